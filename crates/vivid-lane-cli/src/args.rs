@@ -1,0 +1,69 @@
+//! The words of the command line.
+
+use std::ffi::OsString;
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+
+/// One route table as the contract for server, browser, tests and tooling.
+#[derive(Debug, Parser)]
+#[command(name = "vivid-lane", version, max_term_width = 100, after_help = EXIT)]
+pub(crate) struct Cli {
+    /// The table file; `routes.toml` in this folder or above it if left out
+    #[arg(long, global = true, value_name = "FILE")]
+    pub(crate) table: Option<PathBuf>,
+
+    /// How to print results: for people, or one JSON object a line
+    #[arg(long, global = true, value_enum, default_value_t = Format::Text)]
+    pub(crate) format: Format,
+
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+const EXIT: &str = "Exit status: 0 fine; 1 there are findings, or a URL was not answered by a page or redirect; \
+                    2 the call or a file is wrong.\n\nTry `vivid-lane demo` first.";
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    Text,
+    Json,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Report everything that is wrong with the table
+    #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml check")]
+    Check,
+    /// Show the table as a tree: names, paths, pages and frames
+    #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml tree")]
+    Tree,
+    /// Show what each URL leads to
+    #[command(
+        after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  cut -d' ' -f7 access.log | vivid-lane match -"
+    )]
+    Match(MatchArgs),
+    /// Make the URL of a route
+    #[command(after_help = "Example:\n  vivid-lane link nights.night date=2031-04-02")]
+    Link(LinkArgs),
+    /// Walk through the whole job on the demo data
+    #[command(after_help = "Example:\n  vivid-lane demo")]
+    Demo,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct MatchArgs {
+    /// URLs: a path, with a query if there is one; `-` reads one a line from standard input
+    #[arg(required = true, value_name = "URL")]
+    pub(crate) urls: Vec<OsString>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct LinkArgs {
+    /// The full name of the route
+    #[arg(value_name = "NAME")]
+    pub(crate) name: String,
+    /// Values of its parameters; a key given again makes a list
+    #[arg(value_name = "KEY=VALUE")]
+    pub(crate) values: Vec<String>,
+}

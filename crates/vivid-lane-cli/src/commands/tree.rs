@@ -1,0 +1,114 @@
+//! `tree`: the table as a tree.
+
+use std::io::Write;
+
+use serde_json::{Map, Value as Json};
+use vivid_lane::{RouteRef, Table};
+
+use crate::Outcome;
+use crate::args::Format;
+use crate::output::{FAINT, Failure, NAME, STRONG, Styled, data_to_json, json_line, width};
+
+pub(super) fn run(table: &Table, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    match format {
+        Format::Text => text(table, out)?,
+        Format::Json => table.routes().try_for_each(|route| json_line(out, to_json(route)))?,
+    }
+    Ok(Outcome::Fine)
+}
+
+/// A line of the tree: the branches before the name, the name, and the columns after it.
+struct Line<'t> {
+    branches: String,
+    name: &'t str,
+    path: &'t str,
+    page: &'t str,
+    notes: String,
+}
+
+fn text(table: &Table, out: &mut dyn Write) -> Result<(), Failure> {
+    let routes: Vec<RouteRef<'_>> = table.routes().collect();
+    let lines: Vec<Line<'_>> = branches(&routes)
+        .into_iter()
+        .zip(&routes)
+        .map(|(branches, route)| Line {
+            branches,
+            name: route.name().rsplit('.').next().unwrap_or_default(),
+            path: route.path().as_str(),
+            page: route.page().map_or("—", String::as_str),
+            notes: notes(*route),
+        })
+        .collect();
+    let name_width = lines.iter().map(|line| width(&line.branches) + width(line.name)).max().unwrap_or(0);
+    let path_width = lines.iter().map(|line| width(line.path)).max().unwrap_or(0).min(60);
+    let page_width = lines.iter().map(|line| width(line.page)).max().unwrap_or(0);
+    for line in &lines {
+        let gap = name_width - width(&line.branches) - width(line.name);
+        let path_gap = path_width.saturating_sub(width(line.path));
+        let page_gap = if line.notes.is_empty() { 0 } else { page_width - width(line.page) + 2 };
+        writeln!(
+            out,
+            "{}{}{:gap$}  {}{:path_gap$}  {}{:page_gap$}{}",
+            Styled(FAINT, &line.branches),
+            Styled(NAME, line.name),
+            "",
+            line.path,
+            "",
+            Styled(STRONG, line.page),
+            "",
+            Styled(FAINT, &line.notes),
+        )?;
+    }
+    Ok(())
+}
+
+fn notes(route: RouteRef<'_>) -> String {
+    let frame = route.frame().map(|frame| format!("frame {frame}"));
+    let fallback = route.fallback().map(|page| format!("fallback {page}"));
+    frame.into_iter().chain(fallback).collect::<Vec<_>>().join(", ")
+}
+
+/// The branches before each name. Walked from the last route to the first, so that each knows whether a
+/// sibling follows it.
+fn branches(routes: &[RouteRef<'_>]) -> Vec<String> {
+    let mut open: Vec<bool> = Vec::new();
+    let mut lines: Vec<String> = Vec::with_capacity(routes.len());
+    for route in routes.iter().rev() {
+        let level = route.level();
+        open.resize(level + 1, false);
+        let mut branches = String::new();
+        for (above, &goes_on) in open.iter().enumerate().skip(1) {
+            branches.push_str(match (above == level, goes_on) {
+                (true, true) => "├─ ",
+                (true, false) => "└─ ",
+                (false, true) => "│  ",
+                (false, false) => "   ",
+            });
+        }
+        open[level] = true;
+        lines.push(branches);
+    }
+    lines.reverse();
+    lines
+}
+
+fn to_json(route: RouteRef<'_>) -> Map<String, Json> {
+    let mut object = Map::new();
+    object.insert("route".into(), route.name().into());
+    object.insert("path".into(), route.path().as_str().into());
+    let texts = [
+        ("page", route.page().map(String::as_str)),
+        ("frame", route.frame()),
+        ("fallback", route.fallback().map(String::as_str)),
+        ("parent", route.parent().map(RouteRef::name)),
+    ];
+    for (key, value) in texts {
+        if let Some(value) = value {
+            object.insert(key.into(), value.into());
+        }
+    }
+    if !route.data().is_empty() {
+        object.insert("data".into(), data_to_json(route.data()));
+    }
+    object
+}

@@ -1,0 +1,111 @@
+//! What the tool prints, and what it says when it cannot.
+
+use std::fmt;
+use std::io::{self, Write};
+use std::path::PathBuf;
+
+use anstyle::{AnsiColor, Style};
+use serde_json::{Map, Value as Json};
+use vivid_lane::{Data, LinkError};
+
+pub(crate) const STRONG: Style = Style::new().bold();
+pub(crate) const FAINT: Style = Style::new().dimmed();
+pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
+pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
+pub(crate) const NAME: Style = AnsiColor::Cyan.on_default();
+
+/// Text in a style.
+pub(crate) struct Styled<T>(pub(crate) Style, pub(crate) T);
+
+impl<T: fmt::Display> fmt::Display for Styled<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}{}{}", self.0.render(), self.1, self.0.render_reset())
+    }
+}
+
+/// Why a call could not be carried out.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// No table was named, and none is there.
+    NoTable { from: PathBuf },
+    /// A file cannot be read.
+    File { path: PathBuf, error: io::Error },
+    /// A file is not UTF-8 from that byte on.
+    NotUtf8 { path: PathBuf, at: usize },
+    /// The table is wrong; its findings, ready to print.
+    Table(String),
+    /// The link cannot be made.
+    Link(LinkError),
+    /// A value on the command line is wrong.
+    Argument(String),
+    /// Standard input cannot be read.
+    Input(io::Error),
+    /// The result cannot be written.
+    Output(io::Error),
+}
+
+impl From<io::Error> for Failure {
+    fn from(error: io::Error) -> Self {
+        Self::Output(error)
+    }
+}
+
+impl fmt::Display for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::NoTable { from } => write!(
+                f,
+                "no `routes.toml` in {} or above it; name a table with `--table FILE`, or try `vivid-lane demo`",
+                from.display()
+            ),
+            Self::File { path, error } => write!(f, "cannot read {}: {error}", path.display()),
+            Self::NotUtf8 { path, at } => {
+                write!(f, "{} is not text: byte {at} is not UTF-8; save the file as UTF-8", path.display())
+            }
+            Self::Table(findings) => f.write_str(findings),
+            Self::Link(error) => error.fmt(f),
+            Self::Argument(message) => f.write_str(message),
+            Self::Input(error) => write!(f, "cannot read standard input: {error}"),
+            Self::Output(error) => write!(f, "cannot write the result: {error}"),
+        }
+    }
+}
+
+impl Failure {
+    /// Prints the failure to standard error.
+    pub(crate) fn report(&self) {
+        let mut err = anstream::stderr().lock();
+        // Where even this cannot be written, the exit status still tells.
+        let _ = match self {
+            Self::Table(findings) => write!(err, "{findings}"),
+            other => writeln!(err, "{}: {other}", Styled(BAD, "error")),
+        };
+    }
+}
+
+/// Writes one JSON object as one line.
+pub(crate) fn json_line(out: &mut dyn Write, object: Map<String, Json>) -> io::Result<()> {
+    writeln!(out, "{}", Json::Object(object))
+}
+
+/// A route's own data as JSON.
+pub(crate) fn data_to_json(data: &Data) -> Json {
+    match data {
+        Data::Bool(value) => (*value).into(),
+        Data::Integer(number) => (*number).into(),
+        Data::Float(number) => (*number).into(),
+        Data::Text(text) => text.as_str().into(),
+        Data::List(items) => items.iter().map(data_to_json).collect(),
+        Data::Table(entries) => entries.iter().map(|(name, value)| (name.clone(), data_to_json(value))).collect(),
+    }
+}
+
+/// How many columns a text takes on a terminal, near enough for Latin, Greek and Cyrillic names.
+pub(crate) fn width(text: &str) -> usize {
+    text.chars().count()
+}
+
+/// Text that may come from anyone, fit for a terminal: control characters are escaped.
+pub(crate) fn shown(text: &str) -> String {
+    text.chars().flat_map(|c| if c.is_control() { c.escape_debug().collect::<Vec<_>>() } else { vec![c] }).collect()
+}

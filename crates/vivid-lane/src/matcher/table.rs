@@ -1,0 +1,257 @@
+//! The frozen table.
+
+use std::fmt;
+use std::sync::Arc;
+
+use hashbrown::HashMap;
+
+use super::found::Match;
+use super::path::{Limits, Segments};
+use super::tree::Tree;
+use crate::table::Data;
+use crate::template::Template;
+
+/// The index of a route, in the order of the table file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct RouteId(pub(crate) u32);
+
+/// The index of a page; routes that name the same page share it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct PageId(pub(crate) u32);
+
+/// A route table, built and proven: immutable, `Send + Sync`, and cheap to clone.
+///
+/// `P` is what a route shows: the name of its page after reading a file, and whatever
+/// [`bind`](Self::bind) puts in its place.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+///
+/// let table = Table::from_toml(r#"
+///     [routes.objects]
+///     path = "/objects"
+///     page = "object-list"
+///     [routes.objects.object]
+///     path = "/{object}"
+///     page = "object"
+///     [routes.objects.tonight]
+///     path = "/tonight"
+///     page = "tonight"
+/// "#)?;
+/// assert_eq!(table.find("/objects/tonight").unwrap().page(), "tonight");
+/// assert_eq!(table.find("/objects/moon").unwrap().param("object").as_deref(), Some("moon"));
+/// assert!(table.find("/objects/moon/far-side").is_none());
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+pub struct Table<P = String> {
+    frozen: Arc<Frozen>,
+    pages: Arc<[P]>,
+}
+
+/// All of a table but its pages. Frozen behind an [`Arc`] because requests on all threads read it at once.
+#[derive(Debug)]
+pub(crate) struct Frozen {
+    pub(crate) routes: Vec<Route>,
+    pub(crate) names: HashMap<Box<str>, RouteId>,
+    pub(crate) tree: Tree,
+    /// The subtrees with a page of their own for what is missing, each as a tail under its route.
+    pub(crate) fallbacks: Tree,
+    /// The page for what is missing anywhere else.
+    pub(crate) fallback: Option<PageId>,
+    pub(crate) limits: Limits,
+}
+
+/// A route of a built table.
+#[derive(Debug)]
+pub(crate) struct Route {
+    pub(crate) name: Box<str>,
+    pub(crate) parent: Option<RouteId>,
+    /// The path as the route itself declares it.
+    pub(crate) own_path: Box<str>,
+    /// The path from the root.
+    pub(crate) path: Template,
+    pub(crate) page: Option<PageId>,
+    pub(crate) frame: Option<Box<str>>,
+    pub(crate) fallback: Option<PageId>,
+    pub(crate) data: Data,
+    /// The parameters of the whole path, outermost first.
+    pub(crate) params: Vec<Param>,
+    /// How many ancestors the route has.
+    pub(crate) level: u16,
+}
+
+/// A parameter of a route.
+#[derive(Debug, Clone)]
+pub(crate) struct Param {
+    pub(crate) name: Box<str>,
+    /// The level of the chain whose path declares it.
+    pub(crate) level: u16,
+}
+
+impl<P> Clone for Table<P> {
+    fn clone(&self) -> Self {
+        Self { frozen: Arc::clone(&self.frozen), pages: Arc::clone(&self.pages) }
+    }
+}
+
+impl<P> fmt::Debug for Table<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Table").field("routes", &self.frozen.routes.len()).finish_non_exhaustive()
+    }
+}
+
+impl<P> Table<P> {
+    pub(crate) fn new(frozen: Arc<Frozen>, pages: Arc<[P]>) -> Self {
+        Self { frozen, pages }
+    }
+
+    pub(crate) fn frozen(&self) -> &Frozen {
+        &self.frozen
+    }
+
+    pub(crate) fn page(&self, id: PageId) -> &P {
+        &self.pages[id.0 as usize]
+    }
+
+    /// The route that answers a URL with a page, and the values in the URL.
+    ///
+    /// The query and the fragment of the URL are ignored; `None` also for what is no URL at all
+    /// ([`decide`](Self::decide) tells the two apart).
+    #[must_use]
+    pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
+        let path = &url[..url.find(['?', '#']).unwrap_or(url.len())];
+        self.find_path(&Segments::split(path, self.frozen.limits).ok()?)
+    }
+
+    pub(crate) fn find_path<'u>(&self, segments: &Segments<'u>) -> Option<Match<'_, 'u, P>> {
+        let ending = self.frozen.tree.find(segments)?;
+        Match::new(self, ending, segments)
+    }
+
+    /// The route of that full name.
+    #[must_use]
+    pub fn route(&self, name: &str) -> Option<RouteRef<'_, P>> {
+        self.frozen.names.get(name).map(|&id| RouteRef { table: self, id })
+    }
+
+    /// All routes in the order of the table file, parents before their children.
+    #[must_use]
+    pub fn routes(&self) -> Routes<'_, P> {
+        Routes { table: self, ids: 0..u32::try_from(self.frozen.routes.len()).unwrap_or(u32::MAX) }
+    }
+
+    pub(crate) fn route_ref(&self, id: RouteId) -> RouteRef<'_, P> {
+        RouteRef { table: self, id }
+    }
+}
+
+/// The routes of a table.
+#[derive(Debug, Clone)]
+pub struct Routes<'t, P> {
+    table: &'t Table<P>,
+    ids: std::ops::Range<u32>,
+}
+
+impl<'t, P> Iterator for Routes<'t, P> {
+    type Item = RouteRef<'t, P>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        self.ids.next().map(|id| RouteRef { table: self.table, id: RouteId(id) })
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.ids.size_hint()
+    }
+}
+
+impl<P> ExactSizeIterator for Routes<'_, P> {}
+
+/// A route of a table.
+pub struct RouteRef<'t, P = String> {
+    table: &'t Table<P>,
+    id: RouteId,
+}
+
+impl<P> Copy for RouteRef<'_, P> {}
+
+impl<P> Clone for RouteRef<'_, P> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<P> PartialEq for RouteRef<'_, P> {
+    /// The same route of the same table.
+    fn eq(&self, other: &Self) -> bool {
+        self.id == other.id && Arc::ptr_eq(&self.table.frozen, &other.table.frozen)
+    }
+}
+
+impl<P> Eq for RouteRef<'_, P> {}
+
+impl<P> fmt::Debug for RouteRef<'_, P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("RouteRef").field("name", &self.name()).field("path", &self.path().as_str()).finish()
+    }
+}
+
+impl<'t, P> RouteRef<'t, P> {
+    fn route(self) -> &'t Route {
+        &self.table.frozen.routes[self.id.0 as usize]
+    }
+
+    /// The full name, such as `nights.night`.
+    #[must_use]
+    pub fn name(self) -> &'t str {
+        &self.route().name
+    }
+
+    /// The path from the root.
+    #[must_use]
+    pub fn path(self) -> &'t Template {
+        &self.route().path
+    }
+
+    /// The path as the route itself declares it, without its ancestors'; empty for one that declares none.
+    #[must_use]
+    pub fn own_path(self) -> &'t str {
+        &self.route().own_path
+    }
+
+    /// What the route shows; `None` for one that only groups.
+    #[must_use]
+    pub fn page(self) -> Option<&'t P> {
+        self.route().page.map(|page| self.table.page(page))
+    }
+
+    /// The wrapper that the route puts around itself and its descendants.
+    #[must_use]
+    pub fn frame(self) -> Option<&'t str> {
+        self.route().frame.as_deref()
+    }
+
+    /// The page for what is missing under this route, where it has one of its own.
+    #[must_use]
+    pub fn fallback(self) -> Option<&'t P> {
+        self.route().fallback.map(|page| self.table.page(page))
+    }
+
+    /// The user's own data.
+    #[must_use]
+    pub fn data(self) -> &'t Data {
+        &self.route().data
+    }
+
+    /// The parent.
+    #[must_use]
+    pub fn parent(self) -> Option<Self> {
+        self.route().parent.map(|id| self.table.route_ref(id))
+    }
+
+    /// How many ancestors the route has.
+    #[must_use]
+    pub fn level(self) -> usize {
+        usize::from(self.route().level)
+    }
+}

@@ -1,0 +1,85 @@
+//! The user's own data, handed through.
+
+/// A value of a route's `data`: whatever the table file holds there, handed out with a match.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+///
+/// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'\ndata.title = 'Welcome'")?;
+/// let home = table.route("home").unwrap();
+/// assert_eq!(home.data().get("title").and_then(|title| title.as_text()), Some("Welcome"));
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone, PartialEq)]
+pub enum Data {
+    /// True or false.
+    Bool(bool),
+    /// A whole number.
+    Integer(i64),
+    /// Any other number.
+    Float(f64),
+    /// A text; dates of a TOML file come as text too.
+    Text(String),
+    /// A list.
+    List(Vec<Data>),
+    /// Values by name, in the order of the file.
+    Table(Vec<(String, Data)>),
+}
+
+impl Data {
+    /// The value of that name, where this is a table that has one.
+    #[must_use]
+    pub fn get(&self, name: &str) -> Option<&Self> {
+        match self {
+            Self::Table(entries) => entries.iter().find(|(known, _)| known == name).map(|(_, value)| value),
+            _ => None,
+        }
+    }
+
+    /// The text, where the value is one.
+    #[must_use]
+    pub fn as_text(&self) -> Option<&str> {
+        match self {
+            Self::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// Is this a table without entries?
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        matches!(self, Self::Table(entries) if entries.is_empty())
+    }
+}
+
+impl Default for Data {
+    /// A table without entries.
+    fn default() -> Self {
+        Self::Table(Vec::new())
+    }
+}
+
+impl From<&str> for Data {
+    fn from(text: &str) -> Self {
+        Self::Text(text.to_owned())
+    }
+}
+
+impl From<i64> for Data {
+    fn from(number: i64) -> Self {
+        Self::Integer(number)
+    }
+}
+
+impl From<f64> for Data {
+    fn from(number: f64) -> Self {
+        Self::Float(number)
+    }
+}
+
+impl From<bool> for Data {
+    fn from(value: bool) -> Self {
+        Self::Bool(value)
+    }
+}

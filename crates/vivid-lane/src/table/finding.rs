@@ -1,0 +1,247 @@
+//! What is wrong with a table.
+
+use std::fmt;
+use std::ops::Range;
+
+use super::source::{Sources, Span};
+
+/// How bad a finding is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Severity {
+    /// Worth knowing.
+    Note,
+    /// Surely a mistake, but the table works.
+    Warning,
+    /// The table cannot be built.
+    Error,
+}
+
+impl Severity {
+    /// The word for it: `error`, `warning` or `note`.
+    #[must_use]
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Self::Note => "note",
+            Self::Warning => "warning",
+            Self::Error => "error",
+        }
+    }
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.as_str())
+    }
+}
+
+/// A place in a table file.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Place {
+    file: Option<String>,
+    line: usize,
+    column: usize,
+    range: Range<usize>,
+}
+
+impl Place {
+    pub(super) fn new(file: Option<String>, line: usize, column: usize, range: Range<usize>) -> Self {
+        Self { file, line, column, range }
+    }
+
+    /// The name that the source was given, if any.
+    #[must_use]
+    pub fn file(&self) -> Option<&str> {
+        self.file.as_deref()
+    }
+
+    /// The line, counted from 1.
+    #[must_use]
+    pub fn line(&self) -> usize {
+        self.line
+    }
+
+    /// The column in characters, counted from 1.
+    #[must_use]
+    pub fn column(&self) -> usize {
+        self.column
+    }
+
+    /// The bytes of the source that the finding is about.
+    #[must_use]
+    pub fn range(&self) -> Range<usize> {
+        self.range.clone()
+    }
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.file {
+            Some(file) => write!(f, "{file}:{}:{}", self.line, self.column),
+            None => write!(f, "line {}, column {}", self.line, self.column),
+        }
+    }
+}
+
+/// One thing that is wrong with a table: where, what was expected, and how to mend it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Finding {
+    severity: Severity,
+    code: &'static str,
+    message: String,
+    help: Option<String>,
+    routes: Vec<String>,
+    witness: Option<String>,
+    place: Option<Place>,
+}
+
+impl Finding {
+    /// How bad it is.
+    #[must_use]
+    pub fn severity(&self) -> Severity {
+        self.severity
+    }
+
+    /// A short, stable word for this kind of finding, such as `unknown-key`.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        self.code
+    }
+
+    /// What was expected and what was found.
+    #[must_use]
+    pub fn message(&self) -> &str {
+        &self.message
+    }
+
+    /// How to mend it, where that is known.
+    #[must_use]
+    pub fn help(&self) -> Option<&str> {
+        self.help.as_deref()
+    }
+
+    /// The names of the routes that it is about.
+    #[must_use]
+    pub fn routes(&self) -> &[String] {
+        &self.routes
+    }
+
+    /// A URL that proves it.
+    #[must_use]
+    pub fn witness(&self) -> Option<&str> {
+        self.witness.as_deref()
+    }
+
+    /// Where it stands, for a table that was read from a file.
+    #[must_use]
+    pub fn place(&self) -> Option<&Place> {
+        self.place.as_ref()
+    }
+
+    pub(crate) fn help_with(&mut self, help: impl Into<String>) -> &mut Self {
+        self.help = Some(help.into());
+        self
+    }
+
+    pub(crate) fn route(&mut self, name: impl Into<String>) -> &mut Self {
+        self.routes.push(name.into());
+        self
+    }
+
+    pub(crate) fn witnessed(&mut self, url: impl Into<String>) -> &mut Self {
+        self.witness = Some(url.into());
+        self
+    }
+}
+
+impl fmt::Display for Finding {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(place) = &self.place {
+            write!(f, "{place}: ")?;
+        }
+        f.write_str(&self.message)?;
+        if let Some(help) = &self.help {
+            write!(f, "; {help}")?;
+        }
+        Ok(())
+    }
+}
+
+/// A table that could not be built, with everything that is wrong with it.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+///
+/// let error = Table::from_toml("[routes.home]\npath = 'home'\npage = 'home'\ncolour = 'red'").unwrap_err();
+/// let codes: Vec<_> = error.findings().iter().map(|finding| finding.code()).collect();
+/// assert_eq!(codes, ["path-start", "unknown-key"]);
+/// assert_eq!(error.findings()[0].place().map(|place| (place.line(), place.column())), Some((2, 8)));
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TableError {
+    findings: Vec<Finding>,
+}
+
+impl TableError {
+    /// Everything that was found, in the order of the file; at least one is an error.
+    #[must_use]
+    pub fn findings(&self) -> &[Finding] {
+        &self.findings
+    }
+
+    /// Is there no table to speak of: is the text too long, empty, or not in its format?
+    #[must_use]
+    pub fn is_unreadable(&self) -> bool {
+        self.findings.iter().any(|finding| matches!(finding.code, "toml" | "too-large" | "no-routes"))
+    }
+}
+
+impl fmt::Display for TableError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (at, finding) in self.findings.iter().enumerate() {
+            if at > 0 {
+                f.write_str("\n")?;
+            }
+            finding.fmt(f)?;
+        }
+        Ok(())
+    }
+}
+
+impl std::error::Error for TableError {}
+
+/// Gathers findings while a table is read and built, so that all are reported at once.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Report {
+    pub(crate) sources: Sources,
+    findings: Vec<Finding>,
+}
+
+impl Report {
+    /// Notes an error, and gives it back so that help, routes and a witness can be added.
+    pub(crate) fn error(&mut self, code: &'static str, span: Option<Span>, message: impl Into<String>) -> &mut Finding {
+        self.note(Severity::Error, code, span, message.into())
+    }
+
+    fn note(&mut self, severity: Severity, code: &'static str, span: Option<Span>, message: String) -> &mut Finding {
+        let place = span.and_then(|span| self.sources.place(span));
+        let finding = Finding { severity, code, message, help: None, routes: Vec::new(), witness: None, place };
+        let at = self.findings.len();
+        self.findings.push(finding);
+        &mut self.findings[at]
+    }
+
+    /// Is there an error among the findings?
+    pub(crate) fn has_errors(&self) -> bool {
+        self.findings.iter().any(|finding| finding.severity == Severity::Error)
+    }
+
+    /// The findings in the order of the file, those without a place last.
+    pub(crate) fn into_error(mut self) -> TableError {
+        self.findings.sort_by_key(|finding| match &finding.place {
+            Some(place) => (0, place.file.clone(), place.range.start),
+            None => (1, None, 0),
+        });
+        TableError { findings: self.findings }
+    }
+}

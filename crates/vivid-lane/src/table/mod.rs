@@ -1,0 +1,24 @@
+//! The declared table: what a person writes, in a file or with the builder, and what is wrong with it.
+//!
+//! [`TableSpec`] and [`RouteSpec`] are the build form: mutable, rich, and with a place in a file for every
+//! word that came from one. They are lowered once, by [`crate::compile`], into the frozen
+//! [`Table`](crate::Table), which shares nothing with them. This module judges words and types only; what a
+//! path means and how routes relate is decided later.
+
+mod data;
+mod document;
+mod finding;
+mod nearest;
+mod read;
+mod source;
+mod spec;
+mod toml;
+
+pub use data::Data;
+pub(crate) use finding::Report;
+pub use finding::{Finding, Place, Severity, TableError};
+pub(crate) use nearest::nearest;
+pub use source::Source;
+pub(crate) use source::Span;
+pub(crate) use spec::Placed;
+pub use spec::{RouteSpec, TableSpec};

@@ -1,0 +1,72 @@
+//! The nearest right word to a wrong one.
+
+/// Words longer than this are not compared: no one mistypes a name of that length by a letter or two.
+const LONGEST: usize = 64;
+
+/// The candidate that the fewest slips of the keyboard turn into `word`; none where that would be a guess.
+///
+/// A slip is a letter too many, too few, wrong, or two neighbours swapped; one slip is allowed for every
+/// three letters, and at least one. The first of equally near candidates is taken.
+pub(crate) fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let wanted: Vec<char> = word.chars().take(LONGEST + 1).collect();
+    if wanted.len() > LONGEST {
+        return None;
+    }
+    let mut best: Option<(usize, &str)> = None;
+    for candidate in candidates {
+        let known: Vec<char> = candidate.chars().take(LONGEST + 1).collect();
+        let allowed = (wanted.len().max(known.len()) / 3).max(1);
+        if known.len() > LONGEST || wanted.len().abs_diff(known.len()) > allowed {
+            continue;
+        }
+        let slips = distance(&wanted, &known);
+        if slips <= allowed && best.is_none_or(|(fewest, _)| slips < fewest) {
+            best = Some((slips, candidate));
+        }
+    }
+    best.map(|(_, candidate)| candidate)
+}
+
+/// The help for an unknown word: the nearest right one, or all of them.
+pub(crate) fn expected_one_of(word: &str, known: &[&str]) -> String {
+    match nearest(word, known.iter().copied()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => {
+            format!("expected one of {}", known.iter().map(|key| format!("`{key}`")).collect::<Vec<_>>().join(", "))
+        }
+    }
+}
+
+/// The optimal string alignment distance.
+fn distance(left: &[char], right: &[char]) -> usize {
+    let mut before: Vec<usize> = Vec::new();
+    let mut above: Vec<usize> = (0..=right.len()).collect();
+    for (row, &a) in left.iter().enumerate() {
+        let mut here = Vec::with_capacity(right.len() + 1);
+        here.push(row + 1);
+        for (column, &b) in right.iter().enumerate() {
+            let mut least = (above[column] + usize::from(a != b)).min(above[column + 1] + 1).min(here[column] + 1);
+            if row > 0 && column > 0 && a == right[column - 1] && left[row - 1] == b {
+                least = least.min(before[column - 1] + 1);
+            }
+            here.push(least);
+        }
+        before = std::mem::replace(&mut above, here);
+    }
+    above[right.len()]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::nearest;
+
+    #[test]
+    fn a_slip_is_forgiven_and_a_guess_is_not_made() {
+        let keys = ["path", "page", "params", "frame"];
+        assert_eq!(nearest("pth", keys), Some("path"));
+        assert_eq!(nearest("apge", keys), Some("page"));
+        assert_eq!(nearest("parms", keys), Some("params"));
+        assert_eq!(nearest("zzz", keys), None);
+        assert_eq!(nearest(&"x".repeat(1 << 20), keys), None);
+    }
+}

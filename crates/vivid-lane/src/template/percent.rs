@@ -1,0 +1,97 @@
+//! Percent-encoding, RFC 3986 section 2.1.
+
+use std::borrow::Cow;
+
+const HEX: &[u8; 16] = b"0123456789ABCDEF";
+
+/// Is the byte one that never needs an escape (RFC 3986, section 2.3)?
+pub(crate) const fn is_unreserved(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~')
+}
+
+/// Is the byte a delimiter of URIs (RFC 3986, section 2.2)?
+pub(crate) const fn is_reserved(byte: u8) -> bool {
+    matches!(
+        byte,
+        b':' | b'/'
+            | b'?'
+            | b'#'
+            | b'['
+            | b']'
+            | b'@'
+            | b'!'
+            | b'$'
+            | b'&'
+            | b'\''
+            | b'('
+            | b')'
+            | b'*'
+            | b'+'
+            | b','
+            | b';'
+            | b'='
+    )
+}
+
+/// The byte that the two hexadecimal digits after a `%` stand for.
+pub(crate) fn triplet(after: &[u8]) -> Option<u8> {
+    let digit = |byte: u8| char::from(byte).to_digit(16);
+    let high = digit(*after.first()?)?;
+    let low = digit(*after.get(1)?)?;
+    u8::try_from(high * 16 + low).ok()
+}
+
+fn push_escape(out: &mut String, byte: u8) {
+    out.push('%');
+    out.push(char::from(HEX[usize::from(byte >> 4)]));
+    out.push(char::from(HEX[usize::from(byte & 15)]));
+}
+
+/// Appends `value` with everything but unreserved characters escaped.
+pub(crate) fn encode_unreserved(out: &mut String, value: &str) {
+    for byte in value.bytes() {
+        if is_unreserved(byte) { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    }
+}
+
+/// Appends `value` with unreserved and reserved characters and existing triplets kept, the rest escaped.
+pub(crate) fn encode_reserved(out: &mut String, value: &str) {
+    let bytes = value.as_bytes();
+    for (at, &byte) in bytes.iter().enumerate() {
+        let keep = is_unreserved(byte) || is_reserved(byte) || (byte == b'%' && triplet(&bytes[at + 1..]).is_some());
+        if keep { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    }
+}
+
+/// Why a piece of a URL has no decoded form.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Undecodable {
+    /// A `%` that two hexadecimal digits do not follow.
+    Escape,
+    /// The decoded bytes are not UTF-8.
+    Utf8,
+    /// The decoded text holds a control character (U+0000 to U+001F, U+007F).
+    Control,
+}
+
+/// Decodes the escapes of one segment; borrows where there are none.
+pub(crate) fn decode(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
+    let bytes = raw.as_bytes();
+    let Some(first) = bytes.iter().position(|&byte| byte == b'%') else {
+        return if bytes.iter().any(u8::is_ascii_control) { Err(Undecodable::Control) } else { Ok(Cow::Borrowed(raw)) };
+    };
+    let mut out = Vec::with_capacity(bytes.len());
+    out.extend_from_slice(&bytes[..first]);
+    let mut at = first;
+    while let Some(&byte) = bytes.get(at) {
+        if byte == b'%' {
+            out.push(triplet(&bytes[at + 1..]).ok_or(Undecodable::Escape)?);
+            at += 3;
+        } else {
+            out.push(byte);
+            at += 1;
+        }
+    }
+    let text = String::from_utf8(out).map_err(|_| Undecodable::Utf8)?;
+    if text.bytes().any(|byte| byte.is_ascii_control()) { Err(Undecodable::Control) } else { Ok(Cow::Owned(text)) }
+}

@@ -1,0 +1,158 @@
+//! The values that a template is expanded with.
+
+use std::collections::BTreeMap;
+
+/// One value: a text, a list of texts, or a list of pairs (RFC 6570, section 2.3).
+///
+/// # Example
+/// ```
+/// use vivid_lane::Value;
+///
+/// assert_eq!(Value::from("moon"), Value::Text("moon".into()));
+/// assert_eq!(Value::from(7), Value::Text("7".into()));
+/// assert_eq!(Value::from(vec!["a", "b"]), Value::List(vec!["a".into(), "b".into()]));
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub enum Value {
+    /// One text.
+    Text(String),
+    /// An ordered list of texts; an empty one counts as undefined.
+    List(Vec<String>),
+    /// An ordered list of names and texts; an empty one counts as undefined.
+    Pairs(Vec<(String, String)>),
+}
+
+impl Value {
+    /// A list of pairs.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Template, Value, Values};
+    ///
+    /// let filter = Value::pairs([("colour", "red"), ("year", "2031")]);
+    /// let url = Template::parse("/plates{?filter*}")?.expand(&Values::new().set("filter", filter));
+    /// assert_eq!(url, "/plates?colour=red&year=2031");
+    /// # Ok::<(), vivid_lane::TemplateError>(())
+    /// ```
+    pub fn pairs<N: Into<String>, T: Into<String>>(pairs: impl IntoIterator<Item = (N, T)>) -> Self {
+        Self::Pairs(pairs.into_iter().map(|(name, text)| (name.into(), text.into())).collect())
+    }
+
+    /// The text, where the value is one.
+    #[must_use]
+    pub fn as_text(&self) -> Option<&str> {
+        match self {
+            Self::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// Is this an empty list, which the RFC treats as if it were not there?
+    pub(crate) fn is_undefined(&self) -> bool {
+        match self {
+            Self::Text(_) => false,
+            Self::List(items) => items.is_empty(),
+            Self::Pairs(pairs) => pairs.is_empty(),
+        }
+    }
+}
+
+impl From<&str> for Value {
+    fn from(text: &str) -> Self {
+        Self::Text(text.to_owned())
+    }
+}
+
+impl From<&String> for Value {
+    fn from(text: &String) -> Self {
+        Self::Text(text.clone())
+    }
+}
+
+impl From<String> for Value {
+    fn from(text: String) -> Self {
+        Self::Text(text)
+    }
+}
+
+impl From<bool> for Value {
+    fn from(value: bool) -> Self {
+        Self::Text(value.to_string())
+    }
+}
+
+macro_rules! from_integer {
+    ($($integer:ty),*) => {$(
+        impl From<$integer> for Value {
+            fn from(value: $integer) -> Self {
+                Self::Text(value.to_string())
+            }
+        }
+    )*};
+}
+from_integer!(i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
+
+impl<T: Into<String>> From<Vec<T>> for Value {
+    fn from(items: Vec<T>) -> Self {
+        Self::List(items.into_iter().map(Into::into).collect())
+    }
+}
+
+/// Values by name.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Template, Values};
+///
+/// let template = Template::parse("/search{?q,page}")?;
+/// let values = Values::new().set("page", 2).set("q", "new moon");
+/// assert_eq!(template.expand(&values), "/search?q=new%20moon&page=2");
+/// # Ok::<(), vivid_lane::TemplateError>(())
+/// ```
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Values {
+    entries: BTreeMap<String, Value>,
+}
+
+impl Values {
+    /// No values.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Sets one value; a value that was set before under that name is replaced.
+    #[must_use]
+    pub fn set(mut self, name: impl Into<String>, value: impl Into<Value>) -> Self {
+        self.insert(name, value);
+        self
+    }
+
+    /// Sets one value in place; a value that was set before under that name is replaced.
+    pub fn insert(&mut self, name: impl Into<String>, value: impl Into<Value>) {
+        self.entries.insert(name.into(), value.into());
+    }
+
+    /// The value of that name. An empty list counts as not there.
+    #[must_use]
+    pub fn get(&self, name: &str) -> Option<&Value> {
+        self.entries.get(name).filter(|value| !value.is_undefined())
+    }
+
+    /// Names and values, in the order of the names.
+    pub fn iter(&self) -> impl ExactSizeIterator<Item = (&str, &Value)> {
+        self.entries.iter().map(|(name, value)| (name.as_str(), value))
+    }
+
+    /// Are there no values?
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.entries.is_empty()
+    }
+}
+
+impl<N: Into<String>, V: Into<Value>> FromIterator<(N, V)> for Values {
+    fn from_iter<I: IntoIterator<Item = (N, V)>>(entries: I) -> Self {
+        entries.into_iter().fold(Self::new(), |values, (name, value)| values.set(name, value))
+    }
+}
