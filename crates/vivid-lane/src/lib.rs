@@ -40,13 +40,14 @@ mod compile;
 mod decide;
 mod link;
 mod matcher;
+mod rule;
 mod table;
 mod template;
 
-pub use decide::{BadRequest, Decision, Missing, Request};
+pub use decide::{BadRequest, Decision, Missing, Request, WrongMethod};
 pub use link::{Link, LinkError};
-pub use matcher::{Level, Levels, Match, Params, RouteRef, Routes, Table};
-pub use table::{Data, Finding, Place, RouteSpec, Severity, Source, TableError, TableSpec};
+pub use matcher::{BindError, FoundValues, Level, Levels, Lists, Match, ParamError, RouteRef, Routes, Table};
+pub use table::{Data, Finding, Format, Overlaps, Place, RouteSpec, Rule, Severity, Source, TableError, TableSpec};
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 
 /// The reasons behind the design.

@@ -68,8 +68,10 @@ fn page_rows(found: &Match<'_, '_>) -> Vec<(&'static str, String)> {
     if !frames.is_empty() {
         rows.push(("frames", frames.join(" › ")));
     }
-    let levels: Vec<String> =
-        found.levels().map(|level| format!("{} {}", level.own_name(level.route().name()), shown(level.covered()))).collect();
+    let levels: Vec<String> = found
+        .levels()
+        .map(|level| format!("{} {}", level.own_name(level.route().name()), shown(level.covered())))
+        .collect();
     if levels.len() > 1 {
         rows.push(("chain", levels.join(" › ")));
     }

@@ -1,13 +1,18 @@
-//! Declared routes → routes with their full names and paths.
+//! Declared routes → routes with their full names, paths and rules.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
-use crate::matcher::{PageId, Param, RouteId};
-use crate::table::{Data, Placed, Report, RouteSpec, Span, TableSpec};
-use crate::template::{Operator, Part, Template};
+use super::plan::{Plan, PlanProblem};
+use super::rules::Rules;
+use crate::matcher::{Methods, PageId, Param, RouteId};
+use crate::table::{Data, Placed, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of};
+use crate::template::{Operator, Part, Template, TemplateError};
 
 /// How deep routes may be nested.
 const DEEPEST: usize = 64;
+/// How many routes a table may have.
+const MOST_ROUTES: usize = 1 << 24;
 
 /// A route that knows its ancestors.
 #[derive(Debug)]
@@ -22,9 +27,21 @@ pub(super) struct Chained {
     pub(super) frame: Option<String>,
     pub(super) fallback: Option<PageId>,
     pub(super) data: Data,
+    pub(super) methods: Methods,
+    pub(super) priority: i64,
+    pub(super) host: Option<Host>,
+    pub(super) plan: Plan,
     pub(super) params: Vec<Param>,
-    /// The templates of the chain, outermost first, each without a lone slash.
-    pub(super) templates: Vec<Template>,
+    /// Could the paths of the route and of all its ancestors be read?
+    pub(super) is_sound: bool,
+}
+
+/// The host of a route, its own or an ancestor's.
+#[derive(Debug, Clone)]
+pub(super) struct Host {
+    pub(super) template: Template,
+    /// Text, or the index of a parameter.
+    pub(super) pieces: Vec<Result<String, u16>>,
 }
 
 /// Page names, each once, in the order in which they are first named.
@@ -48,7 +65,7 @@ impl Pages {
 
 /// All routes, parents before their children, and the names of the pages. The site's fallback is page 0.
 pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> (Vec<Chained>, Vec<String>) {
-    let mut walker = Walker { report, pages: Pages::default(), routes: Vec::new() };
+    let mut walker = Walker { report, pages: Pages::default(), routes: Vec::new(), rules: Rules::new() };
     if let Some(fallback) = &spec.fallback {
         walker.pages.id(&fallback.value);
     }
@@ -58,7 +75,9 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> (Vec<Chained>, 
             .error("no-routes", None, "expected at least one route, found none")
             .help_with("declare one: `[routes.home]` with `path = \"/\"` and `page = \"home\"`");
     }
-    walker.siblings(std::mem::take(&mut spec.routes), None);
+    walker.rules.declare(std::mem::take(&mut spec.formats), &spec.lists, walker.report);
+    walker.rules.enter(&spec.params, walker.report);
+    walker.siblings(std::mem::take(&mut spec.routes), None, &mut HashMap::new());
     (walker.routes, walker.pages.names)
 }
 
@@ -66,21 +85,40 @@ struct Walker<'a> {
     report: &'a mut Report,
     pages: Pages,
     routes: Vec<Chained>,
+    rules: Rules,
 }
 
+/// The names of the siblings so far.
+type Seen = HashMap<String, ()>;
+
 impl Walker<'_> {
-    fn siblings(&mut self, routes: Vec<RouteSpec>, parent: Option<RouteId>) {
-        let mut seen: HashMap<String, Option<Span>> = HashMap::with_capacity(routes.len());
+    fn siblings(&mut self, routes: Vec<RouteSpec>, parent: Option<RouteId>, seen: &mut Seen) {
         for route in routes {
-            if seen.insert(route.name.value.clone(), route.name.span).is_some() {
+            if seen.insert(route.name.value.clone(), ()).is_some() {
                 let name = self.full_name(parent, &route.name.value);
                 self.report
-                    .error("duplicate-name", route.name.span, format!("the route `{name}` is declared a second time"))
+                    .error(
+                        "duplicate-name",
+                        route.name.span.as_ref(),
+                        format!("the route `{name}` is declared a second time"),
+                    )
                     .help_with("give one of the two another name")
                     .route(name);
             }
             self.route(route, parent);
         }
+    }
+
+    /// The routes of another table, as children of a route.
+    fn mounted(&mut self, mut table: TableSpec, parent: RouteId, seen: &mut Seen) {
+        self.report.absorb(std::mem::take(&mut table.report));
+        self.rules.declare(std::mem::take(&mut table.formats), &table.lists, self.report);
+        // What the including table says of a name goes before what the included one shares by name.
+        let own: Vec<(Placed<String>, Rule)> =
+            std::mem::take(&mut table.params).into_iter().filter(|(name, _)| !self.rules.has(&name.value)).collect();
+        self.rules.enter(&own, self.report);
+        self.siblings(std::mem::take(&mut table.routes), Some(parent), seen);
+        self.rules.leave(&own);
     }
 
     fn full_name(&self, parent: Option<RouteId>, own: &str) -> String {
@@ -90,143 +128,260 @@ impl Walker<'_> {
         }
     }
 
-    fn route(&mut self, spec: RouteSpec, parent: Option<RouteId>) {
+    fn route(&mut self, mut spec: RouteSpec, parent: Option<RouteId>) {
         let name = self.full_name(parent, &spec.name.value);
         let above = parent.map(|RouteId(id)| &self.routes[id as usize]);
         let level = above.map_or(0, |above| above.level + 1);
-        let params = above.map_or_else(Vec::new, |above| above.params.clone());
-        let templates = above.map_or_else(Vec::new, |above| above.templates.clone());
+        let plan = above.map_or_else(Plan::default, |above| above.plan.clone());
+        let host = above.and_then(|above| above.host.clone());
+        let is_sound = above.is_none_or(|above| above.is_sound);
+        let span = spec.name.span.as_ref();
         if usize::from(level) >= DEEPEST {
-            self.report
-                .error("too-deep", spec.name.span, format!("routes may be nested {DEEPEST} deep, `{name}` is deeper"))
-                .route(name);
+            let message = format!("routes may be nested {DEEPEST} deep, `{name}` is deeper");
+            self.report.error("too-deep", span, message).route(name);
+            return;
+        }
+        if self.routes.len() >= MOST_ROUTES {
+            if self.routes.len() == MOST_ROUTES {
+                self.report.error(
+                    "too-many-routes",
+                    span,
+                    format!("a table may have {MOST_ROUTES} routes, this one has more"),
+                );
+            }
             return;
         }
         self.name(&spec.name, &name);
         let mut route = Chained {
-            name_span: spec.name.span,
-            path_span: spec.path.as_ref().and_then(|path| path.span),
+            name_span: spec.name.span.clone(),
+            path_span: spec.path.as_ref().and_then(|path| path.span.clone()),
             parent,
             level,
             own_path: spec.path.as_ref().map_or_else(String::new, |path| path.value.clone()),
             page: spec.page.as_ref().map(|page| self.pages.id(&page.value)),
-            frame: spec.frame.map(|frame| frame.value),
+            frame: spec.frame.take().map(|frame| frame.value),
             fallback: spec.fallback.as_ref().map(|page| self.pages.id(&page.value)),
-            data: spec.data,
-            params,
-            templates,
+            data: std::mem::take(&mut spec.data),
+            methods: self.methods(&spec.methods, &name),
+            priority: spec.priority,
+            host,
+            plan,
+            params: Vec::new(),
+            is_sound,
             name,
         };
+        if let Some(host) = &spec.host {
+            self.host(host, &mut route);
+        }
         if let Some(path) = &spec.path {
             self.path(path, &mut route);
         }
         if !spec.damaged {
-            self.purpose(&route, spec.path.is_some(), spec.routes.is_empty());
+            self.purpose(&route, spec.path.is_some(), spec.routes.is_empty() && spec.mounted.is_empty());
         }
+        self.rules.enter(&spec.params, self.report);
+        self.params(&spec.required, &mut route);
         let id = RouteId(u32::try_from(self.routes.len()).unwrap_or(u32::MAX));
         self.routes.push(route);
-        self.siblings(spec.routes, Some(id));
+        let mut seen = Seen::new();
+        self.siblings(spec.routes, Some(id), &mut seen);
+        for table in spec.mounted {
+            self.mounted(table, id, &mut seen);
+        }
+        self.rules.leave(&spec.params);
     }
 
     fn name(&mut self, own: &Placed<String>, full: &str) {
-        let Some(found) = own.value.chars().find(|&c| !(c.is_alphanumeric() || matches!(c, '-' | '_'))) else {
-            if own.value.is_empty() {
-                self.report.error("route-name", own.span, "expected a name for the route, found none");
-            }
+        let wrong = own.value.chars().find(|&c| !(c.is_alphanumeric() || matches!(c, '-' | '_')));
+        if wrong.is_none() && !own.value.is_empty() {
             return;
-        };
-        self.report
-            .error(
-                "route-name",
-                own.span,
-                format!("expected letters, digits, `-` or `_` in the name of a route, found {found:?}"),
-            )
-            .route(full);
+        }
+        let found = wrong.map_or_else(|| "none".to_owned(), |c| format!("{c:?}"));
+        let message = format!("expected letters, digits, `-` or `_` in the name of a route, found {found}");
+        self.report.error("route-name", own.span.as_ref(), message).route(full);
+    }
+
+    fn methods(&mut self, declared: &[Placed<String>], route: &str) -> Methods {
+        for method in declared {
+            let is_token =
+                !method.value.is_empty() && method.value.bytes().all(|byte| byte.is_ascii_uppercase() || byte == b'-');
+            if !is_token {
+                let message =
+                    format!("expected a method in capitals such as `POST`, found `{}`", method.value.escape_debug());
+                self.report.error("method", method.span.as_ref(), message).route(route);
+            }
+        }
+        if declared.is_empty() {
+            return Methods(["GET".into()].into());
+        }
+        Methods(declared.iter().map(|method| method.value.as_str().into()).collect())
     }
 
     /// Does the route show something, group something, and say where it is?
     fn purpose(&mut self, route: &Chained, has_path: bool, is_leaf: bool) {
-        let name = &route.name;
+        let (name, span) = (&route.name, route.name_span.as_ref());
         if route.page.is_some() && !has_path {
             self.report
-                .error("missing-path", route.name_span, format!("the route `{name}` has a page but no path"))
+                .error("missing-path", span, format!("the route `{name}` has a page but no path"))
                 .help_with("add `path = \"/…\"`")
                 .route(name);
         }
         if route.page.is_none() && is_leaf {
+            let message = format!("the route `{name}` shows nothing: it has no page and no child routes");
             self.report
-                .error(
-                    "missing-page",
-                    route.name_span,
-                    format!("the route `{name}` shows nothing: it has no page and no child routes"),
-                )
+                .error("missing-page", span, message)
                 .help_with("add `page = \"…\"`, or routes below it")
                 .route(name);
         }
     }
 
-    /// Reads the route's own path and notes its parameters.
+    /// Goes on with the route's own path.
     fn path(&mut self, path: &Placed<String>, route: &mut Chained) {
-        // Within the quotes of a plain TOML string, bytes of the value are bytes of the file.
-        let quotes = path.span.map_or(0, |span| span.width().saturating_sub(path.value.len()) / 2);
-        let place = |offset: usize, width: usize| path.span.map(|span| span.within(quotes + offset, width));
-        if !path.value.starts_with('/') && !path.value.starts_with("{/") {
-            let found = if path.value.is_empty() { "nothing".to_owned() } else { format!("`{}`", first(&path.value)) };
+        let starts_well = path.value.starts_with('/')
+            || ["{/", "{?", "{&", "{#", "?"].iter().any(|start| path.value.starts_with(start))
+            || (route.level > 0 && ["{.", "{;"].iter().any(|start| path.value.starts_with(start)));
+        if !starts_well {
+            let found =
+                if path.value.is_empty() { "nothing".to_owned() } else { format!("`{}`", beginning(&path.value)) };
             self.report
-                .error("path-start", path.span, format!("expected a path that starts with `/`, found {found}"))
-                .help_with(format!("write `/{}`", first(&path.value)))
+                .error("path-start", path.span.as_ref(), format!("expected a path that starts with `/`, found {found}"))
+                .help_with(format!("write `/{}`", beginning(&path.value)))
                 .route(&route.name);
+            route.is_sound = false;
             return;
         }
-        let template = match Template::parse(if path.value == "/" { "" } else { &path.value }) {
-            Ok(template) => template,
-            Err(error) => {
-                let span = place(error.offset(), error.width());
-                self.report.error("template", span, error.to_string()).route(&route.name);
-                return;
-            }
+        // A lone slash stands for the parent's own path, so that no `//` comes of joining the two.
+        let (text, skipped) = match path.value.strip_prefix('/') {
+            Some(rest) if rest.is_empty() || rest.starts_with(['?', '{']) && is_query(rest) => (rest, 1),
+            _ => (path.value.as_str(), 0),
         };
+        let template = match Template::parse(text) {
+            Ok(template) => template,
+            Err(error) => return self.bad_template(&error, path, skipped, route),
+        };
+        if !route.is_sound {
+            return;
+        }
+        if let Err(problem) = route.plan.extend(&template, route.level) {
+            self.bad_plan(problem, path, skipped, route);
+        }
+    }
+
+    fn host(&mut self, host: &Placed<String>, route: &mut Chained) {
+        let template = match Template::parse(&host.value) {
+            Ok(template) => template,
+            Err(error) => return self.bad_template(&error, host, 0, route),
+        };
+        if let Some(above) = &route.host {
+            let message = format!("`{}` has the host `{}` from an ancestor already", route.name, above.template);
+            self.report.error("repeated-host", host.span.as_ref(), message).route(&route.name);
+            return;
+        }
+        let mut pieces = Vec::new();
         for part in template.parts() {
             match part {
-                Part::Literal(_) => {}
+                Part::Literal(text)
+                    if text.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-')) =>
+                {
+                    pieces.push(Ok(text.to_ascii_lowercase()));
+                }
                 Part::Expression(expression)
                     if expression.operator() == Operator::Simple && expression.variables().len() == 1 =>
                 {
-                    for variable in expression.variables() {
-                        let span = place(variable.place().start, variable.place().len());
-                        self.param(variable.name(), span, route);
+                    match route.plan.host_param(&expression.variables()[0], route.level) {
+                        Ok(param) => pieces.push(Err(param)),
+                        Err(problem) => self.bad_plan(problem, host, 0, route),
                     }
                 }
-                Part::Expression(expression) => {
-                    let place = place(expression.place().start, expression.place().len());
-                    let text = &template.as_str()[expression.place()];
+                _ => {
+                    let message = format!(
+                        "expected a host such as `{{club}}.larkfell.example`, found `{}`",
+                        host.value.escape_debug()
+                    );
+                    self.report.error("host", host.span.as_ref(), message).route(&route.name);
+                    route.is_sound = false;
+                }
+            }
+        }
+        route.host = Some(Host { template, pieces });
+    }
+
+    fn bad_template(&mut self, error: &TemplateError, text: &Placed<String>, skipped: usize, route: &mut Chained) {
+        let span = within(text, skipped + error.offset(), error.width());
+        self.report.error("template", span.as_ref(), error.to_string()).route(&route.name);
+        route.is_sound = false;
+    }
+
+    fn bad_plan(&mut self, problem: PlanProblem, text: &Placed<String>, skipped: usize, route: &mut Chained) {
+        let span = within(text, skipped + problem.place.start, problem.place.len());
+        let finding = self.report.error(problem.code, span.as_ref(), problem.message).route(&route.name);
+        if let Some(help) = problem.help {
+            finding.help_with(help);
+        }
+        route.is_sound = false;
+    }
+
+    /// Gives each parameter of the chain the rule that is nearest to this route.
+    fn params(&mut self, required: &[Placed<String>], route: &mut Chained) {
+        for name in required {
+            match route.plan.params.iter_mut().find(|param| param.name == name.value) {
+                Some(param) => {
+                    param.is_optional = false;
+                    let index = route.plan.params.iter().position(|param| param.name == name.value);
+                    let index = index.and_then(|index| u16::try_from(index).ok());
+                    route.plan.shapes.retain(|shape| {
+                        index.is_none_or(|index| {
+                            !is_in_path(&route.plan.params[usize::from(index)])
+                                || shape.filled().any(|filled| filled == index)
+                        })
+                    });
+                }
+                None => {
+                    let known: Vec<&str> = route.plan.params.iter().map(|param| param.name.as_str()).collect();
+                    let help = if known.is_empty() {
+                        "the path has none".to_owned()
+                    } else {
+                        expected_one_of(&name.value, &known)
+                    };
+                    let message =
+                        format!("`required` names `{}`, which is no parameter of `{}`", name.value, route.name);
                     self.report
-                        .error("operator", place, format!("expected a parameter such as `{{name}}`, found `{text}`"))
+                        .error("unknown-parameter", name.span.as_ref(), message)
+                        .help_with(help)
                         .route(&route.name);
                 }
             }
         }
-        route.templates.push(template);
-    }
-
-    fn param(&mut self, name: &str, span: Option<Span>, route: &mut Chained) {
-        if let Some(known) = route.params.iter().find(|param| &*param.name == name) {
-            let declared = if known.level == route.level { "itself" } else { "an ancestor" };
-            let message = format!(
-                "the parameter `{name}` of `{}` is declared a second time; {declared} has it already",
-                route.name
-            );
-            self.report
-                .error("repeated-parameter", span, message)
-                .help_with("a value has one name along a chain of routes: rename one of the two")
-                .route(&route.name);
-            return;
-        }
-        route.params.push(Param { name: name.into(), level: route.level });
+        let param = |planned: &super::plan::Planned| Param {
+            name: planned.name.as_str().into(),
+            level: planned.level,
+            kind: planned.kind,
+            is_optional: planned.is_optional,
+            check: Arc::clone(&self.rules.of(&planned.name)),
+        };
+        route.params = route.plan.params.iter().map(param).collect();
     }
 }
 
+fn is_in_path(param: &super::plan::Planned) -> bool {
+    use crate::matcher::ParamKind;
+    matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest)
+}
+
+/// Is what follows the first slash of a path its query?
+fn is_query(rest: &str) -> bool {
+    rest.starts_with('?') || rest.starts_with("{?") || rest.starts_with("{&") || rest.starts_with("{#")
+}
+
+/// The place of some bytes of a text, within the quotes of the string that it was written as.
+fn within(text: &Placed<String>, offset: usize, width: usize) -> Option<Span> {
+    let span = text.span.as_ref()?;
+    let quotes = span.width().saturating_sub(text.value.len()) / 2;
+    Some(span.within(quotes + offset, width.max(1)))
+}
+
 /// The beginning of a text, for an error.
-fn first(text: &str) -> &str {
-    text.char_indices().nth(60).map_or(text, |(end, _)| &text[..end])
+fn beginning(text: &str) -> String {
+    let shown: String = text.chars().take(60).collect();
+    shown.escape_debug().to_string()
 }

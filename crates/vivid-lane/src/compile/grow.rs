@@ -1,137 +1,254 @@
-//! Shapes → tree.
+//! Planned routes → tree.
 
-use hashbrown::HashMap;
+use std::collections::HashMap;
+use std::sync::Arc;
 
 use super::chain::Chained;
-use super::shape::{Segment, Shape, shape};
-use crate::matcher::{Capture, Edge, Ending, Frozen, Limits, Node, NodeId, PageId, Route, RouteId, Tree};
-use crate::table::Report;
-use crate::template::Template;
+use super::order::{self, Patterns, Relation, Way};
+use super::plan::{self, Shape};
+use crate::matcher::{
+    Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Param, Pattern, PatternId, Piece, RouteId, Step,
+    Tail, TailKind, Tree,
+};
+use crate::rule::TooLarge;
 
-/// The parts of a frozen table.
+/// A tree that is growing, with what its analysis needs and its lookup does not.
 #[derive(Debug)]
-pub(super) struct Grown {
-    routes: Vec<Route>,
-    names: HashMap<Box<str>, RouteId>,
-    tree: Tree,
-    fallbacks: Tree,
+pub(super) struct Growing {
+    pub(super) tree: Tree,
+    pub(super) patterns: Patterns,
+    /// For each ending, what its segments are.
+    pub(super) words: Vec<Vec<Word>>,
+    ids: HashMap<Vec<Key>, PatternId>,
 }
 
-impl Grown {
-    pub(super) fn freeze(self, fallback: Option<PageId>) -> Frozen {
-        Frozen {
-            routes: self.routes,
-            names: self.names,
-            tree: self.tree,
-            fallbacks: self.fallbacks,
-            fallback,
-            limits: Limits::default(),
+/// What a segment is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Word {
+    Literal(String),
+    Pattern(PatternId),
+}
+
+/// What makes two patterns the same one. Rules that say the same are one, so their address tells.
+#[derive(Debug, PartialEq, Eq, Hash)]
+enum Key {
+    Text(String),
+    Value(usize),
+}
+
+impl Growing {
+    pub(super) fn new() -> Self {
+        Self {
+            tree: Tree { nodes: vec![Node::default()], ..Tree::default() },
+            patterns: Patterns::default(),
+            words: Vec::new(),
+            ids: HashMap::new(),
         }
     }
-}
 
-/// Puts every route into the tree, and its subtree into that of the fallbacks where it has one.
-pub(super) fn grow(chained: Vec<Chained>, report: &mut Report) -> Grown {
-    let mut grown = Grown {
-        routes: Vec::with_capacity(chained.len()),
-        names: HashMap::with_capacity(chained.len()),
-        tree: new_tree(),
-        fallbacks: new_tree(),
-    };
-    for (id, route) in (0..).map(RouteId).zip(chained) {
-        match shape(&route.templates, &route.params) {
-            Ok(shape) => place(&route, id, &shape, &mut grown, report),
-            Err(reason) => {
-                report.error("path", route.path_span.or(route.name_span), reason).route(&route.name);
-            }
+    /// Adds a route: every way through its path.
+    pub(super) fn add(&mut self, route: &Chained, id: RouteId) -> Result<(), TooLarge> {
+        for shape in ways_through(route) {
+            self.way(route, id, shape)?;
         }
-        let path: String = route.templates.iter().map(Template::as_str).collect();
-        // Each part was a template, and so is what they make together.
-        let Ok(path) = Template::parse(if path.is_empty() { "/" } else { &path }) else { continue };
-        grown.names.insert(route.name.as_str().into(), id);
-        grown.routes.push(Route {
-            name: route.name.into(),
-            parent: route.parent,
-            own_path: route.own_path.into(),
-            path,
-            page: route.page,
-            frame: route.frame.map(Into::into),
-            fallback: route.fallback,
-            data: route.data,
-            params: route.params,
-            level: route.level,
-        });
+        Ok(())
     }
-    grown
-}
 
-fn new_tree() -> Tree {
-    Tree { nodes: vec![Node::default()] }
-}
-
-fn place(route: &Chained, id: RouteId, shape: &Shape, grown: &mut Grown, report: &mut Report) {
-    if route.page.is_some() {
-        let node = path_to(&mut grown.tree, shape);
-        if let Some(other) = grown.tree.nodes[node.0 as usize].endings.first() {
-            let other = &grown.routes[other.route.0 as usize];
-            let message = format!("`{}` accepts the same URLs as `{}`", route.name, other.name);
-            report
-                .error("overlap", route.path_span, message)
-                .help_with("give one of the two another path")
-                .witnessed(witness(shape))
-                .route(&*other.name)
-                .route(&route.name);
-        }
-        grown.tree.nodes[node.0 as usize].endings.push(ending(id, shape));
-    }
-    if route.fallback.is_some() {
-        let node = path_to(&mut grown.fallbacks, shape);
-        grown.fallbacks.nodes[node.0 as usize].endings.push(ending(id, shape));
-    }
-}
-
-/// The node at the end of a shape; what is not there yet is made.
-fn path_to(tree: &mut Tree, shape: &Shape) -> NodeId {
-    let mut at = NodeId::ROOT;
-    for segment in &shape.segments {
-        let fresh = NodeId(u32::try_from(tree.nodes.len()).unwrap_or(u32::MAX));
-        let node = &mut tree.nodes[at.0 as usize];
-        at = match segment {
-            Segment::Literal(text) => *node.literals.entry(text.as_str().into()).or_insert(fresh),
-            Segment::Value(_) => {
-                if node.edges.is_empty() {
-                    node.edges.push(Edge { target: fresh });
+    fn way(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<(), TooLarge> {
+        let mut at = NodeId::ROOT;
+        let (mut words, mut captures) = (Vec::new(), Vec::new());
+        for (index, segment) in (0..).zip(&shape.segments) {
+            let word = self.word(&pieces(segment, &route.params))?;
+            at = match &word {
+                Word::Literal(text) => self.literal(at, text),
+                Word::Pattern(pattern) => {
+                    captures.extend((0..).zip(segment).filter_map(|(piece, part)| match part {
+                        plan::Piece::Text(_) => None,
+                        plan::Piece::Value(param) => Some(Capture { param: *param, segment: index, piece }),
+                    }));
+                    self.edge(at, *pattern, false)
                 }
-                node.edges[0].target
-            }
+            };
+            words.push(word);
+        }
+        let mut tail = None;
+        if let Some((param, kind)) = shape.tail {
+            let check = Arc::clone(&route.params[usize::from(param)].check);
+            let item = match kind {
+                TailKind::Items => Arc::clone(&check),
+                // The rule speaks of the whole tail; each of its segments may be anything.
+                TailKind::Rest => self.any(),
+            };
+            let Word::Pattern(pattern) = self.word(&[Piece::Value(item)])? else { return Err(TooLarge) };
+            at = self.edge(at, pattern, true);
+            words.push(Word::Pattern(pattern));
+            tail = Some(Tail { param, kind, check });
+        }
+        let ending = EndingId(u32::try_from(self.tree.endings.len()).map_err(|_| TooLarge)?);
+        let step = |word: &Word| match word {
+            Word::Literal(_) => Step::Literal,
+            Word::Pattern(pattern) => Step::Pattern(*pattern),
         };
-        if at == fresh {
-            tree.nodes.push(Node::default());
-        }
+        self.tree.endings.push(Ending {
+            route: id,
+            steps: words.iter().map(step).collect(),
+            covers: shape.covers.iter().map(|cover| whole_where_it_is(*cover, shape)).collect(),
+            captures: captures.into(),
+            tail,
+        });
+        self.words.push(words);
+        self.tree.nodes[at.0 as usize].endings.push(ending);
+        Ok(())
     }
-    at
+
+    fn any(&mut self) -> Arc<crate::rule::Check> {
+        let known = self.tree.patterns.iter().find_map(|pattern| match &*pattern.pieces {
+            [Piece::Value(check)] if check.is_any() => Some(Arc::clone(check)),
+            _ => None,
+        });
+        known.unwrap_or_else(|| Arc::new(crate::rule::Check::any()))
+    }
+
+    /// A segment as literal text, or as a pattern that is noted once.
+    fn word(&mut self, pieces: &[Piece]) -> Result<Word, TooLarge> {
+        let text: Option<String> = pieces
+            .iter()
+            .map(|piece| match piece {
+                Piece::Text(text) => Some(&**text),
+                Piece::Value(_) => None,
+            })
+            .collect();
+        if let Some(text) = text {
+            return Ok(Word::Literal(text));
+        }
+        let key = pieces
+            .iter()
+            .map(|piece| match piece {
+                Piece::Text(text) => Key::Text(text.to_string()),
+                Piece::Value(check) if check.is_any() => Key::Value(0),
+                Piece::Value(check) => Key::Value(Arc::as_ptr(check).addr()),
+            })
+            .collect();
+        if let Some(&known) = self.ids.get(&key) {
+            return Ok(Word::Pattern(known));
+        }
+        let id = PatternId(u32::try_from(self.tree.patterns.len()).map_err(|_| TooLarge)?);
+        let pattern = Pattern { pieces: pieces.into() };
+        self.patterns.add(&pattern)?;
+        self.tree.patterns.push(pattern);
+        self.ids.insert(key, id);
+        Ok(Word::Pattern(id))
+    }
+
+    fn fresh(&mut self) -> NodeId {
+        self.tree.nodes.push(Node::default());
+        // A table has at most 2^24 routes of at most 128 segments, so the number fits.
+        NodeId(u32::try_from(self.tree.nodes.len() - 1).unwrap_or(u32::MAX))
+    }
+
+    fn literal(&mut self, at: NodeId, text: &str) -> NodeId {
+        if let Some(&known) = self.tree.nodes[at.0 as usize].literals.get(text) {
+            return known;
+        }
+        let target = self.fresh();
+        self.tree.nodes[at.0 as usize].literals.insert(text.into(), target);
+        target
+    }
+
+    /// The way on for a pattern. The node of a tail leads to itself, and no other way leads there.
+    fn edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> NodeId {
+        let known =
+            self.tree.nodes[at.0 as usize].edges.iter().find(|edge| edge.pattern == pattern && edge.is_tail == is_tail);
+        if let Some(edge) = known {
+            return edge.target;
+        }
+        let target = self.fresh();
+        self.tree.nodes[at.0 as usize].edges.push(Edge { pattern, target, is_tail });
+        if is_tail {
+            self.tree.nodes[target.0 as usize].edges.push(Edge { pattern, target, is_tail });
+        }
+        target
+    }
+
+    /// Puts the narrower edges of every node first, and marks the nodes at which the first way that leads on
+    /// is the right one.
+    pub(super) fn sort(&mut self) -> Result<(), TooLarge> {
+        for index in 0..self.tree.nodes.len() {
+            let node = &self.tree.nodes[index];
+            let mut waiting = node.edges.clone();
+            let mut is_ordered = !waiting.iter().any(|edge| {
+                self.patterns.sole(edge.pattern).is_some_and(|text| node.literals.contains_key(text.as_str()))
+            });
+            let mut sorted = Vec::with_capacity(waiting.len());
+            while !waiting.is_empty() {
+                let mut first = 0;
+                for at in 1..waiting.len() {
+                    if self.narrower(waiting[at], waiting[first])? == Some(Narrower::Left) {
+                        first = at;
+                    }
+                }
+                sorted.push(waiting.remove(first));
+            }
+            for (at, &left) in sorted.iter().enumerate() {
+                for &right in &sorted[at + 1..] {
+                    is_ordered &= matches!(self.narrower(left, right)?, None | Some(Narrower::Left));
+                }
+            }
+            let node = &mut self.tree.nodes[index];
+            node.edges = sorted;
+            node.is_ordered = is_ordered;
+        }
+        self.tree.order.patterns = self.patterns.shared().collect();
+        let count = u32::try_from(self.tree.patterns.len()).map_err(|_| TooLarge)?;
+        self.tree.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
+        Ok(())
+    }
+
+    /// Which of two edges is the narrower; `None` where no segment takes both.
+    fn narrower(&mut self, left: Edge, right: Edge) -> Result<Option<Narrower>, TooLarge> {
+        if left.pattern == right.pattern {
+            return Ok(Some(Narrower::Same));
+        }
+        Ok(match self.patterns.relation(left.pattern, right.pattern)? {
+            Relation::Disjoint => None,
+            Relation::Shared { narrower, .. } => Some(narrower),
+        })
+    }
 }
 
-fn ending(route: RouteId, shape: &Shape) -> Ending {
-    let captures = (0..).zip(&shape.segments).filter_map(|(at, segment)| match segment {
-        Segment::Literal(_) => None,
-        Segment::Value(param) => Some(Capture { param: *param, segment: at }),
-    });
-    Ending { route, covers: shape.covers.as_slice().into(), captures: captures.collect() }
+/// The ways through a route's path; a tail that must have a segment is in all of them.
+fn ways_through(route: &Chained) -> impl Iterator<Item = &Shape> {
+    let needs_tail = |param: &Param| param.kind == crate::matcher::ParamKind::Items && param.check.min_items > 0;
+    let tail_is_needed = route.params.iter().any(needs_tail);
+    route.plan.shapes.iter().filter(move |shape| !tail_is_needed || shape.tail.is_some())
 }
 
-/// A URL of that shape.
-fn witness(shape: &Shape) -> String {
-    if shape.segments.is_empty() {
-        return "/".to_owned();
-    }
-    let mut url = String::new();
-    for segment in &shape.segments {
-        url.push('/');
-        match segment {
-            Segment::Literal(text) => crate::template::percent::encode_unreserved(&mut url, text),
-            Segment::Value(_) => url.push('x'),
-        }
-    }
-    url
+/// The ways through a route's path, for the comparison of whole paths.
+pub(super) fn whole_paths(route: &Chained) -> Vec<Way> {
+    ways_through(route)
+        .map(|shape| Way {
+            segments: shape.segments.iter().map(|segment| pieces(segment, &route.params)).collect(),
+            tail: shape.tail.map(|(param, kind)| (kind, Arc::clone(&route.params[usize::from(param)].check))),
+        })
+        .collect()
+}
+
+fn pieces(segment: &[plan::Piece], params: &[Param]) -> Vec<Piece> {
+    let piece = |piece: &plan::Piece| match piece {
+        plan::Piece::Text(text) => Piece::Text(text.as_str().into()),
+        plan::Piece::Value(param) => Piece::Value(Arc::clone(&params[usize::from(*param)].check)),
+    };
+    segment.iter().map(piece).collect()
+}
+
+/// A level that ends with its segment covers all of it.
+fn whole_where_it_is(cover: Cover, shape: &Shape) -> Cover {
+    let last = usize::from(cover.segments).checked_sub(1).and_then(|last| shape.segments.get(last));
+    let is_whole = last.is_none_or(|pieces| cover.pieces.map(usize::from) == Some(pieces.len()));
+    Cover { pieces: cover.pieces.filter(|_| !is_whole), ..cover }
+}
+
+/// The set of whole paths of a route.
+pub(super) fn path_set(route: &Chained) -> Result<crate::rule::Dfa, TooLarge> {
+    order::paths(&whole_paths(route))
 }

@@ -1,17 +1,25 @@
 //! Declared table → frozen table.
 //!
-//! One pass down: [`chain`] walks the declared routes and joins each path to its parent's, [`shape`] turns a
-//! path into the sequences of segments that it accepts, [`grow`] puts those into the tree. Everything that is
-//! wrong is noted and reported together at the end. Linear in the size of the table.
+//! One pass down: [`chain`] walks the declared routes and gives each its full name, its [`plan`] (all
+//! templates of the chain read backwards) and its [`rules`]; [`grow`] puts the ways through each path into
+//! the tree; [`order`] compares sets, and [`overlap`] proves with it that no URL has two equally narrow
+//! routes. Everything that is wrong is noted and reported together at the end.
 
 mod chain;
+mod freeze;
 mod grow;
-mod shape;
+mod order;
+mod overlap;
+mod plan;
+mod rules;
 
 use std::sync::Arc;
 
-use crate::matcher::Table;
-use crate::table::{Source, TableError, TableSpec};
+use hashbrown::HashMap;
+
+use crate::matcher::{Frozen, Limits, PageId, RouteId, Table};
+use crate::rule::{MOST_STATES, TooLarge};
+use crate::table::{Report, Source, TableError, TableSpec};
 
 impl TableSpec {
     /// Builds the table.
@@ -20,13 +28,54 @@ impl TableSpec {
     /// Everything that is wrong with the declaration, each with its place and how to mend it.
     pub fn build(mut self) -> Result<Table, TableError> {
         let mut report = std::mem::take(&mut self.report);
-        let (routes, pages) = chain::walk(&mut self, &mut report);
-        let grown = grow::grow(routes, &mut report);
+        let (frozen, pages) = match self.lower(&mut report) {
+            Ok(lowered) => lowered,
+            Err(TooLarge) => {
+                let message =
+                    format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states");
+                report
+                    .error("too-large-to-prove", None, message)
+                    .help_with("make patterns shorter, or lengths smaller");
+                return Err(report.into_error());
+            }
+        };
         if report.has_errors() {
             return Err(report.into_error());
         }
-        let fallback = self.fallback.map(|_| crate::matcher::PageId(0));
-        Ok(Table::new(Arc::new(grown.freeze(fallback)), pages.into()))
+        let frozen = Frozen { findings: report.into_findings(), ..frozen };
+        Ok(Table::new(Arc::new(frozen), pages.into()))
+    }
+
+    fn lower(&mut self, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
+        let (chained, pages) = chain::walk(self, report);
+        let mut routes = Vec::with_capacity(chained.len());
+        let mut names = HashMap::with_capacity(chained.len());
+        let mut tree = grow::Growing::new();
+        let mut fallbacks = grow::Growing::new();
+        for (id, route) in (0..).map(RouteId).zip(&chained) {
+            names.insert(route.name.as_str().into(), id);
+            routes.push(freeze::freeze(route)?);
+            if route.is_sound && route.page.is_some() {
+                tree.add(route, id)?;
+            }
+            if route.is_sound && route.fallback.is_some() {
+                fallbacks.add(route, id)?;
+            }
+        }
+        tree.sort()?;
+        fallbacks.sort()?;
+        overlap::prove(&mut tree, &chained, &routes, self.overlaps, report)?;
+        let frozen = Frozen {
+            routes,
+            names,
+            tree: tree.tree,
+            fallbacks: fallbacks.tree,
+            fallback: self.fallback.as_ref().map(|_| PageId(0)),
+            origin: self.origin.as_ref().map(|origin| origin.value.as_str().into()),
+            findings: Vec::new(),
+            limits: Limits::default(),
+        };
+        Ok((frozen, pages))
     }
 }
 

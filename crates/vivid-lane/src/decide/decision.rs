@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::Request;
-use crate::matcher::{BadPath, Match, Segments, Table};
+use crate::matcher::{Accepted, Ask, BadPath, Match, Segments, Table, Target, pairs};
 use crate::template::percent::Undecodable;
 
 /// What to do with a request.
@@ -14,6 +14,8 @@ pub enum Decision<'t, 'u, P = String> {
     Page(Match<'t, 'u, P>),
     /// Nothing has that URL (status 404, always).
     NotFound(Missing<'t, P>),
+    /// The URL has a page, but not for that method (status 405).
+    WrongMethod(WrongMethod<'t>),
     /// What was sent is no URL of any site (status 400 or 414).
     BadRequest(BadRequest),
 }
@@ -36,6 +38,7 @@ impl<P> Decision<'_, '_, P> {
         match self {
             Self::Page(_) => 200,
             Self::NotFound(_) => 404,
+            Self::WrongMethod(_) => 405,
             Self::BadRequest(bad) => bad.status(),
         }
     }
@@ -52,6 +55,31 @@ impl<'t, P> Missing<'t, P> {
     #[must_use]
     pub fn fallback(&self) -> Option<&'t P> {
         self.fallback
+    }
+}
+
+/// A method that the URL does not answer.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WrongMethod<'t> {
+    allow: Vec<&'t str>,
+}
+
+impl<'t> WrongMethod<'t> {
+    /// The methods that the URL answers, for the `Allow` field (RFC 9110, section 10.2.1).
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Decision, Request, RouteSpec, TableSpec};
+    ///
+    /// let sign_in = RouteSpec::new("sign-in").path("/sign-in").page("sign-in").methods(["GET", "POST"]);
+    /// let table = TableSpec::new().route(sign_in).build()?;
+    /// let Decision::WrongMethod(wrong) = table.decide(&Request::new("PUT", "/sign-in")) else { panic!() };
+    /// assert_eq!(wrong.allow(), ["GET", "HEAD", "OPTIONS", "POST"]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn allow(&self) -> &[&'t str] {
+        &self.allow
     }
 }
 
@@ -115,26 +143,56 @@ impl<P> Table<P> {
     #[must_use]
     pub fn decide<'u>(&self, request: &Request<'u>) -> Decision<'_, 'u, P> {
         let bad = |kind| Decision::BadRequest(BadRequest { kind });
-        let limits = self.frozen().limits;
-        if request.url().len() > limits.bytes {
+        let frozen = self.frozen();
+        let limits = frozen.limits;
+        if request.url.len() > limits.bytes {
             return bad(Bad::Path(BadPath::Long { limit: limits.bytes }));
         }
-        let Ok(url) = std::str::from_utf8(request.url()) else { return bad(Bad::Utf8) };
-        let path = &url[..url.find(['?', '#']).unwrap_or(url.len())];
-        let segments = match Segments::split(path, limits) {
+        let Ok(url) = std::str::from_utf8(request.url) else { return bad(Bad::Utf8) };
+        let target = Target::parse(url);
+        let target = Target { host: target.host.or(request.host), ..target };
+        let segments = match Segments::split(target.path, limits) {
             Ok(segments) => segments,
             Err(reason) => return bad(Bad::Path(reason)),
         };
-        match self.find_path(&segments) {
+        let query = match pairs(target.query.unwrap_or_default()) {
+            Ok(query) => query,
+            Err(reason) => return bad(Bad::Path(BadPath::Undecodable(reason))),
+        };
+        let ask = Ask { segments: &segments, query: &query, host: target.host, lists: request.lists };
+        let accepted = frozen.tree.find(&ask, &frozen.routes);
+        if accepted.is_empty() {
+            return Decision::NotFound(Missing { fallback: self.fallback_for(&ask) });
+        }
+        let found = frozen.choose(&accepted, request.method).and_then(|ending| Match::new(self, ending, &ask, target));
+        match found {
             Some(found) => Decision::Page(found),
-            None => Decision::NotFound(Missing { fallback: self.fallback_for(&segments) }),
+            None => Decision::WrongMethod(WrongMethod { allow: self.allow(&accepted) }),
         }
     }
 
-    fn fallback_for(&self, segments: &Segments<'_>) -> Option<&P> {
+    /// The methods of all endings.
+    fn allow(&self, accepted: &Accepted) -> Vec<&str> {
         let frozen = self.frozen();
-        let nearest = frozen.fallbacks.covering(segments);
-        let page = nearest.and_then(|ending| frozen.routes[ending.route.0 as usize].fallback).or(frozen.fallback);
-        page.map(|page| self.page(page))
+        let mut allow: Vec<&str> = Vec::new();
+        for ending in accepted {
+            for method in &frozen.route(frozen.tree.ending(*ending).route).methods.0 {
+                allow.push(method);
+                if **method == *"GET" {
+                    allow.push("HEAD");
+                }
+            }
+        }
+        allow.push("OPTIONS");
+        allow.sort_unstable();
+        allow.dedup();
+        allow
+    }
+
+    fn fallback_for(&self, ask: &Ask<'_, '_>) -> Option<&P> {
+        let frozen = self.frozen();
+        let nearest = frozen.fallbacks.covering(ask, &frozen.routes);
+        let page = nearest.and_then(|ending| frozen.route(frozen.fallbacks.ending(ending).route).fallback);
+        page.or(frozen.fallback).map(|page| self.page(page))
     }
 }

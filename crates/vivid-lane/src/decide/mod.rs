@@ -6,5 +6,5 @@
 mod decision;
 mod request;
 
-pub use decision::{BadRequest, Decision, Missing};
+pub use decision::{BadRequest, Decision, Missing, WrongMethod};
 pub use request::Request;

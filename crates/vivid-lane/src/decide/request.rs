@@ -1,5 +1,9 @@
 //! What is asked.
 
+use std::fmt;
+
+use crate::matcher::{Lists, NoLists, without_port};
+
 /// A request, as far as a table looks at it: the method and the URL.
 ///
 /// The URL is what stands in the request line: a path with an optional query. It may be any bytes at all;
@@ -14,15 +18,67 @@
 /// assert!(matches!(table.decide(&Request::get(b"/\xff")), Decision::BadRequest(_)));
 /// # Ok::<(), vivid_lane::TableError>(())
 /// ```
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Clone, Copy)]
 pub struct Request<'u> {
-    url: &'u [u8],
+    pub(super) url: &'u [u8],
+    pub(super) method: &'u str,
+    pub(super) host: Option<&'u str>,
+    pub(super) lists: &'u dyn Lists,
+}
+
+impl fmt::Debug for Request<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Request")
+            .field("method", &self.method)
+            .field("url", &String::from_utf8_lossy(self.url))
+            .field("host", &self.host)
+            .finish_non_exhaustive()
+    }
 }
 
 impl<'u> Request<'u> {
     /// A `GET` request.
     pub fn get<U: AsRef<[u8]> + ?Sized>(url: &'u U) -> Self {
-        Self { url: url.as_ref() }
+        Self::new("GET", url)
+    }
+
+    /// A request with any method (RFC 9110, section 9); methods are in capitals.
+    pub fn new<U: AsRef<[u8]> + ?Sized>(method: &'u str, url: &'u U) -> Self {
+        Self { url: url.as_ref(), method, host: None, lists: &NoLists }
+    }
+
+    /// The host that was asked, as the `Host` field has it; the port is left aside. An absolute URL brings
+    /// its own.
+    #[must_use]
+    pub fn host(mut self, host: &'u str) -> Self {
+        self.host = Some(without_port(host));
+        self
+    }
+
+    /// The live lists that rules name with `listed`; without any, no value is listed.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Decision, Request, RouteSpec, Rule, TableSpec};
+    ///
+    /// let observer = RouteSpec::new("observer").path("/{observer}").page("observer");
+    /// let table = TableSpec::new()
+    ///     .list("observers")
+    ///     .param("observer", Rule::listed("observers"))
+    ///     .route(observer)
+    ///     .route(RouteSpec::new("other").path("/{page}").page("other"))
+    ///     .build()?;
+    /// let lists = |list: &str, value: &str| list == "observers" && value == "ada";
+    /// let Decision::Page(found) = table.decide(&Request::get("/ada").lists(&lists)) else { panic!() };
+    /// assert_eq!(found.page(), "observer");
+    /// let Decision::Page(found) = table.decide(&Request::get("/tea").lists(&lists)) else { panic!() };
+    /// assert_eq!(found.page(), "other");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn lists(mut self, lists: &'u dyn Lists) -> Self {
+        self.lists = lists;
+        self
     }
 
     /// The URL as it was given.

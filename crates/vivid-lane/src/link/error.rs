@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use crate::template::Value;
+
 /// A link that could not be made. [`Display`](fmt::Display) says why and how to mend it.
 ///
 /// # Example
@@ -21,63 +23,28 @@ pub struct LinkError {
     kind: Kind,
 }
 
+/// What keeps a link from being made.
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Kind {
+pub(super) enum Kind {
     UnknownRoute { near: Option<String> },
     Group,
     UnknownParam { name: String, near: Option<String> },
     Missing { name: String },
-    NotText { name: String },
+    Form { name: String, expected: &'static str },
+    Count { name: String, found: usize, least: usize, most: Option<usize> },
     Empty { name: String },
-    Dots { name: String, value: String },
+    Refused { name: String, value: String, reason: String },
+    Dots { segment: String },
     Control { name: String, found: char },
     Long { limit: usize, found: usize },
     Captured { by: String, url: String },
+    Unread { url: String },
+    NotReversible { name: String, given: Option<Value>, read: Option<Value>, url: String },
 }
 
 impl LinkError {
-    fn new(route: &str, kind: Kind) -> Self {
+    pub(super) fn new(route: &str, kind: Kind) -> Self {
         Self { route: route.to_owned(), kind }
-    }
-
-    pub(super) fn unknown_route(route: &str, near: Option<&str>) -> Self {
-        Self::new(route, Kind::UnknownRoute { near: near.map(str::to_owned) })
-    }
-
-    pub(super) fn group(route: &str) -> Self {
-        Self::new(route, Kind::Group)
-    }
-
-    pub(super) fn unknown_param(route: &str, name: &str, near: Option<&str>) -> Self {
-        Self::new(route, Kind::UnknownParam { name: name.to_owned(), near: near.map(str::to_owned) })
-    }
-
-    pub(super) fn missing(route: &str, name: &str) -> Self {
-        Self::new(route, Kind::Missing { name: name.to_owned() })
-    }
-
-    pub(super) fn not_text(route: &str, name: &str) -> Self {
-        Self::new(route, Kind::NotText { name: name.to_owned() })
-    }
-
-    pub(super) fn empty(route: &str, name: &str) -> Self {
-        Self::new(route, Kind::Empty { name: name.to_owned() })
-    }
-
-    pub(super) fn dots(route: &str, name: &str, value: &str) -> Self {
-        Self::new(route, Kind::Dots { name: name.to_owned(), value: value.to_owned() })
-    }
-
-    pub(super) fn control(route: &str, name: &str, found: char) -> Self {
-        Self::new(route, Kind::Control { name: name.to_owned(), found })
-    }
-
-    pub(super) fn long(route: &str, limit: usize, found: usize) -> Self {
-        Self::new(route, Kind::Long { limit, found })
-    }
-
-    pub(super) fn captured(route: &str, by: &str, url: &str) -> Self {
-        Self::new(route, Kind::Captured { by: by.to_owned(), url: url.to_owned() })
     }
 
     /// The name for which a link was asked.
@@ -96,6 +63,26 @@ impl LinkError {
     #[must_use]
     pub fn is_captured(&self) -> bool {
         matches!(self.kind, Kind::Captured { .. })
+    }
+
+    /// Would the URL be read as other values than those that were given?
+    #[must_use]
+    pub fn is_not_reversible(&self) -> bool {
+        matches!(self.kind, Kind::NotReversible { .. } | Kind::Unread { .. })
+    }
+}
+
+/// A value in an error.
+struct Shown<'a>(Option<&'a Value>);
+
+impl fmt::Display for Shown<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.0 {
+            None => f.write_str("nothing"),
+            Some(Value::Text(text)) => write!(f, "`{}`", text.escape_debug()),
+            Some(Value::List(items)) => write!(f, "{items:?}"),
+            Some(Value::Pairs(pairs)) => write!(f, "{pairs:?}"),
+        }
     }
 }
 
@@ -117,25 +104,36 @@ impl fmt::Display for LinkError {
                 did_you_mean(f, near.as_ref())
             }
             Kind::Missing { name } => write!(f, "a link to `{route}` needs a value for `{name}`"),
-            Kind::NotText { name } => write!(f, "expected one value for `{name}` of `{route}`, found a list"),
+            Kind::Form { name, expected } => write!(f, "expected {expected} for `{name}` of `{route}`"),
+            Kind::Count { name, found, least, most } => {
+                write!(f, "expected at least {least} ")?;
+                most.map_or(Ok(()), |most| write!(f, "and at most {most} "))?;
+                write!(f, "segments for `{name}` of `{route}`, found {found}")
+            }
             Kind::Empty { name } => write!(f, "expected at least one character for `{name}` of `{route}`, found none"),
-            Kind::Dots { name, value } => {
-                write!(f, "`{value}` for `{name}` of `{route}` would be removed from the URL as a dot segment")
+            Kind::Refused { name, value, reason } => {
+                write!(f, "`{name}` of `{route}` refused `{}`: {reason}", value.escape_debug())
             }
-            Kind::Control { name, found } => {
-                write!(
-                    f,
-                    "the value for `{name}` of `{route}` holds the control character {found:?}, which no URL may hold"
-                )
+            Kind::Dots { segment } => {
+                write!(f, "the link to `{route}` would have a segment `{segment}`, which is removed from every URL")
             }
+            Kind::Control { name, found } => write!(
+                f,
+                "the value for `{name}` of `{route}` holds the control character {found:?}, which no URL may hold"
+            ),
             Kind::Long { limit, found } => {
                 write!(f, "the link to `{route}` would have {found} bytes; a URL may have {limit}")
             }
             Kind::Captured { by, url } => {
-                write!(
-                    f,
-                    "`{url}` would be answered by the narrower route `{by}`, not by `{route}`; link to `{by}` instead"
-                )
+                write!(f, "`{url}` would be answered by `{by}`, not by `{route}`; link to `{by}` instead")
+            }
+            Kind::Unread { url } => write!(
+                f,
+                "`{url}` would not be read as `{route}`: a value holds a character that means something else in a URL"
+            ),
+            Kind::NotReversible { name, given, read, url } => {
+                let (given, read) = (Shown(given.as_ref()), Shown(read.as_ref()));
+                write!(f, "`{url}` would be read as `{route}` with {read} for `{name}`, not with {given}")
             }
         }
     }

@@ -4,13 +4,26 @@
 //! segments; what it gives back borrows from the table and the URL. [`crate::compile`] makes the tree,
 //! nothing here changes it. A lookup visits each tree node at most once for each segment of the URL.
 
+mod ask;
+mod bind;
+mod demand;
 mod found;
 mod path;
+mod pattern;
 mod table;
 mod tree;
+mod typed;
 
-pub use found::{Level, Levels, Match, Params};
+pub use ask::Lists;
+pub(crate) use ask::{Ask, NoLists, Target, pairs, without_port};
+pub use bind::BindError;
+pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam};
+pub use found::{FoundValues, Level, Levels, Match};
 pub(crate) use path::{BadPath, Limits, Segments};
-pub(crate) use table::{Frozen, PageId, Param, Route, RouteId};
+pub(crate) use pattern::{Pattern, PatternId, Piece};
+pub(crate) use table::{Frozen, PageId, Param, ParamKind, Route, RouteId};
 pub use table::{RouteRef, Routes, Table};
-pub(crate) use tree::{Capture, Edge, Ending, Node, NodeId, Tree};
+pub(crate) use tree::{
+    Accepted, Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Step, Tail, TailKind, Tree,
+};
+pub use typed::ParamError;

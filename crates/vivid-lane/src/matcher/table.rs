@@ -5,10 +5,13 @@ use std::sync::Arc;
 
 use hashbrown::HashMap;
 
+use super::ask::{Ask, Lists, NoLists, Target, pairs};
+use super::demand::{HostDemand, Methods, QueryDemand};
 use super::found::Match;
 use super::path::{Limits, Segments};
-use super::tree::Tree;
-use crate::table::Data;
+use super::tree::{Accepted, EndingId, Tree};
+use crate::rule::Check;
+use crate::table::{Data, Finding};
 use crate::template::Template;
 
 /// The index of a route, in the order of the table file.
@@ -59,6 +62,10 @@ pub(crate) struct Frozen {
     pub(crate) fallbacks: Tree,
     /// The page for what is missing anywhere else.
     pub(crate) fallback: Option<PageId>,
+    /// Scheme and host, without a path.
+    pub(crate) origin: Option<Box<str>>,
+    /// What was found that does not keep the table from working.
+    pub(crate) findings: Vec<Finding>,
     pub(crate) limits: Limits,
 }
 
@@ -75,6 +82,12 @@ pub(crate) struct Route {
     pub(crate) frame: Option<Box<str>>,
     pub(crate) fallback: Option<PageId>,
     pub(crate) data: Data,
+    pub(crate) methods: Methods,
+    pub(crate) priority: i64,
+    pub(crate) query: QueryDemand,
+    pub(crate) host: Option<HostDemand>,
+    /// The host as it was declared, by the route or an ancestor.
+    pub(crate) host_template: Option<Template>,
     /// The parameters of the whole path, outermost first.
     pub(crate) params: Vec<Param>,
     /// How many ancestors the route has.
@@ -87,6 +100,43 @@ pub(crate) struct Param {
     pub(crate) name: Box<str>,
     /// The level of the chain whose path declares it.
     pub(crate) level: u16,
+    pub(crate) kind: ParamKind,
+    /// May a URL of the route lack it?
+    pub(crate) is_optional: bool,
+    pub(crate) check: Arc<Check>,
+}
+
+/// Where a parameter stands, and so what its value is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum ParamKind {
+    /// In a segment.
+    Segment,
+    /// A list of segments.
+    Items,
+    /// One value that may hold slashes.
+    Rest,
+    /// In the query.
+    Query,
+    /// All of the query that no other parameter takes: a list of pairs.
+    Pairs,
+    /// In the host.
+    Host,
+    /// In the fragment, which is never sent.
+    Fragment,
+}
+
+impl Frozen {
+    pub(crate) fn route(&self, id: RouteId) -> &Route {
+        &self.routes[id.0 as usize]
+    }
+
+    /// Of endings none of which is narrower than another, the one that answers the method: that of the
+    /// highest priority, else the first declared.
+    pub(crate) fn choose(&self, accepted: &Accepted, method: &str) -> Option<EndingId> {
+        let route = |ending: &EndingId| self.tree.ending(*ending).route;
+        let able = accepted.iter().copied().filter(|ending| self.route(route(ending)).methods.allows(method));
+        able.min_by_key(|ending| (std::cmp::Reverse(self.route(route(ending)).priority), route(ending), *ending))
+    }
 }
 
 impl<P> Clone for Table<P> {
@@ -106,6 +156,14 @@ impl<P> Table<P> {
         Self { frozen, pages }
     }
 
+    pub(super) fn pages(&self) -> &[P] {
+        &self.pages
+    }
+
+    pub(super) fn with_pages<Q>(&self, pages: Vec<Q>) -> Table<Q> {
+        Table { frozen: Arc::clone(&self.frozen), pages: pages.into() }
+    }
+
     pub(crate) fn frozen(&self) -> &Frozen {
         &self.frozen
     }
@@ -114,19 +172,24 @@ impl<P> Table<P> {
         &self.pages[id.0 as usize]
     }
 
-    /// The route that answers a URL with a page, and the values in the URL.
+    /// The route that answers a `GET` of a URL with a page, and the values in the URL.
     ///
-    /// The query and the fragment of the URL are ignored; `None` also for what is no URL at all
-    /// ([`decide`](Self::decide) tells the two apart).
+    /// `None` also for what is no URL at all; [`decide`](Self::decide) tells the two apart, and knows other
+    /// methods and live lists.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        let path = &url[..url.find(['?', '#']).unwrap_or(url.len())];
-        self.find_path(&Segments::split(path, self.frozen.limits).ok()?)
+        self.find_with(url, "GET", &NoLists)
     }
 
-    pub(crate) fn find_path<'u>(&self, segments: &Segments<'u>) -> Option<Match<'_, 'u, P>> {
-        let ending = self.frozen.tree.find(segments)?;
-        Match::new(self, ending, segments)
+    /// The route that answers a method at a URL, as far as these lists go.
+    pub(crate) fn find_with<'u>(&self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Match<'_, 'u, P>> {
+        let target = Target::parse(url);
+        let segments = Segments::split(target.path, self.frozen.limits).ok()?;
+        let query = pairs(target.query.unwrap_or_default()).ok()?;
+        let ask = Ask { segments: &segments, query: &query, host: target.host, lists };
+        let accepted = self.frozen.tree.find(&ask, &self.frozen.routes);
+        let ending = self.frozen.choose(&accepted, method)?;
+        Match::new(self, ending, &ask, target)
     }
 
     /// The route of that full name.
@@ -139,6 +202,12 @@ impl<P> Table<P> {
     #[must_use]
     pub fn routes(&self) -> Routes<'_, P> {
         Routes { table: self, ids: 0..u32::try_from(self.frozen.routes.len()).unwrap_or(u32::MAX) }
+    }
+
+    /// What was found about the table that does not keep it from working.
+    #[must_use]
+    pub fn findings(&self) -> &[Finding] {
+        &self.frozen.findings
     }
 
     pub(crate) fn route_ref(&self, id: RouteId) -> RouteRef<'_, P> {
@@ -198,7 +267,7 @@ impl<P> fmt::Debug for RouteRef<'_, P> {
 
 impl<'t, P> RouteRef<'t, P> {
     fn route(self) -> &'t Route {
-        &self.table.frozen.routes[self.id.0 as usize]
+        self.table.frozen.route(self.id)
     }
 
     /// The full name, such as `nights.night`.
@@ -235,6 +304,22 @@ impl<'t, P> RouteRef<'t, P> {
     #[must_use]
     pub fn fallback(self) -> Option<&'t P> {
         self.route().fallback.map(|page| self.table.page(page))
+    }
+
+    /// The methods that the route answers; `GET` brings `HEAD`.
+    pub fn methods(self) -> impl ExactSizeIterator<Item = &'t str> {
+        self.route().methods.0.iter().map(|method| &**method)
+    }
+
+    /// The host that the route is reached under, where it or an ancestor names one.
+    #[must_use]
+    pub fn host(self) -> Option<&'t Template> {
+        self.route().host_template.as_ref()
+    }
+
+    /// Names of the parameters with their rules in a few words; no words for a parameter without a rule.
+    pub fn rules(self) -> impl ExactSizeIterator<Item = (&'t str, &'t str)> {
+        self.route().params.iter().map(|param| (&*param.name, param.check.label()))
     }
 
     /// The user's own data.

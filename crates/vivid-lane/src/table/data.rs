@@ -83,3 +83,9 @@ impl From<bool> for Data {
         Self::Bool(value)
     }
 }
+
+impl<T: Into<Data>> From<Vec<T>> for Data {
+    fn from(items: Vec<T>) -> Self {
+        Self::List(items.into_iter().map(Into::into).collect())
+    }
+}

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::ops::Range;
 
-use super::source::{Sources, Span};
+use super::source::Span;
 
 /// How bad a finding is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -213,18 +213,32 @@ impl std::error::Error for TableError {}
 /// Gathers findings while a table is read and built, so that all are reported at once.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Report {
-    pub(crate) sources: Sources,
     findings: Vec<Finding>,
 }
 
 impl Report {
     /// Notes an error, and gives it back so that help, routes and a witness can be added.
-    pub(crate) fn error(&mut self, code: &'static str, span: Option<Span>, message: impl Into<String>) -> &mut Finding {
+    pub(crate) fn error(
+        &mut self,
+        code: &'static str,
+        span: Option<&Span>,
+        message: impl Into<String>,
+    ) -> &mut Finding {
         self.note(Severity::Error, code, span, message.into())
     }
 
-    fn note(&mut self, severity: Severity, code: &'static str, span: Option<Span>, message: String) -> &mut Finding {
-        let place = span.and_then(|span| self.sources.place(span));
+    /// Notes a warning: the table works, but surely not as was meant.
+    pub(crate) fn warning(
+        &mut self,
+        code: &'static str,
+        span: Option<&Span>,
+        message: impl Into<String>,
+    ) -> &mut Finding {
+        self.note(Severity::Warning, code, span, message.into())
+    }
+
+    fn note(&mut self, severity: Severity, code: &'static str, span: Option<&Span>, message: String) -> &mut Finding {
+        let place = span.map(Span::place);
         let finding = Finding { severity, code, message, help: None, routes: Vec::new(), witness: None, place };
         let at = self.findings.len();
         self.findings.push(finding);
@@ -236,12 +250,22 @@ impl Report {
         self.findings.iter().any(|finding| finding.severity == Severity::Error)
     }
 
+    /// Adds what another report holds.
+    pub(crate) fn absorb(&mut self, other: Self) {
+        self.findings.extend(other.findings);
+    }
+
     /// The findings in the order of the file, those without a place last.
-    pub(crate) fn into_error(mut self) -> TableError {
+    pub(crate) fn into_findings(mut self) -> Vec<Finding> {
         self.findings.sort_by_key(|finding| match &finding.place {
             Some(place) => (0, place.file.clone(), place.range.start),
             None => (1, None, 0),
         });
-        TableError { findings: self.findings }
+        self.findings
+    }
+
+    /// The findings as an error.
+    pub(crate) fn into_error(self) -> TableError {
+        TableError { findings: self.into_findings() }
     }
 }

@@ -1,120 +1,267 @@
 //! Document → declared table: which words mean what.
 
+use super::data::Data;
 use super::document::{Entry, Kind, Node};
 use super::finding::Report;
 use super::nearest::expected_one_of;
-use super::source::Source;
-use super::spec::{Placed, RouteSpec, TableSpec};
+use super::rule::Rule;
+use super::source::{Origin, Source, Syntax};
+use super::spec::{Overlaps, Placed, RouteSpec, TableSpec};
 use super::toml;
 
-const TOP_KEYS: &[&str] = &["site", "routes"];
-const SITE_KEYS: &[&str] = &["fallback"];
-const ROUTE_KEYS: &[&str] = &["path", "page", "frame", "fallback", "data"];
+const TOP_KEYS: &[&str] = &["site", "params", "lists", "routes"];
+const SITE_KEYS: &[&str] = &["origin", "fallback", "overlaps"];
+const ROUTE_KEYS: &[&str] =
+    &["path", "page", "frame", "fallback", "params", "required", "methods", "host", "priority", "include", "data"];
 
-/// The longest table file that is read, in bytes; it keeps places within 32 bits with room to spare.
-const LONGEST_SOURCE: usize = 256 << 20;
+/// The most bytes of table files that are read for one table; it keeps places within 32 bits.
+const LONGEST: usize = 256 << 20;
+/// How deep files may include each other.
+const DEEPEST_INCLUDE: usize = 32;
 
 /// Reads a table file; what is wrong is kept in the report of the result.
-pub(super) fn table(source: Source) -> TableSpec {
-    let mut spec = TableSpec::new();
-    let report = &mut spec.report;
-    if source.text().len() > LONGEST_SOURCE {
-        let found = source.text().len();
-        report.error("too-large", None, format!("a table file may have {LONGEST_SOURCE} bytes, this one has {found}"));
-        return spec;
-    }
-    for entry in toml::read(source, report) {
-        match entry.key.as_str() {
-            "site" => site(entry, &mut spec),
-            "routes" => spec.routes = children(entry, &mut spec.report),
-            _ => unknown_key(&entry, TOP_KEYS, &mut spec.report),
-        }
-    }
+pub(super) fn table(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>) -> TableSpec {
+    let mut reader = Reader { report: Report::default(), include, open: Vec::new(), budget: LONGEST };
+    let mut spec = reader.file(source, None);
+    spec.report = reader.report;
     spec
 }
 
-fn site(entry: Entry, spec: &mut TableSpec) {
-    let report = &mut spec.report;
-    for entry in entries(entry, report) {
-        match entry.key.as_str() {
-            "fallback" => spec.fallback = text(entry, report),
-            _ => unknown_key(&entry, SITE_KEYS, report),
-        }
-    }
+struct Reader<'a> {
+    report: Report,
+    include: &'a mut dyn FnMut(&str) -> Result<Source, String>,
+    /// The names of the files that are being read, the outermost first.
+    open: Vec<String>,
+    /// How many more bytes are read.
+    budget: usize,
 }
 
-/// The routes in a table of routes.
-fn children(entry: Entry, report: &mut Report) -> Vec<RouteSpec> {
-    let mut routes = Vec::new();
-    for entry in entries(entry, report) {
-        if matches!(entry.value.kind, Kind::Table(_)) {
-            routes.push(route(entry, report));
-        } else {
-            let found = entry.value.describe();
-            report
-                .error("wrong-type", Some(entry.value.span), format!("expected a route, found {found}"))
-                .help_with(format!("write `[routes.{}]` and its keys below it", entry.key));
+impl Reader<'_> {
+    /// Reads one file; an included one under the name by which it was asked for.
+    fn file(&mut self, source: Source, included_as: Option<String>) -> TableSpec {
+        let is_included = included_as.is_some();
+        let mut spec = TableSpec::new();
+        let Some(budget) = self.budget.checked_sub(source.text.len()) else {
+            let message = format!("the files of a table may have {LONGEST} bytes, these have more");
+            self.report.error("too-large", None, message);
+            return spec;
+        };
+        self.budget = budget;
+        let syntax = source.syntax;
+        let origin = Origin::new(source);
+        self.open.push(included_as.or_else(|| origin.name().map(str::to_owned)).unwrap_or_default());
+        let entries = match syntax {
+            Syntax::Toml => toml::read(&origin, &mut self.report),
+        };
+        for entry in entries {
+            match entry.key.as_str() {
+                "site" if is_included => {
+                    self.report
+                        .error("included-site", Some(&entry.span), "an included file has no `site` of its own")
+                        .help_with("move these keys to the file that includes it");
+                }
+                "site" => self.site(entry, &mut spec),
+                "params" => spec.params = self.params(entry),
+                "lists" => spec.lists = self.texts(entry),
+                "routes" => spec.routes = self.children(entry),
+                _ => self.unknown_key(&entry, TOP_KEYS),
+            }
         }
+        self.open.pop();
+        spec
     }
-    routes
-}
 
-fn route(entry: Entry, report: &mut Report) -> RouteSpec {
-    let mut route = RouteSpec { name: Placed::new(entry.key.clone(), entry.span), ..RouteSpec::default() };
-    for entry in entries(entry, report) {
-        match entry.key.as_str() {
-            "path" => route.path = text(entry, report).or_else(|| damage(&mut route.damaged)),
-            "page" => route.page = text(entry, report).or_else(|| damage(&mut route.damaged)),
-            "frame" => route.frame = text(entry, report),
-            "fallback" => route.fallback = text(entry, report),
-            "data" if matches!(entry.value.kind, Kind::Table(_)) => route.data = entry.value.into_data(),
-            "data" => wrong_type(&entry, "a table", report),
-            _ if matches!(entry.value.kind, Kind::Table(_)) => route.routes.push(self::route(entry, report)),
-            _ => {
-                route.damaged = true;
-                unknown_key(&entry, ROUTE_KEYS, report);
+    fn site(&mut self, entry: Entry, spec: &mut TableSpec) {
+        for entry in self.entries(entry) {
+            match entry.key.as_str() {
+                "origin" => spec.origin = self.text(entry),
+                "fallback" => spec.fallback = self.text(entry),
+                "overlaps" => {
+                    if let Some(word) = self.word(entry, &["refused", "first-declared"]) {
+                        spec.overlaps = if word == "refused" { Overlaps::Refused } else { Overlaps::FirstDeclared };
+                    }
+                }
+                _ => self.unknown_key(&entry, SITE_KEYS),
             }
         }
     }
-    route
-}
 
-fn damage<T>(damaged: &mut bool) -> Option<T> {
-    *damaged = true;
-    None
-}
-
-fn entries(entry: Entry, report: &mut Report) -> Vec<Entry> {
-    if matches!(entry.value.kind, Kind::Table(_)) {
-        let Node { kind: Kind::Table(entries), .. } = entry.value else { return Vec::new() };
-        return entries;
+    /// The routes in a table of routes.
+    fn children(&mut self, entry: Entry) -> Vec<RouteSpec> {
+        let mut routes = Vec::new();
+        for entry in self.entries(entry) {
+            if matches!(entry.value.kind, Kind::Table(_)) {
+                routes.push(self.route(entry));
+            } else {
+                let found = entry.value.describe();
+                self.report
+                    .error("wrong-type", Some(&entry.value.span), format!("expected a route, found {found}"))
+                    .help_with(format!("write `[routes.{}]` and its keys below it", entry.key));
+            }
+        }
+        routes
     }
-    wrong_type(&entry, "a table", report);
-    Vec::new()
-}
 
-fn text(entry: Entry, report: &mut Report) -> Option<Placed<String>> {
-    if let Kind::Text(text) = entry.value.kind {
-        return Some(Placed::new(text, entry.value.span));
+    fn route(&mut self, entry: Entry) -> RouteSpec {
+        let mut route = RouteSpec { name: Placed::new(entry.key.clone(), entry.span.clone()), ..RouteSpec::default() };
+        for entry in self.entries(entry) {
+            match entry.key.as_str() {
+                "path" => {
+                    route.path = self.text(entry);
+                    route.damaged |= route.path.is_none();
+                }
+                "page" => {
+                    route.page = self.text(entry);
+                    route.damaged |= route.page.is_none();
+                }
+                "frame" => route.frame = self.text(entry),
+                "fallback" => route.fallback = self.text(entry),
+                "params" => route.params = self.params(entry),
+                "required" => route.required = self.texts(entry),
+                "methods" => route.methods = self.texts(entry),
+                "host" => route.host = self.text(entry),
+                "priority" => match entry.value.kind {
+                    Kind::Integer(number) => route.priority = number,
+                    _ => self.wrong_type(&entry, "a whole number"),
+                },
+                "include" => self.included(entry, &mut route),
+                "data" if matches!(entry.value.kind, Kind::Table(_)) => route.data = entry.value.into_data(),
+                "data" => self.wrong_type(&entry, "a table"),
+                _ if matches!(entry.value.kind, Kind::Table(_)) => {
+                    let child = self.route(entry);
+                    route.routes.push(child);
+                }
+                _ => {
+                    route.damaged = true;
+                    self.unknown_key(&entry, ROUTE_KEYS);
+                }
+            }
+        }
+        route
     }
-    wrong_type(&entry, "text", report);
-    None
-}
 
-fn wrong_type(entry: &Entry, expected: &str, report: &mut Report) {
-    let found = entry.value.describe();
-    let finding = report.error(
-        "wrong-type",
-        Some(entry.value.span),
-        format!("expected {expected} for `{}`, found {found}", entry.key),
-    );
-    if found == "a table" {
-        finding.help_with(format!("`{}` is a key of the table file, so no route can have that name here", entry.key));
+    /// Makes the routes of another file children of the route.
+    fn included(&mut self, entry: Entry, route: &mut RouteSpec) {
+        let Some(name) = self.text(entry) else { return };
+        let (file, span) = (name.value, name.span.as_ref());
+        if self.open.contains(&file) {
+            let way = self.open.iter().chain([&file]).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" → ");
+            self.report.error("include-circle", span, format!("files include each other in a circle: {way}"));
+            return;
+        }
+        if self.open.len() > DEEPEST_INCLUDE {
+            let message = format!("files may include each other {DEEPEST_INCLUDE} deep, this goes deeper");
+            self.report.error("include-depth", span, message);
+            return;
+        }
+        match (self.include)(&file) {
+            Ok(source) => {
+                let source = if source.name.is_some() { source } else { source.named(file.as_str()) };
+                let table = self.file(source, Some(file));
+                route.mounted.push(table);
+            }
+            Err(reason) => {
+                self.report
+                    .error("include", span, format!("cannot include `{file}`: {reason}"))
+                    .help_with("the name is taken relative to the table file");
+            }
+        }
     }
-}
 
-fn unknown_key(entry: &Entry, known: &[&str], report: &mut Report) {
-    report
-        .error("unknown-key", Some(entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
-        .help_with(expected_one_of(&entry.key, known));
+    fn params(&mut self, entry: Entry) -> Vec<(Placed<String>, Rule)> {
+        let mut params = Vec::new();
+        for entry in self.entries(entry) {
+            let name = Placed::new(entry.key.clone(), entry.span.clone());
+            if let Some(rule) = self.rule(entry) {
+                params.push((name, rule));
+            }
+        }
+        params
+    }
+
+    /// A rule: a table of keywords, the name of a format or type, or a list of values.
+    fn rule(&mut self, entry: Entry) -> Option<Rule> {
+        let span = entry.value.span.clone();
+        let short = |keyword: &str, value: Data| {
+            let keyword = Placed::new(keyword.to_owned(), span.clone());
+            Some(Rule { span: Some(span.clone()), keywords: vec![(keyword, Placed::new(value, span.clone()))] })
+        };
+        match entry.value.kind {
+            Kind::Text(name) => short("format", Data::Text(name)),
+            Kind::List(_) => short("enum", entry.value.into_data()),
+            Kind::Table(entries) => {
+                let keyword = |entry: Entry| {
+                    let place = entry.value.span.clone();
+                    (Placed::new(entry.key, entry.span), Placed::new(entry.value.into_data(), place))
+                };
+                Some(Rule { span: Some(span.clone()), keywords: entries.into_iter().map(keyword).collect() })
+            }
+            _ => {
+                self.wrong_type(&entry, "a rule: a format, a list of values, or a table of keywords");
+                None
+            }
+        }
+    }
+
+    fn entries(&mut self, entry: Entry) -> Vec<Entry> {
+        match entry.value.kind {
+            Kind::Table(entries) => entries,
+            _ => {
+                self.wrong_type(&entry, "a table");
+                Vec::new()
+            }
+        }
+    }
+
+    fn text(&mut self, entry: Entry) -> Option<Placed<String>> {
+        match entry.value.kind {
+            Kind::Text(text) => Some(Placed::new(text, entry.value.span)),
+            _ => {
+                self.wrong_type(&entry, "text");
+                None
+            }
+        }
+    }
+
+    fn texts(&mut self, entry: Entry) -> Vec<Placed<String>> {
+        let Kind::List(items) = entry.value.kind else {
+            self.wrong_type(&entry, "a list of texts");
+            return Vec::new();
+        };
+        let item = |value: Node| Entry { key: entry.key.clone(), span: entry.span.clone(), value };
+        items.into_iter().filter_map(|node| self.text(item(node))).collect()
+    }
+
+    /// One of a few words.
+    fn word(&mut self, entry: Entry, words: &[&'static str]) -> Option<&'static str> {
+        let key = entry.key.clone();
+        let text = self.text(entry)?;
+        let found = words.iter().copied().find(|word| *word == text.value);
+        if found.is_none() {
+            self.report
+                .error(
+                    "wrong-word",
+                    text.span.as_ref(),
+                    format!("unknown word `{}` for `{key}`", text.value.escape_debug()),
+                )
+                .help_with(expected_one_of(&text.value, words));
+        }
+        found
+    }
+
+    fn wrong_type(&mut self, entry: &Entry, expected: &str) {
+        let found = entry.value.describe();
+        let message = format!("expected {expected} for `{}`, found {found}", entry.key);
+        let finding = self.report.error("wrong-type", Some(&entry.value.span), message);
+        if found == "a table" {
+            let key = &entry.key;
+            finding.help_with(format!("`{key}` is a key of the table file, so no route can have that name here"));
+        }
+    }
+
+    fn unknown_key(&mut self, entry: &Entry, known: &[&str]) {
+        self.report
+            .error("unknown-key", Some(&entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
+            .help_with(expected_one_of(&entry.key, known));
+    }
 }

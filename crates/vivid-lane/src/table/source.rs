@@ -1,5 +1,9 @@
 //! Texts that tables are read from, and places in them.
 
+use std::fmt;
+use std::ops::Range;
+use std::sync::Arc;
+
 use super::Place;
 
 /// The text of a table file, with the name under which errors speak of it.
@@ -13,14 +17,21 @@ use super::Place;
 /// ```
 #[derive(Debug, Clone)]
 pub struct Source {
-    name: Option<String>,
-    text: String,
+    pub(super) syntax: Syntax,
+    pub(super) name: Option<String>,
+    pub(super) text: String,
+}
+
+/// What a table file is written in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Syntax {
+    Toml,
 }
 
 impl Source {
-    /// A text in TOML.
+    /// A text in TOML 1.0.
     pub fn toml(text: impl Into<String>) -> Self {
-        Self { name: None, text: text.into() }
+        Self { syntax: Syntax::Toml, name: None, text: text.into() }
     }
 
     /// Gives the text the name of its file.
@@ -29,58 +40,70 @@ impl Source {
         self.name = Some(name.into());
         self
     }
+}
+
+/// A source that is being read, and where its lines begin.
+pub(super) struct Origin {
+    name: Option<String>,
+    text: String,
+    lines: Vec<usize>,
+}
+
+impl Origin {
+    pub(super) fn new(source: Source) -> Arc<Self> {
+        let lines = std::iter::once(0).chain(source.text.match_indices('\n').map(|(at, _)| at + 1)).collect();
+        Arc::new(Self { name: source.name, text: source.text, lines })
+    }
 
     pub(super) fn text(&self) -> &str {
         &self.text
     }
+
+    pub(super) fn name(&self) -> Option<&str> {
+        self.name.as_deref()
+    }
 }
 
-/// A stretch of bytes in one of the sources of a table.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+/// A stretch of bytes in a source. It shares the source, so that tables of several files can be joined
+/// without renumbering anything.
+#[derive(Clone)]
 pub(crate) struct Span {
-    source: u32,
+    origin: Arc<Origin>,
     start: u32,
     end: u32,
 }
 
+impl fmt::Debug for Span {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}..{}", self.start, self.end)
+    }
+}
+
 impl Span {
-    /// The part of this span that starts `offset` bytes into it and is `width` bytes wide.
-    pub(crate) fn within(self, offset: usize, width: usize) -> Self {
-        let clamp = |bytes: usize| {
-            u32::try_from(bytes).map_or(self.end, |bytes| self.start.saturating_add(bytes)).min(self.end)
-        };
-        Self { source: self.source, start: clamp(offset), end: clamp(offset + width) }
-    }
-
-    pub(crate) fn width(self) -> usize {
-        (self.end - self.start) as usize
-    }
-}
-
-/// All texts that a table was read from.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Sources {
-    texts: Vec<(Source, Vec<usize>)>,
-}
-
-impl Sources {
-    /// Adds a text and gives the maker of its spans.
-    pub(crate) fn add(&mut self, source: Source) -> impl Fn(std::ops::Range<usize>) -> Span + use<> {
-        let lines = std::iter::once(0).chain(source.text.match_indices('\n').map(|(at, _)| at + 1)).collect();
-        let id = u32::try_from(self.texts.len()).unwrap_or(u32::MAX);
-        self.texts.push((source, lines));
-        // Sources are far below 4 GiB (the reader refuses longer ones), so the places fit.
+    pub(super) fn new(origin: &Arc<Origin>, range: Range<usize>) -> Self {
+        // The reader refuses sources that do not fit into 32 bits, so nothing is cut off here.
         let narrow = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
-        move |range| Span { source: id, start: narrow(range.start), end: narrow(range.end.max(range.start)) }
+        Self { origin: Arc::clone(origin), start: narrow(range.start), end: narrow(range.end.max(range.start)) }
+    }
+
+    /// The part of this span that starts `offset` bytes into it and is `width` bytes wide.
+    pub(crate) fn within(&self, offset: usize, width: usize) -> Self {
+        let at = |bytes: usize| (self.start as usize + bytes).min(self.end as usize);
+        Self::new(&self.origin, at(offset)..at(offset + width))
+    }
+
+    pub(crate) fn width(&self) -> usize {
+        (self.end - self.start) as usize
     }
 
     /// Line and column for people.
-    pub(crate) fn place(&self, span: Span) -> Option<Place> {
-        let (source, lines) = self.texts.get(span.source as usize)?;
-        let start = (span.start as usize).min(source.text.len());
-        let line = lines.partition_point(|&begin| begin <= start);
-        let begin = lines[line.checked_sub(1)?];
-        let column = source.text.get(begin..start).map_or(1, |before| before.chars().count() + 1);
-        Some(Place::new(source.name.clone(), line, column, start..(span.end as usize).clamp(start, source.text.len())))
+    pub(crate) fn place(&self) -> Place {
+        let text = self.origin.text();
+        let end = (self.end as usize).min(text.len());
+        let start = (self.start as usize).min(end);
+        let line = self.origin.lines.partition_point(|&begin| begin <= start);
+        let begin = self.origin.lines[line.saturating_sub(1)];
+        let column = text.get(begin..start).map_or(1, |before| before.chars().count() + 1);
+        Place::new(self.origin.name.clone(), line, column, start..end)
     }
 }

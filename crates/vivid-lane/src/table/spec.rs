@@ -2,11 +2,13 @@
 
 use super::data::Data;
 use super::finding::Report;
+use super::format::Format;
 use super::read;
+use super::rule::Rule;
 use super::source::{Source, Span};
 
 /// A value and, where it came from a file, its place there.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Placed<T> {
     pub(crate) value: T,
     pub(crate) span: Option<Span>,
@@ -31,10 +33,11 @@ impl<T> From<T> for Placed<T> {
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{RouteSpec, TableSpec};
+/// use vivid_lane::{RouteSpec, Rule, TableSpec};
 ///
 /// let table = TableSpec::new()
 ///     .fallback("lost")
+///     .param("date", Rule::format("date"))
 ///     .route(RouteSpec::new("home").path("/").page("home"))
 ///     .route(
 ///         RouteSpec::new("nights").path("/nights").page("night-list").frame("with-calendar")
@@ -42,13 +45,29 @@ impl<T> From<T> for Placed<T> {
 ///     )
 ///     .build()?;
 /// assert_eq!(table.find("/nights/2031-04-02").unwrap().page(), "night");
+/// assert!(table.find("/nights/2031-02-30").is_none());
 /// # Ok::<(), vivid_lane::TableError>(())
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct TableSpec {
     pub(crate) report: Report,
+    pub(crate) origin: Option<Placed<String>>,
     pub(crate) fallback: Option<Placed<String>>,
+    pub(crate) overlaps: Overlaps,
+    pub(crate) params: Vec<(Placed<String>, Rule)>,
+    pub(crate) lists: Vec<Placed<String>>,
+    pub(crate) formats: Vec<Format>,
     pub(crate) routes: Vec<RouteSpec>,
+}
+
+/// What happens where two routes accept a common URL and neither is the narrower.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
+pub enum Overlaps {
+    /// The table is not built.
+    #[default]
+    Refused,
+    /// The route that is declared first answers.
+    FirstDeclared,
 }
 
 /// A route as it is declared.
@@ -61,16 +80,16 @@ pub struct RouteSpec {
     pub(crate) page: Option<Placed<String>>,
     pub(crate) frame: Option<Placed<String>>,
     pub(crate) fallback: Option<Placed<String>>,
+    pub(crate) params: Vec<(Placed<String>, Rule)>,
+    pub(crate) required: Vec<Placed<String>>,
+    pub(crate) methods: Vec<Placed<String>>,
+    pub(crate) host: Option<Placed<String>>,
+    pub(crate) priority: i64,
     pub(crate) data: Data,
     pub(crate) routes: Vec<RouteSpec>,
+    pub(crate) mounted: Vec<TableSpec>,
     /// Was something about the route unreadable? Then what follows from its absence is not reported as well.
     pub(crate) damaged: bool,
-}
-
-impl Default for Placed<String> {
-    fn default() -> Self {
-        String::new().into()
-    }
 }
 
 impl TableSpec {
@@ -80,16 +99,73 @@ impl TableSpec {
         Self::default()
     }
 
-    /// Reads a table file. What is wrong with it is kept and reported by [`build`](Self::build).
+    /// Reads a table file that includes no other. What is wrong with it is kept and reported by
+    /// [`build`](Self::build).
     #[must_use]
     pub fn read(source: Source) -> Self {
-        read::table(source)
+        read::table(source, &mut |name| Err(format!("nothing was given to read `{name}` with")))
+    }
+
+    /// Reads a table file and the files that it includes. The function is given the name that stands after
+    /// `include` and gives the text, or the reason why there is none.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Source, TableSpec};
+    ///
+    /// let main = Source::toml("[routes.plates]\npath = '/plates'\ninclude = 'plates.toml'").named("routes.toml");
+    /// let table = TableSpec::read_with(main, &mut |name| match name {
+    ///     "plates.toml" => Ok(Source::toml("[routes.plate]\npath = '/{plate}'\npage = 'plate'").named(name)),
+    ///     _ => Err("no such file".to_owned()),
+    /// })
+    /// .build()?;
+    /// assert_eq!(table.find("/plates/b-1021").unwrap().route().name(), "plates.plate");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn read_with(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>) -> Self {
+        read::table(source, include)
+    }
+
+    /// The scheme and host under which the site is reached, such as `https://larkfell.example`.
+    #[must_use]
+    pub fn origin(mut self, origin: impl Into<String>) -> Self {
+        self.origin = Some(origin.into().into());
+        self
     }
 
     /// The page for a URL that no route answers.
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
         self.fallback = Some(page.into().into());
+        self
+    }
+
+    /// What happens where two routes accept a common URL and neither is the narrower.
+    #[must_use]
+    pub fn overlaps(mut self, overlaps: Overlaps) -> Self {
+        self.overlaps = overlaps;
+        self
+    }
+
+    /// The rule for every parameter of that name that has no nearer one.
+    #[must_use]
+    pub fn param(mut self, name: impl Into<String>, rule: Rule) -> Self {
+        self.params.push((name.into().into(), rule));
+        self
+    }
+
+    /// Declares the name of a live list.
+    #[must_use]
+    pub fn list(mut self, name: impl Into<String>) -> Self {
+        self.lists.push(name.into().into());
+        self
+    }
+
+    /// Registers a format, which rules then name.
+    #[must_use]
+    pub fn format(mut self, format: Format) -> Self {
+        self.formats.push(format);
         self
     }
 
@@ -135,6 +211,42 @@ impl RouteSpec {
         self
     }
 
+    /// The rule for a parameter of the route and its descendants.
+    #[must_use]
+    pub fn param(mut self, name: impl Into<String>, rule: Rule) -> Self {
+        self.params.push((name.into().into(), rule));
+        self
+    }
+
+    /// Parameters that may be left out of the URL by the path, but not of this route.
+    #[must_use]
+    pub fn required<T: Into<String>>(mut self, names: impl IntoIterator<Item = T>) -> Self {
+        self.required.extend(names.into_iter().map(|name| Placed::from(name.into())));
+        self
+    }
+
+    /// The methods that the route answers (RFC 9110, section 9); `GET` if none are named.
+    #[must_use]
+    pub fn methods<T: Into<String>>(mut self, methods: impl IntoIterator<Item = T>) -> Self {
+        self.methods.extend(methods.into_iter().map(|method| Placed::from(method.into())));
+        self
+    }
+
+    /// The host that the route and its descendants are reached under, a template such as
+    /// `{club}.larkfell.example`.
+    #[must_use]
+    pub fn host(mut self, host: impl Into<String>) -> Self {
+        self.host = Some(host.into().into());
+        self
+    }
+
+    /// Which route answers where two accept a common URL and neither is the narrower: the higher number.
+    #[must_use]
+    pub fn priority(mut self, priority: i64) -> Self {
+        self.priority = priority;
+        self
+    }
+
     /// A value of the user's own, handed out with a match.
     #[must_use]
     pub fn data(mut self, name: impl Into<String>, value: impl Into<Data>) -> Self {
@@ -148,6 +260,26 @@ impl RouteSpec {
     #[must_use]
     pub fn route(mut self, route: RouteSpec) -> Self {
         self.routes.push(route);
+        self
+    }
+
+    /// Makes the routes of another table children of this one, with the rules that the other table shares by
+    /// name, its lists and its formats. Its origin and its `overlaps` are not taken over.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, TableSpec};
+    ///
+    /// // In a crate of its own:
+    /// let archive = TableSpec::new().route(RouteSpec::new("plate").path("/{plate}").page("plate"));
+    /// // In the crate of the site:
+    /// let table = TableSpec::new().route(RouteSpec::new("archive").path("/plates").mount(archive)).build()?;
+    /// assert_eq!(table.link("archive.plate").set("plate", "b-1021").to_url().unwrap(), "/plates/b-1021");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn mount(mut self, table: TableSpec) -> Self {
+        self.mounted.push(table);
         self
     }
 }

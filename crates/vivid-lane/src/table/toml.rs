@@ -1,50 +1,48 @@
 //! TOML 1.0 → document.
 
 use std::ops::Range;
+use std::sync::Arc;
 
 use toml::de::{DeTable, DeValue};
 
 use super::Report;
 use super::document::{Entry, Kind, Node};
-use super::source::{Source, Span};
+use super::source::{Origin, Span};
 
 /// Reads a source as TOML. What could be read is there even where something could not.
-pub(super) fn read(source: Source, report: &mut Report) -> Vec<Entry> {
-    let text = source.text().to_owned();
-    let span_of = report.sources.add(source);
-    let (table, errors) = DeTable::parse_recoverable(&text);
+pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
+    let (table, errors) = DeTable::parse_recoverable(origin.text());
     for error in errors {
-        let place = error.span().unwrap_or(0..0);
-        syntax_error(report, &text, span_of(place.clone()), place, error.message());
+        syntax_error(report, origin, error.span().unwrap_or(0..0), error.message());
     }
-    let mut reader = Reader { span_of: &span_of, report };
-    reader.entries(table.into_inner())
+    Reader { origin, report }.entries(table.into_inner())
 }
 
-fn syntax_error(report: &mut Report, text: &str, span: Span, place: Range<usize>, message: &str) {
+fn syntax_error(report: &mut Report, origin: &Arc<Origin>, place: Range<usize>, message: &str) {
+    let span = Span::new(origin, place.clone());
     if message == "duplicate key" {
-        let name = text.get(place).unwrap_or_default();
+        let name = origin.text().get(place).unwrap_or_default();
         report
-            .error("duplicate-name", Some(span), format!("`{name}` is declared a second time"))
+            .error("duplicate-name", Some(&span), format!("`{name}` is declared a second time"))
             .help_with("give one of the two another name");
     } else {
-        report.error("toml", Some(span), format!("this is not TOML: {message}"));
+        report.error("toml", Some(&span), format!("this is not TOML: {message}"));
     }
 }
 
-struct Reader<'a, F> {
-    span_of: &'a F,
+struct Reader<'a> {
+    origin: &'a Arc<Origin>,
     report: &'a mut Report,
 }
 
-impl<F: Fn(Range<usize>) -> Span> Reader<'_, F> {
+impl Reader<'_> {
     /// The entries of a table in the order of the file, which the parser does not keep.
     fn entries(&mut self, table: DeTable<'_>) -> Vec<Entry> {
         let mut entries: Vec<(usize, Entry)> = table
             .into_iter()
             .filter_map(|(key, value)| {
-                let (at, span) = (key.span().start, (self.span_of)(key.span()));
-                let place = (self.span_of)(value.span());
+                let (at, span) = (key.span().start, Span::new(self.origin, key.span()));
+                let place = Span::new(self.origin, value.span());
                 let value = self.node(place, value.into_inner())?;
                 Some((at, Entry { key: key.into_inner().into_owned(), span, value }))
             })
@@ -70,7 +68,7 @@ impl<F: Fn(Range<usize>) -> Span> Reader<'_, F> {
                 items
                     .into_iter()
                     .filter_map(|item| {
-                        let place = (self.span_of)(item.span());
+                        let place = Span::new(self.origin, item.span());
                         self.node(place, item.into_inner())
                     })
                     .collect(),
@@ -81,7 +79,7 @@ impl<F: Fn(Range<usize>) -> Span> Reader<'_, F> {
     }
 
     fn too_large(&mut self, span: Span) -> Option<Node> {
-        self.report.error("number", Some(span), "this number does not fit; expected one between -2^63 and 2^63 - 1");
+        self.report.error("number", Some(&span), "this number does not fit; expected one between -2^63 and 2^63 - 1");
         None
     }
 }

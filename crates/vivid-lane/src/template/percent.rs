@@ -95,3 +95,12 @@ pub(crate) fn decode(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
     let text = String::from_utf8(out).map_err(|_| Undecodable::Utf8)?;
     if text.bytes().any(|byte| byte.is_ascii_control()) { Err(Undecodable::Control) } else { Ok(Cow::Owned(text)) }
 }
+
+/// Decodes a name or value of a query, where a plus stands for a space (WHATWG, URL, section 5.1).
+pub(crate) fn decode_form(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
+    if raw.contains('+') {
+        decode(&raw.replace('+', " ")).map(|text| Cow::Owned(text.into_owned()))
+    } else {
+        decode(raw)
+    }
+}

@@ -1,0 +1,81 @@
+//! Planned route → frozen route.
+
+use std::sync::Arc;
+
+use super::chain::{Chained, Host};
+use super::plan::{Plan, QueryPart};
+use crate::matcher::{HostDemand, Param, Pattern, Piece, QueryDemand, QueryParam, Route};
+use crate::rule::{Check, TooLarge};
+use crate::template::Template;
+use crate::template::percent::decode;
+
+/// What a host label holds: no dot, so that a value does not reach over two labels.
+const LABEL: &str = "^[^.]+$";
+
+/// Freezes one route; its ways through the tree are made elsewhere.
+pub(super) fn freeze(route: &Chained) -> Result<Route, TooLarge> {
+    let path = route.plan.template();
+    Ok(Route {
+        name: route.name.as_str().into(),
+        parent: route.parent,
+        own_path: route.own_path.as_str().into(),
+        // Each part was a template, and so is what they make together.
+        path: Template::parse(&path).map_err(|_| TooLarge)?,
+        page: route.page,
+        frame: route.frame.as_deref().map(Into::into),
+        fallback: route.fallback,
+        data: route.data.clone(),
+        methods: route.methods.clone(),
+        priority: route.priority,
+        query: query(&route.plan, &route.params),
+        host: route.host.as_ref().map(|host| demand(host, &route.params)).transpose()?,
+        host_template: route.host.as_ref().map(|host| host.template.clone()),
+        params: route.params.clone(),
+        level: route.level,
+    })
+}
+
+fn query(plan: &Plan, params: &[Param]) -> QueryDemand {
+    let mut demand = QueryDemand::default();
+    let param = |index: u16, name: &str, is_required: bool| QueryParam {
+        name: name.into(),
+        param: index,
+        is_required,
+        check: Arc::clone(&params[usize::from(index)].check),
+    };
+    for part in &plan.query {
+        match part {
+            QueryPart::Literal { name, value, .. } => {
+                demand.literals.push((name.as_str().into(), value.as_str().into()));
+            }
+            QueryPart::Named { name, param: index } => demand.params.push(param(*index, name, true)),
+            QueryPart::Param(index) => {
+                let planned = &params[usize::from(*index)];
+                // The template holds the name as it stands in a query; names are compared decoded.
+                let name = decode(&planned.name).unwrap_or_default();
+                demand.params.push(param(*index, &name, !planned.is_optional));
+            }
+            QueryPart::Rest(index) => demand.rest = Some(*index),
+        }
+    }
+    demand
+}
+
+fn demand(host: &Host, params: &[Param]) -> Result<HostDemand, TooLarge> {
+    let mut pieces = Vec::new();
+    let mut indices = Vec::new();
+    for piece in &host.pieces {
+        match piece {
+            Ok(text) => {
+                pieces.push(Piece::Text(text.as_str().into()));
+                indices.push(None);
+            }
+            Err(param) => {
+                let check = Check::clone_within(&params[usize::from(*param)].check, LABEL)?;
+                pieces.push(Piece::Value(Arc::new(check)));
+                indices.push(Some(*param));
+            }
+        }
+    }
+    Ok(HostDemand { pattern: Pattern { pieces: pieces.into() }, params: indices.into() })
+}

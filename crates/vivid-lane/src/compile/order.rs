@@ -1,0 +1,314 @@
+//! Which of two is the narrower: patterns, queries, hosts, whole paths.
+//!
+//! Everything is compared as a set of texts. What no automaton can know is left to three rules: a function
+//! of the user's accepts a part of what describes it; a live list counts as narrower than any rule that
+//! does not name its values one by one; of two live lists the one that is declared first is asked first.
+
+use std::collections::{BTreeSet, HashMap};
+use std::sync::Arc;
+
+use crate::matcher::{HostDemand, Narrower, Pattern, PatternId, Piece, QueryDemand, TailKind};
+use crate::rule::{Atom, Comparison, Dfa, SEPARATOR, TEXT, TooLarge, sequence};
+
+/// What two sets have to do with each other.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Relation {
+    /// No text is in both.
+    Disjoint,
+    /// A text is in both.
+    Shared { narrower: Narrower, witness: String, is_sure: bool },
+}
+
+impl Relation {
+    fn flipped(self) -> Self {
+        match self {
+            Self::Disjoint => Self::Disjoint,
+            Self::Shared { narrower, witness, is_sure } => {
+                Self::Shared { narrower: narrower.flipped(), witness, is_sure }
+            }
+        }
+    }
+}
+
+/// A set of texts, and what refuses some of them at request time.
+#[derive(Debug, Clone)]
+struct Known {
+    set: Arc<Dfa>,
+    judges: BTreeSet<String>,
+    list: Option<String>,
+    is_choice: bool,
+}
+
+/// Patterns and what is known of their pairs.
+#[derive(Debug, Default)]
+pub(super) struct Patterns {
+    known: Vec<Known>,
+    pairs: HashMap<(PatternId, PatternId), Relation>,
+}
+
+/// The set of a sequence of pieces.
+pub(super) fn atoms(pieces: &[Piece]) -> Vec<Atom> {
+    let mut atoms = Vec::new();
+    for piece in pieces {
+        match piece {
+            Piece::Text(text) => atoms.extend(text.bytes().map(Atom::Byte)),
+            Piece::Value(check) => atoms.push(Atom::Value(check.set())),
+        }
+    }
+    atoms
+}
+
+fn known(pieces: &[Piece], excluded: &[&str]) -> Result<Known, TooLarge> {
+    let checks: Vec<_> = pieces
+        .iter()
+        .filter_map(|piece| match piece {
+            Piece::Text(_) => None,
+            Piece::Value(check) => Some(check),
+        })
+        .collect();
+    let all = match pieces {
+        [Piece::Value(check)] => check.set(),
+        _ => Arc::new(sequence(&[atoms(pieces)])?),
+    };
+    let excluded: Vec<&str> = excluded.iter().copied().filter(|word| all.contains(word.as_bytes())).collect();
+    let set = if excluded.is_empty() { all } else { Arc::new(all.without(&Dfa::words(excluded)?)?) };
+    Ok(Known {
+        set,
+        judges: checks.iter().flat_map(|check| check.judges().map(str::to_owned)).collect(),
+        list: checks.iter().find_map(|check| check.list.as_deref().map(str::to_owned)),
+        is_choice: !checks.is_empty() && checks.iter().all(|check| check.is_choice),
+    })
+}
+
+impl Patterns {
+    /// Notes the pattern whose number is the next one. No URL has a segment of one or two dots.
+    pub(super) fn add(&mut self, pattern: &Pattern) -> Result<(), TooLarge> {
+        self.known.push(known(&pattern.pieces, &[".", ".."])?);
+        Ok(())
+    }
+
+    /// Does the pattern accept one text only?
+    pub(super) fn sole(&self, pattern: PatternId) -> Option<String> {
+        let known = &self.known[pattern.0 as usize];
+        let sole = known.set.sole_word().filter(|_| known.judges.is_empty() && known.list.is_none())?;
+        String::from_utf8(sole).ok()
+    }
+
+    /// Can the pattern accept the text?
+    pub(super) fn accepts(&self, pattern: PatternId, text: &str) -> bool {
+        self.known[pattern.0 as usize].set.contains(text.as_bytes())
+    }
+
+    /// Is it certain that the pattern accepts what its set does?
+    pub(super) fn is_sure(&self, pattern: PatternId) -> bool {
+        let known = &self.known[pattern.0 as usize];
+        known.judges.is_empty() && known.list.is_none()
+    }
+
+    /// A text that the pattern can accept.
+    pub(super) fn example(&self, pattern: PatternId) -> Option<String> {
+        self.known[pattern.0 as usize].set.shortest().and_then(|text| String::from_utf8(text).ok())
+    }
+
+    /// What two patterns have to do with each other; worked out once.
+    pub(super) fn relation(&mut self, left: PatternId, right: PatternId) -> Result<Relation, TooLarge> {
+        if left > right {
+            return self.relation(right, left).map(Relation::flipped);
+        }
+        if let Some(relation) = self.pairs.get(&(left, right)) {
+            return Ok(relation.clone());
+        }
+        let relation = relate(&self.known[left.0 as usize], &self.known[right.0 as usize])?;
+        self.pairs.insert((left, right), relation.clone());
+        Ok(relation)
+    }
+
+    /// All pairs that accept a common text.
+    pub(super) fn shared(&self) -> impl Iterator<Item = ((PatternId, PatternId), Narrower)> {
+        self.pairs.iter().filter_map(|(pair, relation)| match relation {
+            Relation::Disjoint => None,
+            Relation::Shared { narrower, .. } => Some((*pair, *narrower)),
+        })
+    }
+}
+
+fn relate(left: &Known, right: &Known) -> Result<Relation, TooLarge> {
+    let Comparison { only_left, only_right, both } = left.set.compare(&right.set)?;
+    let Some(witness) = both.and_then(|text| String::from_utf8(text).ok()) else { return Ok(Relation::Disjoint) };
+    let left_in_right = only_left.is_none() && right.judges.is_subset(&left.judges);
+    let right_in_left = only_right.is_none() && left.judges.is_subset(&right.judges);
+    let by_sets = match (left_in_right, right_in_left) {
+        (true, true) => Narrower::Same,
+        (true, false) => Narrower::Left,
+        (false, true) => Narrower::Right,
+        (false, false) => Narrower::Neither,
+    };
+    let narrower = match (&left.list, &right.list) {
+        (None, None) => by_sets,
+        (Some(a), Some(b)) if a == b && by_sets != Narrower::Neither => by_sets,
+        (Some(_), Some(_)) => Narrower::Declared,
+        (Some(_), None) => {
+            if right.is_choice {
+                Narrower::Right
+            } else {
+                Narrower::Left
+            }
+        }
+        (None, Some(_)) => {
+            if left.is_choice {
+                Narrower::Left
+            } else {
+                Narrower::Right
+            }
+        }
+    };
+    let is_sure = [left, right].iter().all(|known| known.judges.is_empty() && known.list.is_none());
+    Ok(Relation::Shared { narrower, witness, is_sure })
+}
+
+/// Whether one of two sets holds the other, when all that is known is what each has alone.
+fn by_inclusion(left_in_right: bool, right_in_left: bool) -> Narrower {
+    match (left_in_right, right_in_left) {
+        (true, true) => Narrower::Same,
+        (true, false) => Narrower::Left,
+        (false, true) => Narrower::Right,
+        (false, false) => Narrower::Neither,
+    }
+}
+
+/// Compares the hosts that two routes demand.
+pub(super) fn hosts(left: Option<&HostDemand>, right: Option<&HostDemand>) -> Result<Relation, TooLarge> {
+    let shared = |narrower, witness: String| Ok(Relation::Shared { narrower, witness, is_sure: true });
+    let set = |host: &HostDemand| known(&host.pattern.pieces, &[]);
+    let example = |host: &HostDemand| {
+        Ok(set(host)?.set.shortest().and_then(|text| String::from_utf8(text).ok()).unwrap_or_default())
+    };
+    match (left, right) {
+        (None, None) => shared(Narrower::Same, String::new()),
+        (Some(host), None) => shared(Narrower::Left, example(host)?),
+        (None, Some(host)) => shared(Narrower::Right, example(host)?),
+        (Some(left), Some(right)) => relate(&set(left)?, &set(right)?),
+    }
+}
+
+/// What a query says of one name.
+#[derive(Debug, Clone)]
+struct Asked {
+    may_be_absent: bool,
+    /// `None` for any value, an empty one too.
+    set: Option<Arc<Dfa>>,
+    is_sure: bool,
+}
+
+impl Asked {
+    /// A name that the route does not ask for.
+    const FREE: Self = Self { may_be_absent: true, set: None, is_sure: true };
+
+    fn of(query: &QueryDemand, name: &str) -> Result<Self, TooLarge> {
+        if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
+            let set = Dfa::words([&**value])?;
+            return Ok(Self { may_be_absent: false, set: Some(Arc::new(set)), is_sure: true });
+        }
+        let Some(param) = query.params.iter().find(|param| *param.name == *name) else { return Ok(Self::FREE) };
+        let check = &param.check;
+        let set = match check.ruled_set() {
+            None => None,
+            // An optional value that is left empty counts as absent.
+            Some(set) if !param.is_required => Some(Arc::new(set.with_empty()?)),
+            Some(_) => Some(check.set()),
+        };
+        Ok(Self {
+            may_be_absent: !param.is_required,
+            set,
+            is_sure: check.judges().next().is_none() && check.list.is_none(),
+        })
+    }
+}
+
+/// Compares the queries that two routes demand, name by name; the witness is a query that both accept.
+pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relation, TooLarge> {
+    let names: BTreeSet<&str> = [left, right]
+        .into_iter()
+        .flat_map(|query| {
+            query.literals.iter().map(|(name, _)| &**name).chain(query.params.iter().map(|param| &*param.name))
+        })
+        .collect();
+    let (mut left_in_right, mut right_in_left, mut all_sure) = (true, true, true);
+    let mut witness = Vec::new();
+    for name in names {
+        let (a, b) = (Asked::of(left, name)?, Asked::of(right, name)?);
+        let values = match (&a.set, &b.set) {
+            (None, None) => Comparison { only_left: None, only_right: None, both: Some(b"x".to_vec()) },
+            // Any value, also an empty one, is more than any rule accepts.
+            (Some(set), None) => Comparison { only_left: None, only_right: Some(Vec::new()), both: set.shortest() },
+            (None, Some(set)) => Comparison { only_left: Some(Vec::new()), only_right: None, both: set.shortest() },
+            (Some(a), Some(b)) => a.compare(b)?,
+        };
+        let can_be_absent = a.may_be_absent && b.may_be_absent;
+        if values.both.is_none() && !can_be_absent {
+            return Ok(Relation::Disjoint);
+        }
+        left_in_right &= values.only_left.is_none() && (b.may_be_absent || !a.may_be_absent);
+        right_in_left &= values.only_right.is_none() && (a.may_be_absent || !b.may_be_absent);
+        all_sure &= a.is_sure && b.is_sure;
+        if !can_be_absent {
+            witness.push((name, values.both.unwrap_or_default()));
+        }
+    }
+    let mut query = String::new();
+    for (name, value) in witness {
+        query.push(if query.is_empty() { '?' } else { '&' });
+        crate::template::percent::encode_unreserved(&mut query, name);
+        query.push('=');
+        crate::template::percent::encode_unreserved(&mut query, &String::from_utf8_lossy(&value));
+    }
+    Ok(Relation::Shared { narrower: by_inclusion(left_in_right, right_in_left), witness: query, is_sure: all_sure })
+}
+
+/// A way through a path, for the comparison of whole paths.
+#[derive(Debug, Clone)]
+pub(super) struct Way {
+    pub(super) segments: Vec<Vec<Piece>>,
+    /// The tail, and what one of its segments is.
+    pub(super) tail: Option<(TailKind, Arc<crate::rule::Check>)>,
+}
+
+/// The set of whole paths, their segments each after a [`SEPARATOR`].
+pub(super) fn paths(ways: &[Way]) -> Result<Dfa, TooLarge> {
+    let mut alternatives = Vec::new();
+    for way in ways {
+        let mut path = Vec::new();
+        for segment in &way.segments {
+            path.push(Atom::Byte(SEPARATOR));
+            path.extend(atoms(segment));
+        }
+        match &way.tail {
+            None => {}
+            Some((TailKind::Items, check)) => {
+                path.push(Atom::Repeat { item: check.set(), min: check.min_items.max(1), max: check.max_items });
+            }
+            Some((TailKind::Rest, check)) if check.is_any() => {
+                path.push(Atom::Repeat { item: Arc::clone(&TEXT), min: 1, max: u16::MAX });
+            }
+            Some((TailKind::Rest, check)) => {
+                path.push(Atom::Byte(SEPARATOR));
+                path.push(Atom::Value(Arc::new(check.set().cut_at_slashes()?)));
+            }
+        }
+        alternatives.push(path);
+    }
+    sequence(&alternatives)
+}
+
+/// Compares two sets of whole paths; the witness is a path that both accept.
+pub(super) fn compare_paths(left: &Dfa, right: &Dfa) -> Result<Relation, TooLarge> {
+    let Comparison { only_left, only_right, both } = left.compare(right)?;
+    let Some(both) = both else { return Ok(Relation::Disjoint) };
+    let mut witness = String::new();
+    for segment in both.split(|&byte| byte == SEPARATOR).skip(1) {
+        witness.push('/');
+        crate::template::percent::encode_unreserved(&mut witness, &String::from_utf8_lossy(segment));
+    }
+    let narrower = by_inclusion(only_left.is_none(), only_right.is_none());
+    Ok(Relation::Shared { narrower, witness: if witness.is_empty() { "/".to_owned() } else { witness }, is_sure: true })
+}

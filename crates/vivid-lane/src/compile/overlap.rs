@@ -1,0 +1,270 @@
+//! The proof that no URL has two equally narrow routes.
+//!
+//! Only pairs of ways that neither a literal nor an inclusion tells apart are followed, so a table without
+//! such pairs is proven in one look at each node.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+use super::chain::Chained;
+use super::grow::{Growing, Word, path_set};
+use super::order::{self, Relation};
+use crate::matcher::{Edge, EndingId, Narrower, NodeId, Route, RouteId};
+use crate::rule::{Dfa, TooLarge};
+use crate::table::{Overlaps, Report};
+use crate::template::percent::encode_unreserved;
+
+/// The most pairs of nodes that one proof visits.
+const MOST_PAIRS: usize = 1 << 22;
+
+/// Proves the tree, notes what the lookup must know of pairs, and reports the overlaps.
+pub(super) fn prove(
+    growing: &mut Growing,
+    chained: &[Chained],
+    routes: &[Route],
+    overlaps: Overlaps,
+    report: &mut Report,
+) -> Result<(), TooLarge> {
+    let mut proof = Proof {
+        growing,
+        chained,
+        routes,
+        overlaps,
+        report,
+        visited: HashSet::new(),
+        paths: HashMap::new(),
+        reported: HashSet::new(),
+    };
+    for id in 0..u32::try_from(proof.growing.tree.nodes.len()).map_err(|_| TooLarge)? {
+        proof.node(NodeId(id))?;
+    }
+    Ok(())
+}
+
+struct Proof<'a> {
+    growing: &'a mut Growing,
+    chained: &'a [Chained],
+    routes: &'a [Route],
+    overlaps: Overlaps,
+    report: &'a mut Report,
+    visited: HashSet<(NodeId, NodeId, bool)>,
+    paths: HashMap<RouteId, Arc<Dfa>>,
+    reported: HashSet<(RouteId, RouteId)>,
+}
+
+impl Proof<'_> {
+    /// The pairs of ways that part at a node.
+    fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
+        let node = self.growing.tree.node(id);
+        let (endings, edges) = (node.endings.clone(), node.edges.clone());
+        for (at, &left) in endings.iter().enumerate() {
+            for &right in &endings[at + 1..] {
+                self.endings(left, right, true)?;
+            }
+        }
+        for (at, &left) in edges.iter().enumerate() {
+            for &right in &edges[at + 1..] {
+                match self.edges(left, right)? {
+                    Some(Narrower::Same) => self.pair(left.target, right.target, true)?,
+                    Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
+                    _ => {}
+                }
+            }
+            if let Some(text) = self.growing.patterns.sole(left.pattern)
+                && let Some(&target) = self.growing.tree.node(id).literals.get(text.as_str())
+            {
+                self.pair(target, left.target, true)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn edges(&mut self, left: Edge, right: Edge) -> Result<Option<Narrower>, TooLarge> {
+        if left.pattern == right.pattern {
+            return Ok(Some(Narrower::Same));
+        }
+        Ok(match self.growing.patterns.relation(left.pattern, right.pattern)? {
+            Relation::Disjoint => None,
+            Relation::Shared { narrower, .. } => Some(narrower),
+        })
+    }
+
+    /// Two ways that share their segments so far; `is_same` if those segments accept the same.
+    fn pair(&mut self, left: NodeId, right: NodeId, is_same: bool) -> Result<(), TooLarge> {
+        if !self.visited.insert((left, right, is_same)) {
+            return Ok(());
+        }
+        if self.visited.len() > MOST_PAIRS {
+            return Err(TooLarge);
+        }
+        let (a, b) = (self.growing.tree.node(left), self.growing.tree.node(right));
+        let (a_endings, b_endings) = (a.endings.clone(), b.endings.clone());
+        let (a_edges, b_edges) = (a.edges.clone(), b.edges.clone());
+        let (few, many) = if a.literals.len() <= b.literals.len() { (a, b) } else { (b, a) };
+        let common: Vec<(NodeId, NodeId)> = few
+            .literals
+            .keys()
+            .filter(|text| many.literals.contains_key(*text))
+            .map(|text| (a.literals[text], b.literals[text]))
+            .collect();
+        let mut half: Vec<(NodeId, NodeId, bool)> = Vec::new();
+        for edge in &b_edges {
+            let accepted = a.literals.iter().filter(|(text, _)| self.growing.patterns.accepts(edge.pattern, text));
+            half.extend(
+                accepted.map(|(_, &target)| (target, edge.target, self.growing.patterns.sole(edge.pattern).is_some())),
+            );
+        }
+        for edge in &a_edges {
+            let accepted = b.literals.iter().filter(|(text, _)| self.growing.patterns.accepts(edge.pattern, text));
+            half.extend(
+                accepted.map(|(_, &target)| (edge.target, target, self.growing.patterns.sole(edge.pattern).is_some())),
+            );
+        }
+        for &left in &a_endings {
+            for &right in &b_endings {
+                self.endings(left, right, is_same)?;
+            }
+        }
+        for (left, right) in common {
+            self.pair(left, right, is_same)?;
+        }
+        for (left, right, is_single) in half {
+            // A literal is narrower, which decides unless an earlier segment has left the matter open.
+            if is_single || !is_same {
+                self.pair(left, right, is_same)?;
+            }
+        }
+        for &left in &a_edges {
+            for &right in &b_edges {
+                match self.edges(left, right)? {
+                    None => {}
+                    Some(Narrower::Same) => self.pair(left.target, right.target, is_same)?,
+                    Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
+                    Some(_) if !is_same => self.pair(left.target, right.target, false)?,
+                    Some(_) => {}
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Two ways that may end at a common URL.
+    fn endings(&mut self, left: EndingId, right: EndingId, is_same: bool) -> Result<(), TooLarge> {
+        if left > right {
+            return self.endings(right, left, is_same);
+        }
+        let (a, b) = (self.growing.tree.ending(left).route, self.growing.tree.ending(right).route);
+        if a == b {
+            return Ok(());
+        }
+        let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
+        let Relation::Shared { narrower: by_host, witness: host, .. } =
+            order::hosts(one.host.as_ref(), two.host.as_ref())?
+        else {
+            return Ok(());
+        };
+        let Relation::Shared { narrower: by_query, witness: query, is_sure } = order::queries(&one.query, &two.query)?
+        else {
+            return Ok(());
+        };
+        let Some((path, path_is_sure)) = self.common_path(left, right)? else { return Ok(()) };
+        if is_same {
+            let by_path = self.by_path(a, b)?;
+            let decided = [by_path, by_host, by_query].into_iter().find(|narrower| *narrower != Narrower::Same);
+            let decided = decided.unwrap_or(Narrower::Same);
+            self.growing.tree.order.endings.insert((left, right), decided);
+            if matches!(decided, Narrower::Left | Narrower::Right) {
+                return Ok(());
+            }
+        }
+        if self.overlaps == Overlaps::FirstDeclared
+            || one.priority != two.priority
+            || one.methods.is_disjoint(&two.methods)
+        {
+            return Ok(());
+        }
+        let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
+        self.report_overlap(a, b, &format!("{origin}{path}{query}"), is_sure && path_is_sure);
+        Ok(())
+    }
+
+    /// A path that both ways accept, and whether that is certain.
+    fn common_path(&mut self, left: EndingId, right: EndingId) -> Result<Option<(String, bool)>, TooLarge> {
+        let (a, b) = (self.growing.tree.ending(left), self.growing.tree.ending(right));
+        if a.tail.is_some() || b.tail.is_some() {
+            let (a, b) = (a.route, b.route);
+            return Ok(match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
+                Relation::Disjoint => None,
+                Relation::Shared { witness, is_sure, .. } => Some((witness, is_sure)),
+            });
+        }
+        let (mut url, mut is_sure) = (String::new(), true);
+        for (one, two) in
+            self.growing.words[left.0 as usize].clone().iter().zip(&self.growing.words[right.0 as usize].clone())
+        {
+            let text = match (one, two) {
+                (Word::Literal(text), other) | (other, Word::Literal(text)) => {
+                    if let Word::Pattern(pattern) = other {
+                        is_sure &= self.growing.patterns.is_sure(*pattern);
+                    }
+                    text.clone()
+                }
+                (Word::Pattern(one), Word::Pattern(two)) if one == two => {
+                    is_sure &= self.growing.patterns.is_sure(*one);
+                    self.growing.patterns.example(*one).unwrap_or_default()
+                }
+                (Word::Pattern(one), Word::Pattern(two)) => match self.growing.patterns.relation(*one, *two)? {
+                    Relation::Disjoint => return Ok(None),
+                    Relation::Shared { witness, is_sure: sure, .. } => {
+                        is_sure &= sure;
+                        witness
+                    }
+                },
+            };
+            url.push('/');
+            encode_unreserved(&mut url, &text);
+        }
+        Ok(Some((if url.is_empty() { "/".to_owned() } else { url }, is_sure)))
+    }
+
+    /// Which route has the smaller set of paths, where the segments at hand accept the same.
+    fn by_path(&mut self, a: RouteId, b: RouteId) -> Result<Narrower, TooLarge> {
+        let is_plain = |route: RouteId| {
+            let shapes = &self.chained[route.0 as usize].plan.shapes;
+            shapes.len() == 1 && shapes[0].tail.is_none()
+        };
+        if is_plain(a) && is_plain(b) {
+            return Ok(Narrower::Same);
+        }
+        Ok(match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
+            Relation::Disjoint => Narrower::Neither,
+            Relation::Shared { narrower, .. } => narrower,
+        })
+    }
+
+    /// The set of whole paths of a route; worked out once.
+    fn path(&mut self, route: RouteId) -> Result<Arc<Dfa>, TooLarge> {
+        if let Some(known) = self.paths.get(&route) {
+            return Ok(Arc::clone(known));
+        }
+        let set = Arc::new(path_set(&self.chained[route.0 as usize])?);
+        self.paths.insert(route, Arc::clone(&set));
+        Ok(set)
+    }
+
+    fn report_overlap(&mut self, a: RouteId, b: RouteId, witness: &str, is_sure: bool) {
+        let (a, b) = (a.min(b), a.max(b));
+        if !self.reported.insert((a, b)) {
+            return;
+        }
+        let (one, two) = (&self.chained[a.0 as usize], &self.chained[b.0 as usize]);
+        let verb = if is_sure { "both accept" } else { "may both accept" };
+        let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is the narrower", one.name, two.name);
+        self.report
+            .error("overlap", two.path_span.as_ref().or(two.name_span.as_ref()), message)
+            .help_with("narrow a rule, set `priority = 1` on one of them, or let the order decide with `overlaps = \"first-declared\"` under `[site]`")
+            .witnessed(witness)
+            .route(&one.name)
+            .route(&two.name);
+    }
+}

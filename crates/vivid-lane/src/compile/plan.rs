@@ -1,0 +1,508 @@
+//! A chain of templates, read backwards: the shapes of path that it accepts, and its query.
+//!
+//! A child's plan begins as its parent's and goes on from there, so that each template is read once.
+
+use std::ops::Range;
+
+use crate::matcher::{Cover, Limits, ParamKind, TailKind};
+use crate::template::percent::{decode, decode_form};
+use crate::template::{Expression, Operator, Part, Template, Variable};
+
+/// In how many ways the optional parts of one path may be filled.
+const MOST_SHAPES: usize = 256;
+/// How many parameters one route may have, its ancestors' included.
+const MOST_PARAMS: usize = 256;
+
+/// What a chain of templates says.
+#[derive(Debug, Clone)]
+pub(super) struct Plan {
+    pub(super) params: Vec<Planned>,
+    /// The ways to fill the optional parts, those that fill more from the left first.
+    pub(super) shapes: Vec<Shape>,
+    pub(super) query: Vec<QueryPart>,
+    fragment: Option<usize>,
+    /// The path parts of the templates, one after the other.
+    path_text: String,
+}
+
+/// A parameter of a chain.
+#[derive(Debug, Clone)]
+pub(super) struct Planned {
+    pub(super) name: String,
+    pub(super) level: u16,
+    pub(super) kind: ParamKind,
+    pub(super) is_optional: bool,
+}
+
+/// One way to fill the optional parts of a path.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Shape {
+    pub(super) segments: Vec<Vec<Piece>>,
+    pub(super) tail: Option<(u16, TailKind)>,
+    pub(super) covers: Vec<Cover>,
+}
+
+/// A stretch of a segment.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Piece {
+    /// Decoded text.
+    Text(String),
+    /// The value of the parameter of that index.
+    Value(u16),
+}
+
+/// A part of a query.
+#[derive(Debug, Clone)]
+pub(super) enum QueryPart {
+    /// A pair that must be there; as it was written, and decoded.
+    Literal { text: String, name: String, value: String },
+    /// `name={param}`: a parameter under another name, which must be there.
+    Named { name: String, param: u16 },
+    /// `{?param}`
+    Param(u16),
+    /// `{?param*}`
+    Rest(u16),
+}
+
+/// What is wrong with a template, and at which of its bytes.
+#[derive(Debug)]
+pub(super) struct PlanProblem {
+    pub(super) place: Range<usize>,
+    pub(super) code: &'static str,
+    pub(super) message: String,
+    pub(super) help: Option<&'static str>,
+}
+
+type Result<T> = std::result::Result<T, PlanProblem>;
+
+impl Default for Plan {
+    fn default() -> Self {
+        Self {
+            params: Vec::new(),
+            shapes: vec![Shape::default()],
+            query: Vec::new(),
+            fragment: None,
+            path_text: String::new(),
+        }
+    }
+}
+
+impl Plan {
+    /// Goes on with the template of a level.
+    pub(super) fn extend(&mut self, template: &Template, level: u16) -> Result<()> {
+        let mut reading = Reading { plan: self, level, in_query: false, pending: None };
+        let mut at = 0;
+        for part in template.parts() {
+            match part {
+                Part::Literal(text) => {
+                    reading.literal(text, at)?;
+                    at += text.len();
+                }
+                Part::Expression(expression) => {
+                    reading.expression(expression, template.as_str())?;
+                    at = expression.place().end;
+                }
+            }
+        }
+        reading.end(template.as_str().len())
+    }
+
+    /// Notes a parameter of the host.
+    pub(super) fn host_param(&mut self, variable: &Variable, level: u16) -> Result<u16> {
+        self.declare(variable, level, ParamKind::Host, false)
+    }
+
+    fn declare(&mut self, variable: &Variable, level: u16, kind: ParamKind, is_optional: bool) -> Result<u16> {
+        let name = variable.name();
+        let problem = |code, message, help| PlanProblem { place: variable.place(), code, message, help };
+        if let Some(known) = self.params.iter().find(|param| param.name == name) {
+            let by = if known.level == level { "by the route itself" } else { "by an ancestor" };
+            let help = Some("a value has one name along a chain of routes: rename one of the two");
+            let message = format!("the parameter `{name}` is declared a second time; {by} already");
+            return Err(problem("repeated-parameter", message, help));
+        }
+        if self.params.len() == MOST_PARAMS {
+            let message = format!("a route may have {MOST_PARAMS} parameters, this one has more");
+            return Err(problem("too-many-parameters", message, None));
+        }
+        self.params.push(Planned { name: name.to_owned(), level, kind, is_optional });
+        // There are at most `MOST_PARAMS`.
+        Ok(u16::try_from(self.params.len() - 1).unwrap_or(u16::MAX))
+    }
+
+    /// The template of the whole route: path, then query, then fragment, in the order that RFC 3986 wants.
+    pub(super) fn template(&self) -> String {
+        let name = |param: &u16| self.params[usize::from(*param)].name.as_str();
+        let mut text = if self.path_text.is_empty() { "/".to_owned() } else { self.path_text.clone() };
+        let mut lead = '?';
+        for part in &self.query {
+            let pair = match part {
+                QueryPart::Literal { text, .. } => text.clone(),
+                QueryPart::Named { name: key, param } => format!("{key}={{{}}}", name(param)),
+                QueryPart::Param(_) | QueryPart::Rest(_) => continue,
+            };
+            text.push(lead);
+            text.push_str(&pair);
+            lead = '&';
+        }
+        let free = self.query.iter().filter_map(|part| match part {
+            QueryPart::Param(param) => Some(name(param).to_owned()),
+            QueryPart::Rest(param) => Some(format!("{}*", name(param))),
+            _ => None,
+        });
+        let free: Vec<String> = free.collect();
+        if !free.is_empty() {
+            text.push_str(&format!("{{{lead}{}}}", free.join(",")));
+        }
+        if let Some(fragment) = self.fragment {
+            text.push_str(&format!("{{#{}}}", self.params[fragment].name));
+        }
+        text
+    }
+}
+
+/// A template that is being read.
+struct Reading<'a> {
+    plan: &'a mut Plan,
+    level: u16,
+    in_query: bool,
+    /// The name before an `=` at the end of a literal, which an expression must follow.
+    pending: Option<String>,
+}
+
+impl Reading<'_> {
+    fn problem<T>(&self, place: Range<usize>, code: &'static str, message: impl Into<String>) -> Result<T> {
+        Err(PlanProblem { place, code, message: message.into(), help: None })
+    }
+
+    fn literal(&mut self, text: &str, at: usize) -> Result<()> {
+        if let Some(hash) = text.find('#') {
+            let message = "a fragment is never sent to a server, so a path cannot hold one; write `{#name}` for links";
+            return self.problem(at + hash..at + text.len(), "fragment", message);
+        }
+        if self.in_query {
+            return self.query_literal(text, at);
+        }
+        let (path, query) = match text.find('?') {
+            Some(mark) => text.split_at(mark),
+            None => (text, ""),
+        };
+        for shape in &mut self.plan.shapes {
+            shape.push_text(path).map_err(|(code, message)| PlanProblem {
+                place: at..at + path.len(),
+                code,
+                message,
+                help: None,
+            })?;
+        }
+        self.plan.path_text.push_str(path);
+        if query.is_empty() {
+            return Ok(());
+        }
+        self.in_query = true;
+        self.query_literal(query, at + path.len())
+    }
+
+    /// `?a=1&b=2`, `&c=3`, or either with a last `name=` for the expression that follows.
+    fn query_literal(&mut self, text: &str, at: usize) -> Result<()> {
+        let Some(pairs) = text.strip_prefix(['?', '&']) else {
+            return self.problem(at..at + text.len(), "query", format!("expected `&` and a name, found `{text}`"));
+        };
+        let mut pieces = pairs.split('&').peekable();
+        while let Some(piece) = pieces.next() {
+            let (name, value) = piece.split_once('=').unwrap_or((piece, ""));
+            let decoded = (decode_form(name), decode_form(value));
+            let (Ok(name), Ok(value)) = decoded else {
+                return self.problem(at..at + text.len(), "query", format!("`{piece}` does not decode to text"));
+            };
+            if name.is_empty() {
+                return self.problem(at..at + text.len(), "query", "expected a name in the query, found none");
+            }
+            if self.plan.names(&name) {
+                let message = format!("`{name}` stands in the query a second time");
+                return self.problem(at..at + text.len(), "repeated-parameter", message);
+            }
+            if pieces.peek().is_none() && piece.ends_with('=') {
+                self.pending = Some(name.into_owned());
+            } else {
+                let (name, value) = (name.into_owned(), value.into_owned());
+                self.plan.query.push(QueryPart::Literal { text: piece.to_owned(), name, value });
+            }
+        }
+        Ok(())
+    }
+
+    fn expression(&mut self, expression: &Expression, template: &str) -> Result<()> {
+        let place = expression.place();
+        let text = &template[place.clone()];
+        let operator = expression.operator();
+        if let Some(name) = self.pending.take() {
+            return match expression.variables() {
+                [variable] if operator == Operator::Simple && !variable.is_exploded() => {
+                    let param = self.plan.declare(variable, self.level, ParamKind::Query, false)?;
+                    self.plan.query.push(QueryPart::Named { name, param });
+                    Ok(())
+                }
+                _ => self.problem(place, "query", format!("expected one value after `{name}=`, found `{text}`")),
+            };
+        }
+        match operator {
+            Operator::Query | Operator::Continuation => {
+                self.in_query = true;
+                self.query_expression(expression)
+            }
+            Operator::Fragment => match expression.variables() {
+                [variable] if self.plan.fragment.is_none() && !variable.is_exploded() => {
+                    let param = self.plan.declare(variable, self.level, ParamKind::Fragment, true)?;
+                    self.plan.fragment = Some(usize::from(param));
+                    self.in_query = true;
+                    Ok(())
+                }
+                _ => self.problem(
+                    place,
+                    "fragment",
+                    format!("expected one fragment such as `{{#part}}`, found `{text}`"),
+                ),
+            },
+            _ if self.in_query => {
+                self.problem(place, "operator", format!("expected `{{&…}}` after the query has begun, found `{text}`"))
+            }
+            _ => {
+                self.plan.path_text.push_str(text);
+                self.path_expression(expression, text)
+            }
+        }
+    }
+
+    fn query_expression(&mut self, expression: &Expression) -> Result<()> {
+        for variable in expression.variables() {
+            let name = decode(variable.name()).unwrap_or_default().into_owned();
+            if self.plan.names(&name) {
+                let message = format!("`{name}` stands in the query a second time");
+                return self.problem(variable.place(), "repeated-parameter", message);
+            }
+            if !variable.is_exploded() {
+                let param = self.plan.declare(variable, self.level, ParamKind::Query, true)?;
+                self.plan.query.push(QueryPart::Param(param));
+                continue;
+            }
+            if self.plan.query.iter().any(|part| matches!(part, QueryPart::Rest(_))) {
+                let message = "only one parameter can take the rest of the query";
+                return self.problem(variable.place(), "operator", message);
+            }
+            let param = self.plan.declare(variable, self.level, ParamKind::Pairs, true)?;
+            self.plan.query.push(QueryPart::Rest(param));
+        }
+        Ok(())
+    }
+
+    fn path_expression(&mut self, expression: &Expression, text: &str) -> Result<()> {
+        let place = expression.place();
+        let operator = expression.operator();
+        let mut previous = None;
+        for variable in expression.variables() {
+            let is_tail = variable.is_exploded() && operator == Operator::Segment;
+            if variable.is_exploded() && !is_tail {
+                let message = format!(
+                    "`{text}` cannot be read back; the star stands for segments `{{/{0}*}}` or a query `{{?{0}*}}`",
+                    variable.name()
+                );
+                return self.problem(place, "operator", message);
+            }
+            let kind = match operator {
+                _ if is_tail => ParamKind::Items,
+                Operator::Reserved => ParamKind::Rest,
+                _ => ParamKind::Segment,
+            };
+            let is_optional = !matches!(operator, Operator::Simple | Operator::Reserved);
+            let param = self.plan.declare(variable, self.level, kind, is_optional)?;
+            let before = std::mem::take(&mut self.plan.shapes);
+            for shape in before {
+                let fill = Fill { operator, param, is_first: previous.is_none(), name: variable.name() };
+                // What is filled from left to right goes on only where the one before was filled.
+                let is_free = matches!(operator, Operator::Simple | Operator::PathStyle);
+                let goes_on = is_free || previous.is_none_or(|previous| shape.ends_with(previous));
+                if goes_on {
+                    let mut filled = shape.clone();
+                    let result =
+                        if is_tail { filled.push_tail(param, TailKind::Items) } else { fill.push(&mut filled) };
+                    result.map_err(|(code, message)| PlanProblem {
+                        place: place.clone(),
+                        code,
+                        message,
+                        help: None,
+                    })?;
+                    self.plan.shapes.push(filled);
+                }
+                if is_optional {
+                    self.plan.shapes.push(shape);
+                }
+            }
+            if self.plan.shapes.len() > MOST_SHAPES {
+                let message = format!("the optional parts of this path can be filled in more than {MOST_SHAPES} ways");
+                return self.problem(place, "too-many-shapes", message);
+            }
+            previous = Some(param);
+        }
+        Ok(())
+    }
+
+    /// Checks what only the end of a template shows, and marks where the level ends.
+    fn end(self, length: usize) -> Result<()> {
+        if let Some(name) = &self.pending {
+            // Nothing follows the `=`: the value is empty.
+            let (text, name, value) = (format!("{name}="), name.clone(), String::new());
+            self.plan.query.push(QueryPart::Literal { text, name, value });
+        }
+        for shape in &mut self.plan.shapes {
+            if shape.segments.last().is_some_and(Vec::is_empty) {
+                let message = "a path may not end with `/`";
+                let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site");
+                return Err(PlanProblem {
+                    place: length.saturating_sub(1)..length,
+                    code: "path-end",
+                    message: message.to_owned(),
+                    help,
+                });
+            }
+            let dots = shape.segments.iter().find_map(|segment| match segment.as_slice() {
+                [Piece::Text(text)] if matches!(text.as_str(), "." | "..") => Some(text),
+                _ => None,
+            });
+            if let Some(dots) = dots {
+                let message =
+                    format!("the segment `{dots}` is removed from a URL before it is matched, so no URL can have it");
+                return Err(PlanProblem { place: 0..length, code: "dot-segment", message, help: None });
+            }
+            shape.covers.push(Cover {
+                segments: u16::try_from(shape.segments.len()).unwrap_or(u16::MAX),
+                pieces: shape.segments.last().and_then(|pieces| u16::try_from(pieces.len()).ok()),
+                has_tail: shape.tail.is_some(),
+            });
+        }
+        Ok(())
+    }
+}
+
+impl Plan {
+    /// Does the query have that name already?
+    fn names(&self, wanted: &str) -> bool {
+        self.query.iter().any(|part| match part {
+            QueryPart::Literal { name, .. } | QueryPart::Named { name, .. } => name == wanted,
+            QueryPart::Param(param) => self.params[usize::from(*param)].name == wanted,
+            QueryPart::Rest(_) => false,
+        })
+    }
+}
+
+/// How a value is put into a path.
+struct Fill<'a> {
+    operator: Operator,
+    param: u16,
+    is_first: bool,
+    name: &'a str,
+}
+
+type Pushed = std::result::Result<(), (&'static str, String)>;
+
+impl Fill<'_> {
+    fn push(&self, shape: &mut Shape) -> Pushed {
+        match self.operator {
+            Operator::Simple => {
+                if !self.is_first {
+                    shape.push_piece(Piece::Text(",".to_owned()))?;
+                }
+            }
+            Operator::Segment => shape.new_segment()?,
+            Operator::Label => shape.push_piece(Piece::Text(".".to_owned()))?,
+            Operator::PathStyle => shape.push_piece(Piece::Text(format!(";{}=", self.name)))?,
+            Operator::Reserved => return shape.push_tail(self.param, TailKind::Rest),
+            Operator::Fragment | Operator::Query | Operator::Continuation => {}
+        }
+        shape.push_piece(Piece::Value(self.param))
+    }
+}
+
+impl Shape {
+    /// Goes on with literal text, which may hold slashes.
+    fn push_text(&mut self, text: &str) -> Pushed {
+        for (index, chunk) in text.split('/').enumerate() {
+            if index > 0 {
+                self.new_segment()?;
+            }
+            if !chunk.is_empty() {
+                let decoded = decode(chunk).map_err(|_| ("escape", format!("`{chunk}` does not decode to text")))?;
+                self.push_piece(Piece::Text(decoded.into_owned()))?;
+            }
+        }
+        Ok(())
+    }
+
+    fn new_segment(&mut self) -> Pushed {
+        self.not_after_tail()?;
+        if self.segments.last().is_some_and(Vec::is_empty) {
+            return Err(("double-slash", "a path may not hold `//`".to_owned()));
+        }
+        let limit = Limits::default().segments;
+        if self.segments.len() == limit {
+            return Err(("too-many-segments", format!("a path may have {limit} segments, this one has more")));
+        }
+        self.segments.push(Vec::new());
+        Ok(())
+    }
+
+    fn push_piece(&mut self, piece: Piece) -> Pushed {
+        self.not_after_tail()?;
+        let level_ends_here =
+            self.covers.last().map(|cover| (usize::from(cover.segments), cover.pieces.map(usize::from)));
+        let at = self.segments.len();
+        let Some(segment) = self.segments.last_mut() else {
+            return Err(("path-start", "expected `/` first".to_owned()));
+        };
+        match (segment.last_mut(), piece) {
+            (Some(Piece::Text(before)), Piece::Text(text)) if level_ends_here.is_none_or(|end| end.0 != at) => {
+                before.push_str(&text);
+            }
+            (_, piece) => segment.push(piece),
+        }
+        Ok(())
+    }
+
+    fn push_tail(&mut self, param: u16, kind: TailKind) -> Pushed {
+        self.not_after_tail()?;
+        match (kind, self.segments.last()) {
+            (TailKind::Rest, Some(segment)) if segment.is_empty() => {
+                self.segments.pop();
+            }
+            (TailKind::Rest, _) => {
+                return Err(("tail", "a tail takes whole segments; write `/` before `{+…}`".to_owned()));
+            }
+            (TailKind::Items, Some(segment)) if segment.is_empty() => {
+                return Err(("double-slash", "`{/…}` brings its own slash; leave out the one before it".to_owned()));
+            }
+            (TailKind::Items, _) => {}
+        }
+        self.tail = Some((param, kind));
+        Ok(())
+    }
+
+    fn not_after_tail(&self) -> Pushed {
+        match self.tail {
+            None => Ok(()),
+            Some(_) => Err(("tail", "a tail takes all that follows, so nothing can stand after it".to_owned())),
+        }
+    }
+
+    fn ends_with(&self, param: u16) -> bool {
+        self.tail.is_none() && self.segments.last().and_then(|segment| segment.last()) == Some(&Piece::Value(param))
+    }
+
+    /// The parameters that have a value in this shape.
+    pub(super) fn filled(&self) -> impl Iterator<Item = u16> {
+        let values = self.segments.iter().flatten().filter_map(|piece| match piece {
+            Piece::Text(_) => None,
+            Piece::Value(param) => Some(*param),
+        });
+        values.chain(self.tail.map(|(param, _)| param))
+    }
+}

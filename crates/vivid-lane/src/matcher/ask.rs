@@ -1,0 +1,112 @@
+//! What a lookup is asked: the parts of a URL, and what the caller knows at request time.
+
+use std::borrow::Cow;
+
+use smallvec::SmallVec;
+
+use super::path::Segments;
+use crate::template::percent::{Undecodable, decode_form};
+
+/// The live lists that rules name with `listed`.
+///
+/// Any function from the name of a list and a value to yes or no is one.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Lists;
+///
+/// let lists = |list: &str, value: &str| list == "observers" && matches!(value, "ada" | "grace");
+/// assert!(lists.contains("observers", "ada"));
+/// assert!(!lists.contains("domes", "ada"));
+/// ```
+pub trait Lists {
+    /// Is the value in the list of that name?
+    fn contains(&self, list: &str, value: &str) -> bool;
+}
+
+impl<F: Fn(&str, &str) -> bool> Lists for F {
+    fn contains(&self, list: &str, value: &str) -> bool {
+        self(list, value)
+    }
+}
+
+/// No lists at all: no value is in any.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct NoLists;
+
+impl Lists for NoLists {
+    fn contains(&self, _: &str, _: &str) -> bool {
+        false
+    }
+}
+
+/// A URL, cut at its delimiters (RFC 3986, section 3).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Target<'u> {
+    pub(crate) host: Option<&'u str>,
+    pub(crate) path: &'u str,
+    pub(crate) query: Option<&'u str>,
+}
+
+impl<'u> Target<'u> {
+    /// Cuts a path with an optional query, or an absolute URL; the fragment is dropped.
+    pub(crate) fn parse(url: &'u str) -> Self {
+        let url = &url[..url.find('#').unwrap_or(url.len())];
+        let (rest, query) = match url.split_once('?') {
+            Some((rest, query)) => (rest, Some(query)),
+            None => (url, None),
+        };
+        let after_scheme = ["http://", "https://"].iter().find_map(|scheme| rest.strip_prefix(scheme));
+        match after_scheme {
+            None => Self { host: None, path: rest, query },
+            Some(rest) => {
+                let (authority, path) = rest.split_at(rest.find('/').unwrap_or(rest.len()));
+                Self { host: Some(without_port(authority)), path: if path.is_empty() { "/" } else { path }, query }
+            }
+        }
+    }
+}
+
+/// A host as the `Host` field has it, without its port.
+pub(crate) fn without_port(authority: &str) -> &str {
+    match authority.rsplit_once(':') {
+        Some((host, port)) if port.bytes().all(|byte| byte.is_ascii_digit()) => host,
+        _ => authority,
+    }
+}
+
+/// A name and a value of a query, undecoded, with the place of the value.
+#[derive(Debug, Clone)]
+pub(crate) struct Pair<'u> {
+    pub(crate) name: Cow<'u, str>,
+    pub(crate) raw: &'u str,
+    pub(crate) start: usize,
+}
+
+/// The pairs of a query (WHATWG, `application/x-www-form-urlencoded`).
+pub(crate) type Pairs<'u> = SmallVec<[Pair<'u>; 8]>;
+
+/// Splits a query into its pairs; the values are known to decode, but left as they are.
+pub(crate) fn pairs(query: &str) -> Result<Pairs<'_>, Undecodable> {
+    let mut pairs = Pairs::new();
+    let mut at = 0;
+    for piece in query.split('&') {
+        if !piece.is_empty() {
+            let (name, raw) = piece.split_once('=').unwrap_or((piece, ""));
+            let start = if name.len() < piece.len() { at + name.len() + 1 } else { at + piece.len() };
+            decode_form(raw)?;
+            pairs.push(Pair { name: decode_form(name)?, raw, start });
+        }
+        at += piece.len() + 1;
+    }
+    Ok(pairs)
+}
+
+/// Everything that a lookup is asked.
+#[derive(Clone, Copy)]
+pub(crate) struct Ask<'a, 'u> {
+    pub(crate) segments: &'a Segments<'u>,
+    pub(crate) query: &'a Pairs<'u>,
+    pub(crate) host: Option<&'u str>,
+    pub(crate) lists: &'a dyn Lists,
+}

@@ -1,0 +1,322 @@
+//! Sets of texts as deterministic finite automata over bytes.
+//!
+//! Two rules are compared as sets, not by a rank of their kinds, so everything here is exact: intersection,
+//! concatenation, inclusion with a witness. All constructions go through [`Dfa::explore`], which names the
+//! states as it meets them and stops at a limit.
+
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::hash::Hash;
+
+/// The state from which nothing is accepted.
+const DEAD: u32 = 0;
+
+/// The most states that one automaton may have, and the most pairs of states that a comparison may visit.
+pub(crate) const MOST_STATES: usize = 1 << 17;
+
+/// An automaton would have more than [`MOST_STATES`] states.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct TooLarge;
+
+/// Which bytes an automaton tells apart: byte → class.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Classes {
+    of: [u8; 256],
+    /// One byte of each class, a readable one where there is one.
+    representatives: Vec<u8>,
+}
+
+impl Classes {
+    /// The coarsest classes that tell apart what `key` tells apart.
+    pub(crate) fn by<K: Eq + Hash>(key: impl Fn(u8) -> K) -> Self {
+        let mut of = [0; 256];
+        let mut ids: HashMap<K, u8> = HashMap::new();
+        let mut representatives = Vec::new();
+        // Bytes in the order in which they read best, so that witnesses do.
+        let readable = (b'a'..=b'z').chain(b'0'..=b'9').chain(b'A'..=b'Z').chain(*b"-_.~");
+        let others = (0..=u8::MAX).filter(|&byte| !crate::template::percent::is_unreserved(byte));
+        for byte in readable.chain(others) {
+            let id = match ids.entry(key(byte)) {
+                Entry::Occupied(known) => *known.get(),
+                Entry::Vacant(fresh) => {
+                    // There are at most 256 classes, so the last has the number 255.
+                    let id = u8::try_from(representatives.len()).unwrap_or(u8::MAX);
+                    representatives.push(byte);
+                    *fresh.insert(id)
+                }
+            };
+            of[usize::from(byte)] = id;
+        }
+        Self { of, representatives }
+    }
+
+    /// Classes that tell apart what any of the automata does.
+    pub(crate) fn of_all<'a>(automata: impl IntoIterator<Item = &'a Dfa>) -> Self {
+        let mut classes = Self::by(|_| ());
+        for automaton in automata {
+            let finer = Self::by(|byte| (classes.class(byte), automaton.classes.class(byte)));
+            classes = finer;
+        }
+        classes
+    }
+
+    pub(super) fn class(&self, byte: u8) -> u8 {
+        self.of[usize::from(byte)]
+    }
+
+    fn count(&self) -> usize {
+        self.representatives.len()
+    }
+}
+
+/// A set of texts. Every state but [`DEAD`] can still reach an accepting one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Dfa {
+    classes: Classes,
+    /// For each state and class, the next state.
+    next: Vec<u32>,
+    accepts: Vec<bool>,
+    start: u32,
+}
+
+/// What two sets have to do with each other.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Comparison {
+    /// A shortest text of the left set that the right one lacks.
+    pub(crate) only_left: Option<Vec<u8>>,
+    /// A shortest text of the right set that the left one lacks.
+    pub(crate) only_right: Option<Vec<u8>>,
+    /// A shortest text of both.
+    pub(crate) both: Option<Vec<u8>>,
+}
+
+impl Dfa {
+    /// The automaton whose states are what `step` leads to from `start`; `None` is the dead state.
+    pub(crate) fn explore<S: Clone + Eq + Hash>(
+        classes: Classes,
+        start: S,
+        step: impl Fn(&S, u8) -> Option<S>,
+        accepts: impl Fn(&S) -> bool,
+    ) -> Result<Self, TooLarge> {
+        let stride = classes.count();
+        let mut ids: HashMap<S, u32> = HashMap::from([(start.clone(), 1)]);
+        let mut waiting = std::collections::VecDeque::from([start]);
+        let mut dfa = Self { next: vec![DEAD; stride], accepts: vec![false], start: 1, classes };
+        while let Some(state) = waiting.pop_front() {
+            dfa.accepts.push(accepts(&state));
+            for class in 0..stride {
+                let Some(target) = step(&state, dfa.classes.representatives[class]) else {
+                    dfa.next.push(DEAD);
+                    continue;
+                };
+                let fresh = u32::try_from(ids.len() + 1).map_err(|_| TooLarge)?;
+                let id = match ids.entry(target) {
+                    Entry::Occupied(known) => *known.get(),
+                    Entry::Vacant(vacant) => {
+                        waiting.push_back(vacant.key().clone());
+                        *vacant.insert(fresh)
+                    }
+                };
+                if ids.len() > MOST_STATES {
+                    return Err(TooLarge);
+                }
+                dfa.next.push(id);
+            }
+        }
+        dfa.trim();
+        Ok(dfa)
+    }
+
+    /// Sends what can reach no accepting state to the dead one.
+    fn trim(&mut self) {
+        let stride = self.classes.count();
+        let states = self.accepts.len();
+        let mut before: Vec<Vec<u32>> = vec![Vec::new(); states];
+        for (at, &target) in self.next.iter().enumerate() {
+            before[target as usize].push(u32::try_from(at / stride).unwrap_or(u32::MAX));
+        }
+        let mut alive = self.accepts.clone();
+        let mut waiting: Vec<u32> = (0..).zip(&alive).filter(|(_, alive)| **alive).map(|(id, _)| id).collect();
+        while let Some(state) = waiting.pop() {
+            for &source in &before[state as usize] {
+                if !std::mem::replace(&mut alive[source as usize], true) {
+                    waiting.push(source);
+                }
+            }
+        }
+        let dead = |id: u32| if alive[id as usize] { id } else { DEAD };
+        self.next.iter_mut().for_each(|target| *target = dead(*target));
+        self.start = dead(self.start);
+    }
+
+    /// The set of these texts.
+    pub(crate) fn words<'a>(words: impl IntoIterator<Item = &'a str>) -> Result<Self, TooLarge> {
+        let mut sorted: Vec<&[u8]> = words.into_iter().map(str::as_bytes).collect();
+        sorted.sort_unstable();
+        let used: std::collections::HashSet<u8> = sorted.iter().copied().flatten().copied().collect();
+        let classes = Classes::by(|byte| used.contains(&byte).then_some(byte));
+        // A state is the stretch of words that share what was read, and how long that is.
+        let step = |&(from, to, length): &(usize, usize, usize), byte: u8| {
+            let stretch = &sorted[from..to];
+            let low = from + stretch.partition_point(|word| word.get(length).is_none_or(|&next| next < byte));
+            let high = from + stretch.partition_point(|word| word.get(length).is_none_or(|&next| next <= byte));
+            (low < high).then_some((low, high, length + 1))
+        };
+        Self::explore(classes, (0, sorted.len(), 0), step, |&(from, to, length)| {
+            from < to && sorted[from].len() == length
+        })
+    }
+
+    /// The texts of both sets.
+    pub(crate) fn and(&self, other: &Self) -> Result<Self, TooLarge> {
+        let step = |&(left, right): &(u32, u32), byte: u8| match (self.step(left, byte), other.step(right, byte)) {
+            (DEAD, _) | (_, DEAD) => None,
+            both => Some(both),
+        };
+        let accepts = |&(left, right): &(u32, u32)| self.is_final(left) && other.is_final(right);
+        Self::explore(Classes::of_all([self, other]), (self.start, other.start), step, accepts)
+    }
+
+    /// The texts of this set that the other lacks.
+    pub(crate) fn without(&self, other: &Self) -> Result<Self, TooLarge> {
+        let step = |&(left, right): &(u32, u32), byte: u8| match self.step(left, byte) {
+            DEAD => None,
+            left => Some((left, other.step(right, byte))),
+        };
+        let accepts = |&(left, right): &(u32, u32)| self.is_final(left) && !other.is_final(right);
+        Self::explore(Classes::of_all([self, other]), (self.start, other.start), step, accepts)
+    }
+
+    /// Is the text in the set? Linear in its length.
+    pub(crate) fn contains(&self, text: &[u8]) -> bool {
+        self.is_final(text.iter().fold(self.start, |state, &byte| self.step(state, byte)))
+    }
+
+    /// Is the set empty?
+    pub(crate) fn is_empty(&self) -> bool {
+        self.start == DEAD
+    }
+
+    pub(crate) fn start(&self) -> u32 {
+        self.start
+    }
+
+    pub(crate) fn step(&self, state: u32, byte: u8) -> u32 {
+        self.next[state as usize * self.classes.count() + usize::from(self.classes.class(byte))]
+    }
+
+    pub(crate) fn is_final(&self, state: u32) -> bool {
+        self.accepts[state as usize]
+    }
+
+    pub(crate) fn is_dead(state: u32) -> bool {
+        state == DEAD
+    }
+
+    /// How many states there are, the dead one included.
+    pub(crate) fn states(&self) -> usize {
+        self.accepts.len()
+    }
+
+    /// Compares two sets; visits each pair of states at most once.
+    pub(crate) fn compare(&self, other: &Self) -> Result<Comparison, TooLarge> {
+        let classes = Classes::of_all([self, other]);
+        // For each pair its number, and for each number the pair before it and the byte between.
+        let mut numbers: HashMap<(u32, u32), usize> = HashMap::from([((self.start, other.start), 0)]);
+        let mut pairs = vec![((self.start, other.start), 0, 0)];
+        let mut found = Comparison { only_left: None, only_right: None, both: None };
+        let mut at = 0;
+        while let Some(&((left, right), _, _)) = pairs.get(at) {
+            let place = match (self.is_final(left), other.is_final(right)) {
+                (true, true) => Some(&mut found.both),
+                (true, false) => Some(&mut found.only_left),
+                (false, true) => Some(&mut found.only_right),
+                (false, false) => None,
+            };
+            if let Some(place) = place.filter(|place| place.is_none()) {
+                *place = Some(way_to(at, &pairs));
+            }
+            if found.only_left.is_some() && found.only_right.is_some() && found.both.is_some() {
+                break;
+            }
+            for &byte in &classes.representatives {
+                let target = (self.step(left, byte), other.step(right, byte));
+                if target == (DEAD, DEAD) {
+                    continue;
+                }
+                if let Entry::Vacant(vacant) = numbers.entry(target) {
+                    vacant.insert(pairs.len());
+                    pairs.push((target, at, byte));
+                }
+            }
+            if pairs.len() > MOST_STATES {
+                return Err(TooLarge);
+            }
+            at += 1;
+        }
+        Ok(found)
+    }
+
+    /// The set and the empty text.
+    pub(crate) fn with_empty(&self) -> Result<Self, TooLarge> {
+        // `None` is the place before the first byte, which accepts.
+        let step = |at: &Option<u32>, byte: u8| match self.step(at.unwrap_or(self.start), byte) {
+            DEAD => None,
+            next => Some(Some(next)),
+        };
+        let accepts = |at: &Option<u32>| at.is_none_or(|state| self.is_final(state));
+        Self::explore(self.classes.clone(), None, step, accepts)
+    }
+
+    /// The texts as paths: each slash becomes a [`SEPARATOR`](super::SEPARATOR), and no segment is empty.
+    pub(crate) fn cut_at_slashes(&self) -> Result<Self, TooLarge> {
+        let separator = super::SEPARATOR;
+        let special = |byte: u8| matches!(byte, b'/').then_some(0).or((byte == separator).then_some(1));
+        let classes = Classes::by(|byte| (self.classes.class(byte), special(byte)));
+        let step = |&(state, is_begun): &(u32, bool), byte: u8| {
+            let read = match byte {
+                b'/' => return None,
+                _ if byte == separator => b'/',
+                _ => byte,
+            };
+            let next = self.step(state, read);
+            (next != DEAD && (is_begun || byte != separator)).then_some((next, byte != separator))
+        };
+        Self::explore(classes, (self.start, false), step, |&(state, is_begun)| is_begun && self.is_final(state))
+    }
+
+    /// The text, where the set has only one.
+    pub(crate) fn sole_word(&self) -> Option<Vec<u8>> {
+        let mut word = Vec::new();
+        let mut state = self.start;
+        loop {
+            let mut ways = (0..=u8::MAX).filter(|&byte| self.step(state, byte) != DEAD);
+            let way = ways.next();
+            if ways.next().is_some() || (self.is_final(state) && way.is_some()) || word.len() > self.states() {
+                return None;
+            }
+            let Some(byte) = way else { return self.is_final(state).then_some(word) };
+            word.push(byte);
+            state = self.step(state, byte);
+        }
+    }
+
+    /// A shortest text of the set.
+    pub(crate) fn shortest(&self) -> Option<Vec<u8>> {
+        // The empty set as the other side: what is found is found on the left alone.
+        let none = Self { classes: Classes::by(|_| ()), next: vec![DEAD], accepts: vec![false], start: DEAD };
+        self.compare(&none).ok()?.only_left
+    }
+}
+
+/// The bytes on the way to a pair.
+fn way_to(mut at: usize, pairs: &[((u32, u32), usize, u8)]) -> Vec<u8> {
+    let mut way = Vec::new();
+    while at != 0 {
+        let (_, before, byte) = pairs[at];
+        way.push(byte);
+        at = before;
+    }
+    way.reverse();
+    way
+}

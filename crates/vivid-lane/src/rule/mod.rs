@@ -1,0 +1,231 @@
+//! Rules: what a parameter may be.
+//!
+//! [`Check`] is a rule ready for use: a set of values as an automaton, made once from all its keywords, plus
+//! what no automaton can know (a function of the user's, a live list). Judging a value is linear in its
+//! length.
+
+mod dfa;
+mod format;
+mod keyword;
+mod number;
+mod pattern;
+mod sequence;
+mod text;
+
+use std::fmt;
+use std::sync::Arc;
+
+pub(crate) use dfa::{Comparison, Dfa, MOST_STATES, TooLarge};
+use keyword::{Keyword, Part};
+pub(crate) use sequence::{Atom, SEPARATOR, sequence};
+pub(crate) use text::TEXT;
+
+use crate::table::{Data, Format, Rule};
+
+/// A rule that is ready to judge values.
+pub(crate) struct Check {
+    keywords: Vec<Box<dyn Keyword>>,
+    judges: Vec<Format>,
+    /// `None` for every value.
+    set: Option<Arc<Dfa>>,
+    /// Do an `enum` or a `const` name the values one by one?
+    pub(crate) is_choice: bool,
+    pub(crate) list: Option<Box<str>>,
+    pub(crate) default: Option<Box<str>>,
+    pub(crate) min_items: u16,
+    pub(crate) max_items: u16,
+    label: String,
+}
+
+impl fmt::Debug for Check {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Check").field(&self.label).finish()
+    }
+}
+
+/// What is wrong with a rule: at the value of which keyword, if at one, and why.
+#[derive(Debug)]
+pub(crate) struct RuleProblem {
+    pub(crate) keyword: Option<usize>,
+    pub(crate) code: &'static str,
+    pub(crate) reason: String,
+}
+
+impl RuleProblem {
+    fn at(keyword: usize, code: &'static str, reason: impl Into<String>) -> Self {
+        Self { keyword: Some(keyword), code, reason: reason.into() }
+    }
+}
+
+impl Check {
+    /// The rule that accepts every value.
+    pub(crate) fn any() -> Self {
+        Self {
+            keywords: Vec::new(),
+            judges: Vec::new(),
+            set: None,
+            is_choice: false,
+            list: None,
+            default: None,
+            min_items: 0,
+            max_items: u16::MAX,
+            label: String::new(),
+        }
+    }
+
+    /// Makes a rule ready: reads its keywords and proves that some value satisfies them all.
+    pub(crate) fn new(rule: &Rule, formats: &[Format], lists: &[&str]) -> Result<Self, Vec<RuleProblem>> {
+        let mut check = Self::any();
+        let mut problems = Vec::new();
+        let mut implies_number = false;
+        for (index, (keyword, value)) in rule.keywords().enumerate() {
+            match keyword::read(keyword, value, formats) {
+                Err(reason) => problems.push(RuleProblem::at(index, "rule", format!("`{keyword}`: {reason}"))),
+                Ok(Part::Keyword(keyword)) => check.keywords.push(keyword),
+                Ok(Part::Choice(keyword)) => {
+                    check.is_choice = true;
+                    check.keywords.push(keyword);
+                }
+                Ok(Part::Number(keyword)) => {
+                    implies_number = true;
+                    check.keywords.push(keyword);
+                }
+                Ok(Part::Judge(format)) => check.judges.push(format),
+                Ok(Part::MinItems(count)) => check.min_items = count,
+                Ok(Part::MaxItems(count)) => check.max_items = count,
+                Ok(Part::Default(value)) => check.default = Some(value.into()),
+                Ok(Part::Listed(list)) if lists.contains(&list.as_str()) => check.list = Some(list.into()),
+                Ok(Part::Listed(list)) => {
+                    let reason = format!(
+                        "no list is named `{list}`; {}",
+                        if lists.is_empty() {
+                            format!("declare it at the top: `lists = [\"{list}\"]`")
+                        } else {
+                            crate::table::expected_one_of(&list, lists)
+                        }
+                    );
+                    problems.push(RuleProblem::at(index, "unknown-list", reason));
+                }
+            }
+        }
+        if problems.is_empty()
+            && implies_number
+            && let Ok(Part::Keyword(number)) = keyword::read("type", &Data::from("number"), &[])
+        {
+            check.keywords.insert(0, number);
+        }
+        if problems.is_empty() {
+            check.finish(rule, &mut problems);
+        }
+        if problems.is_empty() { Ok(check) } else { Err(problems) }
+    }
+
+    /// The rule, for values that a pattern accepts besides.
+    pub(crate) fn clone_within(check: &Arc<Self>, pattern: &str) -> Result<Self, TooLarge> {
+        let within = pattern::search(pattern).map_err(|_| TooLarge)?.and(&TEXT)?;
+        Ok(Self {
+            keywords: Vec::new(),
+            judges: check.judges.clone(),
+            set: Some(Arc::new(check.set().and(&within)?)),
+            is_choice: check.is_choice,
+            list: check.list.clone(),
+            default: check.default.clone(),
+            min_items: check.min_items,
+            max_items: check.max_items,
+            label: check.label.clone(),
+        })
+    }
+
+    /// Joins the keywords into one set, and holds the default against it.
+    fn finish(&mut self, rule: &Rule, problems: &mut Vec<RuleProblem>) {
+        let index_of = |name: &str| rule.keywords().position(|(keyword, _)| keyword == name);
+        match self.join() {
+            Ok(set) => self.set = set,
+            Err(reason) => problems.push(RuleProblem { keyword: None, code: "rule-too-large", reason }),
+        }
+        if self.set.as_ref().is_some_and(|set| set.is_empty()) {
+            let reason = "no value satisfies this rule: its keywords exclude each other";
+            problems.push(RuleProblem { keyword: None, code: "empty-rule", reason: reason.to_owned() });
+        } else if let Some(default) = &self.default
+            && let Some(reason) = self.refusal(default)
+        {
+            let reason = format!("the default `{default}` is refused by its own rule: {reason}");
+            problems.push(RuleProblem { keyword: index_of("default"), code: "default", reason });
+        }
+        if self.min_items > self.max_items {
+            let reason = format!("`minItems` {} is above `maxItems` {}", self.min_items, self.max_items);
+            problems.push(RuleProblem { keyword: index_of("minItems"), code: "empty-rule", reason });
+        }
+        let labels = self.keywords.iter().map(|keyword| keyword.label());
+        let judges = self.judges.iter().map(|format| format.name.clone());
+        let list = self.list.iter().map(|list| format!("in list {list}"));
+        let default = self.default.iter().map(|value| format!("default {value}"));
+        let parts = labels.chain(judges).chain(list).chain(default).filter(|label| !label.is_empty());
+        self.label = parts.collect::<Vec<_>>().join(", ");
+    }
+
+    fn join(&self) -> Result<Option<Arc<Dfa>>, String> {
+        let too_large =
+            |_| format!("the automaton of this rule would have more than {MOST_STATES} states; make it smaller");
+        let mut sets = Vec::new();
+        for keyword in &self.keywords {
+            sets.extend(keyword.set().map_err(too_large)?);
+        }
+        for pattern in self.judges.iter().filter_map(|format| Some((&format.name, format.pattern.as_ref()?))) {
+            let (name, pattern) = pattern;
+            sets.push(Arc::new(pattern::search(pattern).map_err(|reason| format!("format `{name}`: {reason}"))?));
+        }
+        if sets.is_empty() {
+            return Ok(None);
+        }
+        let joined = sets.iter().try_fold(Dfa::clone(&TEXT), |joined, set| joined.and(set)).map_err(too_large)?;
+        Ok(Some(Arc::new(joined)))
+    }
+
+    /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.
+    pub(crate) fn accepts(&self, value: &str) -> bool {
+        self.set.as_ref().is_none_or(|set| set.contains(value.as_bytes()))
+            && self.judges.iter().all(|format| (format.judge)(value))
+    }
+
+    /// Why a value is refused, as far as the rule alone can tell.
+    pub(crate) fn refusal(&self, value: &str) -> Option<String> {
+        let keywords = self.keywords.iter().find_map(|keyword| keyword.refusal(value));
+        keywords.or_else(|| {
+            (!self.accepts(value)).then(|| match self.judges.iter().find(|format| !(format.judge)(value)) {
+                Some(format) => format!("refused by the format `{}`", format.name),
+                None => "refused by the rule".to_owned(),
+            })
+        })
+    }
+
+    /// The set of accepted values, not counting what functions and lists refuse besides.
+    pub(crate) fn set(&self) -> Arc<Dfa> {
+        Arc::clone(self.set.as_ref().unwrap_or(&*TEXT))
+    }
+
+    /// The set of accepted values, where it is not simply all of them.
+    pub(crate) fn ruled_set(&self) -> Option<&Dfa> {
+        self.set.as_deref()
+    }
+
+    /// Does every value pass?
+    pub(crate) fn is_any(&self) -> bool {
+        self.set.is_none() && self.judges.is_empty() && self.list.is_none()
+    }
+
+    /// The functions that refuse values that the set accepts, by name.
+    pub(crate) fn judges(&self) -> impl Iterator<Item = &str> {
+        self.judges.iter().map(|format| format.name.as_str())
+    }
+
+    /// In a few words.
+    pub(crate) fn label(&self) -> &str {
+        &self.label
+    }
+}
+
+/// Is a pattern anchored at both ends?
+pub(crate) fn is_anchored(pattern: &str) -> bool {
+    pattern::is_anchored(pattern)
+}

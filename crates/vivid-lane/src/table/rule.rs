@@ -1,0 +1,138 @@
+//! Rules as they are declared.
+
+use super::data::Data;
+use super::source::Span;
+use super::spec::Placed;
+
+/// What a parameter may be: keywords of JSON Schema (2020-12) and their values.
+///
+/// The keywords are read and proven when the table is built.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{RouteSpec, Rule, TableSpec};
+///
+/// let table = TableSpec::new()
+///     .param("lang", Rule::one_of(["en", "cy", "is"]))
+///     .route(
+///         RouteSpec::new("exposure")
+///             .path("/{lang}/exposures/{number}")
+///             .page("exposure")
+///             .param("number", Rule::integer().minimum(1).maximum(9999)),
+///     )
+///     .build()?;
+/// assert!(table.find("/cy/exposures/42").is_some());
+/// assert!(table.find("/fr/exposures/42").is_none());
+/// assert!(table.find("/cy/exposures/042").is_none());
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone, Default)]
+pub struct Rule {
+    pub(crate) span: Option<Span>,
+    pub(crate) keywords: Vec<(Placed<String>, Placed<Data>)>,
+}
+
+impl Rule {
+    /// A rule that accepts every value.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Adds a keyword with its value, as the table file would.
+    #[must_use]
+    pub fn keyword(mut self, name: impl Into<String>, value: impl Into<Data>) -> Self {
+        self.keywords.push((name.into().into(), value.into().into()));
+        self
+    }
+
+    /// A whole number in canonical text: `7`, not `007`.
+    #[must_use]
+    pub fn integer() -> Self {
+        Self::new().keyword("type", "integer")
+    }
+
+    /// A number in canonical text: `0.5`, not `.50`.
+    #[must_use]
+    pub fn number() -> Self {
+        Self::new().keyword("type", "number")
+    }
+
+    /// A format that is built in, such as `date`, or one of the user's own.
+    pub fn format(name: impl Into<String>) -> Self {
+        Self::new().keyword("format", Data::Text(name.into()))
+    }
+
+    /// One of these values.
+    pub fn one_of<T: Into<Data>>(values: impl IntoIterator<Item = T>) -> Self {
+        Self::new().keyword("enum", Data::List(values.into_iter().map(Into::into).collect()))
+    }
+
+    /// A value in which the regular expression is found; anchor it with `^` and `$` to speak of the whole.
+    pub fn pattern(pattern: impl Into<String>) -> Self {
+        Self::new().keyword("pattern", Data::Text(pattern.into()))
+    }
+
+    /// One of the values in the live list of that name, which comes with each request.
+    pub fn listed(list: impl Into<String>) -> Self {
+        Self::new().keyword("listed", Data::Text(list.into()))
+    }
+
+    /// At least this number.
+    #[must_use]
+    pub fn minimum(self, least: impl Into<Data>) -> Self {
+        self.keyword("minimum", least)
+    }
+
+    /// At most this number.
+    #[must_use]
+    pub fn maximum(self, most: impl Into<Data>) -> Self {
+        self.keyword("maximum", most)
+    }
+
+    /// A multiple of this number.
+    #[must_use]
+    pub fn multiple_of(self, step: impl Into<Data>) -> Self {
+        self.keyword("multipleOf", step)
+    }
+
+    /// At least so many characters.
+    #[must_use]
+    pub fn min_length(self, characters: i64) -> Self {
+        self.keyword("minLength", characters)
+    }
+
+    /// At most so many characters.
+    #[must_use]
+    pub fn max_length(self, characters: i64) -> Self {
+        self.keyword("maxLength", characters)
+    }
+
+    /// At least so many segments of a tail.
+    #[must_use]
+    pub fn min_items(self, items: i64) -> Self {
+        self.keyword("minItems", items)
+    }
+
+    /// At most so many segments of a tail.
+    #[must_use]
+    pub fn max_items(self, items: i64) -> Self {
+        self.keyword("maxItems", items)
+    }
+
+    /// The value where an optional parameter is absent. A link leaves it out.
+    #[must_use]
+    pub fn default_value(self, value: impl Into<Data>) -> Self {
+        self.keyword("default", value)
+    }
+
+    /// Keywords and values in their order.
+    pub(crate) fn keywords(&self) -> impl Iterator<Item = (&str, &Data)> {
+        self.keywords.iter().map(|(name, value)| (name.value.as_str(), &value.value))
+    }
+
+    /// The place of a keyword's value, or of the whole rule.
+    pub(crate) fn place(&self, keyword: Option<usize>) -> Option<&Span> {
+        keyword.and_then(|index| self.keywords.get(index)?.1.span.as_ref()).or(self.span.as_ref())
+    }
+}
