@@ -35,17 +35,20 @@ pub(crate) enum Command {
     /// Report everything that is wrong with the table
     #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml check")]
     Check,
-    /// Show the table as a tree: names, paths, pages and frames
+    /// Show the table as a tree: names, paths, pages, frames and rules
     #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml tree")]
     Tree,
     /// Show what each URL leads to
     #[command(
-        after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  cut -d' ' -f7 access.log | vivid-lane match -"
+        after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  vivid-lane match --explain /nights/2031-02-30\n  vivid-lane match --list observers=observers.txt /observers/ada\n  cut -d' ' -f7 access.log | vivid-lane match -"
     )]
     Match(MatchArgs),
     /// Make the URL of a route
     #[command(after_help = "Example:\n  vivid-lane link nights.night date=2031-04-02")]
     Link(LinkArgs),
+    /// Print the JSON Schema of a table file, for editors and validators
+    #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
+    Schema,
     /// Walk through the whole job on the demo data
     #[command(after_help = "Example:\n  vivid-lane demo")]
     Demo,
@@ -53,9 +56,21 @@ pub(crate) enum Command {
 
 #[derive(Debug, Args)]
 pub(crate) struct MatchArgs {
-    /// URLs: a path, with a query if there is one; `-` reads one a line from standard input
+    /// URLs: a path, with a query if there is one, or an absolute URL; `-` reads one a line from standard input
     #[arg(required = true, value_name = "URL")]
     pub(crate) urls: Vec<OsString>,
+    /// The method of the request
+    #[arg(long, default_value = "GET", value_name = "METHOD")]
+    pub(crate) method: String,
+    /// The host of the request, where the URL does not name one
+    #[arg(long, value_name = "HOST")]
+    pub(crate) host: Option<String>,
+    /// A live list, from a file with one value a line; may be given for several lists
+    #[arg(long = "list", value_name = "NAME=FILE")]
+    pub(crate) lists: Vec<String>,
+    /// Show each route that the URL could have meant, and why it lost
+    #[arg(long)]
+    pub(crate) explain: bool,
 }
 
 #[derive(Debug, Args)]

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 
 use anstyle::{AnsiColor, Style};
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Data, LinkError};
+use vivid_lane::{Data, LinkError, Value};
 
 pub(crate) const STRONG: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
@@ -38,6 +38,8 @@ pub(crate) enum Failure {
     Link(LinkError),
     /// A value on the command line is wrong.
     Argument(String),
+    /// The demo data cannot be laid out.
+    Demo(io::Error),
     /// Standard input cannot be read.
     Input(io::Error),
     /// The result cannot be written.
@@ -65,6 +67,7 @@ impl fmt::Display for Failure {
             Self::Table(findings) => f.write_str(findings),
             Self::Link(error) => error.fmt(f),
             Self::Argument(message) => f.write_str(message),
+            Self::Demo(error) => write!(f, "cannot lay out the demo data: {error}"),
             Self::Input(error) => write!(f, "cannot read standard input: {error}"),
             Self::Output(error) => write!(f, "cannot write the result: {error}"),
         }
@@ -91,12 +94,24 @@ pub(crate) fn json_line(out: &mut dyn Write, object: Map<String, Json>) -> io::R
 /// A route's own data as JSON.
 pub(crate) fn data_to_json(data: &Data) -> Json {
     match data {
+        Data::Null => Json::Null,
         Data::Bool(value) => (*value).into(),
         Data::Integer(number) => (*number).into(),
         Data::Float(number) => (*number).into(),
         Data::Text(text) => text.as_str().into(),
         Data::List(items) => items.iter().map(data_to_json).collect(),
         Data::Table(entries) => entries.iter().map(|(name, value)| (name.clone(), data_to_json(value))).collect(),
+    }
+}
+
+/// A value as JSON: text, a list, or a list of pairs.
+pub(crate) fn value_to_json(value: &Value) -> Json {
+    match value {
+        Value::Text(text) => text.as_str().into(),
+        Value::List(items) => items.iter().map(String::as_str).collect(),
+        Value::Pairs(pairs) => {
+            pairs.iter().map(|(name, text)| Json::from(vec![name.as_str(), text.as_str()])).collect()
+        }
     }
 }
 

@@ -1,5 +1,6 @@
-//! The table file: finding it, reading it, and showing what is wrong with it.
+//! The table file: finding it, reading it and what it includes, and showing what is wrong with it.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
@@ -7,37 +8,43 @@ use vivid_lane::{Finding, Severity, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
 
-/// The demo table, so that `demo` runs wherever the tool is installed.
-const DEMO: &str = include_str!("../../../demo/larkfell/routes.toml");
-
-/// The text of a table file, and the name under which it is spoken of.
-#[derive(Debug, Clone)]
+/// A table file and the files that it includes, with the names under which they are spoken of.
+#[derive(Debug)]
 pub(crate) struct TableFile {
     name: String,
-    text: String,
+    texts: BTreeMap<String, String>,
+    spec: TableSpec,
 }
 
 impl TableFile {
-    /// The demo table.
-    pub(crate) fn demo() -> Self {
-        Self { name: "demo/larkfell/routes.toml".to_owned(), text: DEMO.to_owned() }
-    }
-
     /// Reads the named file, or `routes.toml` in this folder or the nearest above it.
     pub(crate) fn load(named: Option<&Path>) -> Result<Self, Failure> {
         let path = match named {
             Some(path) => path.to_owned(),
             None => nearest_table()?,
         };
-        let bytes = std::fs::read(&path).map_err(|error| Failure::File { path: path.clone(), error })?;
-        let text = String::from_utf8(bytes)
-            .map_err(|error| Failure::NotUtf8 { path: path.clone(), at: error.utf8_error().valid_up_to() })?;
-        Ok(Self { name: path.display().to_string(), text })
+        let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+        let text = read_text(&path)?;
+        Ok(Self::read(&path.display().to_string(), text, &mut |file| {
+            let path = folder.join(file);
+            let text = read_text(&path).map_err(|failure| failure.to_string())?;
+            Ok((path.display().to_string(), text))
+        }))
+    }
+
+    fn read(name: &str, text: String, include: &mut dyn FnMut(&str) -> Result<(String, String), String>) -> Self {
+        let mut texts = BTreeMap::from([(name.to_owned(), text.clone())]);
+        let spec = TableSpec::read_with(Source::by_name(name, text), &mut |file| {
+            let (name, text) = include(file)?;
+            texts.insert(name.clone(), text.clone());
+            Ok(Source::by_name(name, text))
+        });
+        Self { name: name.to_owned(), texts, spec }
     }
 
     /// Builds the table, with the findings as they are where it cannot be built.
     pub(crate) fn build(&self) -> Result<Table, TableError> {
-        TableSpec::read(Source::toml(self.text.as_str()).named(self.name.as_str())).build()
+        self.spec.clone().build()
     }
 
     /// Builds the table, for commands that can do nothing without one.
@@ -59,17 +66,22 @@ impl TableFile {
         };
         let mut group = Group::with_title(level.primary_title(finding.message()).id(finding.code()));
         if let Some(place) = finding.place() {
+            let name = place.file().unwrap_or(&self.name);
+            let text = self.texts.get(name).map_or("", String::as_str);
             let mark = AnnotationKind::Primary.span(place.range());
-            group = group.element(Snippet::source(&self.text).path(&self.name).annotation(mark));
-        }
-        if let Some(witness) = finding.witness() {
-            group = group.element(Level::NOTE.message(format!("`{witness}` shows it")));
+            group = group.element(Snippet::source(text).path(name).annotation(mark));
         }
         if let Some(help) = finding.help() {
             group = group.element(Level::HELP.message(help));
         }
         group
     }
+}
+
+fn read_text(path: &Path) -> Result<String, Failure> {
+    let bytes = std::fs::read(path).map_err(|error| Failure::File { path: path.to_owned(), error })?;
+    String::from_utf8(bytes)
+        .map_err(|error| Failure::NotUtf8 { path: path.to_owned(), at: error.utf8_error().valid_up_to() })
 }
 
 fn nearest_table() -> Result<PathBuf, Failure> {

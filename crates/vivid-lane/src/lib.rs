@@ -36,6 +36,7 @@
 //! The crate does no I/O, prints nothing, starts no thread and reads no clock. The modules run one way:
 //! declared table → compiled → matched or linked → decided.
 
+mod analyse;
 mod compile;
 mod decide;
 mod link;
@@ -44,10 +45,13 @@ mod rule;
 mod table;
 mod template;
 
+pub use analyse::{Candidate, Explanation, Verdict};
 pub use decide::{BadRequest, Decision, Missing, Request, WrongMethod};
 pub use link::{Link, LinkError};
 pub use matcher::{BindError, FoundValues, Level, Levels, Lists, Match, ParamError, RouteRef, Routes, Table};
-pub use table::{Data, Finding, Format, Overlaps, Place, RouteSpec, Rule, Severity, Source, TableError, TableSpec};
+pub use table::{
+    Data, Finding, Format, Overlaps, Place, RouteSpec, Rule, Severity, Source, TableError, TableSpec, table_schema,
+};
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 
 /// The reasons behind the design.

@@ -3,37 +3,45 @@
 use std::io::Write;
 
 use serde_json::{Map, Value as Json};
-use vivid_lane::Finding;
+use vivid_lane::{Finding, Severity};
 
 use crate::Outcome;
 use crate::args::Format;
-use crate::output::{Failure, GOOD, Styled, json_line};
+use crate::output::{BAD, Failure, GOOD, Styled, json_line};
 use crate::table_file::TableFile;
 
 pub(super) fn run(file: &TableFile, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let error = match file.build() {
+    let (findings, size) = match file.build() {
         Ok(table) => {
-            if format == Format::Text {
-                let routes = table.routes().len();
-                let pages = table.routes().filter(|route| route.page().is_some()).count();
-                writeln!(out, "{}: {routes} routes, {pages} with a page, no findings", Styled(GOOD, "fine"))?;
-            }
-            return Ok(Outcome::Fine);
+            let pages = table.routes().filter(|route| route.page().is_some()).count();
+            (table.findings().to_vec(), Some((table.routes().len(), pages)))
         }
-        Err(error) => error,
+        Err(error) if error.is_unreadable() => return Err(Failure::Table(file.render(error.findings()))),
+        Err(error) => (error.findings().to_vec(), None),
     };
-    if error.is_unreadable() {
-        return Err(Failure::Table(file.render(error.findings())));
+    if format == Format::Json {
+        findings.iter().try_for_each(|finding| json_line(out, to_json(finding)))?;
+    } else {
+        write!(out, "{}", file.render(&findings))?;
+        let verdict = match (findings.is_empty(), size.is_some()) {
+            (true, _) => Styled(GOOD, "fine"),
+            (false, true) => Styled(GOOD, "works"),
+            (false, false) => Styled(BAD, "broken"),
+        };
+        let size = size.map_or_else(String::new, |(routes, pages)| format!("{routes} routes, {pages} with a page, "));
+        writeln!(out, "{verdict}: {size}{}", count(&findings))?;
     }
-    match format {
-        Format::Text => {
-            write!(out, "{}", file.render(error.findings()))?;
-            let count = error.findings().len();
-            writeln!(out, "{count} {}", if count == 1 { "finding" } else { "findings" })?;
-        }
-        Format::Json => error.findings().iter().try_for_each(|finding| json_line(out, to_json(finding)))?,
-    }
-    Ok(Outcome::Findings)
+    Ok(if findings.is_empty() { Outcome::Fine } else { Outcome::Findings })
+}
+
+fn count(findings: &[Finding]) -> String {
+    let of = |severity, one: &str| {
+        let count = findings.iter().filter(|finding| finding.severity() == severity).count();
+        (count > 0).then(|| format!("{count} {one}{}", if count == 1 { "" } else { "s" }))
+    };
+    let counts = [of(Severity::Error, "error"), of(Severity::Warning, "warning"), of(Severity::Note, "note")];
+    let counts: Vec<String> = counts.into_iter().flatten().collect();
+    if counts.is_empty() { "no findings".to_owned() } else { counts.join(", ") }
 }
 
 fn to_json(finding: &Finding) -> Map<String, Json> {

@@ -6,8 +6,14 @@ use clap::Parser;
 
 use crate::Outcome;
 use crate::args::Cli;
-use crate::output::{FAINT, Failure, STRONG, Styled};
-use crate::table_file::TableFile;
+use crate::output::{BAD, FAINT, Failure, STRONG, Styled};
+
+/// The demo data, so that the demo runs wherever the tool is installed.
+const FILES: &[(&str, &str)] = &[
+    ("routes.toml", include_str!("../../../../demo/larkfell/routes.toml")),
+    ("about.toml", include_str!("../../../../demo/larkfell/about.toml")),
+    ("observers.txt", include_str!("../../../../demo/larkfell/observers.txt")),
+];
 
 /// What a step shows: why, and the calls that show it.
 struct Step {
@@ -20,47 +26,73 @@ const STEPS: &[Step] = &[
     Step { title: "A URL leads to a page, gibberish to a proper 404", calls: &["match /domes /qwerty"] },
     Step {
         title: "One route stands for a hundred pages; the page reads the parameter",
-        calls: &["match /nights/2031-04-02"],
+        calls: &["match /domes/east-dome/instruments/transit-telescope"],
     },
     Step {
         title: "A fixed page beside a parameter that could swallow it: the narrower wins",
-        calls: &["match /objects/tonight /objects/ring%20nebula"],
+        calls: &["match --explain /objects/tonight"],
     },
     Step {
-        title: "Children live under their parent's path, inside its frame",
-        calls: &["match /nights/2031-04-02/exposures/7"],
+        title: "A rule turns a wrong value into a 404, and other shapes of value go to other pages",
+        calls: &[
+            "match --explain /nights/2031-02-30",
+            "match /objects/M57 /objects/M111",
+            "match --list observers=observers.txt /observers/ada /observers/nobody",
+        ],
     },
-    Step { title: "A subtree can have a 404 page of its own", calls: &["match /plates/b-1021/scan/front"] },
     Step {
-        title: "Links are made from route names, encoded and checked",
+        title: "Parts can be left out, a tail takes what follows",
+        calls: &["match /cy /plates/archive/2031/04 /files/2031/a%20b.txt", "match --explain /plates/archive/2031/13"],
+    },
+    Step {
+        title: "Children live under their parent's path, inside its frame; a subtree can have its own 404 page",
+        calls: &["match /nights/2031-04-02/exposures/7 /plates/b-1021/front"],
+    },
+    Step {
+        title: "Links are made from route names: encoded, checked, and sure to come back",
         calls: &[
             "link nights.night date=2031-04-02",
             "link objects.object object=M57/Lyra",
+            "link nights page=1 year=2031",
+            "link nights.night date=2031-02-30",
             "link nights.nigth date=2031-04-02",
             "link objects.object object=tonight",
         ],
     },
+    Step {
+        title: "Old script addresses, methods and hosts are part of the table",
+        calls: &["match /view.cgi?page=plate", "match --method DELETE /observers/join"],
+    },
     Step { title: "Scripts read JSON, one object a line", calls: &["--format json match /plates/b-1021"] },
-    Step { title: "Before it ships, the table is checked", calls: &["check"] },
+    Step { title: "Before it ships, the table is proven", calls: &["check"] },
 ];
 
 pub(super) fn run(out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let file = TableFile::demo();
-    writeln!(
-        out,
-        "{}",
-        Styled(FAINT, "Every call below runs on demo/larkfell/routes.toml, the site of a made-up observatory.")
-    )?;
+    let folder = tempfile::tempdir().map_err(Failure::Demo)?;
+    for (name, text) in FILES {
+        std::fs::write(folder.path().join(name), text).map_err(Failure::Demo)?;
+    }
+    let before = std::env::current_dir().map_err(Failure::Demo)?;
+    // In that folder every call below is what a user would type in `demo/larkfell`.
+    std::env::set_current_dir(folder.path()).map_err(Failure::Demo)?;
+    let outcome = steps(out);
+    std::env::set_current_dir(before).map_err(Failure::Demo)?;
+    outcome
+}
+
+fn steps(out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let about = "The site of Larkfell Observatory, which is made up. Its table is demo/larkfell/routes.toml.";
+    writeln!(out, "{}", Styled(FAINT, about))?;
     for (number, step) in (1..).zip(STEPS) {
         writeln!(out, "\n{}", Styled(STRONG, format_args!("{number}. {}", step.title)))?;
         for call in step.calls {
             writeln!(out, "\n{}", Styled(FAINT, format_args!("$ vivid-lane {call}")))?;
             let words = std::iter::once("vivid-lane").chain(call.split(' '));
             let cli = Cli::try_parse_from(words).map_err(|error| Failure::Argument(error.to_string()))?;
-            match super::run_on(&file, &cli, out) {
+            match super::run(&cli, out) {
                 Ok(_) => {}
                 // A refused link is part of the tour: it is shown where a user would see it.
-                Err(Failure::Link(error)) => writeln!(out, "error: {error}")?,
+                Err(Failure::Link(error)) => writeln!(out, "{}: {error}", Styled(BAD, "error"))?,
                 Err(failure) => return Err(failure),
             }
         }

@@ -1,22 +1,34 @@
 //! `match`: what each URL leads to.
 
+use std::collections::{HashMap, HashSet};
 use std::io::{self, BufRead, Write};
+use std::path::PathBuf;
 
+use anstyle::Style;
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Decision, Match, Request, Table};
+use vivid_lane::{Candidate, Decision, Explanation, Match, Request, Table, Value, Verdict};
 
 use crate::Outcome;
 use crate::args::{Format, MatchArgs};
-use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, data_to_json, json_line, shown, width};
+use crate::output::{
+    BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, data_to_json, json_line, shown, value_to_json, width,
+};
 
 pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let lists = read_lists(&args.lists)?;
+    let is_listed = |list: &str, value: &str| lists.get(list).is_some_and(|values| values.contains(value));
     let mut all_answered = true;
     let mut answer = |url: &[u8], out: &mut dyn Write| -> Result<(), Failure> {
-        let decision = table.decide(&Request::get(url));
+        let mut request = Request::new(&args.method, url).lists(&is_listed);
+        if let Some(host) = &args.host {
+            request = request.host(host);
+        }
+        let decision = table.decide(&request);
+        let explanation = args.explain.then(|| table.explain(&request));
         all_answered &= matches!(decision, Decision::Page(_));
         match format {
-            Format::Text => text(url, &decision, out)?,
-            Format::Json => json_line(out, to_json(url, &decision))?,
+            Format::Text => text(url, &decision, explanation.as_ref(), out)?,
+            Format::Json => json_line(out, to_json(url, &decision, explanation.as_ref()))?,
         }
         Ok(())
     };
@@ -36,46 +48,75 @@ pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn
     Ok(if all_answered { Outcome::Fine } else { Outcome::Findings })
 }
 
-fn text(url: &[u8], decision: &Decision<'_, '_>, out: &mut dyn Write) -> io::Result<()> {
+/// The live lists of `--list NAME=FILE`: one value a line.
+fn read_lists(arguments: &[String]) -> Result<HashMap<&str, HashSet<String>>, Failure> {
+    let mut lists: HashMap<&str, HashSet<String>> = HashMap::new();
+    for argument in arguments {
+        let (name, path) = argument.split_once('=').ok_or_else(|| {
+            Failure::Argument(format!("expected NAME=FILE for `--list`, found `{}`", shown(argument)))
+        })?;
+        let path = PathBuf::from(path);
+        let text = std::fs::read_to_string(&path).map_err(|error| Failure::File { path, error })?;
+        lists.entry(name).or_default().extend(text.lines().filter(|line| !line.is_empty()).map(str::to_owned));
+    }
+    Ok(lists)
+}
+
+fn text(
+    url: &[u8],
+    decision: &Decision<'_, '_>,
+    explanation: Option<&Explanation<'_>>,
+    out: &mut dyn Write,
+) -> io::Result<()> {
     let url = shown(&String::from_utf8_lossy(url));
-    let url = Styled(STRONG, url.as_str());
-    let status = decision.status();
-    match decision {
-        Decision::Page(found) => {
-            writeln!(out, "{}  {url}  →  {}", Styled(GOOD, status), Styled(NAME, found.route().name()))?;
-            rows(&page_rows(found), out)
-        }
-        Decision::NotFound(missing) => {
-            writeln!(out, "{}  {url}  →  not found", Styled(BAD, status))?;
-            rows(&missing.fallback().map(|page| ("fallback", page.clone())).into_iter().collect::<Vec<_>>(), out)
-        }
-        Decision::BadRequest(bad) => {
-            writeln!(out, "{}  {url}  →  bad request", Styled(BAD, status))?;
-            rows(&[("reason", bad.to_string())], out)
-        }
+    let (style, outcome, details) = match decision {
+        Decision::Page(found) => (GOOD, Styled(NAME, found.route().name()).to_string(), page_rows(found)),
+        Decision::NotFound(missing) => (
+            BAD,
+            "not found".to_owned(),
+            missing.fallback().map(|page| ("fallback", page.clone())).into_iter().collect(),
+        ),
+        Decision::WrongMethod(wrong) => (BAD, "wrong method".to_owned(), vec![("allow", wrong.allow().join(", "))]),
+        Decision::BadRequest(bad) => (BAD, "bad request".to_owned(), vec![("reason", bad.to_string())]),
         // The library may learn decisions before the tool does.
-        _ => writeln!(out, "{status}  {url}"),
+        _ => (BAD, "another decision".to_owned(), Vec::new()),
+    };
+    writeln!(out, "{}  {}  →  {outcome}", Styled(style, decision.status()), Styled(STRONG, url))?;
+    rows(&details, out)?;
+    match explanation {
+        Some(explanation) => candidates(explanation.candidates(), out),
+        None => Ok(()),
     }
 }
 
 fn page_rows(found: &Match<'_, '_>) -> Vec<(&'static str, String)> {
     let mut rows = vec![("page", found.page().clone()), ("path", found.route().path().to_string())];
-    let params: Vec<String> = found.params().map(|(name, value)| format!("{name} = {}", shown(&value))).collect();
-    if !params.is_empty() {
-        rows.push(("params", params.join(", ")));
+    let values: Vec<String> = found.values().map(|(name, value)| format!("{name} = {}", one_line(&value))).collect();
+    if !values.is_empty() {
+        rows.push(("params", values.join(", ")));
     }
     let frames: Vec<&str> = found.frames().collect();
     if !frames.is_empty() {
         rows.push(("frames", frames.join(" › ")));
     }
-    let levels: Vec<String> = found
-        .levels()
-        .map(|level| format!("{} {}", level.own_name(level.route().name()), shown(level.covered())))
-        .collect();
+    let levels: Vec<String> =
+        found.levels().map(|level| format!("{} {}", own_name(level.route().name()), shown(level.covered()))).collect();
     if levels.len() > 1 {
         rows.push(("chain", levels.join(" › ")));
     }
     rows
+}
+
+/// A value on one line.
+fn one_line(value: &Value) -> String {
+    match value {
+        Value::Text(text) => shown(text),
+        Value::List(items) => format!("[{}]", items.iter().map(|item| shown(item)).collect::<Vec<_>>().join(", ")),
+        Value::Pairs(pairs) => {
+            let pairs = pairs.iter().map(|(name, text)| format!("{}={}", shown(name), shown(text)));
+            format!("[{}]", pairs.collect::<Vec<_>>().join(", "))
+        }
+    }
 }
 
 /// The last part of a full name.
@@ -92,37 +133,92 @@ fn rows(rows: &[(&str, String)], out: &mut dyn Write) -> io::Result<()> {
     Ok(())
 }
 
-fn to_json(url: &[u8], decision: &Decision<'_, '_>) -> Map<String, Json> {
+/// The candidates in three columns: name, path, and how it fared.
+fn candidates(candidates: &[Candidate<'_>], out: &mut dyn Write) -> io::Result<()> {
+    if candidates.is_empty() {
+        return writeln!(out, "     {}", Styled(FAINT, "no route comes near"));
+    }
+    let names = candidates.iter().map(|one| width(one.route().name())).max().unwrap_or(0);
+    let paths = candidates.iter().map(|one| width(one.route().path().as_str())).max().unwrap_or(0).min(48);
+    writeln!(out, "     {}", Styled(FAINT, "could have meant"))?;
+    for one in candidates {
+        let (name, path) = (one.route().name(), one.route().path().as_str());
+        let gap = names - width(name) + 2;
+        let path_gap = paths.saturating_sub(width(path)) + 2;
+        let (mark, style) = if one.verdict() == Verdict::Answers { ("✓", GOOD) } else { ("·", Style::new()) };
+        writeln!(
+            out,
+            "     {} {}{:gap$}{path}{:path_gap$}{}",
+            Styled(style, mark),
+            Styled(NAME, name),
+            "",
+            "",
+            Styled(style, one.reason())
+        )?;
+    }
+    Ok(())
+}
+
+fn to_json(url: &[u8], decision: &Decision<'_, '_>, explanation: Option<&Explanation<'_>>) -> Map<String, Json> {
     let mut object = Map::new();
-    object.insert("url".into(), String::from_utf8_lossy(url).into());
+    let mut put = |key: &str, value: Json| object.insert(key.to_owned(), value);
+    put("url", String::from_utf8_lossy(url).into());
     let outcome = match decision {
         Decision::Page(_) => "page",
         Decision::NotFound(_) => "not-found",
+        Decision::WrongMethod(_) => "wrong-method",
         Decision::BadRequest(_) => "bad-request",
         _ => "other",
     };
-    object.insert("outcome".into(), outcome.into());
-    object.insert("status".into(), decision.status().into());
+    put("outcome", outcome.into());
+    put("status", decision.status().into());
     match decision {
         Decision::Page(found) => {
-            object.insert("route".into(), found.route().name().into());
-            object.insert("page".into(), found.page().as_str().into());
-            object.insert("frames".into(), found.frames().collect());
-            let params = found.params().map(|(name, value)| (name.to_owned(), Json::from(value)));
-            object.insert("params".into(), Json::Object(params.collect()));
+            put("route", found.route().name().into());
+            put("page", found.page().as_str().into());
+            put("frames", found.frames().collect());
+            put("params", found.values().map(|(name, value)| (name.to_owned(), value_to_json(&value))).collect());
             if !found.data().is_empty() {
-                object.insert("data".into(), data_to_json(found.data()));
+                put("data", data_to_json(found.data()));
             }
         }
         Decision::NotFound(missing) => {
             if let Some(page) = missing.fallback() {
-                object.insert("page".into(), page.as_str().into());
+                put("page", page.as_str().into());
             }
         }
+        Decision::WrongMethod(wrong) => {
+            put("allow", wrong.allow().iter().copied().collect());
+        }
         Decision::BadRequest(bad) => {
-            object.insert("reason".into(), bad.to_string().into());
+            put("reason", bad.to_string().into());
         }
         _ => {}
     }
+    if let Some(explanation) = explanation {
+        let candidate = |one: &Candidate<'_>| {
+            let texts = [
+                ("route", one.route().name()),
+                ("path", one.route().path().as_str()),
+                ("verdict", verdict(one.verdict())),
+                ("reason", one.reason()),
+            ];
+            texts.into_iter().map(|(key, value)| (key.to_owned(), Json::from(value))).collect::<Json>()
+        };
+        put("candidates", explanation.candidates().iter().map(candidate).collect());
+    }
     object
+}
+
+fn verdict(verdict: Verdict) -> &'static str {
+    match verdict {
+        Verdict::LeftOver => "left-over",
+        Verdict::Missing => "missing",
+        Verdict::Misspelt => "misspelt",
+        Verdict::Refused => "refused",
+        Verdict::Elsewhere => "elsewhere",
+        Verdict::Beaten => "beaten",
+        Verdict::Answers => "answers",
+        _ => "other",
+    }
 }

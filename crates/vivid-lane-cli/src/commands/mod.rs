@@ -15,19 +15,16 @@ use crate::table_file::TableFile;
 
 /// Carries out a call.
 pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    if matches!(cli.command, Command::Demo) {
-        return demo::run(out);
-    }
-    run_on(&TableFile::load(cli.table.as_deref())?, cli, out)
-}
-
-/// Carries out a call on a table file that has been read already.
-fn run_on(file: &TableFile, cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let file = || TableFile::load(cli.table.as_deref());
     match &cli.command {
-        Command::Check => check::run(file, cli.format, out),
-        Command::Tree => tree::run(&file.table()?, cli.format, out),
-        Command::Match(args) => match_urls::run(&file.table()?, args, cli.format, out),
-        Command::Link(args) => link::run(&file.table()?, args, cli.format, out),
+        Command::Check => check::run(&file()?, cli.format, out),
+        Command::Tree => tree::run(&file()?.table()?, cli.format, out),
+        Command::Match(args) => match_urls::run(&file()?.table()?, args, cli.format, out),
+        Command::Link(args) => link::run(&file()?.table()?, args, cli.format, out),
+        Command::Schema => {
+            write!(out, "{}", vivid_lane::table_schema())?;
+            Ok(Outcome::Fine)
+        }
         Command::Demo => demo::run(out),
     }
 }

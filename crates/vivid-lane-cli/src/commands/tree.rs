@@ -62,10 +62,18 @@ fn text(table: &Table, out: &mut dyn Write) -> Result<(), Failure> {
     Ok(())
 }
 
+/// Rules, then what else there is to know.
 fn notes(route: RouteRef<'_>) -> String {
+    let own = |name: &str| route.parent().is_none_or(|parent| !parent.rules().any(|(above, _)| above == name));
+    let rules = route.rules().filter(|(name, rule)| own(name) && !rule.is_empty());
+    let rules = rules.map(|(name, rule)| format!("{name}: {rule}"));
+    let methods: Vec<&str> = route.methods().collect();
+    let methods = (methods != ["GET"]).then(|| methods.join(" "));
+    let host = route.host().filter(|_| route.parent().is_none_or(|parent| parent.host().is_none()));
+    let host = host.map(|host| format!("host {host}"));
     let frame = route.frame().map(|frame| format!("frame {frame}"));
     let fallback = route.fallback().map(|page| format!("fallback {page}"));
-    frame.into_iter().chain(fallback).collect::<Vec<_>>().join(", ")
+    rules.chain(methods).chain(host).chain(frame).chain(fallback).collect::<Vec<_>>().join(" · ")
 }
 
 /// The branches before each name. Walked from the last route to the first, so that each knows whether a
@@ -107,6 +115,12 @@ fn to_json(route: RouteRef<'_>) -> Map<String, Json> {
             object.insert(key.into(), value.into());
         }
     }
+    object.insert("methods".into(), route.methods().collect());
+    if let Some(host) = route.host() {
+        object.insert("host".into(), host.as_str().into());
+    }
+    let rules = route.rules().map(|(name, rule)| (name.to_owned(), Json::from(rule)));
+    object.insert("params".into(), rules.collect());
     if !route.data().is_empty() {
         object.insert("data".into(), data_to_json(route.data()));
     }

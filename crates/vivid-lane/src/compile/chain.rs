@@ -132,7 +132,7 @@ impl Walker<'_> {
         let name = self.full_name(parent, &spec.name.value);
         let above = parent.map(|RouteId(id)| &self.routes[id as usize]);
         let level = above.map_or(0, |above| above.level + 1);
-        let plan = above.map_or_else(Plan::default, |above| above.plan.clone());
+        let plan = above.map_or_else(Plan::default, |above| above.plan.for_children(above.level, above.page.is_some()));
         let host = above.and_then(|above| above.host.clone());
         let is_sound = above.is_none_or(|above| above.is_sound);
         let span = spec.name.span.as_ref();

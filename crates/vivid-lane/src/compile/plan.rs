@@ -21,6 +21,8 @@ pub(super) struct Plan {
     pub(super) shapes: Vec<Shape>,
     pub(super) query: Vec<QueryPart>,
     fragment: Option<usize>,
+    /// How many parts of the query come from ancestors.
+    inherited: usize,
     /// The path parts of the templates, one after the other.
     path_text: String,
 }
@@ -82,6 +84,7 @@ impl Default for Plan {
             shapes: vec![Shape::default()],
             query: Vec::new(),
             fragment: None,
+            inherited: 0,
             path_text: String::new(),
         }
     }
@@ -105,6 +108,24 @@ impl Plan {
             }
         }
         reading.end(template.as_str().len())
+    }
+
+    /// The plan with which the children of a route at that level begin. A page keeps its query and fragment to
+    /// itself: `/nights{?page}` is a list, and the nights below it have no pages to turn. The query of a group
+    /// can serve only its children, so they get it.
+    pub(super) fn for_children(&self, level: u16, is_page: bool) -> Self {
+        let mut plan = self.clone();
+        if is_page {
+            plan.query.truncate(self.inherited);
+            // Within a template the query comes last, so the indices of what stays do not move.
+            let is_own = |param: &Planned| {
+                param.level == level && matches!(param.kind, ParamKind::Query | ParamKind::Pairs | ParamKind::Fragment)
+            };
+            plan.params.retain(|param| !is_own(param));
+            plan.fragment = plan.fragment.filter(|&index| index < plan.params.len());
+        }
+        plan.inherited = plan.query.len();
+        plan
     }
 
     /// Notes a parameter of the host.

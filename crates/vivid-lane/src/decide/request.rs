@@ -81,6 +81,20 @@ impl<'u> Request<'u> {
         self
     }
 
+    /// The method.
+    #[must_use]
+    pub fn method(&self) -> &'u str {
+        self.method
+    }
+
+    pub(crate) fn asked_host(&self) -> Option<&'u str> {
+        self.host
+    }
+
+    pub(crate) fn live_lists(&self) -> &'u dyn Lists {
+        self.lists
+    }
+
     /// The URL as it was given.
     #[must_use]
     pub fn url(&self) -> &'u [u8] {

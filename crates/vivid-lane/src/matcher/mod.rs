@@ -17,7 +17,7 @@ mod typed;
 pub use ask::Lists;
 pub(crate) use ask::{Ask, NoLists, Target, pairs, without_port};
 pub use bind::BindError;
-pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam};
+pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam, QueryRefusal};
 pub use found::{FoundValues, Level, Levels, Match};
 pub(crate) use path::{BadPath, Limits, Segments};
 pub(crate) use pattern::{Pattern, PatternId, Piece};

@@ -41,6 +41,16 @@ impl Pattern {
         }
     }
 
+    /// The same form with any values in it.
+    pub(crate) fn without_rules(&self) -> Self {
+        let any = Arc::new(Check::any());
+        let piece = |piece: &Piece| match piece {
+            Piece::Text(text) => Piece::Text(text.clone()),
+            Piece::Value(_) => Piece::Value(Arc::clone(&any)),
+        };
+        Self { pieces: self.pieces.iter().map(piece).collect() }
+    }
+
     /// Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest,
     /// then the second, and so on. Linear in the length of the text, for each state of the rules: first it
     /// finds from the right where the pieces that follow can begin, then it goes from the left.

@@ -46,10 +46,10 @@ static KEYWORDS: &[(&str, Read)] = &[
     ("const", read_const),
     ("pattern", read_pattern),
     ("format", read_format),
-    ("minimum", |value, _| bound(value, "at least", "below the minimum", &[Ordering::Equal, Ordering::Greater])),
-    ("maximum", |value, _| bound(value, "at most", "above the maximum", &[Ordering::Equal, Ordering::Less])),
-    ("exclusiveMinimum", |value, _| bound(value, "above", "not above", &[Ordering::Greater])),
-    ("exclusiveMaximum", |value, _| bound(value, "below", "not below", &[Ordering::Less])),
+    ("minimum", |value, _| bound(value, "≥", "below the minimum", &[Ordering::Equal, Ordering::Greater])),
+    ("maximum", |value, _| bound(value, "≤", "above the maximum", &[Ordering::Equal, Ordering::Less])),
+    ("exclusiveMinimum", |value, _| bound(value, ">", "not above", &[Ordering::Greater])),
+    ("exclusiveMaximum", |value, _| bound(value, "<", "not below", &[Ordering::Less])),
     ("multipleOf", read_multiple),
     ("minLength", |value, _| Ok(Part::Keyword(Box::new(Length { count: whole(value)?, is_most: false })))),
     ("maxLength", |value, _| Ok(Part::Keyword(Box::new(Length { count: whole(value)?, is_most: true })))),
@@ -339,7 +339,7 @@ impl Keyword for Length {
     }
 
     fn label(&self) -> String {
-        let word = if self.is_most { "at most" } else { "at least" };
-        format!("{word} {} characters", self.count)
+        let sign = if self.is_most { "≤" } else { "≥" };
+        format!("{sign} {} characters", self.count)
     }
 }

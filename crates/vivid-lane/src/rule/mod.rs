@@ -108,8 +108,10 @@ impl Check {
                 }
             }
         }
-        if problems.is_empty()
-            && implies_number
+        let is_typed = rule.keywords().any(|(keyword, _)| matches!(keyword, "type" | "format"));
+        // A bound speaks of numbers, so without a type it brings one.
+        if implies_number
+            && !is_typed
             && let Ok(Part::Keyword(number)) = keyword::read("type", &Data::from("number"), &[])
         {
             check.keywords.insert(0, number);

@@ -13,6 +13,8 @@
 /// ```
 #[derive(Debug, Clone, PartialEq)]
 pub enum Data {
+    /// Nothing, which only JSON and YAML have.
+    Null,
     /// True or false.
     Bool(bool),
     /// A whole number.

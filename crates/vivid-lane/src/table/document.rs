@@ -1,6 +1,7 @@
 //! A table file as a tree of values with places, whatever format it was written in.
 
 use super::data::Data;
+use super::finding::Report;
 use super::source::Span;
 
 /// A value and where it stands.
@@ -12,6 +13,8 @@ pub(super) struct Node {
 
 #[derive(Debug, Clone)]
 pub(super) enum Kind {
+    /// Nothing, which TOML does not have.
+    Null,
     Bool(bool),
     Integer(i64),
     Float(f64),
@@ -34,6 +37,7 @@ impl Node {
     /// What the value is, in words for an error.
     pub(super) fn describe(&self) -> &'static str {
         match self.kind {
+            Kind::Null => "nothing",
             Kind::Bool(_) => "true or false",
             Kind::Integer(_) => "a whole number",
             Kind::Float(_) => "a number",
@@ -47,6 +51,7 @@ impl Node {
     /// The value without its places.
     pub(super) fn into_data(self) -> Data {
         match self.kind {
+            Kind::Null => Data::Null,
             Kind::Bool(value) => Data::Bool(value),
             Kind::Integer(value) => Data::Integer(value),
             Kind::Float(value) => Data::Float(value),
@@ -57,4 +62,42 @@ impl Node {
             }
         }
     }
+}
+
+impl Kind {
+    /// A number as it is written.
+    pub(super) fn number(text: &str, span: &Span, report: &mut Report) -> Self {
+        if let Ok(number) = text.parse::<i64>() {
+            return Self::Integer(number);
+        }
+        let is_whole = !text.contains(['.', 'e', 'E']);
+        match text.parse::<f64>() {
+            Ok(number) if number.is_finite() && !is_whole => Self::Float(number),
+            _ => {
+                let message = "this number does not fit; expected one between -2^63 and 2^63 - 1";
+                report.error("number", Some(span), message);
+                Self::Null
+            }
+        }
+    }
+}
+
+/// Reports the keys that stand in a table a second time, and leaves them out.
+pub(super) fn unique(entries: Vec<Entry>, report: &mut Report) -> Vec<Entry> {
+    let mut seen = std::collections::HashSet::with_capacity(entries.len());
+    let mut kept = Vec::with_capacity(entries.len());
+    for entry in entries {
+        if seen.insert(entry.key.clone()) {
+            kept.push(entry);
+        } else {
+            report
+                .error(
+                    "duplicate-name",
+                    Some(&entry.span),
+                    format!("`{}` is declared a second time", entry.key.escape_debug()),
+                )
+                .help_with("give one of the two another name");
+        }
+    }
+    kept
 }

@@ -192,7 +192,7 @@ impl TableError {
     /// Is there no table to speak of: is the text too long, empty, or not in its format?
     #[must_use]
     pub fn is_unreadable(&self) -> bool {
-        self.findings.iter().any(|finding| matches!(finding.code, "toml" | "too-large" | "no-routes"))
+        self.findings.iter().any(|finding| matches!(finding.code, "toml" | "json" | "yaml" | "too-large" | "no-routes"))
     }
 }
 

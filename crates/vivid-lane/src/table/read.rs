@@ -3,16 +3,12 @@
 use super::data::Data;
 use super::document::{Entry, Kind, Node};
 use super::finding::Report;
+use super::keys::{self, Key};
 use super::nearest::expected_one_of;
 use super::rule::Rule;
 use super::source::{Origin, Source, Syntax};
 use super::spec::{Overlaps, Placed, RouteSpec, TableSpec};
-use super::toml;
-
-const TOP_KEYS: &[&str] = &["site", "params", "lists", "routes"];
-const SITE_KEYS: &[&str] = &["origin", "fallback", "overlaps"];
-const ROUTE_KEYS: &[&str] =
-    &["path", "page", "frame", "fallback", "params", "required", "methods", "host", "priority", "include", "data"];
+use super::{json, toml, yaml};
 
 /// The most bytes of table files that are read for one table; it keeps places within 32 bits.
 const LONGEST: usize = 256 << 20;
@@ -52,6 +48,8 @@ impl Reader<'_> {
         self.open.push(included_as.or_else(|| origin.name().map(str::to_owned)).unwrap_or_default());
         let entries = match syntax {
             Syntax::Toml => toml::read(&origin, &mut self.report),
+            Syntax::Json => json::read(&origin, &mut self.report),
+            Syntax::Yaml => yaml::read(&origin, &mut self.report),
         };
         for entry in entries {
             match entry.key.as_str() {
@@ -61,10 +59,12 @@ impl Reader<'_> {
                         .help_with("move these keys to the file that includes it");
                 }
                 "site" => self.site(entry, &mut spec),
+                // For editors.
+                "$schema" => {}
                 "params" => spec.params = self.params(entry),
                 "lists" => spec.lists = self.texts(entry),
                 "routes" => spec.routes = self.children(entry),
-                _ => self.unknown_key(&entry, TOP_KEYS),
+                _ => self.unknown_key(&entry, keys::TOP),
             }
         }
         self.open.pop();
@@ -81,7 +81,7 @@ impl Reader<'_> {
                         spec.overlaps = if word == "refused" { Overlaps::Refused } else { Overlaps::FirstDeclared };
                     }
                 }
-                _ => self.unknown_key(&entry, SITE_KEYS),
+                _ => self.unknown_key(&entry, keys::SITE),
             }
         }
     }
@@ -133,7 +133,7 @@ impl Reader<'_> {
                 }
                 _ => {
                     route.damaged = true;
-                    self.unknown_key(&entry, ROUTE_KEYS);
+                    self.unknown_key(&entry, keys::ROUTE);
                 }
             }
         }
@@ -259,9 +259,9 @@ impl Reader<'_> {
         }
     }
 
-    fn unknown_key(&mut self, entry: &Entry, known: &[&str]) {
+    fn unknown_key(&mut self, entry: &Entry, known: &[Key]) {
         self.report
             .error("unknown-key", Some(&entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
-            .help_with(expected_one_of(&entry.key, known));
+            .help_with(expected_one_of(&entry.key, &keys::names(known)));
     }
 }

@@ -26,12 +26,35 @@ pub struct Source {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Syntax {
     Toml,
+    Json,
+    Yaml,
 }
 
 impl Source {
     /// A text in TOML 1.0.
     pub fn toml(text: impl Into<String>) -> Self {
         Self { syntax: Syntax::Toml, name: None, text: text.into() }
+    }
+
+    /// A text in JSON (RFC 8259).
+    pub fn json(text: impl Into<String>) -> Self {
+        Self { syntax: Syntax::Json, name: None, text: text.into() }
+    }
+
+    /// A text in YAML 1.2.
+    pub fn yaml(text: impl Into<String>) -> Self {
+        Self { syntax: Syntax::Yaml, name: None, text: text.into() }
+    }
+
+    /// A text in the format that the ending of its file's name says: `.json`, `.yaml` or `.yml`, else TOML.
+    pub fn by_name(name: impl Into<String>, text: impl Into<String>) -> Self {
+        let name = name.into();
+        let source = match name.rsplit('.').next() {
+            Some("json") => Self::json(text),
+            Some("yaml" | "yml") => Self::yaml(text),
+            _ => Self::toml(text),
+        };
+        source.named(name)
     }
 
     /// Gives the text the name of its file.

@@ -1,0 +1,308 @@
+//! What a URL could have meant.
+
+use std::fmt;
+
+use super::near::{Obstacle, refusal, ways};
+use crate::decide::Request;
+use crate::matcher::{
+    Ask, Capture, Ending, EndingId, Narrower, ParamKind, PatternId, Piece, QueryRefusal, Route, RouteRef, Segments,
+    Table, Target, pairs,
+};
+
+/// Why a URL is answered as it is: all routes that it could have meant, those that come closest last, and
+/// the one that answers, if one does, at the very end.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Request, Table};
+///
+/// let table = Table::from_toml(r#"
+///     [routes.nights]
+///     path = "/nights"
+///     page = "night-list"
+///     [routes.nights.night]
+///     path = "/{date}"
+///     page = "night"
+///     params.date = "date"
+/// "#)?;
+/// let explanation = table.explain(&Request::get("/nights/2031-02-30"));
+/// let lines: Vec<String> = explanation.candidates().iter().map(|one| one.to_string()).collect();
+/// assert_eq!(lines, [
+///     "nights: one segment left over: `2031-02-30`",
+///     "nights.night: `date` refused `2031-02-30`: no such day",
+/// ]);
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug)]
+pub struct Explanation<'t, P = String> {
+    candidates: Vec<Candidate<'t, P>>,
+}
+
+impl<'t, P> Explanation<'t, P> {
+    /// The routes that the URL could have meant.
+    #[must_use]
+    pub fn candidates(&self) -> &[Candidate<'t, P>] {
+        &self.candidates
+    }
+}
+
+/// A route that a URL could have meant.
+#[derive(Debug)]
+pub struct Candidate<'t, P = String> {
+    route: RouteRef<'t, P>,
+    verdict: Verdict,
+    reason: String,
+}
+
+impl<'t, P> Candidate<'t, P> {
+    /// The route.
+    #[must_use]
+    pub fn route(&self) -> RouteRef<'t, P> {
+        self.route
+    }
+
+    /// Did it win, or how did it lose?
+    #[must_use]
+    pub fn verdict(&self) -> Verdict {
+        self.verdict
+    }
+
+    /// Why it lost, or that it answers.
+    #[must_use]
+    pub fn reason(&self) -> &str {
+        &self.reason
+    }
+}
+
+impl<P> fmt::Display for Candidate<'_, P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}", self.route.name(), self.reason)
+    }
+}
+
+/// How a candidate fared, from far off to the winner.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
+pub enum Verdict {
+    /// Segments of the URL are left over after its path.
+    LeftOver,
+    /// Its path goes on where the URL ends.
+    Missing,
+    /// A literal of its path is not quite what the URL has.
+    Misspelt,
+    /// A rule refused a value.
+    Refused,
+    /// It is reached under another host, or wants another query or method.
+    Elsewhere,
+    /// It accepts the URL, and another route is narrower, or goes first.
+    Beaten,
+    /// It answers.
+    Answers,
+}
+
+impl<P> Table<P> {
+    /// Explains what [`decide`](Self::decide) does with a request. Walks the whole table: for people, not
+    /// for every request.
+    #[must_use]
+    pub fn explain(&self, request: &Request<'_>) -> Explanation<'_, P> {
+        self.explained(request).unwrap_or(Explanation { candidates: Vec::new() })
+    }
+
+    /// `None` for what is no URL: no route comes into question.
+    fn explained(&self, request: &Request<'_>) -> Option<Explanation<'_, P>> {
+        let frozen = self.frozen();
+        let target = Target::parse(std::str::from_utf8(request.url()).ok()?);
+        let segments = Segments::split(target.path, frozen.limits).ok()?;
+        let query = pairs(target.query.unwrap_or_default()).ok()?;
+        let host = target.host.or(request.asked_host());
+        let ask = Ask { segments: &segments, query: &query, host, lists: request.live_lists() };
+        let accepted = frozen.tree.find(&ask, &frozen.routes);
+        let winner = frozen.choose(&accepted, request.method());
+        let judge = Judge { table: self, ask: &ask, method: request.method(), winner };
+        let mut candidates: Vec<(EndingId, Candidate<'_, P>)> = Vec::new();
+        for (ending, obstacle) in ways(&frozen.tree, &ask) {
+            let one = judge.candidate(ending, obstacle);
+            let known = candidates.iter_mut().find(|(_, known)| known.route == one.route);
+            match known {
+                // Of several ways through one route, the one that came closest speaks for it.
+                Some((at, known)) if known.verdict < one.verdict => (*at, *known) = (ending, one),
+                Some(_) => {}
+                None => candidates.push((ending, one)),
+            }
+        }
+        if winner.is_some() {
+            // Where the URL is answered, what lies below it was never in question.
+            candidates.retain(|(_, one)| one.verdict != Verdict::Missing);
+        }
+        candidates.sort_by_key(|(_, one)| one.verdict);
+        Some(Explanation { candidates: candidates.into_iter().map(|(_, one)| one).collect() })
+    }
+}
+
+struct Judge<'a, 't, 'u, P> {
+    table: &'t Table<P>,
+    ask: &'a Ask<'a, 'u>,
+    method: &'a str,
+    winner: Option<EndingId>,
+}
+
+impl<'t, P> Judge<'_, 't, '_, P> {
+    fn candidate(&self, id: EndingId, obstacle: Option<Obstacle>) -> Candidate<'t, P> {
+        let frozen = self.table.frozen();
+        let ending = frozen.tree.ending(id);
+        let (verdict, reason) = match obstacle {
+            Some(obstacle) => self.obstacle(ending, obstacle),
+            None => self.beyond_the_path(id, ending),
+        };
+        Candidate { route: self.table.route_ref(ending.route), verdict, reason }
+    }
+
+    fn obstacle(&self, ending: &Ending, obstacle: Obstacle) -> (Verdict, String) {
+        let frozen = self.table.frozen();
+        let route = frozen.route(ending.route);
+        let segments = &self.ask.segments.list;
+        match obstacle {
+            Obstacle::Literal { segment, expected } => {
+                (Verdict::Misspelt, format!("`{}` is not `{expected}`", shown(&segments[segment].text)))
+            }
+            Obstacle::Pattern { segment, pattern } => {
+                let text = &segments[segment].text;
+                let reason = match refusal(&frozen.tree, pattern, text) {
+                    Some((piece, value, reason)) => {
+                        format!("`{}` refused `{}`: {reason}", param_at(route, ending, segment, piece), shown(&value))
+                    }
+                    None => {
+                        format!("`{}` is not of the form `{}`", shown(text), self.form(route, ending, segment, pattern))
+                    }
+                };
+                (Verdict::Refused, reason)
+            }
+            Obstacle::LeftOver { segments: count } => {
+                let first = segments[segments.len() - count].start - 1;
+                let rest = shown(&self.ask.segments.path[first..]);
+                let reason = match count {
+                    1 => format!("one segment left over: `{}`", rest.trim_start_matches('/')),
+                    _ => format!("{} segments left over: `{rest}`", in_words(count)),
+                };
+                (Verdict::LeftOver, reason)
+            }
+            Obstacle::Missing { expected } => {
+                let what = match expected {
+                    Some(literal) => format!("/{literal}"),
+                    None => {
+                        let at = segments.len();
+                        let names = ending.captures.iter().filter(|capture| usize::from(capture.segment) == at);
+                        let tail = ending.tail.as_ref().map(|tail| tail.param);
+                        let params: Vec<u16> = names.map(|capture| capture.param).chain(tail).collect();
+                        params
+                            .iter()
+                            .map(|param| format!("`{}`", route.params[usize::from(*param)].name))
+                            .collect::<Vec<_>>()
+                            .join(" and ")
+                    }
+                };
+                let what = if what.starts_with('/') { format!("`{what}`") } else { format!("a value for {what}") };
+                (Verdict::Missing, format!("goes on with {what}, where the URL ends"))
+            }
+            Obstacle::Tail => (Verdict::Refused, self.tail(route, ending)),
+        }
+    }
+
+    /// A pattern as it is written.
+    fn form(&self, route: &Route, ending: &Ending, segment: usize, pattern: PatternId) -> String {
+        let pieces = self.table.frozen().tree.pattern(pattern).pieces.iter().enumerate();
+        let written = pieces.map(|(index, piece)| match piece {
+            Piece::Text(text) => text.to_string(),
+            Piece::Value(_) => format!("{{{}}}", param_at(route, ending, segment, index)),
+        });
+        written.collect()
+    }
+
+    fn tail(&self, route: &Route, ending: &Ending) -> String {
+        let Some(tail) = &ending.tail else { return "the tail is refused".to_owned() };
+        let param = &route.params[usize::from(tail.param)];
+        let segments = &self.ask.segments.list[ending.steps.len() - 1..];
+        let value = segments.iter().map(|segment| &*segment.text).collect::<Vec<_>>().join("/");
+        let reason = match param.kind {
+            ParamKind::Items => {
+                let (least, most) = (tail.check.min_items, tail.check.max_items);
+                let bounds = if most == u16::MAX { format!("at least {least}") } else { format!("{least} to {most}") };
+                format!("expected {bounds} segments, found {}", segments.len())
+            }
+            _ => tail.check.refusal(&value).unwrap_or_else(|| "not in its list".to_owned()),
+        };
+        format!("`{}` refused `{}`: {reason}", param.name, shown(&value))
+    }
+
+    /// The path fits: what do the rest of the request and the other routes say?
+    fn beyond_the_path(&self, id: EndingId, ending: &Ending) -> (Verdict, String) {
+        let frozen = self.table.frozen();
+        let route = frozen.route(ending.route);
+        if let Some(host) = &route.host
+            && !host.accepts(self.ask.host, self.ask.lists)
+        {
+            let template = route.host_template.as_ref().map(ToString::to_string).unwrap_or_default();
+            let asked = self
+                .ask
+                .host
+                .map_or_else(|| "no host was asked".to_owned(), |host| format!("`{}` was asked", shown(host)));
+            return (Verdict::Elsewhere, format!("is reached under the host `{template}`; {asked}"));
+        }
+        if let Some(refusal) = route.query.refusal(self.ask.query, self.ask.lists) {
+            return match refusal {
+                QueryRefusal::Literal { name, value } => {
+                    (Verdict::Elsewhere, format!("wants the query `{name}={value}`"))
+                }
+                QueryRefusal::Missing { name } => (Verdict::Elsewhere, format!("wants `{name}` in the query")),
+                QueryRefusal::Value { name, value, reason } => {
+                    (Verdict::Refused, format!("`{name}` refused `{}`: {reason}", shown(&value)))
+                }
+            };
+        }
+        if self.winner == Some(id) {
+            return (Verdict::Answers, "answers".to_owned());
+        }
+        if !route.methods.allows(self.method) {
+            let methods = route.methods.0.join(", ");
+            return (Verdict::Elsewhere, format!("answers {methods}, not {}", shown(self.method)));
+        }
+        let Some(winner) = self.winner else {
+            return (Verdict::Beaten, "a narrower route takes the URL, but not the method".to_owned());
+        };
+        let by = frozen.route(frozen.tree.ending(winner).route);
+        let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.list.len()) {
+            Narrower::Left => format!("fits, but `{}` is narrower", by.name),
+            Narrower::Declared => format!("fits, but `{}` is asked first", by.name),
+            _ if by.priority > route.priority => format!("fits, but `{}` has the higher priority", by.name),
+            _ => format!("fits, but `{}` is declared first", by.name),
+        };
+        (Verdict::Beaten, reason)
+    }
+}
+
+/// The name of the parameter whose value is that piece of that segment.
+fn param_at<'t>(route: &'t Route, ending: &Ending, segment: usize, piece: usize) -> &'t str {
+    let is_there = |capture: &&Capture| usize::from(capture.segment) == segment && usize::from(capture.piece) == piece;
+    let param = ending.captures.iter().find(is_there).map(|capture| capture.param);
+    let param = param.or(ending.tail.as_ref().map(|tail| tail.param));
+    param.map_or("value", |param| &*route.params[usize::from(param)].name)
+}
+
+fn in_words(count: usize) -> String {
+    match count {
+        2 => "two".to_owned(),
+        3 => "three".to_owned(),
+        4 => "four".to_owned(),
+        _ => count.to_string(),
+    }
+}
+
+/// A piece of a URL as it may be shown: escaped, and not endless.
+fn shown(text: &str) -> String {
+    const LONGEST: usize = 60;
+    let mut shown: String = text.chars().take(LONGEST).flat_map(char::escape_debug).collect();
+    if text.chars().nth(LONGEST).is_some() {
+        shown.push('…');
+    }
+    shown
+}

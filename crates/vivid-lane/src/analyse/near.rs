@@ -1,0 +1,109 @@
+//! Routes that accept a path but for one thing.
+
+use smallvec::SmallVec;
+
+use crate::matcher::{Ask, EndingId, NodeId, PatternId, Piece, Tree};
+use crate::table::nearest;
+
+/// What keeps a way from accepting a path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Obstacle {
+    /// This segment is nearly, but not quite, the literal.
+    Literal { segment: usize, expected: String },
+    /// The pattern refused this segment.
+    Pattern { segment: usize, pattern: PatternId },
+    /// So many segments are left over.
+    LeftOver { segments: usize },
+    /// A segment is missing: that literal, or a value.
+    Missing { expected: Option<String> },
+    /// The tail refused what it should take.
+    Tail,
+}
+
+/// All ways that accept a path, or would but for one obstacle, in the order in which they are tried.
+pub(super) fn ways(tree: &Tree, ask: &Ask<'_, '_>) -> Vec<(EndingId, Option<Obstacle>)> {
+    let mut walk = Walk { tree, ask, found: Vec::new() };
+    walk.node(NodeId::ROOT, 0, None);
+    walk.found
+}
+
+struct Walk<'a, 'u> {
+    tree: &'a Tree,
+    ask: &'a Ask<'a, 'u>,
+    found: Vec<(EndingId, Option<Obstacle>)>,
+}
+
+impl Walk<'_, '_> {
+    fn node(&mut self, id: NodeId, at: usize, obstacle: Option<Obstacle>) {
+        let tree = self.tree;
+        let node = tree.node(id);
+        let segments = &self.ask.segments.list;
+        let Some(segment) = segments.get(at) else {
+            for &ending in &node.endings {
+                let fits = tree.ending(ending).tail_fits(self.ask);
+                match &obstacle {
+                    Some(obstacle) if fits => self.found.push((ending, Some(obstacle.clone()))),
+                    Some(_) => {}
+                    None => self.found.push((ending, (!fits).then_some(Obstacle::Tail))),
+                }
+            }
+            if obstacle.is_none() {
+                self.one_more(id);
+            }
+            return;
+        };
+        // Where nothing of the path but a stray beginning fits, a route is no candidate.
+        if obstacle.is_none() && at > 0 {
+            let left_over = Obstacle::LeftOver { segments: segments.len() - at };
+            self.found.extend(node.endings.iter().map(|&ending| (ending, Some(left_over.clone()))));
+        }
+        if let Some(&target) = node.literals.get(&*segment.text) {
+            self.node(target, at + 1, obstacle.clone());
+        } else if obstacle.is_none()
+            && let Some(near) = nearest(&segment.text, node.literals.keys().map(|text| &**text))
+        {
+            let expected = near.to_owned();
+            self.node(node.literals[near], at + 1, Some(Obstacle::Literal { segment: at, expected }));
+        }
+        for edge in &node.edges {
+            if tree.pattern(edge.pattern).accepts(&segment.text, self.ask.lists) {
+                self.node(edge.target, at + 1, obstacle.clone());
+            } else if obstacle.is_none() {
+                let refused = Obstacle::Pattern { segment: at, pattern: edge.pattern };
+                self.node(edge.target, at + 1, Some(refused));
+            }
+        }
+    }
+
+    /// What ends one segment further on.
+    fn one_more(&mut self, id: NodeId) {
+        let node = self.tree.node(id);
+        let mut literals: SmallVec<[(&str, NodeId); 8]> =
+            node.literals.iter().map(|(text, &target)| (&**text, target)).collect();
+        literals.sort_unstable();
+        let literals = literals.into_iter().map(|(text, target)| (Some(text.to_owned()), target));
+        let edges = node.edges.iter().filter(|edge| edge.target != id).map(|edge| (None, edge.target));
+        for (expected, target) in literals.chain(edges) {
+            let endings = &self.tree.node(target).endings;
+            let missing = Obstacle::Missing { expected };
+            self.found.extend(endings.iter().map(|&ending| (ending, Some(missing.clone()))));
+        }
+    }
+}
+
+/// Which value of a pattern refused a segment, and why.
+pub(super) fn refusal(tree: &Tree, pattern: PatternId, text: &str) -> Option<(usize, String, String)> {
+    let pattern = tree.pattern(pattern);
+    let split = pattern.split(text).or_else(|| pattern.without_rules().split(text))?;
+    for (index, (piece, (start, end))) in pattern.pieces.iter().zip(split).enumerate() {
+        let value = &text[start..end];
+        let Piece::Value(check) = piece else { continue };
+        if let Some(reason) = check.refusal(value) {
+            return Some((index, value.to_owned(), reason));
+        }
+        if let Some(list) = &check.list {
+            return Some((index, value.to_owned(), format!("not in the list `{list}`")));
+        }
+    }
+    None
+}

@@ -1,0 +1,79 @@
+//! JSON (RFC 8259) → document.
+
+use std::sync::Arc;
+
+use jsonc_parser::ast::{ObjectPropName, Value};
+use jsonc_parser::common::{Range, Ranged};
+use jsonc_parser::{CollectOptions, ParseOptions, parse_to_ast};
+
+use super::Report;
+use super::document::{Entry, Kind, Node, unique};
+use super::source::{Origin, Span};
+
+/// Plain JSON, without the liberties that the parser can take.
+const PLAIN: ParseOptions = ParseOptions {
+    allow_comments: false,
+    allow_loose_object_property_names: false,
+    allow_trailing_commas: false,
+    allow_missing_commas: false,
+    allow_single_quoted_strings: false,
+    allow_hexadecimal_numbers: false,
+    allow_unary_plus_numbers: false,
+    allow_bare_decimal_point_numbers: false,
+    allow_non_finite_numbers: false,
+    allow_extended_string_escapes: false,
+};
+
+/// Reads a source as JSON.
+pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
+    let value = match parse_to_ast(origin.text(), &CollectOptions::default(), &PLAIN) {
+        Ok(parsed) => parsed.value,
+        Err(error) => {
+            let span = span(origin, error.range());
+            report.error("json", Some(&span), format!("this is not JSON: {}", error.kind()));
+            return Vec::new();
+        }
+    };
+    match value {
+        Some(Value::Object(object)) => match node(origin, Value::Object(object), report).kind {
+            Kind::Table(entries) => entries,
+            _ => Vec::new(),
+        },
+        other => {
+            let place = other.map(|value| span(origin, value.range()));
+            report.error("json", place.as_ref(), "expected a JSON object with `site` and `routes`");
+            Vec::new()
+        }
+    }
+}
+
+fn span(origin: &Arc<Origin>, range: Range) -> Span {
+    Span::new(origin, range.start..range.end)
+}
+
+// The parser refuses what is nested deeper than 512, so this recursion is bounded.
+fn node(origin: &Arc<Origin>, value: Value<'_>, report: &mut Report) -> Node {
+    let place = span(origin, value.range());
+    let kind = match value {
+        Value::StringLit(text) => Kind::Text(text.value.into_owned()),
+        Value::BooleanLit(value) => Kind::Bool(value.value),
+        Value::NullKeyword(_) => Kind::Null,
+        Value::NumberLit(number) => Kind::number(number.value, &place, report),
+        Value::Array(array) => {
+            Kind::List(array.elements.into_iter().map(|value| node(origin, value, report)).collect())
+        }
+        Value::Object(object) => {
+            let entries = object.properties.into_iter().map(|property| {
+                let at = span(origin, property.name.range());
+                let key = match property.name {
+                    ObjectPropName::String(text) => text.value.into_owned(),
+                    ObjectPropName::Word(word) => word.value.to_owned(),
+                };
+                Entry { key, span: at, value: node(origin, property.value, report) }
+            });
+            let entries = entries.collect();
+            Kind::Table(unique(entries, report))
+        }
+    };
+    Node { span: place, kind }
+}
