@@ -88,10 +88,10 @@ pub enum Verdict {
     LeftOver,
     /// Its path goes on where the URL ends.
     Missing,
-    /// A literal of its path is not quite what the URL has.
-    Misspelt,
     /// A rule refused a value.
     Refused,
+    /// A literal of its path is not quite what the URL has.
+    Misspelt,
     /// It is reached under another host, or wants another query or method.
     Elsewhere,
     /// It accepts the URL, and another route is narrower, or goes first.

@@ -1,7 +1,8 @@
 //! Planned routes → tree.
 
-use std::collections::HashMap;
 use std::sync::Arc;
+
+use hashbrown::HashMap;
 
 use super::chain::Chained;
 use super::order::{self, Patterns, Relation, Way};

@@ -4,8 +4,10 @@
 //! of the user's accepts a part of what describes it; a live list counts as narrower than any rule that
 //! does not name its values one by one; of two live lists the one that is declared first is asked first.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::BTreeSet;
 use std::sync::Arc;
+
+use hashbrown::HashMap;
 
 use crate::matcher::{HostDemand, Narrower, Pattern, PatternId, Piece, QueryDemand, TailKind};
 use crate::rule::{Atom, Comparison, Dfa, SEPARATOR, TEXT, TooLarge, sequence};
@@ -68,7 +70,7 @@ fn known(pieces: &[Piece], excluded: &[&str]) -> Result<Known, TooLarge> {
         .collect();
     let all = match pieces {
         [Piece::Value(check)] => check.set(),
-        _ => Arc::new(sequence(&[atoms(pieces)])?),
+        _ => Arc::new(sequence(&[atoms(pieces)])?.minimised()),
     };
     let excluded: Vec<&str> = excluded.iter().copied().filter(|word| all.contains(word.as_bytes())).collect();
     let set = if excluded.is_empty() { all } else { Arc::new(all.without(&Dfa::words(excluded)?)?) };

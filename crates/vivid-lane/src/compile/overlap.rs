@@ -3,8 +3,9 @@
 //! Only pairs of ways that neither a literal nor an inclusion tells apart are followed, so a table without
 //! such pairs is proven in one look at each node.
 
-use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
+
+use hashbrown::{HashMap, HashSet};
 
 use super::chain::Chained;
 use super::grow::{Growing, Word, path_set};

@@ -4,8 +4,8 @@
 //! concatenation, inclusion with a witness. All constructions go through [`Dfa::explore`], which names the
 //! states as it meets them and stops at a limit.
 
-use std::collections::HashMap;
-use std::collections::hash_map::Entry;
+use hashbrown::HashMap;
+use hashbrown::hash_map::Entry;
 use std::hash::Hash;
 
 /// The state from which nothing is accepted.
@@ -52,12 +52,16 @@ impl Classes {
 
     /// Classes that tell apart what any of the automata does.
     pub(crate) fn of_all<'a>(automata: impl IntoIterator<Item = &'a Dfa>) -> Self {
-        let mut classes = Self::by(|_| ());
-        for automaton in automata {
-            let finer = Self::by(|byte| (classes.class(byte), automaton.classes.class(byte)));
-            classes = finer;
-        }
-        classes
+        let mut automata = automata.into_iter();
+        let first = automata.next().map_or_else(|| Self::by(|_| ()), |first| first.classes.clone());
+        automata.fold(first, |classes, other| {
+            // Many automata tell apart the same bytes, and then there is nothing to refine.
+            if classes == other.classes {
+                classes
+            } else {
+                Self::by(|byte| (classes.class(byte), other.classes.class(byte)))
+            }
+        })
     }
 
     pub(super) fn class(&self, byte: u8) -> u8 {
@@ -125,6 +129,44 @@ impl Dfa {
         }
         dfa.trim();
         Ok(dfa)
+    }
+
+    /// The same set with as few states as possible (Moore's refinement), where that is worth its time.
+    pub(crate) fn minimised(self) -> Self {
+        const MOST: usize = 4096;
+        let (stride, states) = (self.classes.count(), self.states());
+        if states > MOST {
+            return self;
+        }
+        let mut block: Vec<u32> = self.accepts.iter().map(|&accepts| u32::from(accepts)).collect();
+        let mut count = 0;
+        loop {
+            let mut ids: HashMap<Vec<u32>, u32> = HashMap::new();
+            let refined: Vec<u32> = (0..states)
+                .map(|state| {
+                    let targets = self.next[state * stride..][..stride].iter().map(|&target| block[target as usize]);
+                    let key: Vec<u32> = std::iter::once(block[state]).chain(targets).collect();
+                    let fresh = u32::try_from(ids.len()).unwrap_or(u32::MAX);
+                    *ids.entry(key).or_insert(fresh)
+                })
+                .collect();
+            block = refined;
+            if ids.len() == count {
+                break;
+            }
+            count = ids.len();
+        }
+        // State 0 is met first and so keeps the number of the dead state.
+        let mut next = vec![DEAD; count * stride];
+        let mut accepts = vec![false; count];
+        for state in 0..states {
+            let at = block[state] as usize;
+            accepts[at] = self.accepts[state];
+            for class in 0..stride {
+                next[at * stride + class] = block[self.next[state * stride + class] as usize];
+            }
+        }
+        Self { start: block[self.start as usize], next, accepts, classes: self.classes }
     }
 
     /// Sends what can reach no accepting state to the dead one.

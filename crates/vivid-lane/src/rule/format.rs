@@ -134,7 +134,10 @@ impl BuiltIn {
         let index = BUILT_IN.iter().position(|format| format.name == self.name).unwrap_or_default();
         // Every row is far below the limit; a test builds them all to prove it.
         let made = || {
-            (self.set)().and_then(|set| set.and(&TEXT)).unwrap_or_else(|_| unreachable!("{} is too large", self.name))
+            (self.set)()
+                .and_then(|set| set.and(&TEXT))
+                .map(Dfa::minimised)
+                .unwrap_or_else(|_| unreachable!("{} is too large", self.name))
         };
         Arc::clone(SETS[index].get_or_init(|| Arc::new(made())))
     }

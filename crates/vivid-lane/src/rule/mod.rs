@@ -181,7 +181,7 @@ impl Check {
             return Ok(None);
         }
         let joined = sets.iter().try_fold(Dfa::clone(&TEXT), |joined, set| joined.and(set)).map_err(too_large)?;
-        Ok(Some(Arc::new(joined)))
+        Ok(Some(Arc::new(joined.minimised())))
     }
 
     /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.

@@ -1,0 +1,196 @@
+//! Laws that hold for every table: the matcher and the proofs against the naive reference.
+
+mod reference;
+
+use proptest::prelude::*;
+use reference::model::{Query, Route, Segment, Tail, route, table, url};
+use reference::rules::{POOL, Rule};
+use reference::{Bound, Reference, ways};
+use vivid_lane::{Match, Overlaps, Request, Severity, Table, Value, Verdict};
+
+/// The values of a match in the form of the reference.
+fn bound(found: &Match<'_, '_>) -> Bound {
+    let text = |value: Value| match value {
+        Value::Text(text) => text,
+        Value::List(items) => items.join("/"),
+        Value::Pairs(pairs) => panic!("no generated route has pairs: {pairs:?}"),
+    };
+    found.values().map(|(name, value)| (name.to_owned(), text(value))).collect()
+}
+
+/// The answer of a table: the index of the route and its values.
+fn answer(table: &Table, url: &str) -> Option<(usize, Bound)> {
+    let found = table.find(url)?;
+    let index = found.route().name().trim_start_matches('r').parse().expect("routes are named by their index");
+    Some((index, bound(&found)))
+}
+
+fn routes(most: usize) -> impl Strategy<Value = Vec<Route>> {
+    prop::collection::vec(route(), 1..most)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 60, max_shrink_iters: 400, ..ProptestConfig::default() })]
+
+    /// A table that is proven gives each URL to the one narrowest route. Where it is refused, each witness is
+    /// accepted by both routes, neither being the narrower; with the order of declaration deciding, the first
+    /// declared of the narrowest answers.
+    #[test]
+    fn the_matcher_agrees_with_the_reference(routes in routes(24), urls in prop::collection::vec(url(), 60)) {
+        let order = || 0..routes.len();
+        let reference = Reference::new(&routes);
+        let built = match table(&routes, order(), Overlaps::Refused).build() {
+            Ok(built) => {
+                for url in &urls {
+                    let narrowest = reference.narrowest(url);
+                    prop_assert!(narrowest.len() < 2, "{} is contested: {:?}", url, narrowest);
+                }
+                built
+            }
+            Err(error) => {
+                for finding in error.findings().iter().filter(|finding| finding.severity() == Severity::Error) {
+                    prop_assert_eq!(finding.code(), "overlap", "{}", finding);
+                    let witness = finding.witness().expect("an overlap has a witness");
+                    // A third route may be narrower than both; the two still overlap, so all that accept it count.
+                    let all: Vec<String> = reference.hits(witness).iter().map(|hit| format!("r{}", hit.route)).collect();
+                    prop_assert!(finding.routes().iter().all(|name| all.contains(name)), "{}: only {:?}", finding, all);
+                }
+                table(&routes, order(), Overlaps::FirstDeclared).build().expect("only overlaps were wrong")
+            }
+        };
+        for url in &urls {
+            let wanted = reference.narrowest(url).into_iter().min_by_key(|hit| hit.route).map(|hit| (hit.route, hit.bound));
+            prop_assert_eq!(answer(&built, url), wanted, "{}", url);
+        }
+    }
+
+    /// The order of declaration changes nothing.
+    #[test]
+    fn order_does_not_matter(
+        (routes, order) in routes(60).prop_flat_map(|routes| {
+            let order = Just((0..routes.len()).collect::<Vec<_>>()).prop_shuffle();
+            (Just(routes), order)
+        }),
+        urls in prop::collection::vec(url(), 40),
+    ) {
+        let straight = table(&routes, 0..routes.len(), Overlaps::Refused).build();
+        let shuffled = table(&routes, order.iter().copied(), Overlaps::Refused).build();
+        prop_assert_eq!(straight.is_ok(), shuffled.is_ok());
+        if let (Ok(straight), Ok(shuffled)) = (straight, shuffled) {
+            for url in &urls {
+                prop_assert_eq!(answer(&straight, url), answer(&shuffled, url), "{}", url);
+            }
+        }
+    }
+
+    /// A link that is made leads back to its route and its values; a link whose values all fit is made,
+    /// unless another route takes it or it cannot be read back.
+    #[test]
+    fn a_link_leads_back(routes in routes(12), picks in prop::collection::vec((any::<prop::sample::Index>(), any::<u64>()), 30)) {
+        let built = table(&routes, 0..routes.len(), Overlaps::FirstDeclared).build().expect("any table is built when the order decides");
+        for (index, seed) in picks {
+            let index = index.index(routes.len());
+            let values = values(&routes[index], seed);
+            let name = format!("r{index}");
+            let link = values.iter().fold(built.link(&name), |link, (name, value)| link.set(name, value.clone()));
+            match link.to_url() {
+                Ok(url) => {
+                    let wanted: Bound = values.iter().map(|(name, value)| (name.clone(), match value {
+                        Value::List(items) => items.join("/"),
+                        value => value.as_text().unwrap_or_default().to_owned(),
+                    })).collect();
+                    prop_assert_eq!(answer(&built, &url), Some((index, wanted)), "{}", url);
+                }
+                Err(error) => prop_assert!(error.is_captured() || error.is_not_reversible(), "{}", error),
+            }
+        }
+    }
+
+    /// What an explanation says agrees with what is decided, and it names every route that accepts the URL.
+    #[test]
+    fn an_explanation_ends_in_the_winner(routes in routes(24), urls in prop::collection::vec(url(), 20)) {
+        let built = table(&routes, 0..routes.len(), Overlaps::FirstDeclared).build().expect("any table is built when the order decides");
+        let reference = Reference::new(&routes);
+        for url in &urls {
+            let explanation = built.explain(&Request::get(url.as_str()));
+            let last = explanation.candidates().last().filter(|one| one.verdict() == Verdict::Answers);
+            prop_assert_eq!(last.map(|one| one.route().name()), built.find(url).map(|found| found.route().name()), "{}", url);
+            for hit in reference.hits(url) {
+                let name = format!("r{}", hit.route);
+                let one = explanation.candidates().iter().find(|one| one.route().name() == name);
+                prop_assert!(one.is_some_and(|one| one.verdict() >= Verdict::Beaten), "{} of {}", name, url);
+            }
+        }
+    }
+
+    /// Whatever the bytes, there is an answer and no panic.
+    #[test]
+    fn any_bytes_are_answered(routes in routes(8), url in prop::collection::vec(any::<u8>(), 0..200)) {
+        let built = table(&routes, 0..routes.len(), Overlaps::FirstDeclared).build().expect("any table is built when the order decides");
+        let status = built.decide(&Request::get(&url)).status();
+        prop_assert!(matches!(status, 200 | 400 | 404 | 414), "{}", status);
+        built.explain(&Request::get(&url));
+    }
+}
+
+/// Two routes that a proof finds free of overlap share none of many URLs.
+#[test]
+fn a_proven_pair_shares_no_url() {
+    use proptest::strategy::ValueTree;
+    use proptest::test_runner::TestRunner;
+    let mut runner = TestRunner::deterministic();
+    let urls: Vec<String> =
+        (0..10_000).map(|_| url().new_tree(&mut runner).expect("URLs are made").current()).collect();
+    let mut proven = 0;
+    while proven < 12 {
+        let pair = [route(), route()].map(|one| one.new_tree(&mut runner).expect("routes are made").current());
+        if table(&pair, 0..2, Overlaps::Refused).build().is_ok() {
+            proven += 1;
+            let reference = Reference::new(&pair);
+            for url in &urls {
+                assert!(reference.narrowest(url).len() < 2, "{url} of {pair:?}");
+            }
+        }
+    }
+}
+
+/// Values that all rules of a route accept.
+fn values(route: &Route, seed: u64) -> Vec<(String, Value)> {
+    let mut state = seed | 1;
+    let mut next = |count: usize| {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 33) as usize % count
+    };
+    let all = ways(&route.path);
+    let way = &all[next(all.len())];
+    let mut values = Vec::new();
+    for segment in &way.segments {
+        let mut pick = |name: &String, rule: &Rule| {
+            let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
+            values.push((name.clone(), Value::from(choices[next(choices.len())])));
+        };
+        match segment {
+            Segment::Literal(_) => {}
+            Segment::Value { name, rule, .. } => pick(name, rule),
+            Segment::Pair { left, right, .. } => {
+                pick(&left.0, &left.1);
+                pick(&right.0, &right.1);
+            }
+        }
+    }
+    if let Some((name, tail)) = &way.tail {
+        let item = tail.item();
+        let choices: Vec<&str> = POOL.iter().copied().filter(|text| item.read(text).is_some()).collect();
+        let least = if let Tail::Items { min, .. } = tail { (*min).max(1) } else { 1 };
+        let items: Vec<String> = (0..least + next(3)).map(|_| choices[next(choices.len())].to_owned()).collect();
+        let value = if *tail == Tail::Rest { Value::Text(items.join("/")) } else { Value::List(items) };
+        values.push((name.clone(), value));
+    }
+    if let Query::Param { name, rule, required } = &route.query
+        && (*required || next(2) == 0)
+    {
+        let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
+        values.push((name.clone(), Value::from(choices[next(choices.len())])));
+    }
+    values
+}

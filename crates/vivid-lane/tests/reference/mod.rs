@@ -1,0 +1,321 @@
+//! A naive matcher, written straight from the design: it tries every route, every way to fill its optional
+//! parts and every way to cut a segment, and compares sets by their members in a pool of sample values. It
+//! shares no code with the library, and is held against every matcher that the library has.
+
+pub(crate) mod model;
+pub(crate) mod rules;
+
+use std::cell::RefCell;
+use std::collections::{BTreeMap, HashMap};
+use std::rc::Rc;
+
+use model::{Path, Query, Route, Segment, Tail};
+use rules::{POOL, Rule};
+
+/// The values of a URL by parameter; a tail's segments are joined by slashes.
+pub(crate) type Bound = BTreeMap<String, String>;
+
+/// One way to fill the optional parts of a route's path.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Way {
+    pub(crate) segments: Vec<Segment>,
+    pub(crate) tail: Option<(String, Tail)>,
+}
+
+/// A route that accepts a URL.
+#[derive(Debug, Clone)]
+pub(crate) struct Hit {
+    pub(crate) route: usize,
+    pub(crate) way: Way,
+    pub(crate) bound: Bound,
+}
+
+/// All ways through a path, those that fill more from the left first.
+pub(crate) fn ways(path: &Path) -> Vec<Way> {
+    let front = match &path.front {
+        Some(segment) => vec![vec![segment.clone()], vec![]],
+        None => vec![vec![]],
+    };
+    let mut all = Vec::new();
+    for mut start in front {
+        start.extend(path.segments.iter().cloned());
+        for count in (0..=path.optional.len()).rev() {
+            let mut segments = start.clone();
+            segments.extend(path.optional[..count].iter().cloned());
+            if let Some((name, tail)) = &path.tail {
+                all.push(Way { segments: segments.clone(), tail: Some((name.clone(), tail.clone())) });
+                if matches!(tail, Tail::Items { min: 0, .. }) {
+                    all.push(Way { segments, tail: None });
+                }
+            } else {
+                all.push(Way { segments, tail: None });
+            }
+        }
+    }
+    all
+}
+
+/// Cuts a path at its slashes and decodes each segment; `None` for what no route can have.
+pub(crate) fn split(path: &str) -> Option<Vec<String>> {
+    let inside = path.strip_prefix('/')?;
+    if inside.is_empty() {
+        return Some(Vec::new());
+    }
+    inside
+        .split('/')
+        .map(|segment| decode(segment).filter(|text| !text.is_empty() && text != "." && text != ".."))
+        .collect()
+}
+
+pub(crate) fn decode(text: &str) -> Option<String> {
+    let (mut out, mut bytes) = (Vec::new(), text.bytes());
+    while let Some(byte) = bytes.next() {
+        out.push(match byte {
+            b'%' => {
+                let digits = [bytes.next()?, bytes.next()?];
+                let is_hex = digits.iter().all(u8::is_ascii_hexdigit);
+                u8::from_str_radix(std::str::from_utf8(&digits).ok().filter(|_| is_hex)?, 16).ok()?
+            }
+            byte => byte,
+        });
+    }
+    String::from_utf8(out).ok().filter(|text| !text.chars().any(|c| c.is_ascii_control()))
+}
+
+impl Segment {
+    /// Binds the values of one segment: the shortest leftmost reading in which every rule is met.
+    pub(crate) fn read(&self, text: &str) -> Option<Bound> {
+        match self {
+            Self::Literal(literal) => (literal == text).then(Bound::new),
+            Self::Value { before, name, rule, after } => {
+                let value = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;
+                rule.accepts(value).then(|| Bound::from([(name.clone(), value.to_owned())]))
+            }
+            Self::Pair { left, between, right } => text.match_indices(between.as_str()).find_map(|(at, _)| {
+                let (a, b) = (&text[..at], &text[at + between.len()..]);
+                let fits = left.1.accepts(a) && right.1.accepts(b);
+                fits.then(|| Bound::from([(left.0.clone(), a.to_owned()), (right.0.clone(), b.to_owned())]))
+            }),
+        }
+    }
+}
+
+impl Tail {
+    pub(crate) fn item(&self) -> Segment {
+        let rule = match self {
+            Self::Items { rule, .. } => rule.clone(),
+            Self::Rest => Rule::Any,
+        };
+        Segment::Value { before: String::new(), name: "item".to_owned(), rule, after: String::new() }
+    }
+}
+
+impl Way {
+    pub(crate) fn read(&self, segments: &[String]) -> Option<Bound> {
+        let fixed = self.segments.len();
+        match &self.tail {
+            None if segments.len() != fixed => return None,
+            Some((_, Tail::Items { min, .. })) if segments.len() < fixed + (*min).max(1) => return None,
+            Some((_, Tail::Rest)) if segments.len() < fixed + 1 => return None,
+            _ => {}
+        }
+        let mut bound = Bound::new();
+        for (segment, text) in self.segments.iter().zip(segments) {
+            bound.extend(segment.read(text)?);
+        }
+        if let Some((name, tail)) = &self.tail {
+            let rest = &segments[fixed..];
+            rest.iter().try_for_each(|text| tail.item().read(text).map(drop))?;
+            bound.insert(name.clone(), rest.join("/"));
+        }
+        Some(bound)
+    }
+
+    fn step(&self, at: usize) -> Option<Segment> {
+        self.segments.get(at).cloned().or_else(|| self.tail.as_ref().map(|(_, tail)| tail.item()))
+    }
+}
+
+impl Query {
+    /// Binds the values of a query; the first of a name counts.
+    pub(crate) fn read(&self, pairs: &[(String, String)]) -> Option<Bound> {
+        let value = |wanted: &str| pairs.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.clone());
+        match self {
+            Self::None => Some(Bound::new()),
+            Self::Literal(name, text) => pairs.iter().any(|pair| pair.0 == *name && pair.1 == *text).then(Bound::new),
+            Self::Param { name, rule, required } => match value(name) {
+                None => (!required).then(Bound::new),
+                Some(text) if rule.accepts(&text) || (*rule == Rule::Any && text.is_empty()) => {
+                    Some(Bound::from([(name.clone(), text)]))
+                }
+                // A field that nobody filled in.
+                Some(text) => (text.is_empty() && !required).then(Bound::new),
+            },
+        }
+    }
+}
+
+pub(crate) fn read_query(query: &str) -> Option<Vec<(String, String)>> {
+    let form = |text: &str| decode(&text.replace('+', " "));
+    query
+        .split('&')
+        .filter(|pair| !pair.is_empty())
+        .map(|pair| {
+            let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
+            Some((form(name)?, form(value)?))
+        })
+        .collect()
+}
+
+/// What two sets have to do with each other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Sets {
+    Equal,
+    Subset,
+    Superset,
+    Neither,
+}
+
+fn compare(left: &[bool], right: &[bool]) -> Sets {
+    let only_left = left.iter().zip(right).any(|(a, b)| *a && !*b);
+    let only_right = left.iter().zip(right).any(|(a, b)| !*a && *b);
+    match (only_left, only_right) {
+        (false, false) => Sets::Equal,
+        (false, true) => Sets::Subset,
+        (true, false) => Sets::Superset,
+        (true, true) => Sets::Neither,
+    }
+}
+
+/// The routes of a table, and what has been found out about pairs of them.
+pub(crate) struct Reference<'a> {
+    routes: &'a [Route],
+    members: RefCell<HashMap<String, Rc<Vec<bool>>>>,
+    paths: RefCell<HashMap<(usize, usize), Sets>>,
+}
+
+impl<'a> Reference<'a> {
+    pub(crate) fn new(routes: &'a [Route]) -> Self {
+        Self { routes, members: RefCell::default(), paths: RefCell::default() }
+    }
+
+    /// All routes that accept a URL, each by the narrowest of its ways.
+    pub(crate) fn hits(&self, url: &str) -> Vec<Hit> {
+        let (path, query) = url.split_once('?').unwrap_or((url, ""));
+        let (Some(segments), Some(pairs)) = (split(path), read_query(query)) else { return Vec::new() };
+        let mut hits = Vec::new();
+        for (index, route) in self.routes.iter().enumerate() {
+            let Some(from_query) = route.query.read(&pairs) else { continue };
+            let mut own: Vec<Hit> = Vec::new();
+            for way in ways(&route.path) {
+                if let Some(mut bound) = way.read(&segments) {
+                    bound.extend(from_query.clone());
+                    own.push(Hit { route: index, way, bound });
+                }
+            }
+            // Of two ways through one route the narrower, else the one that fills more from the left.
+            let best = (0..own.len()).find(|&at| {
+                !(0..own.len()).any(|other| {
+                    match self.first_difference(&own[other].way, &own[at].way, segments.len()) {
+                        Sets::Subset => true,
+                        Sets::Superset => false,
+                        _ => other < at,
+                    }
+                })
+            });
+            hits.extend(best.map(|at| own.swap_remove(at)));
+        }
+        hits
+    }
+
+    /// The texts of the pool that a segment accepts.
+    fn members(&self, segment: &Segment) -> Rc<Vec<bool>> {
+        let made = || Rc::new(POOL.iter().map(|text| segment.read(text).is_some()).collect());
+        Rc::clone(self.members.borrow_mut().entry(format!("{segment:?}")).or_insert_with(made))
+    }
+
+    /// Section 4.2: the first segment at which two ways differ decides.
+    fn first_difference(&self, left: &Way, right: &Way, segments: usize) -> Sets {
+        for at in 0..segments {
+            let (Some(a), Some(b)) = (left.step(at), right.step(at)) else { break };
+            match compare(&self.members(&a), &self.members(&b)) {
+                Sets::Equal => {}
+                decided => return decided,
+            }
+        }
+        Sets::Equal
+    }
+
+    /// Which of two routes that accept a URL is the narrower.
+    fn narrower(&self, left: &Hit, right: &Hit, segments: usize) -> Sets {
+        match self.first_difference(&left.way, &right.way, segments) {
+            Sets::Equal => {}
+            decided => return decided,
+        }
+        let (a, b) = (&self.routes[left.route], &self.routes[right.route]);
+        let by_path = || compare_paths(&a.path, &b.path);
+        match *self.paths.borrow_mut().entry((left.route, right.route)).or_insert_with(by_path) {
+            Sets::Equal => compare_queries(&a.query, &b.query),
+            decided => decided,
+        }
+    }
+
+    /// The routes of a URL that no other is narrower than.
+    pub(crate) fn narrowest(&self, url: &str) -> Vec<Hit> {
+        let path = url.split('?').next().unwrap_or_default();
+        let segments = split(path).map_or(0, |segments| segments.len());
+        let all = self.hits(url);
+        let is_beaten = |one: &Hit| {
+            all.iter().any(|other| other.route != one.route && self.narrower(other, one, segments) == Sets::Subset)
+        };
+        all.iter().filter(|one| !is_beaten(one)).cloned().collect()
+    }
+}
+
+/// Whole sets of paths, by the paths that can be made of a few values for each segment of either route.
+fn compare_paths(left: &Path, right: &Path) -> Sets {
+    let samples: Vec<Vec<String>> =
+        [left, right].into_iter().flat_map(|path| ways(path).into_iter().flat_map(|way| samples(&way))).collect();
+    let members = |path: &Path| -> Vec<bool> {
+        let ways = ways(path);
+        samples.iter().map(|sample| ways.iter().any(|way| way.read(sample).is_some())).collect()
+    };
+    compare(&members(left), &members(right))
+}
+
+/// Paths of a way: each value of the pool at each place, the other places at their first value.
+fn samples(way: &Way) -> Vec<Vec<String>> {
+    let mut all = Vec::new();
+    let tail_lengths: &[usize] = if way.tail.is_some() { &[1, 2, 3, 4] } else { &[0] };
+    for &extra in tail_lengths {
+        let steps: Vec<Segment> = (0..way.segments.len() + extra).filter_map(|at| way.step(at)).collect();
+        let choices: Vec<Vec<&str>> =
+            steps.iter().map(|step| POOL.iter().copied().filter(|text| step.read(text).is_some()).collect()).collect();
+        if choices.iter().any(Vec::is_empty) {
+            continue;
+        }
+        let first: Vec<String> = choices.iter().map(|values| values[0].to_owned()).collect();
+        for (at, values) in choices.iter().enumerate() {
+            for value in values {
+                let mut path = first.clone();
+                path[at] = (*value).to_owned();
+                all.push(path);
+            }
+        }
+        all.push(first);
+    }
+    all
+}
+
+fn compare_queries(left: &Query, right: &Query) -> Sets {
+    let names = ["q", "k"];
+    let mut samples = Vec::new();
+    for name in names {
+        samples.extend(POOL.iter().chain(&["", "v", "w"]).map(|value| vec![(name.to_owned(), (*value).to_owned())]));
+    }
+    samples
+        .extend(POOL.iter().map(|value| vec![("q".to_owned(), (*value).to_owned()), ("k".to_owned(), "v".to_owned())]));
+    samples.push(Vec::new());
+    let members = |query: &Query| -> Vec<bool> { samples.iter().map(|pairs| query.read(pairs).is_some()).collect() };
+    compare(&members(left), &members(right))
+}

@@ -1,0 +1,224 @@
+//! Routes as the reference knows them, and as a table declares them.
+
+use proptest::prelude::*;
+use vivid_lane::{Overlaps, RouteSpec, TableSpec};
+
+use super::rules::{POOL, Rule, rule};
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Route {
+    pub(crate) path: Path,
+    pub(crate) query: Query,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Path {
+    /// `{/front}`
+    pub(crate) front: Option<Segment>,
+    pub(crate) segments: Vec<Segment>,
+    /// `{/a,b}`
+    pub(crate) optional: Vec<Segment>,
+    pub(crate) tail: Option<(String, Tail)>,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Segment {
+    Literal(String),
+    Value { before: String, name: String, rule: Rule, after: String },
+    Pair { left: (String, Rule), between: String, right: (String, Rule) },
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Tail {
+    /// `{/tail*}`
+    Items { rule: Rule, min: usize },
+    /// `{+tail}`
+    Rest,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Query {
+    None,
+    Literal(String, String),
+    Param { name: String, rule: Rule, required: bool },
+}
+
+/// A template, and the rules of its parameters.
+#[derive(Default)]
+struct Written {
+    path: String,
+    rules: Vec<(String, vivid_lane::Rule)>,
+    required: Vec<String>,
+}
+
+impl Written {
+    fn value(&mut self, name: &str, rule: &Rule) -> String {
+        self.rules.push((name.to_owned(), rule.declared()));
+        name.to_owned()
+    }
+
+    fn segment(&mut self, segment: &Segment) {
+        match segment {
+            Segment::Literal(text) => self.path.push_str(text),
+            Segment::Value { before, name, rule, after } => {
+                let name = self.value(name, rule);
+                self.path.push_str(&format!("{before}{{{name}}}{after}"));
+            }
+            Segment::Pair { left, between, right } => {
+                let (a, b) = (self.value(&left.0, &left.1), self.value(&right.0, &right.1));
+                self.path.push_str(&format!("{{{a}}}{between}{{{b}}}"));
+            }
+        }
+    }
+
+    fn optional(&mut self, segments: &[Segment]) {
+        let names: Vec<String> = segments
+            .iter()
+            .map(|segment| match segment {
+                Segment::Value { name, rule, .. } => self.value(name, rule),
+                other => panic!("{other:?} cannot be left out"),
+            })
+            .collect();
+        if !names.is_empty() {
+            self.path.push_str(&format!("{{/{}}}", names.join(",")));
+        }
+    }
+}
+
+impl Route {
+    /// The route as a table declares it.
+    pub(crate) fn declared(&self, name: &str) -> RouteSpec {
+        let mut written = Written::default();
+        written.optional(self.path.front.as_slice());
+        for segment in &self.path.segments {
+            written.path.push('/');
+            written.segment(segment);
+        }
+        written.optional(&self.path.optional);
+        match &self.path.tail {
+            Some((name, Tail::Items { rule, min })) => {
+                written.path.push_str(&format!("{{/{name}*}}"));
+                written.rules.push((name.clone(), rule.declared().min_items(*min as i64)));
+            }
+            Some((name, Tail::Rest)) => written.path.push_str(&format!("/{{+{name}}}")),
+            None => {}
+        }
+        if written.path.is_empty() {
+            written.path.push('/');
+        }
+        match &self.query {
+            Query::None => {}
+            Query::Literal(name, value) => written.path.push_str(&format!("?{name}={value}")),
+            Query::Param { name, rule, required } => {
+                let name = written.value(name, rule);
+                written.path.push_str(&format!("{{?{name}}}"));
+                written.required.extend(required.then_some(name));
+            }
+        }
+        let route = RouteSpec::new(name).path(written.path).page(name).required(written.required);
+        written.rules.into_iter().fold(route, |route, (name, rule)| route.param(name, rule))
+    }
+}
+
+/// The routes as a table, each named by its index in the slice; declared in the order given.
+pub(crate) fn table(routes: &[Route], order: impl IntoIterator<Item = usize>, overlaps: Overlaps) -> TableSpec {
+    order.into_iter().fold(TableSpec::new().overlaps(overlaps), |spec, index| {
+        spec.route(routes[index].declared(&format!("r{index}")))
+    })
+}
+
+fn literal() -> impl Strategy<Value = Segment> {
+    prop::sample::select(vec!["a", "b", "tonight", "next", "objects", "1", "été", "v1", "a.csv"])
+        .prop_map(|text| Segment::Literal(text.to_owned()))
+}
+
+fn value(name: String) -> impl Strategy<Value = Segment> {
+    let affixes = prop_oneof![6 => Just(("", "")), 1 => Just(("v", "")), 1 => Just(("", ".csv"))];
+    (rule(), affixes).prop_map(move |(rule, (before, after))| Segment::Value {
+        before: before.to_owned(),
+        name: name.clone(),
+        rule,
+        after: after.to_owned(),
+    })
+}
+
+fn plain(name: &'static str) -> impl Strategy<Value = Segment> {
+    rule().prop_map(move |rule| Segment::Value {
+        before: String::new(),
+        name: name.to_owned(),
+        rule,
+        after: String::new(),
+    })
+}
+
+fn segment(index: usize) -> impl Strategy<Value = Segment> {
+    prop_oneof![
+        5 => literal(),
+        5 => value(format!("p{index}")),
+        1 => (rule(), rule()).prop_map(move |(left, right)| Segment::Pair {
+            left: (format!("l{index}"), left),
+            between: "-".to_owned(),
+            right: (format!("r{index}"), right),
+        }),
+    ]
+}
+
+pub(crate) fn path() -> impl Strategy<Value = Path> {
+    let segments =
+        (0usize..4).prop_flat_map(|count| (0..count).map(|index| segment(index).boxed()).collect::<Vec<_>>());
+    let optional = prop_oneof![
+        5 => Just(Vec::new()),
+        1 => plain("o0").prop_map(|one| vec![one]),
+        1 => (plain("o0"), plain("o1")).prop_map(|(one, two)| vec![one, two]),
+    ];
+    let tail = prop_oneof![
+        6 => Just(None),
+        1 => (rule(), 0usize..3).prop_map(|(rule, min)| Some(("t".to_owned(), Tail::Items { rule, min }))),
+        1 => Just(Some(("t".to_owned(), Tail::Rest))),
+    ];
+    let front = prop_oneof![6 => Just(None), 1 => plain("f").prop_map(Some)];
+    (front, segments, optional, tail).prop_map(|(front, segments, optional, tail)| Path {
+        front,
+        segments,
+        optional,
+        tail,
+    })
+}
+
+pub(crate) fn route() -> impl Strategy<Value = Route> {
+    let query = prop_oneof![
+        6 => Just(Query::None),
+        1 => prop::sample::select(vec!["v", "w"]).prop_map(|value| Query::Literal("k".to_owned(), value.to_owned())),
+        1 => (rule(), any::<bool>()).prop_map(|(rule, required)| Query::Param { name: "q".to_owned(), rule, required }),
+    ];
+    (path(), query).prop_map(|(path, query)| Route { path, query })
+}
+
+/// URLs that come near the routes of [`route`]: made of the values that they are told apart by, then spoilt.
+pub(crate) fn url() -> impl Strategy<Value = String> {
+    let piece = prop_oneof![
+        6 => prop::sample::select(POOL).prop_map(str::to_owned),
+        3 => prop::sample::select(vec!["objects", "tonight", "a", "b", "1", "v1", "été", "a.csv"]).prop_map(str::to_owned),
+        1 => "\\PC{0,6}",
+    ];
+    let query = prop_oneof![
+        4 => Just(String::new()),
+        1 => (prop::sample::select(vec!["q", "k", "z"]), prop::sample::select(POOL)).prop_map(|(name, value)| format!("?{name}={}", encode(value))),
+        1 => prop::sample::select(vec!["?k=v", "?k=w", "?q=", "?k=v&q=1", "?q=a&q=1", "?k"]).prop_map(str::to_owned),
+    ];
+    let spoilt =
+        prop_oneof![8 => Just(None), 1 => prop::sample::select(vec!["/", "%", "//", "/../a", "%2e%2e"]).prop_map(Some)];
+    (prop::collection::vec(piece, 0..6), query, spoilt).prop_map(|(pieces, query, spoilt)| {
+        let path: String = pieces.iter().map(|piece| format!("/{}", encode(piece))).collect();
+        format!("{}{}{query}", if path.is_empty() { "/" } else { &path }, spoilt.unwrap_or_default())
+    })
+}
+
+pub(crate) fn encode(text: &str) -> String {
+    text.bytes()
+        .map(|byte| match byte {
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(byte).to_string(),
+            _ => format!("%{byte:02X}"),
+        })
+        .collect()
+}

@@ -1,0 +1,273 @@
+//! Rules as plain code, and the pool of values by which they are compared.
+
+use proptest::prelude::*;
+use vivid_lane::Rule as Declared;
+
+/// A rule, as the reference knows it.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Rule {
+    Any,
+    Integer {
+        least: Option<i64>,
+        most: Option<i64>,
+    },
+    Even,
+    Number,
+    Digits,
+    Date,
+    Slug,
+    Alpha,
+    Boolean,
+    OneOf(Vec<&'static str>),
+    /// `^[a-c]+$`
+    Letters,
+    /// `x`, anywhere.
+    HasX,
+    Length {
+        least: usize,
+        most: usize,
+    },
+}
+
+/// Values that tell all these rules apart, and values in which segments of several parts are found.
+pub(crate) static POOL: &[&str] = &[
+    "a",
+    "b",
+    "c",
+    "ab",
+    "abc",
+    "aabbcc",
+    "x",
+    "xx",
+    "axe",
+    "x-y",
+    "a-b",
+    "a-b-c",
+    "ring-nebula",
+    "-a",
+    "A",
+    "Ab",
+    "aX",
+    "0",
+    "1",
+    "2",
+    "3",
+    "4",
+    "7",
+    "8",
+    "9",
+    "10",
+    "11",
+    "12",
+    "42",
+    "99",
+    "100",
+    "101",
+    "-1",
+    "-2",
+    "-7",
+    "007",
+    "00",
+    "012",
+    "0123",
+    "1.5",
+    "0.5",
+    "-0.5",
+    "1.50",
+    "2.0",
+    "2031-04-02",
+    "2032-02-29",
+    "2031-02-30",
+    "1999-12-31",
+    "1-2",
+    "10-20",
+    "a-1",
+    "1-a",
+    "true",
+    "false",
+    "tonight",
+    "next",
+    "v1",
+    "v2",
+    "v10",
+    "va",
+    "vx",
+    "v",
+    "v2031-04-02",
+    "vtrue",
+    "v-1",
+    "v007",
+    "v1.5",
+    "vab",
+    "vabc",
+    "vA",
+    "a.csv",
+    "1.csv",
+    "12.csv",
+    "x.csv",
+    "axe.csv",
+    "2031-04-02.csv",
+    "true.csv",
+    "ab.csv",
+    "A.csv",
+    "-1.csv",
+    "007.csv",
+    "1.5.csv",
+    ".csv",
+    "é",
+    "été",
+    "日本",
+    "a b",
+    "a/b",
+    "%",
+    "a%2Fb",
+    "?",
+    "#",
+    "~",
+    "long-value-here",
+    "ABCDEFGHIJ",
+    "abcabcabc",
+    "aaaa",
+    "xxxx",
+    "1234",
+    "12345",
+    "a-x",
+    "x-1",
+    "7-x",
+    "true-false",
+    "ab-7",
+    "A-b",
+    "1-1.5",
+    "2031-04-02-x",
+    "vé",
+    "é.csv",
+    "é-x",
+    "é-1",
+    "v100",
+    "v101",
+    "v12345",
+    "vxxxx",
+    "v1234",
+    "100.csv",
+    "101.csv",
+    "xxxx.csv",
+    "12345.csv",
+    "1234.csv",
+    "v0",
+    "v2",
+    "v4",
+    "v3",
+    "2.csv",
+    "4.csv",
+    "3.csv",
+    "v00",
+    "00.csv",
+    "0.csv",
+    "v-0",
+    "-0",
+    "v-7",
+    "vtonight",
+    "vnext",
+    "tonight.csv",
+    "next.csv",
+    "va-b",
+    "a-b.csv",
+    "v-a",
+    "-a.csv",
+    "vAb",
+    "Ab.csv",
+    "vaX",
+    "aX.csv",
+];
+
+impl Rule {
+    pub(crate) fn accepts(&self, value: &str) -> bool {
+        let all = |test: fn(char) -> bool| value.chars().all(test);
+        let integer = || value.parse::<i64>().ok().filter(|number| number.to_string() == value);
+        !value.is_empty()
+            && !value.chars().any(|c| c.is_ascii_control())
+            && match self {
+                Self::Any => true,
+                Self::Integer { least, most } => integer().is_some_and(|number| {
+                    least.is_none_or(|least| number >= least) && most.is_none_or(|most| number <= most)
+                }),
+                Self::Even => integer().is_some_and(|number| number % 2 == 0),
+                Self::Number => {
+                    let digits = value.strip_prefix('-').unwrap_or(value);
+                    let (whole, fraction) = digits.split_once('.').unwrap_or((digits, "5"));
+                    let is_digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+                    is_digits(whole)
+                        && is_digits(fraction)
+                        && !fraction.ends_with('0')
+                        && (whole == "0" || !whole.starts_with('0'))
+                        && value != "-0"
+                }
+                Self::Digits => all(|c| c.is_ascii_digit()),
+                Self::Date => is_date(value),
+                Self::Slug => value
+                    .split('-')
+                    .all(|word| !word.is_empty() && word.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit())),
+                Self::Alpha => all(|c| c.is_ascii_alphabetic()),
+                Self::Boolean => matches!(value, "true" | "false"),
+                Self::OneOf(values) => values.contains(&value),
+                Self::Letters => all(|c| matches!(c, 'a'..='c')),
+                Self::HasX => value.contains('x'),
+                Self::Length { least, most } => (*least..=*most).contains(&value.chars().count()),
+            }
+    }
+
+    /// The rule as a table declares it.
+    pub(crate) fn declared(&self) -> Declared {
+        match self {
+            Self::Any => Declared::new(),
+            Self::Integer { least, most } => {
+                let rule = least.iter().fold(Declared::integer(), |rule, least| rule.minimum(*least));
+                most.iter().fold(rule, |rule, most| rule.maximum(*most))
+            }
+            Self::Even => Declared::integer().multiple_of(2),
+            Self::Number => Declared::number(),
+            Self::Digits => Declared::format("digits"),
+            Self::Date => Declared::format("date"),
+            Self::Slug => Declared::format("slug"),
+            Self::Alpha => Declared::format("alpha"),
+            Self::Boolean => Declared::format("boolean"),
+            Self::OneOf(values) => Declared::one_of(values.iter().copied()),
+            Self::Letters => Declared::pattern("^[a-c]+$"),
+            Self::HasX => Declared::pattern("x"),
+            Self::Length { least, most } => Declared::new().min_length(*least as i64).max_length(*most as i64),
+        }
+    }
+}
+
+fn is_date(value: &str) -> bool {
+    let parts: Vec<&str> = value.split('-').collect();
+    let [year, month, day] = parts.as_slice() else { return false };
+    let number = |text: &str, width: usize| {
+        (text.len() == width && text.bytes().all(|b| b.is_ascii_digit())).then(|| text.parse::<u32>().ok()).flatten()
+    };
+    let (Some(year), Some(month), Some(day)) = (number(year, 4), number(month, 2), number(day, 2)) else {
+        return false;
+    };
+    let leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+    let days = [31, if leap { 29 } else { 28 }, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
+    (1..=12).contains(&month) && (1..=days[month as usize - 1]).contains(&day)
+}
+
+pub(crate) fn rule() -> impl Strategy<Value = Rule> {
+    prop_oneof![
+        4 => Just(Rule::Any),
+        2 => (prop::option::of(prop::sample::select(vec![0i64, 1, 8])), prop::option::of(prop::sample::select(vec![9i64, 100])))
+            .prop_map(|(least, most)| Rule::Integer { least, most }),
+        1 => Just(Rule::Even),
+        1 => Just(Rule::Number),
+        1 => Just(Rule::Digits),
+        2 => Just(Rule::Date),
+        2 => Just(Rule::Slug),
+        1 => Just(Rule::Alpha),
+        1 => Just(Rule::Boolean),
+        2 => prop::sample::subsequence(vec!["a", "b", "tonight", "next", "1", "42"], 1..4).prop_map(Rule::OneOf),
+        1 => Just(Rule::Letters),
+        1 => Just(Rule::HasX),
+        1 => prop::sample::select(vec![(1, 2), (2, 4), (1, 3)]).prop_map(|(least, most)| Rule::Length { least, most }),
+    ]
+}
