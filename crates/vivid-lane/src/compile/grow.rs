@@ -199,10 +199,15 @@ impl Growing {
             node.edges = sorted;
             node.is_ordered = is_ordered;
         }
-        self.tree.order.patterns = self.patterns.shared().collect();
         let count = u32::try_from(self.tree.patterns.len()).map_err(|_| TooLarge)?;
         self.tree.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
         Ok(())
+    }
+
+    /// The finished tree, with all that its proof has found out about pairs of patterns.
+    pub(super) fn finish(mut self) -> Tree {
+        self.tree.order.patterns = self.patterns.shared().collect();
+        self.tree
     }
 
     /// Which of two edges is the narrower; `None` where no segment takes both.

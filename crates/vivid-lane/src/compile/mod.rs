@@ -68,8 +68,8 @@ impl TableSpec {
         let frozen = Frozen {
             routes,
             names,
-            tree: tree.tree,
-            fallbacks: fallbacks.tree,
+            tree: tree.finish(),
+            fallbacks: fallbacks.finish(),
             fallback: self.fallback.as_ref().map(|_| PageId(0)),
             origin: self.origin.as_ref().map(|origin| origin.value.as_str().into()),
             findings: Vec::new(),

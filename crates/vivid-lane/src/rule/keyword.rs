@@ -62,6 +62,11 @@ static KEYWORDS: &[(&str, Read)] = &[
     }),
 ];
 
+/// Where a keyword stands in the vocabulary.
+pub(super) fn rank(keyword: &str) -> usize {
+    KEYWORDS.iter().position(|(name, _)| *name == keyword).unwrap_or(KEYWORDS.len())
+}
+
 /// Reads the value of a keyword; `Err` with its reason, or with the nearest right keyword.
 pub(super) fn read(keyword: &str, value: &Data, formats: &[Format]) -> Result<Part, String> {
     match KEYWORDS.iter().find(|(name, _)| *name == keyword) {

@@ -78,7 +78,10 @@ impl Check {
         let mut check = Self::any();
         let mut problems = Vec::new();
         let mut implies_number = false;
-        for (index, (keyword, value)) in rule.keywords().enumerate() {
+        // In the order of the vocabulary: the type speaks first, whatever the order in the file.
+        let mut declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
+        declared.sort_by_key(|(_, (keyword, _))| keyword::rank(keyword));
+        for (index, (keyword, value)) in declared {
             match keyword::read(keyword, value, formats) {
                 Err(reason) => problems.push(RuleProblem::at(index, "rule", format!("`{keyword}`: {reason}"))),
                 Ok(Part::Keyword(keyword)) => check.keywords.push(keyword),
