@@ -8,6 +8,9 @@ use vivid_lane::{Finding, Severity, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
 
+/// How many findings are shown with the lines that they are about.
+const MOST_SHOWN: usize = 40;
+
 /// A table file and the files that it includes, with the names under which they are spoken of.
 #[derive(Debug)]
 pub(crate) struct TableFile {
@@ -55,7 +58,10 @@ impl TableFile {
     /// Findings for people: the message, the lines of the file that it is about, and the mend.
     pub(crate) fn render(&self, findings: &[Finding]) -> String {
         let renderer = Renderer::styled();
-        findings.iter().map(|finding| renderer.render(&[self.group(finding)]) + "\n\n").collect()
+        let shown = findings.iter().take(MOST_SHOWN).map(|finding| renderer.render(&[self.group(finding)]) + "\n\n");
+        let more = findings.len().saturating_sub(MOST_SHOWN);
+        let rest = (more > 0).then(|| format!("… and {more} more; `check --format json` lists them\n\n"));
+        shown.chain(rest).collect()
     }
 
     fn group<'a>(&'a self, finding: &'a Finding) -> Group<'a> {

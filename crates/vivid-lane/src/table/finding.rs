@@ -137,6 +137,10 @@ impl Finding {
         self.place.as_ref()
     }
 
+    fn new(severity: Severity, code: &'static str, message: String, place: Option<Place>) -> Self {
+        Self { severity, code, message, help: None, routes: Vec::new(), witness: None, place }
+    }
+
     pub(crate) fn help_with(&mut self, help: impl Into<String>) -> &mut Self {
         self.help = Some(help.into());
         self
@@ -214,7 +218,13 @@ impl std::error::Error for TableError {}
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Report {
     findings: Vec<Finding>,
+    /// How many findings there are beyond those that are kept, and the last of them.
+    more: usize,
+    surplus: Option<Finding>,
 }
+
+/// How many findings are kept, so that a file that is wrong throughout is reported in linear time.
+const MOST_FINDINGS: usize = 1000;
 
 impl Report {
     /// Notes an error, and gives it back so that help, routes and a witness can be added.
@@ -238,10 +248,13 @@ impl Report {
     }
 
     fn note(&mut self, severity: Severity, code: &'static str, span: Option<&Span>, message: String) -> &mut Finding {
-        let place = span.map(Span::place);
-        let finding = Finding { severity, code, message, help: None, routes: Vec::new(), witness: None, place };
+        if self.findings.len() == MOST_FINDINGS {
+            self.more += 1;
+            // What is added to it is lost with it, as nobody reads that far.
+            return self.surplus.insert(Finding::new(severity, code, message, None));
+        }
         let at = self.findings.len();
-        self.findings.push(finding);
+        self.findings.push(Finding::new(severity, code, message, span.map(Span::place)));
         &mut self.findings[at]
     }
 
@@ -253,6 +266,7 @@ impl Report {
     /// Adds what another report holds.
     pub(crate) fn absorb(&mut self, other: Self) {
         self.findings.extend(other.findings);
+        self.more += other.more;
     }
 
     /// The findings in the order of the file, those without a place last.
@@ -261,6 +275,10 @@ impl Report {
             Some(place) => (0, place.file.clone(), place.range.start),
             None => (1, None, 0),
         });
+        if self.more > 0 {
+            let message = format!("{} more findings are not listed", self.more);
+            self.findings.push(Finding::new(Severity::Error, "more", message, None));
+        }
         self.findings
     }
 

@@ -1,5 +1,7 @@
 //! Rules as plain code, and the pool of values by which they are compared.
 
+use std::sync::LazyLock;
+
 use proptest::prelude::*;
 use vivid_lane::Rule as Declared;
 
@@ -29,8 +31,8 @@ pub(crate) enum Rule {
     },
 }
 
-/// Values that tell all these rules apart, and values in which segments of several parts are found.
-pub(crate) static POOL: &[&str] = &[
+/// Values that tell all these rules apart.
+const BASE: &[&str] = &[
     "a",
     "b",
     "c",
@@ -58,7 +60,6 @@ pub(crate) static POOL: &[&str] = &[
     "9",
     "10",
     "11",
-    "12",
     "42",
     "99",
     "100",
@@ -75,45 +76,15 @@ pub(crate) static POOL: &[&str] = &[
     "-0.5",
     "1.50",
     "2.0",
+    "-0",
     "2031-04-02",
     "2032-02-29",
     "2031-02-30",
-    "1999-12-31",
-    "1-2",
-    "10-20",
-    "a-1",
-    "1-a",
     "true",
     "false",
     "tonight",
     "next",
-    "v1",
-    "v2",
-    "v10",
-    "va",
-    "vx",
     "v",
-    "v2031-04-02",
-    "vtrue",
-    "v-1",
-    "v007",
-    "v1.5",
-    "vab",
-    "vabc",
-    "vA",
-    "a.csv",
-    "1.csv",
-    "12.csv",
-    "x.csv",
-    "axe.csv",
-    "2031-04-02.csv",
-    "true.csv",
-    "ab.csv",
-    "A.csv",
-    "-1.csv",
-    "007.csv",
-    "1.5.csv",
-    ".csv",
     "é",
     "été",
     "日本",
@@ -124,61 +95,45 @@ pub(crate) static POOL: &[&str] = &[
     "?",
     "#",
     "~",
-    "long-value-here",
     "ABCDEFGHIJ",
     "abcabcabc",
     "aaaa",
     "xxxx",
     "1234",
     "12345",
-    "a-x",
-    "x-1",
-    "7-x",
-    "true-false",
-    "ab-7",
-    "A-b",
-    "1-1.5",
-    "2031-04-02-x",
-    "vé",
-    "é.csv",
-    "é-x",
-    "é-1",
-    "v100",
-    "v101",
-    "v12345",
-    "vxxxx",
-    "v1234",
-    "100.csv",
-    "101.csv",
-    "xxxx.csv",
-    "12345.csv",
-    "1234.csv",
-    "v0",
-    "v2",
-    "v4",
-    "v3",
-    "2.csv",
-    "4.csv",
-    "3.csv",
-    "v00",
-    "00.csv",
-    "0.csv",
-    "v-0",
-    "-0",
-    "v-7",
-    "vtonight",
-    "vnext",
-    "tonight.csv",
-    "next.csv",
-    "va-b",
-    "a-b.csv",
-    "v-a",
-    "-a.csv",
-    "vAb",
-    "Ab.csv",
-    "vaX",
-    "aX.csv",
+    ".csv",
 ];
+
+/// Values that tell rules apart where two of them share a segment.
+const SHORT: &[&str] = &[
+    "a",
+    "x",
+    "A",
+    "aX",
+    "1",
+    "2",
+    "42",
+    "-1",
+    "007",
+    "1.5",
+    "true",
+    "2031-04-02",
+    "tonight",
+    "é",
+    "ab",
+    "12345",
+    "xxxx",
+];
+
+/// The values, alone and in each form of segment that the generated routes have.
+pub(crate) static POOL: LazyLock<Vec<&'static str>> = LazyLock::new(|| {
+    let alone = BASE.iter().map(|value| (*value).to_owned());
+    let before = BASE.iter().map(|value| format!("v{value}"));
+    let after = BASE.iter().map(|value| format!("{value}.csv"));
+    let pairs = SHORT.iter().flat_map(|left| SHORT.iter().map(move |right| format!("{left}-{right}")));
+    // They live as long as the test run.
+    alone.chain(before).chain(after).chain(pairs).map(|value| &*value.leak()).collect()
+});
 
 impl Rule {
     pub(crate) fn accepts(&self, value: &str) -> bool {

@@ -1,0 +1,203 @@
+//! The built tool, as a user calls it.
+
+use std::ffi::OsStr;
+use std::io::Write;
+use std::path::PathBuf;
+use std::process::{Command, Stdio};
+
+use proptest::prelude::*;
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/routes.toml");
+
+struct Run {
+    status: i32,
+    out: String,
+    err: String,
+}
+
+fn tool<S: AsRef<OsStr>>(arguments: &[S], input: &[u8]) -> Run {
+    let mut child = Command::new(env!("CARGO_BIN_EXE_vivid-lane"))
+        .args(arguments)
+        .current_dir(env!("CARGO_TARGET_TMPDIR"))
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("the tool starts");
+    // A tool that does not read its input closes it early, which is no failure of the test.
+    let _ = child.stdin.take().expect("a pipe").write_all(input);
+    let output = child.wait_with_output().expect("the tool ends");
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("the tool writes UTF-8");
+    Run {
+        status: output.status.code().expect("no signal ends the tool"),
+        out: text(output.stdout),
+        err: text(output.stderr),
+    }
+}
+
+fn demo(call: &str) -> Run {
+    let words: Vec<&str> = ["--table", DEMO].into_iter().chain(call.split(' ')).collect();
+    tool(&words, b"")
+}
+
+/// A file of this test run.
+fn file(name: &str, bytes: &[u8]) -> PathBuf {
+    let path = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join(name);
+    std::fs::write(&path, bytes).expect("the file is written");
+    path
+}
+
+fn with_table(name: &str, bytes: &[u8], call: &[&str]) -> Run {
+    let path = file(name, bytes);
+    let words: Vec<&OsStr> =
+        [OsStr::new("--table"), path.as_os_str()].into_iter().chain(call.iter().map(OsStr::new)).collect();
+    tool(&words, b"")
+}
+
+#[test]
+fn match_and_link_are_inverses() {
+    let found = demo("match /nights/2031-04-02");
+    assert_eq!(found.status, 0);
+    assert_eq!(
+        found.out,
+        "200  /nights/2031-04-02  →  nights.night\n     page    night\n     path    /nights/{date}\n     \
+         params  date = 2031-04-02\n     frames  with-calendar\n     chain   nights /nights › night /2031-04-02\n"
+    );
+    assert_eq!(demo("link nights.night date=2031-04-02").out, "/nights/2031-04-02\n");
+}
+
+#[test]
+fn json_is_one_object_a_line() {
+    let run = demo("--format json match /plates/b-1021 /observers/join /nihgts /%zz");
+    assert_eq!(run.status, 1);
+    let lines: Vec<serde_json::Value> = run.out.lines().map(|line| serde_json::from_str(line).expect("JSON")).collect();
+    let field = |key: &str| lines.iter().map(|line| line[key].clone()).collect::<Vec<_>>();
+    assert_eq!(field("outcome"), ["page", "page", "not-found", "bad-request"]);
+    assert_eq!(field("status"), [200, 200, 404, 400]);
+    assert_eq!(lines[0]["params"], serde_json::json!({ "plate": "b-1021" }));
+    assert_eq!(lines[0]["frames"], serde_json::json!(["archive"]));
+    assert_eq!(lines[2]["page"], "lost");
+    let link = demo("--format json link files path=a path=b/c");
+    assert_eq!(link.out, "{\"url\":\"/files/a/b%2Fc\"}\n");
+    let post = demo("--format json match --method PUT /observers/join");
+    let post: serde_json::Value = serde_json::from_str(&post.out).expect("JSON");
+    assert_eq!(
+        (&post["outcome"], &post["allow"]),
+        (&"wrong-method".into(), &serde_json::json!(["GET", "HEAD", "OPTIONS", "POST"]))
+    );
+    assert_eq!(demo("--format json tree").out.lines().count(), demo("tree").out.lines().count());
+}
+
+#[test]
+fn lists_and_standard_input_are_read() {
+    let list = file("observers.txt", b"ada\r\ngrace\n");
+    let list = format!("observers={}", list.display());
+    let words = ["--table", DEMO, "--format", "json", "match", "--list", &list, "-"];
+    let run = tool(&words, b"/observers/ada\r\n/observers/nobody\n\xff\n/observers/grace");
+    let pages: Vec<bool> = run.out.lines().map(|line| line.contains("\"outcome\":\"page\"")).collect();
+    assert_eq!(pages, [true, false, false, true]);
+    assert_eq!(run.status, 1);
+}
+
+#[test]
+fn findings_show_the_line_and_the_mend() {
+    let table = b"[routes.home]\npath = '/'\npgae = 'home'\n";
+    let run = with_table("typo.toml", table, &["check"]);
+    assert_eq!(run.status, 1);
+    for piece in [
+        "error[unknown-key]: unknown key `pgae`",
+        "typo.toml:3:1",
+        "3 | pgae = 'home'",
+        "did you mean `page`?",
+        "broken: 1 error",
+    ] {
+        assert!(run.out.contains(piece), "`{piece}` is not in:\n{}", run.out);
+    }
+    let json = with_table("typo.toml", table, &["--format", "json", "check"]);
+    let finding: serde_json::Value = serde_json::from_str(&json.out).expect("JSON");
+    assert_eq!((&finding["severity"], &finding["line"], &finding["column"]), (&"error".into(), &3.into(), &1.into()));
+    let run = with_table("typo.toml", table, &["match", "/"]);
+    assert_eq!((run.status, run.out.as_str()), (2, ""));
+    assert!(run.err.contains("did you mean `page`?"));
+    assert_eq!(demo("check").status, 0);
+}
+
+#[test]
+fn what_is_wrong_with_a_call_ends_with_2() {
+    for call in [
+        "link nights.night",
+        "link nights.night date",
+        "link nope",
+        "mtach /",
+        "match",
+        "--format xml tree",
+        "match --list x /",
+    ] {
+        let run = demo(call);
+        assert_eq!(run.status, 2, "{call}: {}", run.out);
+        assert!(run.err.starts_with("error: "), "{call}: {}", run.err);
+    }
+    let run = tool(&["tree"], b"");
+    assert_eq!(run.status, 2);
+    assert!(run.err.contains("no `routes.toml`"), "{}", run.err);
+}
+
+#[test]
+fn files_that_are_no_tables_end_with_2() {
+    let mebibyte = |unit: &[u8]| unit.iter().copied().cycle().take(1 << 20).collect::<Vec<u8>>();
+    let files: &[(&str, Vec<u8>)] = &[
+        ("empty.toml", Vec::new()),
+        ("latin1.toml", b"[routes.caf\xe9]".to_vec()),
+        ("brackets.toml", mebibyte(b"[")),
+        ("dots.toml", mebibyte(b"a.")),
+        ("braces.json", mebibyte(b"{\"a\":")),
+        ("flow.yaml", mebibyte(b"[")),
+        ("words.yaml", mebibyte(b"- ")),
+        ("text.toml", mebibyte(b"x = 'y'\n")),
+        ("path.toml", [b"[routes.a]\npage = 'a'\npath = '/".to_vec(), mebibyte(b"{a}"), b"'".to_vec()].concat()),
+        ("optional.toml", [b"[routes.a]\npage = 'a'\npath = '{/".to_vec(), mebibyte(b"a,"), b"b}'".to_vec()].concat()),
+    ];
+    for (name, bytes) in files {
+        let run = with_table(name, bytes, &["tree"]);
+        assert_eq!(run.status, 2, "{name}: {}", run.err.chars().take(400).collect::<String>());
+        assert!(run.err.contains("error"), "{name}: {}", run.err.chars().take(400).collect::<String>());
+    }
+}
+
+#[test]
+fn every_command_has_help_with_an_example() {
+    for command in ["check", "tree", "match", "link", "schema", "demo"] {
+        let run = tool(&[command, "--help"], b"");
+        assert_eq!(run.status, 0);
+        assert!(run.out.contains("Example"), "{command}: {}", run.out);
+    }
+}
+
+#[test]
+fn the_demo_shows_the_whole_job() {
+    let run = tool(&["demo"], b"");
+    assert_eq!(run.status, 0, "{}", run.err);
+    assert!(!run.out.contains('\x1b'), "colour without a terminal");
+    assert!(run.out.contains("`date` of `nights.night` refused `2031-02-30`: no such day"));
+    assert!(run.out.ends_with("no findings\n"));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+
+    /// Random bytes as a table, as a URL and as arguments: an answer or exit status 2, never a panic.
+    #[test]
+    fn random_bytes_never_end_in_a_panic(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
+        use std::os::unix::ffi::OsStrExt;
+        let run = with_table("random.toml", &bytes, &["check"]);
+        prop_assert!(run.status == 2 || run.status == 1, "{}", run.err);
+        let plain: Vec<u8> = bytes.iter().copied().filter(|&byte| byte != 0).collect();
+        let argument = OsStr::from_bytes(&plain);
+        let words = [OsStr::new("--table"), OsStr::new(DEMO), OsStr::new("match"), OsStr::new("--"), argument];
+        prop_assert!((0..=1).contains(&tool(&words, &bytes).status));
+        let words = [OsStr::new("--table"), OsStr::new(DEMO), OsStr::new("link"), OsStr::new("--"), argument, argument];
+        prop_assert_eq!(tool(&words, b"").status, 2);
+        let words = [OsStr::new("--table"), OsStr::new(DEMO), OsStr::new("match"), OsStr::new("-")];
+        prop_assert!((0..=1).contains(&tool(&words, &bytes).status));
+    }
+}
