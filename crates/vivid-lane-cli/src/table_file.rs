@@ -92,6 +92,10 @@ fn read_text(path: &Path) -> Result<String, Failure> {
 
 fn nearest_table() -> Result<PathBuf, Failure> {
     let here = std::env::current_dir().map_err(|error| Failure::File { path: ".".into(), error })?;
+    // Spoken of as the user sees it: by its bare name where it is in this very folder.
+    if Path::new("routes.toml").is_file() {
+        return Ok("routes.toml".into());
+    }
     let found = here.ancestors().map(|folder| folder.join("routes.toml")).find(|path| path.is_file());
     found.ok_or(Failure::NoTable { from: here })
 }

@@ -73,7 +73,7 @@ fn notes(route: RouteRef<'_>) -> String {
     let host = host.map(|host| format!("host {host}"));
     let frame = route.frame().map(|frame| format!("frame {frame}"));
     let fallback = route.fallback().map(|page| format!("fallback {page}"));
-    rules.chain(methods).chain(host).chain(frame).chain(fallback).collect::<Vec<_>>().join(" · ")
+    frame.into_iter().chain(fallback).chain(methods).chain(host).chain(rules).collect::<Vec<_>>().join(" · ")
 }
 
 /// The branches before each name. Walked from the last route to the first, so that each knows whether a

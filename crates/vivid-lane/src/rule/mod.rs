@@ -166,7 +166,7 @@ impl Check {
         let list = self.list.iter().map(|list| format!("in list {list}"));
         let default = self.default.iter().map(|value| format!("default {value}"));
         let parts = labels.chain(judges).chain(list).chain(default).filter(|label| !label.is_empty());
-        self.label = parts.collect::<Vec<_>>().join(", ");
+        self.label = joined_label(parts);
     }
 
     fn join(&self) -> Result<Option<Arc<Dfa>>, String> {
@@ -228,6 +228,23 @@ impl Check {
     pub(crate) fn label(&self) -> &str {
         &self.label
     }
+}
+
+/// Labels with commas between them; two bounds become a range.
+fn joined_label(parts: impl Iterator<Item = String>) -> String {
+    let mut label = String::new();
+    for part in parts {
+        let range = part.strip_prefix("≤ ").zip(label.rfind("≥ ")).filter(|(_, at)| !label[*at..].contains(','));
+        if let Some((most, at)) = range {
+            label = format!("{}{} to {most}", &label[..at], &label[at + "≥ ".len()..]);
+            continue;
+        }
+        if !label.is_empty() {
+            label.push_str(", ");
+        }
+        label.push_str(&part);
+    }
+    label
 }
 
 /// Is a pattern anchored at both ends?
