@@ -53,7 +53,7 @@ const STEPS: &[Step] = &[
         calls: &[
             "link nights.night date=2031-04-02",
             "link objects.object object=M57/Lyra",
-            "link nights page=1 year=2031",
+            "link search page=1 q=moon",
             "link nights.night date=2031-02-30",
             "link nights.nigth date=2031-04-02",
             "link objects.object object=tonight",

@@ -257,6 +257,18 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
             witness.push((name, values.both.unwrap_or_default()));
         }
     }
+    // Where neither holds the other, a literal query goes before none, then a required parameter before none.
+    let asks = |query: &QueryDemand| (!query.literals.is_empty(), query.params.iter().any(|param| param.is_required));
+    let narrower = match by_inclusion(left_in_right, right_in_left) {
+        Narrower::Neither => match (asks(left), asks(right)) {
+            ((true, _), (false, _)) => Narrower::Left,
+            ((false, _), (true, _)) => Narrower::Right,
+            ((_, true), (_, false)) => Narrower::Left,
+            ((_, false), (_, true)) => Narrower::Right,
+            _ => Narrower::Neither,
+        },
+        decided => decided,
+    };
     let mut query = String::new();
     for (name, value) in witness {
         query.push(if query.is_empty() { '?' } else { '&' });
@@ -264,7 +276,7 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
         query.push('=');
         crate::template::percent::encode_unreserved(&mut query, &String::from_utf8_lossy(&value));
     }
-    Ok(Relation::Shared { narrower: by_inclusion(left_in_right, right_in_left), witness: query, is_sure: all_sure })
+    Ok(Relation::Shared { narrower, witness: query, is_sure: all_sure })
 }
 
 /// A way through a path, for the comparison of whole paths.

@@ -307,15 +307,26 @@ fn samples(way: &Way) -> Vec<Vec<String>> {
     all
 }
 
+/// Sets of queries; where neither holds the other, a literal goes before none, then a required parameter.
 fn compare_queries(left: &Query, right: &Query) -> Sets {
-    let names = ["q", "k"];
+    let values = || POOL.iter().copied().chain(["", "v", "w"]).map(Some).chain([None]);
     let mut samples = Vec::new();
-    for name in names {
-        samples.extend(POOL.iter().chain(&["", "v", "w"]).map(|value| vec![(name.to_owned(), (*value).to_owned())]));
+    for q in values() {
+        for k in [None, Some("v"), Some("w"), Some("")] {
+            let pairs = [("q", q), ("k", k)].into_iter();
+            samples
+                .push(pairs.filter_map(|(name, value)| Some((name.to_owned(), value?.to_owned()))).collect::<Vec<_>>());
+        }
     }
-    samples
-        .extend(POOL.iter().map(|value| vec![("q".to_owned(), (*value).to_owned()), ("k".to_owned(), "v".to_owned())]));
-    samples.push(Vec::new());
     let members = |query: &Query| -> Vec<bool> { samples.iter().map(|pairs| query.read(pairs).is_some()).collect() };
-    compare(&members(left), &members(right))
+    let rank = |query: &Query| match query {
+        Query::Literal(..) => 2,
+        Query::Param { required: true, .. } => 1,
+        _ => 0,
+    };
+    match compare(&members(left), &members(right)) {
+        Sets::Neither if rank(left) > rank(right) => Sets::Subset,
+        Sets::Neither if rank(left) < rank(right) => Sets::Superset,
+        decided => decided,
+    }
 }
