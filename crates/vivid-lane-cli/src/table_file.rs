@@ -27,22 +27,17 @@ impl TableFile {
             None => nearest_table()?,
         };
         let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+        let name = path.display().to_string();
         let text = read_text(&path)?;
-        Ok(Self::read(&path.display().to_string(), text, &mut |file| {
+        let mut texts = BTreeMap::from([(name.clone(), text.clone())]);
+        let spec = TableSpec::read_with(Source::by_name(name.as_str(), text), &mut |file| {
             let path = folder.join(file);
             let text = read_text(&path).map_err(|failure| failure.to_string())?;
-            Ok((path.display().to_string(), text))
-        }))
-    }
-
-    fn read(name: &str, text: String, include: &mut dyn FnMut(&str) -> Result<(String, String), String>) -> Self {
-        let mut texts = BTreeMap::from([(name.to_owned(), text.clone())]);
-        let spec = TableSpec::read_with(Source::by_name(name, text), &mut |file| {
-            let (name, text) = include(file)?;
+            let name = path.display().to_string();
             texts.insert(name.clone(), text.clone());
             Ok(Source::by_name(name, text))
         });
-        Self { name: name.to_owned(), texts, spec }
+        Ok(Self { name, texts, spec })
     }
 
     /// Builds the table, with the findings as they are where it cannot be built.

@@ -9,6 +9,7 @@ use crate::template::percent::Undecodable;
 /// What to do with a request.
 #[derive(Debug)]
 #[non_exhaustive]
+#[allow(clippy::large_enum_variant, reason = "a page is the common case, and must cost no allocation")]
 pub enum Decision<'t, 'u, P = String> {
     /// Show a page (status 200).
     Page(Match<'t, 'u, P>),

@@ -19,6 +19,12 @@ use crate::template::Value;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkError {
+    /// Boxed, so that what is made without an error stays small.
+    inner: Box<Inner>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Inner {
     route: String,
     kind: Kind,
 }
@@ -44,31 +50,31 @@ pub(super) enum Kind {
 
 impl LinkError {
     pub(super) fn new(route: &str, kind: Kind) -> Self {
-        Self { route: route.to_owned(), kind }
+        Self { inner: Box::new(Inner { route: route.to_owned(), kind }) }
     }
 
     /// The name for which a link was asked.
     #[must_use]
     pub fn route(&self) -> &str {
-        &self.route
+        &self.inner.route
     }
 
     /// Does no route have that name?
     #[must_use]
     pub fn is_unknown_route(&self) -> bool {
-        matches!(self.kind, Kind::UnknownRoute { .. })
+        matches!(self.inner.kind, Kind::UnknownRoute { .. })
     }
 
     /// Would another, narrower route answer the link?
     #[must_use]
     pub fn is_captured(&self) -> bool {
-        matches!(self.kind, Kind::Captured { .. })
+        matches!(self.inner.kind, Kind::Captured { .. })
     }
 
     /// Would the URL be read as other values than those that were given?
     #[must_use]
     pub fn is_not_reversible(&self) -> bool {
-        matches!(self.kind, Kind::NotReversible { .. } | Kind::Unread { .. })
+        matches!(self.inner.kind, Kind::NotReversible { .. } | Kind::Unread { .. })
     }
 }
 
@@ -92,8 +98,8 @@ fn did_you_mean(f: &mut fmt::Formatter<'_>, near: Option<&String>) -> fmt::Resul
 
 impl fmt::Display for LinkError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let route = self.route.escape_debug();
-        match &self.kind {
+        let route = self.inner.route.escape_debug();
+        match &self.inner.kind {
             Kind::UnknownRoute { near } => {
                 write!(f, "no route is named `{route}`")?;
                 did_you_mean(f, near.as_ref())

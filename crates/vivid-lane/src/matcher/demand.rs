@@ -50,10 +50,7 @@ impl QueryDemand {
                 return Some(QueryRefusal::Literal { name: name.to_string(), value: value.to_string() });
             }
         }
-        self.params.iter().find_map(|param| match param.read(pairs, lists) {
-            Ok(_) => None,
-            Err(refusal) => Some(refusal),
-        })
+        self.params.iter().find_map(|param| param.read(pairs, lists).err())
     }
 
     /// Is the name one that the route reads for itself?

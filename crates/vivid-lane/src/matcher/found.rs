@@ -243,7 +243,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
             }
             ParamKind::Pairs => {
                 let pairs = self.rest();
-                (!pairs.is_empty()).then(|| Value::Pairs(pairs))
+                (!pairs.is_empty()).then_some(Value::Pairs(pairs))
             }
             _ => self.text(index).map(|text| Value::Text(text.into_owned())),
         }

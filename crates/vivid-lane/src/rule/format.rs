@@ -79,8 +79,8 @@ enum Day {
     Month { leap: bool },
     MonthDigit { leap: bool, tens: u8 },
     MonthDash { days: u8 },
-    DayTens { days: u8 },
-    DayDigit { days: u8, tens: u8 },
+    Tens { days: u8 },
+    Ones { days: u8, tens: u8 },
     Done,
 }
 
@@ -95,9 +95,9 @@ fn date() -> Result<Dfa, TooLarge> {
             Day::YearDash { leap } => dash.map(|()| Day::Month { leap })?,
             Day::Month { leap } => Day::MonthDigit { leap, tens: digit? },
             Day::MonthDigit { leap, tens } => Day::MonthDash { days: days_in(tens * 10 + digit?, leap)? },
-            Day::MonthDash { days } => dash.map(|()| Day::DayTens { days })?,
-            Day::DayTens { days } => Day::DayDigit { days, tens: digit? },
-            Day::DayDigit { days, tens } => (1..=days).contains(&(tens * 10 + digit?)).then_some(Day::Done)?,
+            Day::MonthDash { days } => dash.map(|()| Day::Tens { days })?,
+            Day::Tens { days } => Day::Ones { days, tens: digit? },
+            Day::Ones { days, tens } => (1..=days).contains(&(tens * 10 + digit?)).then_some(Day::Done)?,
             Day::Done => return None,
         })
     };
