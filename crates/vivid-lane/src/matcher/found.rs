@@ -6,9 +6,10 @@ use std::ops::Range;
 
 use smallvec::SmallVec;
 
-use super::ask::{Ask, Target, pairs};
-use super::path::Segment;
-use super::table::{PageId, ParamKind, Route, RouteId, RouteRef, Table};
+use super::ask::{Ask, Lists, NoLists, Target, pairs};
+use super::path::{Segment, Segments};
+use super::route::{PageId, Param, ParamKind, Route, RouteId};
+use super::table::{RouteRef, Table};
 use super::tree::{Cover, Ending, EndingId, Step};
 use crate::table::Data;
 use crate::template::Value;
@@ -44,6 +45,28 @@ enum Slot {
     Pairs,
 }
 
+impl<P> Table<P> {
+    /// The route that answers a `GET` of a URL with a page, and the values in the URL.
+    ///
+    /// `None` also for what is no URL at all; [`decide`](Self::decide) tells the two apart, and knows other
+    /// methods and live lists.
+    #[must_use]
+    pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
+        self.find_with(url, "GET", &NoLists)
+    }
+
+    /// The route that answers a method at a URL, as far as these lists go.
+    pub(crate) fn find_with<'u>(&self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Match<'_, 'u, P>> {
+        let target = Target::parse(url);
+        let segments = Segments::split(target.path, self.frozen().limits).ok()?;
+        let query = pairs(target.query.unwrap_or_default()).ok()?;
+        let ask = Ask { segments: &segments, query: &query, host: target.host, lists };
+        let accepted = self.frozen().tree.find(&ask, &self.frozen().routes);
+        let ending = self.frozen().choose(&accepted, method)?;
+        Match::new(self, ending, &ask, target)
+    }
+}
+
 fn narrow(at: usize) -> u32 {
     // A URL has far fewer than 2^32 bytes: longer ones are refused before they get here.
     u32::try_from(at).unwrap_or(u32::MAX)
@@ -59,8 +82,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
     pub(crate) fn new(table: &'t Table<P>, id: EndingId, ask: &Ask<'_, 'u>, target: Target<'u>) -> Option<Self> {
         let ending = table.frozen().tree.ending(id);
         let route = table.frozen().route(ending.route);
-        let absent =
-            |param: &super::table::Param| if param.check.default.is_some() { Slot::Default } else { Slot::Absent };
+        let absent = |param: &Param| if param.check.default.is_some() { Slot::Default } else { Slot::Absent };
         let slots = route.params.iter().map(absent).collect();
         let ends = SmallVec::with_capacity(ending.covers.len());
         let mut found = Self { table, route: ending.route, page: route.page?, target, slots, ends };

@@ -10,6 +10,7 @@ mod demand;
 mod found;
 mod path;
 mod pattern;
+mod route;
 mod table;
 mod tree;
 mod typed;
@@ -21,7 +22,8 @@ pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam, QueryRefus
 pub use found::{FoundValues, Level, Levels, Match};
 pub(crate) use path::{BadPath, Limits, Segments};
 pub(crate) use pattern::{Pattern, PatternId, Piece};
-pub(crate) use table::{Frozen, PageId, Param, ParamKind, Route, RouteId};
+pub(crate) use route::{PageId, Param, ParamKind, Route, RouteId};
+pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
     Accepted, Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Step, Tail, TailKind, Tree,

@@ -5,22 +5,11 @@ use std::sync::Arc;
 
 use hashbrown::HashMap;
 
-use super::ask::{Ask, Lists, NoLists, Target, pairs};
-use super::demand::{HostDemand, Methods, QueryDemand};
-use super::found::Match;
-use super::path::{Limits, Segments};
+use super::path::Limits;
+use super::route::{PageId, Route, RouteId};
 use super::tree::{Accepted, EndingId, Tree};
-use crate::rule::Check;
 use crate::table::{Data, Finding};
 use crate::template::Template;
-
-/// The index of a route, in the order of the table file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct RouteId(pub(crate) u32);
-
-/// The index of a page; routes that name the same page share it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct PageId(pub(crate) u32);
 
 /// A route table, built and proven: immutable, `Send + Sync`, and cheap to clone.
 ///
@@ -69,62 +58,6 @@ pub(crate) struct Frozen {
     pub(crate) limits: Limits,
 }
 
-/// A route of a built table.
-#[derive(Debug)]
-pub(crate) struct Route {
-    pub(crate) name: Box<str>,
-    pub(crate) parent: Option<RouteId>,
-    /// The path as the route itself declares it.
-    pub(crate) own_path: Box<str>,
-    /// The path from the root.
-    pub(crate) path: Template,
-    pub(crate) page: Option<PageId>,
-    pub(crate) frame: Option<Box<str>>,
-    pub(crate) fallback: Option<PageId>,
-    pub(crate) data: Data,
-    pub(crate) methods: Methods,
-    pub(crate) priority: i64,
-    pub(crate) query: QueryDemand,
-    pub(crate) host: Option<HostDemand>,
-    /// The host as it was declared, by the route or an ancestor.
-    pub(crate) host_template: Option<Template>,
-    /// The parameters of the whole path, outermost first.
-    pub(crate) params: Vec<Param>,
-    /// How many ancestors the route has.
-    pub(crate) level: u16,
-}
-
-/// A parameter of a route.
-#[derive(Debug, Clone)]
-pub(crate) struct Param {
-    pub(crate) name: Box<str>,
-    /// The level of the chain whose path declares it.
-    pub(crate) level: u16,
-    pub(crate) kind: ParamKind,
-    /// May a URL of the route lack it?
-    pub(crate) is_optional: bool,
-    pub(crate) check: Arc<Check>,
-}
-
-/// Where a parameter stands, and so what its value is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum ParamKind {
-    /// In a segment.
-    Segment,
-    /// A list of segments.
-    Items,
-    /// One value that may hold slashes.
-    Rest,
-    /// In the query.
-    Query,
-    /// All of the query that no other parameter takes: a list of pairs.
-    Pairs,
-    /// In the host.
-    Host,
-    /// In the fragment, which is never sent.
-    Fragment,
-}
-
 impl Frozen {
     pub(crate) fn route(&self, id: RouteId) -> &Route {
         &self.routes[id.0 as usize]
@@ -170,26 +103,6 @@ impl<P> Table<P> {
 
     pub(crate) fn page(&self, id: PageId) -> &P {
         &self.pages[id.0 as usize]
-    }
-
-    /// The route that answers a `GET` of a URL with a page, and the values in the URL.
-    ///
-    /// `None` also for what is no URL at all; [`decide`](Self::decide) tells the two apart, and knows other
-    /// methods and live lists.
-    #[must_use]
-    pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        self.find_with(url, "GET", &NoLists)
-    }
-
-    /// The route that answers a method at a URL, as far as these lists go.
-    pub(crate) fn find_with<'u>(&self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Match<'_, 'u, P>> {
-        let target = Target::parse(url);
-        let segments = Segments::split(target.path, self.frozen.limits).ok()?;
-        let query = pairs(target.query.unwrap_or_default()).ok()?;
-        let ask = Ask { segments: &segments, query: &query, host: target.host, lists };
-        let accepted = self.frozen.tree.find(&ask, &self.frozen.routes);
-        let ending = self.frozen.choose(&accepted, method)?;
-        Match::new(self, ending, &ask, target)
     }
 
     /// The route of that full name.

@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 
 use super::ask::Ask;
 use super::pattern::{Pattern, PatternId};
-use super::table::{Route, RouteId};
+use super::route::{Route, RouteId};
 use crate::rule::Check;
 
 /// The index of a node; the root is 0.

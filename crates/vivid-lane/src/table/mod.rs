@@ -27,6 +27,5 @@ pub use keys::table_schema;
 pub(crate) use nearest::{expected_one_of, nearest};
 pub use rule::Rule;
 pub use source::Source;
-pub(crate) use source::Span;
-pub(crate) use spec::Placed;
+pub(crate) use source::{Placed, Span};
 pub use spec::{Overlaps, RouteSpec, TableSpec};

@@ -6,8 +6,8 @@ use super::finding::Report;
 use super::keys::{self, Key};
 use super::nearest::expected_one_of;
 use super::rule::Rule;
-use super::source::{Origin, Source, Syntax};
-use super::spec::{Overlaps, Placed, RouteSpec, TableSpec};
+use super::source::{Origin, Placed, Source, Syntax};
+use super::spec::{Overlaps, RouteSpec, TableSpec};
 use super::{json, toml, yaml};
 
 /// The most bytes of table files that are read for one table; it keeps places within 32 bits.
@@ -15,8 +15,38 @@ const LONGEST: usize = 256 << 20;
 /// How deep files may include each other.
 const DEEPEST_INCLUDE: usize = 32;
 
+impl TableSpec {
+    /// Reads a table file that includes no other. What is wrong with it is kept and reported by
+    /// [`build`](Self::build).
+    #[must_use]
+    pub fn read(source: Source) -> Self {
+        table(source, &mut |name| Err(format!("nothing was given to read `{name}` with")))
+    }
+
+    /// Reads a table file and the files that it includes. The function is given the name that stands after
+    /// `include` and gives the text, or the reason why there is none.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Source, TableSpec};
+    ///
+    /// let main = Source::toml("[routes.plates]\npath = '/plates'\ninclude = 'plates.toml'").named("routes.toml");
+    /// let table = TableSpec::read_with(main, &mut |name| match name {
+    ///     "plates.toml" => Ok(Source::toml("[routes.plate]\npath = '/{plate}'\npage = 'plate'").named(name)),
+    ///     _ => Err("no such file".to_owned()),
+    /// })
+    /// .build()?;
+    /// assert_eq!(table.find("/plates/b-1021").unwrap().route().name(), "plates.plate");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn read_with(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>) -> Self {
+        table(source, include)
+    }
+}
+
 /// Reads a table file; what is wrong is kept in the report of the result.
-pub(super) fn table(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>) -> TableSpec {
+fn table(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>) -> TableSpec {
     let mut reader = Reader { report: Report::default(), include, open: Vec::new(), budget: LONGEST };
     let mut spec = reader.file(source, None);
     spec.report = reader.report;

@@ -1,8 +1,7 @@
 //! Rules as they are declared.
 
 use super::data::Data;
-use super::source::Span;
-use super::spec::Placed;
+use super::source::{Placed, Span};
 
 /// What a parameter may be: keywords of JSON Schema (2020-12) and their values.
 ///

@@ -130,3 +130,22 @@ impl Span {
         Place::new(self.origin.name.clone(), line, column, start..end)
     }
 }
+
+/// A value and, where it came from a file, its place there.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Placed<T> {
+    pub(crate) value: T,
+    pub(crate) span: Option<Span>,
+}
+
+impl<T> Placed<T> {
+    pub(crate) fn new(value: T, span: Span) -> Self {
+        Self { value, span: Some(span) }
+    }
+}
+
+impl<T> From<T> for Placed<T> {
+    fn from(value: T) -> Self {
+        Self { value, span: None }
+    }
+}

@@ -3,28 +3,8 @@
 use super::data::Data;
 use super::finding::Report;
 use super::format::Format;
-use super::read;
 use super::rule::Rule;
-use super::source::{Source, Span};
-
-/// A value and, where it came from a file, its place there.
-#[derive(Debug, Clone, Default)]
-pub(crate) struct Placed<T> {
-    pub(crate) value: T,
-    pub(crate) span: Option<Span>,
-}
-
-impl<T> Placed<T> {
-    pub(crate) fn new(value: T, span: Span) -> Self {
-        Self { value, span: Some(span) }
-    }
-}
-
-impl<T> From<T> for Placed<T> {
-    fn from(value: T) -> Self {
-        Self { value, span: None }
-    }
-}
+use super::source::Placed;
 
 /// A table as it is declared, before it is built.
 ///
@@ -97,34 +77,6 @@ impl TableSpec {
     #[must_use]
     pub fn new() -> Self {
         Self::default()
-    }
-
-    /// Reads a table file that includes no other. What is wrong with it is kept and reported by
-    /// [`build`](Self::build).
-    #[must_use]
-    pub fn read(source: Source) -> Self {
-        read::table(source, &mut |name| Err(format!("nothing was given to read `{name}` with")))
-    }
-
-    /// Reads a table file and the files that it includes. The function is given the name that stands after
-    /// `include` and gives the text, or the reason why there is none.
-    ///
-    /// # Example
-    /// ```
-    /// use vivid_lane::{Source, TableSpec};
-    ///
-    /// let main = Source::toml("[routes.plates]\npath = '/plates'\ninclude = 'plates.toml'").named("routes.toml");
-    /// let table = TableSpec::read_with(main, &mut |name| match name {
-    ///     "plates.toml" => Ok(Source::toml("[routes.plate]\npath = '/{plate}'\npage = 'plate'").named(name)),
-    ///     _ => Err("no such file".to_owned()),
-    /// })
-    /// .build()?;
-    /// assert_eq!(table.find("/plates/b-1021").unwrap().route().name(), "plates.plate");
-    /// # Ok::<(), vivid_lane::TableError>(())
-    /// ```
-    #[must_use]
-    pub fn read_with(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>) -> Self {
-        read::table(source, include)
     }
 
     /// The scheme and host under which the site is reached, such as `https://larkfell.example`.

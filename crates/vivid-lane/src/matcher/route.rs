@@ -1,0 +1,72 @@
+//! The routes of a built table.
+
+use std::sync::Arc;
+
+use super::demand::{HostDemand, Methods, QueryDemand};
+use crate::rule::Check;
+use crate::table::Data;
+use crate::template::Template;
+
+/// The index of a route, in the order of the table file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct RouteId(pub(crate) u32);
+
+/// The index of a page; routes that name the same page share it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct PageId(pub(crate) u32);
+
+/// A route of a built table.
+#[derive(Debug)]
+pub(crate) struct Route {
+    pub(crate) name: Box<str>,
+    pub(crate) parent: Option<RouteId>,
+    /// The path as the route itself declares it.
+    pub(crate) own_path: Box<str>,
+    /// The path from the root.
+    pub(crate) path: Template,
+    pub(crate) page: Option<PageId>,
+    pub(crate) frame: Option<Box<str>>,
+    pub(crate) fallback: Option<PageId>,
+    pub(crate) data: Data,
+    pub(crate) methods: Methods,
+    pub(crate) priority: i64,
+    pub(crate) query: QueryDemand,
+    pub(crate) host: Option<HostDemand>,
+    /// The host as it was declared, by the route or an ancestor.
+    pub(crate) host_template: Option<Template>,
+    /// The parameters of the whole path, outermost first.
+    pub(crate) params: Vec<Param>,
+    /// How many ancestors the route has.
+    pub(crate) level: u16,
+}
+
+/// A parameter of a route.
+#[derive(Debug, Clone)]
+pub(crate) struct Param {
+    pub(crate) name: Box<str>,
+    /// The level of the chain whose path declares it.
+    pub(crate) level: u16,
+    pub(crate) kind: ParamKind,
+    /// May a URL of the route lack it?
+    pub(crate) is_optional: bool,
+    pub(crate) check: Arc<Check>,
+}
+
+/// Where a parameter stands, and so what its value is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum ParamKind {
+    /// In a segment.
+    Segment,
+    /// A list of segments.
+    Items,
+    /// One value that may hold slashes.
+    Rest,
+    /// In the query.
+    Query,
+    /// All of the query that no other parameter takes: a list of pairs.
+    Pairs,
+    /// In the host.
+    Host,
+    /// In the fragment, which is never sent.
+    Fragment,
+}
