@@ -10,6 +10,8 @@ mod keyword;
 mod number;
 mod pattern;
 mod sequence;
+#[cfg(test)]
+mod tests;
 mod text;
 
 use std::fmt;
@@ -111,8 +113,10 @@ impl Check {
                 }
             }
         }
-        let is_typed = rule.keywords().any(|(keyword, _)| matches!(keyword, "type" | "format"));
-        // A bound speaks of numbers, so without a type it brings one.
+        let is_numeric = |value: &Data| value.as_text().is_some_and(|name| matches!(name, "integer" | "number"));
+        let is_typed =
+            rule.keywords().any(|(keyword, value)| matches!(keyword, "type" | "format") && is_numeric(value));
+        // A bound speaks of numbers, so it brings their type where the rule does not name one.
         if implies_number
             && !is_typed
             && let Ok(Part::Keyword(number)) = keyword::read("type", &Data::from("number"), &[])
