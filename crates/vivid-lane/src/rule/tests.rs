@@ -82,8 +82,7 @@ fn keyword() -> impl Strategy<Value = (&'static str, Data)> {
         (1i64..8).prop_map(|number| ("multipleOf", Data::from(number as f64 / 4.0))),
         (0i64..6).prop_map(|count| ("minLength", Data::from(count))),
         (1i64..9).prop_map(|count| ("maxLength", Data::from(count))),
-        prop::collection::vec(value().prop_map(|text| Data::Text(text)), 1..4)
-            .prop_map(|values| ("enum", Data::List(values))),
+        prop::collection::vec(value().prop_map(Data::Text), 1..4).prop_map(|values| ("enum", Data::List(values))),
     ]
 }
 
