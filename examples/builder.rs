@@ -51,7 +51,7 @@ fn main() -> Result<(), Box<dyn Error>> {
         .route(RouteSpec::new("archive").path("/plates").mount(archive))
         .build()?;
 
-    let table = table.bind(|page| match page.as_str() {
+    let table = table.bind(|page| match page {
         "nights" => Some(Handler(nights)),
         "exposure" => Some(Handler(exposure)),
         "plate" => Some(Handler(plate)),

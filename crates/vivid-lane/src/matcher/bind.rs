@@ -56,18 +56,18 @@ impl<P> Table<P> {
     /// use vivid_lane::Table;
     ///
     /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
-    /// let table = table.bind(|page| match page.as_str() {
+    /// let table = table.bind(|page| match page {
     ///     "home" => Some((|| "Welcome") as fn() -> &'static str),
     ///     _ => None,
     /// })?;
     /// assert_eq!(table.find("/").unwrap().page()(), "Welcome");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn bind<Q>(&self, mut page: impl FnMut(&P) -> Option<Q>) -> Result<Table<Q>, BindError>
+    pub fn bind<Q>(&self, mut page: impl FnMut(&str) -> Option<Q>) -> Result<Table<Q>, BindError>
     where
-        P: fmt::Display,
+        P: AsRef<str>,
     {
-        let bound: Vec<Option<Q>> = self.pages().iter().map(&mut page).collect();
+        let bound: Vec<Option<Q>> = self.pages().iter().map(|name| page(name.as_ref())).collect();
         let missing: Vec<(String, Option<String>)> = bound
             .iter()
             .zip(self.pages())
@@ -75,7 +75,7 @@ impl<P> Table<P> {
             .map(|(_, page)| {
                 let names = |candidate: Option<&P>| candidate.is_some_and(|candidate| std::ptr::eq(candidate, page));
                 let route = self.routes().find(|route| names(route.page()) || names(route.fallback()));
-                (page.to_string(), route.map(|route| route.name().to_owned()))
+                (page.as_ref().to_owned(), route.map(|route| route.name().to_owned()))
             })
             .collect();
         match bound.into_iter().collect::<Option<Vec<Q>>>() {

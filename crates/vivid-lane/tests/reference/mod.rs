@@ -9,7 +9,7 @@ use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
 use std::rc::Rc;
 
-use model::{Path, Query, Route, Segment, Tail};
+use model::{Path, Query, Route, Segment, Suffix, Tail};
 use rules::{POOL, Rule};
 
 /// The values of a URL by parameter; a tail's segments are joined by slashes.
@@ -42,7 +42,10 @@ pub(crate) fn ways(path: &Path) -> Vec<Way> {
         for count in (0..=path.optional.len()).rev() {
             let mut segments = start.clone();
             segments.extend(path.optional[..count].iter().cloned());
-            if let Some((name, tail)) = &path.tail {
+            if let Some((suffix, rule)) = &path.suffix {
+                all.push(Way { segments: with_suffix(&segments, *suffix, rule), tail: None });
+                all.push(Way { segments, tail: None });
+            } else if let Some((name, tail)) = &path.tail {
                 all.push(Way { segments: segments.clone(), tail: Some((name.clone(), tail.clone())) });
                 if matches!(tail, Tail::Items { min: 0, .. }) {
                     all.push(Way { segments, tail: None });
@@ -53,6 +56,24 @@ pub(crate) fn ways(path: &Path) -> Vec<Way> {
         }
     }
     all
+}
+
+/// The segments, the last of which goes on with a dot or a semicolon and a value.
+fn with_suffix(segments: &[Segment], suffix: Suffix, rule: &Rule) -> Vec<Segment> {
+    let value = ("s".to_owned(), rule.clone());
+    let mut segments = segments.to_vec();
+    let last = match segments.pop() {
+        Some(Segment::Literal(text)) => {
+            let before = format!("{text}{}", suffix.text());
+            Segment::Value { before, name: value.0, rule: value.1, after: String::new() }
+        }
+        Some(Segment::Value { name, rule, .. }) => {
+            Segment::Pair { left: (name, rule), between: suffix.text().to_owned(), right: value }
+        }
+        other => panic!("{other:?} has no suffix"),
+    };
+    segments.push(last);
+    segments
 }
 
 /// Cuts a path at its slashes and decodes each segment; `None` for what no route can have.
@@ -142,6 +163,8 @@ impl Query {
         let value = |wanted: &str| pairs.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.clone());
         match self {
             Self::None => Some(Bound::new()),
+            Self::Rest if pairs.is_empty() => Some(Bound::new()),
+            Self::Rest => Some(Bound::from([("rest".to_owned(), written(pairs))])),
             Self::Literal(name, text) => pairs.iter().any(|pair| pair.0 == *name && pair.1 == *text).then(Bound::new),
             Self::Param { name, rule, required } => match value(name) {
                 None => (!required).then(Bound::new),
@@ -153,6 +176,11 @@ impl Query {
             },
         }
     }
+}
+
+/// Pairs on one line.
+pub(crate) fn written(pairs: &[(String, String)]) -> String {
+    pairs.iter().map(|(name, value)| format!("{name}={value}")).collect::<Vec<_>>().join("&")
 }
 
 pub(crate) fn read_query(query: &str) -> Option<Vec<(String, String)>> {

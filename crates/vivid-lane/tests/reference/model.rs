@@ -18,7 +18,25 @@ pub(crate) struct Path {
     pub(crate) segments: Vec<Segment>,
     /// `{/a,b}`
     pub(crate) optional: Vec<Segment>,
+    /// `{.s}` or `{;s}` after the last segment, which is then the literal `a` or a plain value.
+    pub(crate) suffix: Option<(Suffix, Rule)>,
     pub(crate) tail: Option<(String, Tail)>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Suffix {
+    Label,
+    PathStyle,
+}
+
+impl Suffix {
+    /// What stands before the value in a URL.
+    pub(crate) fn text(self) -> &'static str {
+        match self {
+            Self::Label => ".",
+            Self::PathStyle => ";s=",
+        }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -40,7 +58,13 @@ pub(crate) enum Tail {
 pub(crate) enum Query {
     None,
     Literal(String, String),
-    Param { name: String, rule: Rule, required: bool },
+    Param {
+        name: String,
+        rule: Rule,
+        required: bool,
+    },
+    /// `{?rest*}`
+    Rest,
 }
 
 /// A template, and the rules of its parameters.
@@ -95,6 +119,11 @@ impl Route {
             written.segment(segment);
         }
         written.optional(&self.path.optional);
+        if let Some((suffix, rule)) = &self.path.suffix {
+            let name = written.value("s", rule);
+            let operator = if *suffix == Suffix::Label { '.' } else { ';' };
+            written.path.push_str(&format!("{{{operator}{name}}}"));
+        }
         match &self.path.tail {
             Some((name, Tail::Items { rule, min })) => {
                 written.path.push_str(&format!("{{/{name}*}}"));
@@ -108,6 +137,7 @@ impl Route {
         }
         match &self.query {
             Query::None => {}
+            Query::Rest => written.path.push_str("{?rest*}"),
             Query::Literal(name, value) => written.path.push_str(&format!("?{name}={value}")),
             Query::Param { name, rule, required } => {
                 let name = written.value(name, rule);
@@ -177,17 +207,27 @@ pub(crate) fn path() -> impl Strategy<Value = Path> {
         1 => Just(Some(("t".to_owned(), Tail::Rest))),
     ];
     let front = prop_oneof![6 => Just(None), 1 => plain("f").prop_map(Some)];
-    (front, segments, optional, tail).prop_map(|(front, segments, optional, tail)| Path {
-        front,
-        segments,
-        optional,
-        tail,
+    let suffix = prop_oneof![
+        3 => Just(None),
+        1 => (prop::sample::select(vec![Suffix::Label, Suffix::PathStyle]), rule()).prop_map(Some),
+    ];
+    (front, segments, optional, suffix, tail).prop_map(|(front, segments, optional, suffix, tail)| {
+        let can_have_suffix = optional.is_empty()
+            && tail.is_none()
+            && match segments.last() {
+                Some(Segment::Literal(text)) => text == "a",
+                Some(Segment::Value { before, after, .. }) => before.is_empty() && after.is_empty(),
+                _ => false,
+            };
+        let suffix = suffix.filter(|_| can_have_suffix);
+        Path { front, segments, optional, suffix, tail }
     })
 }
 
 pub(crate) fn route() -> impl Strategy<Value = Route> {
     let query = prop_oneof![
         6 => Just(Query::None),
+        1 => Just(Query::Rest),
         1 => prop::sample::select(vec!["v", "w"]).prop_map(|value| Query::Literal("k".to_owned(), value.to_owned())),
         1 => (rule(), any::<bool>()).prop_map(|(rule, required)| Query::Param { name: "q".to_owned(), rule, required }),
     ];

@@ -130,9 +130,13 @@ pub(crate) static POOL: LazyLock<Vec<&'static str>> = LazyLock::new(|| {
     let alone = BASE.iter().map(|value| (*value).to_owned());
     let before = BASE.iter().map(|value| format!("v{value}"));
     let after = BASE.iter().map(|value| format!("{value}.csv"));
-    let pairs = SHORT.iter().flat_map(|left| SHORT.iter().map(move |right| format!("{left}-{right}")));
+    let suffixes =
+        [".", ";s="].into_iter().flat_map(|between| BASE.iter().map(move |value| format!("a{between}{value}")));
+    let parted = ["-", ".", ";s="].into_iter();
+    let pairs = parted.flat_map(|between| SHORT.iter().map(move |left| (left, between)));
+    let pairs = pairs.flat_map(|(left, between)| SHORT.iter().map(move |right| format!("{left}{between}{right}")));
     // They live as long as the test run.
-    alone.chain(before).chain(after).chain(pairs).map(|value| &*value.leak()).collect()
+    alone.chain(before).chain(after).chain(suffixes).chain(pairs).map(|value| &*value.leak()).collect()
 });
 
 impl Rule {
