@@ -186,11 +186,17 @@ fn values(route: &Route, seed: u64) -> Vec<(String, Value)> {
         let value = if *tail == Tail::Rest { Value::Text(items.join("/")) } else { Value::List(items) };
         values.push((name.clone(), value));
     }
-    if let Query::Param { name, rule, required } = &route.query
-        && (*required || next(2) == 0)
+    let from_query = match &route.query {
+        Query::Param { name, rule, required } => Some((name.as_str(), rule, *required)),
+        Query::Both { rule } => Some(("q", rule, false)),
+        Query::Named { rule } => Some(("q", rule, true)),
+        Query::None | Query::Rest | Query::Literal(..) => None,
+    };
+    if let Some((name, rule, required)) = from_query
+        && (required || next(2) == 0)
     {
         let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
-        values.push((name.clone(), Value::from(choices[next(choices.len())])));
+        values.push((name.to_owned(), Value::from(choices[next(choices.len())])));
     }
     values
 }

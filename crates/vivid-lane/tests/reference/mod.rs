@@ -166,6 +166,15 @@ impl Query {
             Self::Rest if pairs.is_empty() => Some(Bound::new()),
             Self::Rest => Some(Bound::from([("rest".to_owned(), written(pairs))])),
             Self::Literal(name, text) => pairs.iter().any(|pair| pair.0 == *name && pair.1 == *text).then(Bound::new),
+            Self::Both { rule } => {
+                let own = Self::Param { name: "q".to_owned(), rule: rule.clone(), required: false };
+                Self::Literal("k".to_owned(), "v".to_owned()).read(pairs).and_then(|_| own.read(pairs))
+            }
+            Self::Named { rule } => {
+                let text = value("k")?;
+                let fits = rule.accepts(&text) || (*rule == Rule::Any && text.is_empty());
+                fits.then(|| Bound::from([("q".to_owned(), text)]))
+            }
             Self::Param { name, rule, required } => match value(name) {
                 None => (!required).then(Bound::new),
                 Some(text) if rule.accepts(&text) || (*rule == Rule::Any && text.is_empty()) => {
@@ -340,7 +349,7 @@ fn compare_queries(left: &Query, right: &Query) -> Sets {
     let values = || POOL.iter().copied().chain(["", "v", "w"]).map(Some).chain([None]);
     let mut samples = Vec::new();
     for q in values() {
-        for k in [None, Some("v"), Some("w"), Some("")] {
+        for k in [None, Some("v"), Some("w"), Some(""), q] {
             let pairs = [("q", q), ("k", k)].into_iter();
             samples
                 .push(pairs.filter_map(|(name, value)| Some((name.to_owned(), value?.to_owned()))).collect::<Vec<_>>());
@@ -348,8 +357,8 @@ fn compare_queries(left: &Query, right: &Query) -> Sets {
     }
     let members = |query: &Query| -> Vec<bool> { samples.iter().map(|pairs| query.read(pairs).is_some()).collect() };
     let rank = |query: &Query| match query {
-        Query::Literal(..) => 2,
-        Query::Param { required: true, .. } => 1,
+        Query::Literal(..) | Query::Both { .. } => 2,
+        Query::Param { required: true, .. } | Query::Named { .. } => 1,
         _ => 0,
     };
     match compare(&members(left), &members(right)) {

@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 use vivid_lane::{Overlaps, RouteSpec, TableSpec};
 
-use super::rules::{POOL, Rule, rule};
+use super::rules::{POOL, Rule, rule, rule_alone};
 
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Route {
@@ -65,6 +65,14 @@ pub(crate) enum Query {
     },
     /// `{?rest*}`
     Rest,
+    /// `?k=v{&q}{#part}`
+    Both {
+        rule: Rule,
+    },
+    /// `?k={q}`
+    Named {
+        rule: Rule,
+    },
 }
 
 /// A template, and the rules of its parameters.
@@ -137,6 +145,14 @@ impl Route {
         }
         match &self.query {
             Query::None => {}
+            Query::Both { rule } => {
+                let name = written.value("q", rule);
+                written.path.push_str(&format!("?k=v{{&{name}}}{{#part}}"));
+            }
+            Query::Named { rule } => {
+                let name = written.value("q", rule);
+                written.path.push_str(&format!("?k={{{name}}}"));
+            }
             Query::Rest => written.path.push_str("{?rest*}"),
             Query::Literal(name, value) => written.path.push_str(&format!("?{name}={value}")),
             Query::Param { name, rule, required } => {
@@ -164,7 +180,7 @@ fn literal() -> impl Strategy<Value = Segment> {
 
 fn value(name: String) -> impl Strategy<Value = Segment> {
     let affixes = prop_oneof![6 => Just(("", "")), 1 => Just(("v", "")), 1 => Just(("", ".csv"))];
-    (rule(), affixes).prop_map(move |(rule, (before, after))| Segment::Value {
+    (rule_alone(), affixes).prop_map(move |(rule, (before, after))| Segment::Value {
         before: before.to_owned(),
         name: name.clone(),
         rule,
@@ -173,7 +189,7 @@ fn value(name: String) -> impl Strategy<Value = Segment> {
 }
 
 fn plain(name: &'static str) -> impl Strategy<Value = Segment> {
-    rule().prop_map(move |rule| Segment::Value {
+    rule_alone().prop_map(move |rule| Segment::Value {
         before: String::new(),
         name: name.to_owned(),
         rule,
@@ -203,7 +219,7 @@ pub(crate) fn path() -> impl Strategy<Value = Path> {
     ];
     let tail = prop_oneof![
         6 => Just(None),
-        1 => (rule(), 0usize..3).prop_map(|(rule, min)| Some(("t".to_owned(), Tail::Items { rule, min }))),
+        1 => (rule_alone(), 0usize..3).prop_map(|(rule, min)| Some(("t".to_owned(), Tail::Items { rule, min }))),
         1 => Just(Some(("t".to_owned(), Tail::Rest))),
     ];
     let front = prop_oneof![6 => Just(None), 1 => plain("f").prop_map(Some)];
@@ -216,7 +232,9 @@ pub(crate) fn path() -> impl Strategy<Value = Path> {
             && tail.is_none()
             && match segments.last() {
                 Some(Segment::Literal(text)) => text == "a",
-                Some(Segment::Value { before, after, .. }) => before.is_empty() && after.is_empty(),
+                Some(Segment::Value { before, after, rule, .. }) => {
+                    before.is_empty() && after.is_empty() && !matches!(rule, Rule::Rare(_))
+                }
                 _ => false,
             };
         let suffix = suffix.filter(|_| can_have_suffix);
@@ -228,6 +246,8 @@ pub(crate) fn route() -> impl Strategy<Value = Route> {
     let query = prop_oneof![
         6 => Just(Query::None),
         1 => Just(Query::Rest),
+        1 => rule_alone().prop_map(|rule| Query::Both { rule }),
+        1 => rule_alone().prop_map(|rule| Query::Named { rule }),
         1 => prop::sample::select(vec!["v", "w"]).prop_map(|value| Query::Literal("k".to_owned(), value.to_owned())),
         1 => (rule(), any::<bool>()).prop_map(|(rule, required)| Query::Param { name: "q".to_owned(), rule, required }),
     ];

@@ -20,6 +20,8 @@ pub(crate) enum Rule {
     Slug,
     Alpha,
     Boolean,
+    /// A format that is only used for whole segments, where the pool tells it apart.
+    Rare(&'static str),
     OneOf(Vec<&'static str>),
     /// `^[a-c]+$`
     Letters,
@@ -102,6 +104,26 @@ const BASE: &[&str] = &[
     "1234",
     "12345",
     ".csv",
+    "ff",
+    "1f",
+    "FF",
+    "a1B2",
+    "192.0.2.1",
+    "256.1.1.1",
+    "::1",
+    "::",
+    "2001:db8::1",
+    "f81d4fae-7dec-11d0-a765-00a0c91e6bf6",
+    "F81D4FAE-7dec-11d0-a765-00a0c91e6bf6",
+    "21:30:00Z",
+    "23:59:60+02:00",
+    "24:00:00Z",
+    "2031-04-02T21:30:00Z",
+    "2031-02-30T21:30:00Z",
+    "ada@larkfell.example",
+    "x@y",
+    "a@b",
+    "@x",
 ];
 
 /// Values that tell rules apart where two of them share a segment.
@@ -168,6 +190,7 @@ impl Rule {
                     .all(|word| !word.is_empty() && word.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit())),
                 Self::Alpha => all(|c| c.is_ascii_alphabetic()),
                 Self::Boolean => matches!(value, "true" | "false"),
+                Self::Rare(format) => is_rare(format, value),
                 Self::OneOf(values) => values.contains(&value),
                 Self::Letters => all(|c| matches!(c, 'a'..='c')),
                 Self::HasX => value.contains('x'),
@@ -190,12 +213,53 @@ impl Rule {
             Self::Slug => Declared::format("slug"),
             Self::Alpha => Declared::format("alpha"),
             Self::Boolean => Declared::format("boolean"),
+            Self::Rare(format) => Declared::format(*format),
             Self::OneOf(values) => Declared::one_of(values.iter().copied()),
             Self::Letters => Declared::pattern("^[a-c]+$"),
             Self::HasX => Declared::pattern("x"),
             Self::Length { least, most } => Declared::new().min_length(*least as i64).max_length(*most as i64),
         }
     }
+}
+
+fn is_rare(format: &str, value: &str) -> bool {
+    let all = |text: &str, test: fn(&char) -> bool| !text.is_empty() && text.chars().all(|c| test(&c));
+    match format {
+        "hex" => all(value, char::is_ascii_hexdigit),
+        "alnum" => all(value, char::is_ascii_alphanumeric),
+        "ipv4" => value.parse::<std::net::Ipv4Addr>().is_ok(),
+        "ipv6" => value.parse::<std::net::Ipv6Addr>().is_ok(),
+        "uuid" => {
+            let groups: Vec<usize> = value.split('-').map(str::len).collect();
+            groups == [8, 4, 4, 4, 12] && all(&value.replace('-', ""), char::is_ascii_hexdigit)
+        }
+        "time" => is_time(value),
+        "date-time" => value.split_once('T').is_some_and(|(date, time)| is_date(date) && is_time(time)),
+        "email" => value.split_once('@').is_some_and(|(name, host)| {
+            let is_label = |label: &str| {
+                all(label, |c| c.is_ascii_alphanumeric() || *c == '-')
+                    && !label.starts_with('-')
+                    && !label.ends_with('-')
+            };
+            all(name, |c| c.is_ascii_alphanumeric() || ".!#$%&'*+/=?^_`{|}~-".contains(*c))
+                && host.split('.').all(is_label)
+        }),
+        other => panic!("the reference does not know `{other}`"),
+    }
+}
+
+/// `hh:mm:ss`, then a `Z` or an offset; the pool has no fractions.
+fn is_time(value: &str) -> bool {
+    let at = value.find(['Z', '+']).unwrap_or(value.len());
+    let (clock, zone) = value.split_at(at);
+    let numbers = |text: &str| -> Vec<u32> {
+        text.split(':').filter(|part| part.len() == 2).filter_map(|part| part.parse().ok()).collect()
+    };
+    let is_clock = matches!(numbers(clock).as_slice(), [0..24, 0..60, 0..61]) && clock.len() == 8;
+    let offset = zone
+        .strip_prefix('+')
+        .is_some_and(|text| matches!(numbers(text).as_slice(), [0..24, 0..60]) && text.len() == 5);
+    is_clock && (zone == "Z" || offset)
 }
 
 fn is_date(value: &str) -> bool {
@@ -210,6 +274,12 @@ fn is_date(value: &str) -> bool {
     let leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
     let days = [31, if leap { 29 } else { 28 }, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
     (1..=12).contains(&month) && (1..=days[month as usize - 1]).contains(&day)
+}
+
+/// A rule for a value that is a segment by itself.
+pub(crate) fn rule_alone() -> impl Strategy<Value = Rule> {
+    let rare = vec!["hex", "alnum", "ipv4", "ipv6", "uuid", "time", "date-time", "email"];
+    prop_oneof![5 => rule(), 1 => prop::sample::select(rare).prop_map(Rule::Rare)]
 }
 
 pub(crate) fn rule() -> impl Strategy<Value = Rule> {
