@@ -174,7 +174,8 @@ impl Walker<'_> {
             self.host(host, &mut route);
         }
         if let Some(path) = &spec.path {
-            self.path(path, &mut route);
+            // A host that cannot be read is no reason not to read the path.
+            self.path(path, &mut route, is_sound);
         }
         if !spec.damaged {
             self.purpose(&route, spec.path.is_some(), spec.routes.is_empty() && spec.mounted.is_empty());
@@ -236,7 +237,7 @@ impl Walker<'_> {
     }
 
     /// Goes on with the route's own path.
-    fn path(&mut self, path: &Placed<String>, route: &mut Chained) {
+    fn path(&mut self, path: &Placed<String>, route: &mut Chained, ancestors_are_sound: bool) {
         let starts_well = path.value.starts_with('/')
             || ["{/", "{?", "{&", "{#", "?"].iter().any(|start| path.value.starts_with(start))
             || (route.level > 0 && ["{.", "{;"].iter().any(|start| path.value.starts_with(start)));
@@ -259,7 +260,7 @@ impl Walker<'_> {
             Ok(template) => template,
             Err(error) => return self.bad_template(&error, path, skipped, route),
         };
-        if !route.is_sound {
+        if !ancestors_are_sound {
             return;
         }
         if let Err(problem) = route.plan.extend(&template, route.level) {
