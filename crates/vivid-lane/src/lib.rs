@@ -41,16 +41,22 @@ mod compile;
 mod decide;
 mod link;
 mod matcher;
+mod navigate;
 mod rule;
 mod table;
 mod template;
 
-pub use analyse::{Candidate, Explanation, Verdict};
-pub use decide::{BadRequest, Decision, Missing, Request, WrongMethod};
-pub use link::{Link, LinkError};
+pub use analyse::{Candidate, Explanation, Suggestion, Verdict};
+pub use decide::{
+    Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, Missing, Question, Redirect, Request, Step, Steps,
+    Unmet,
+};
+pub use link::{Active, Link, LinkError, slug};
 pub use matcher::{BindError, FoundValues, Level, Levels, Lists, Match, ParamError, RouteRef, Routes, Table};
+pub use navigate::{Change, History, Transition, transition};
 pub use table::{
-    Data, Finding, Format, Overlaps, Place, RouteSpec, Rule, Severity, Source, TableError, TableSpec, table_schema,
+    Case, Data, Finding, Format, Location, Need, Overlaps, Place, RedirectTo, RouteSpec, Rule, Severity, Slash, Source,
+    TableError, TableSpec, table_schema,
 };
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 

@@ -15,6 +15,9 @@ fn decided(table: &Table, request: &Request<'_>) -> String {
         Decision::Page(found) => found.page().clone(),
         Decision::NotFound(missing) => format!("404 {}", missing.fallback().map_or("-", String::as_str)),
         Decision::WrongMethod(wrong) => format!("405 {}", wrong.allow().join(" ")),
+        Decision::Options(options) => format!("204 {}", options.allow().join(" ")),
+        Decision::Redirect(redirect) => format!("{} {}", redirect.status(), redirect.location()),
+        Decision::Unmet(unmet) => format!("{} {} {}", unmet.status(), unmet.need(), unmet.location().unwrap_or("-")),
         Decision::BadRequest(bad) => format!("{} {bad}", bad.status()),
         other => format!("{other:?}"),
     }

@@ -3,10 +3,11 @@
 use std::fmt;
 
 use super::near::{Obstacle, refusal, ways};
+use super::suggest::shown;
 use crate::decide::Request;
 use crate::matcher::{
-    Ask, Capture, Ending, EndingId, Narrower, ParamKind, PatternId, Piece, QueryRefusal, Route, RouteRef, Segments,
-    Table, Target, pairs,
+    Ask, Capture, Destination, Ending, EndingId, Narrower, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal,
+    Route, RouteRef, Table, Target,
 };
 
 /// Why a URL is answered as it is: all routes that it could have meant, those that come closest last, and
@@ -111,16 +112,28 @@ impl<P> Table<P> {
     /// `None` for what is no URL: no route comes into question.
     fn explained(&self, request: &Request<'_>) -> Option<Explanation<'_, P>> {
         let frozen = self.frozen();
-        let target = Target::parse(std::str::from_utf8(request.url()).ok()?);
-        let segments = Segments::split(target.path, frozen.limits).ok()?;
-        let query = pairs(target.query.unwrap_or_default()).ok()?;
-        let host = target.host.or(request.asked_host());
-        let ask = Ask { segments: &segments, query: &query, host, lists: request.live_lists() };
+        let url = std::str::from_utf8(request.url()).ok()?;
+        let parts = match frozen.parse(url, request.asked_host()).ok()? {
+            Parsed::Plain(parts) => parts,
+            // What the canonical form means is what the URL means.
+            Parsed::Crooked(address) => {
+                let host = Target::parse(url, false).host.or(request.asked_host());
+                let Ok(Parsed::Plain(parts)) = frozen.parse(&address, host) else { return None };
+                return Some(self.explained_parts(&parts, request));
+            }
+            Parsed::Outside => return None,
+        };
+        Some(self.explained_parts(&parts, request))
+    }
+
+    fn explained_parts(&self, parts: &Parts<'_>, request: &Request<'_>) -> Explanation<'_, P> {
+        let frozen = self.frozen();
+        let ask = parts.ask(request.live_lists());
         let accepted = frozen.tree.find(&ask, &frozen.routes);
         let winner = frozen.choose(&accepted, request.method());
         let judge = Judge { table: self, ask: &ask, method: request.method(), winner };
         let mut candidates: Vec<(EndingId, Candidate<'_, P>)> = Vec::new();
-        for (ending, obstacle) in ways(&frozen.tree, &ask) {
+        for (ending, obstacle) in ways(&frozen.tree, &ask, usize::MAX) {
             let one = judge.candidate(ending, obstacle);
             let known = candidates.iter_mut().find(|(_, known)| known.route == one.route);
             match known {
@@ -135,7 +148,7 @@ impl<P> Table<P> {
             candidates.retain(|(_, one)| one.verdict != Verdict::Missing);
         }
         candidates.sort_by_key(|(_, one)| one.verdict);
-        Some(Explanation { candidates: candidates.into_iter().map(|(_, one)| one).collect() })
+        Explanation { candidates: candidates.into_iter().map(|(_, one)| one).collect() }
     }
 }
 
@@ -260,7 +273,12 @@ impl<'t, P> Judge<'_, 't, '_, P> {
             };
         }
         if self.winner == Some(id) {
-            return (Verdict::Answers, "answers".to_owned());
+            let reason = match route.onward.as_ref().map(|onward| &onward.aim) {
+                None => "answers".to_owned(),
+                Some(Destination::Route { to, .. }) => format!("redirects to `{}`", frozen.route(*to).name),
+                Some(Destination::Url(_)) => "redirects to another site".to_owned(),
+            };
+            return (Verdict::Answers, reason);
         }
         if !route.methods.allows(self.method) {
             let methods = route.methods.0.join(", ");
@@ -295,14 +313,4 @@ fn in_words(count: usize) -> String {
         4 => "four".to_owned(),
         _ => count.to_string(),
     }
-}
-
-/// A piece of a URL as it may be shown: escaped, and not endless.
-fn shown(text: &str) -> String {
-    const LONGEST: usize = 60;
-    let mut shown: String = text.chars().take(LONGEST).flat_map(char::escape_debug).collect();
-    if text.chars().nth(LONGEST).is_some() {
-        shown.push('…');
-    }
-    shown
 }

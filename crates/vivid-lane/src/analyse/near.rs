@@ -20,9 +20,10 @@ pub(super) enum Obstacle {
     Tail,
 }
 
-/// All ways that accept a path, or would but for one obstacle, in the order in which they are tried.
-pub(super) fn ways(tree: &Tree, ask: &Ask<'_, '_>) -> Vec<(EndingId, Option<Obstacle>)> {
-    let mut walk = Walk { tree, ask, found: Vec::new() };
+/// All ways that accept a path, or would but for one obstacle, in the order in which they are tried. Where a
+/// node has more literals than `most`, none of them is compared with a word that is not among them.
+pub(super) fn ways(tree: &Tree, ask: &Ask<'_, '_>, most: usize) -> Vec<(EndingId, Option<Obstacle>)> {
+    let mut walk = Walk { tree, ask, most, found: Vec::new() };
     walk.node(NodeId::ROOT, 0, None);
     walk.found
 }
@@ -30,6 +31,7 @@ pub(super) fn ways(tree: &Tree, ask: &Ask<'_, '_>) -> Vec<(EndingId, Option<Obst
 struct Walk<'a, 'u> {
     tree: &'a Tree,
     ask: &'a Ask<'a, 'u>,
+    most: usize,
     found: Vec<(EndingId, Option<Obstacle>)>,
 }
 
@@ -57,9 +59,10 @@ impl Walk<'_, '_> {
             let left_over = Obstacle::LeftOver { segments: segments.len() - at };
             self.found.extend(node.endings.iter().map(|&ending| (ending, Some(left_over.clone()))));
         }
-        if let Some(&target) = node.literals.get(&*segment.text) {
+        if let Some(target) = tree.literal(node, &segment.text) {
             self.node(target, at + 1, obstacle.clone());
         } else if obstacle.is_none()
+            && node.literals.len() <= self.most
             && let Some(near) = nearest(&segment.text, node.literals.keys().map(|text| &**text))
         {
             let expected = near.to_owned();
@@ -78,6 +81,9 @@ impl Walk<'_, '_> {
     /// What ends one segment further on.
     fn one_more(&mut self, id: NodeId) {
         let node = self.tree.node(id);
+        if node.literals.len() > self.most {
+            return;
+        }
         let mut literals: SmallVec<[(&str, NodeId); 8]> =
             node.literals.iter().map(|(text, &target)| (&**text, target)).collect();
         literals.sort_unstable();

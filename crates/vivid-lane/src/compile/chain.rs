@@ -6,7 +6,9 @@ use std::sync::Arc;
 use super::plan::{Plan, PlanProblem};
 use super::rules::Rules;
 use crate::matcher::{Methods, PageId, Param, RouteId};
-use crate::table::{Data, Placed, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of};
+use crate::table::{
+    Data, Location, Need, Placed, RedirectTo, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of,
+};
 use crate::template::{Operator, Part, Template, TemplateError};
 
 /// How deep routes may be nested.
@@ -32,6 +34,13 @@ pub(super) struct Chained {
     pub(super) host: Option<Host>,
     pub(super) plan: Plan,
     pub(super) params: Vec<Param>,
+    pub(super) redirect: Option<RedirectTo>,
+    /// Did the route itself say which methods it answers?
+    pub(super) has_methods: bool,
+    /// What visitors must meet, by name, the outermost first.
+    pub(super) needs: Vec<Placed<String>>,
+    /// The route under which the table is mounted that declares this one; names are looked up there first.
+    pub(super) scope: Option<RouteId>,
     /// Could the paths of the route and of all its ancestors be read?
     pub(super) is_sound: bool,
 }
@@ -42,6 +51,32 @@ pub(super) struct Host {
     pub(super) template: Template,
     /// Text, or the index of a parameter.
     pub(super) pieces: Vec<Result<String, u16>>,
+}
+
+impl Chained {
+    /// Does the route answer URLs?
+    pub(super) fn answers(&self) -> bool {
+        self.page.is_some() || self.redirect.is_some()
+    }
+}
+
+/// A declared need, and where it was declared.
+#[derive(Debug)]
+pub(super) struct ScopedNeed {
+    pub(super) need: Need,
+    pub(super) scope: Option<RouteId>,
+}
+
+/// What the walk over the declared routes gives.
+#[derive(Debug)]
+pub(super) struct Walked {
+    /// Parents before their children.
+    pub(super) routes: Vec<Chained>,
+    /// The names of the pages; the site's fallback is the first.
+    pub(super) pages: Vec<String>,
+    pub(super) needs: Vec<ScopedNeed>,
+    /// The names of the live lists.
+    pub(super) lists: Vec<String>,
 }
 
 /// Page names, each once, in the order in which they are first named.
@@ -63,10 +98,18 @@ impl Pages {
     }
 }
 
-/// All routes, parents before their children, and the names of the pages. The site's fallback is page 0.
-pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> (Vec<Chained>, Vec<String>) {
-    let mut walker = Walker { report, pages: Pages::default(), routes: Vec::new(), rules: Rules::new() };
-    if let Some(fallback) = &spec.fallback {
+/// Walks the declared routes.
+pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
+    let mut walker = Walker {
+        report,
+        pages: Pages::default(),
+        routes: Vec::new(),
+        rules: Rules::new(),
+        needs: Vec::new(),
+        scope: None,
+        is_in_fragment: spec.site.location == Location::Fragment,
+    };
+    if let Some(fallback) = &spec.site.fallback {
         walker.pages.id(&fallback.value);
     }
     if spec.routes.is_empty() && !walker.report.has_errors() {
@@ -77,8 +120,9 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> (Vec<Chained>, 
     }
     walker.rules.declare(std::mem::take(&mut spec.formats), &spec.lists, walker.report);
     walker.rules.enter(&spec.params, walker.report);
+    walker.declare_needs(std::mem::take(&mut spec.needs));
     walker.siblings(std::mem::take(&mut spec.routes), None, &mut HashMap::new());
-    (walker.routes, walker.pages.names)
+    Walked { routes: walker.routes, pages: walker.pages.names, needs: walker.needs, lists: walker.rules.into_lists() }
 }
 
 struct Walker<'a> {
@@ -86,6 +130,10 @@ struct Walker<'a> {
     pages: Pages,
     routes: Vec<Chained>,
     rules: Rules,
+    needs: Vec<ScopedNeed>,
+    scope: Option<RouteId>,
+    /// Do the addresses of pages stand in the fragment?
+    is_in_fragment: bool,
 }
 
 /// The names of the siblings so far.
@@ -117,8 +165,25 @@ impl Walker<'_> {
         let own: Vec<(Placed<String>, Rule)> =
             std::mem::take(&mut table.params).into_iter().filter(|(name, _)| !self.rules.has(&name.value)).collect();
         self.rules.enter(&own, self.report);
+        let outer = self.scope.replace(parent);
+        self.declare_needs(std::mem::take(&mut table.needs));
         self.siblings(std::mem::take(&mut table.routes), Some(parent), seen);
+        self.scope = outer;
         self.rules.leave(&own);
+    }
+
+    /// Adds the needs of a table. What an including table says of a need goes before what an included one says.
+    fn declare_needs(&mut self, needs: Vec<Need>) {
+        for need in needs {
+            match self.needs.iter().find(|known| known.need.name.value == need.name.value) {
+                Some(known) if known.scope == self.scope => {
+                    let message = format!("the need `{}` is declared a second time", need.name.value);
+                    self.report.error("duplicate-need", need.name.span.as_ref(), message);
+                }
+                Some(_) => {}
+                None => self.needs.push(ScopedNeed { need, scope: self.scope }),
+            }
+        }
     }
 
     fn full_name(&self, parent: Option<RouteId>, own: &str) -> String {
@@ -132,8 +197,9 @@ impl Walker<'_> {
         let name = self.full_name(parent, &spec.name.value);
         let above = parent.map(|RouteId(id)| &self.routes[id as usize]);
         let level = above.map_or(0, |above| above.level + 1);
-        let plan = above.map_or_else(Plan::default, |above| above.plan.for_children(above.level, above.page.is_some()));
+        let plan = above.map_or_else(Plan::default, |above| above.plan.for_children(above.level, above.answers()));
         let host = above.and_then(|above| above.host.clone());
+        let mut needs = above.map_or_else(Vec::new, |above| above.needs.clone());
         let is_sound = above.is_none_or(|above| above.is_sound);
         let span = spec.name.span.as_ref();
         if usize::from(level) >= DEEPEST {
@@ -152,6 +218,11 @@ impl Walker<'_> {
             return;
         }
         self.name(&spec.name, &name);
+        for need in std::mem::take(&mut spec.needs) {
+            if !needs.iter().any(|known| known.value == need.value) {
+                needs.push(need);
+            }
+        }
         let mut route = Chained {
             name_span: spec.name.span.clone(),
             path_span: spec.path.as_ref().and_then(|path| path.span.clone()),
@@ -167,6 +238,10 @@ impl Walker<'_> {
             host,
             plan,
             params: Vec::new(),
+            redirect: spec.redirect.take(),
+            has_methods: !spec.methods.is_empty(),
+            needs,
+            scope: self.scope,
             is_sound,
             name,
         };
@@ -227,11 +302,26 @@ impl Walker<'_> {
                 .help_with("add `path = \"/…\"`")
                 .route(name);
         }
-        if route.page.is_none() && is_leaf {
-            let message = format!("the route `{name}` shows nothing: it has no page and no child routes");
+        if let Some(redirect) = &route.redirect {
+            let span = redirect.span.as_ref().or(span);
+            if route.page.is_some() {
+                self.report
+                    .error("redirect", span, format!("the route `{name}` has a page and a redirect"))
+                    .help_with("a route does one of the two: leave one out")
+                    .route(name);
+            }
+            if !has_path {
+                self.report
+                    .error("missing-path", span, format!("the route `{name}` has a redirect but no path"))
+                    .help_with("add `path = \"/…\"`")
+                    .route(name);
+            }
+        }
+        if !route.answers() && is_leaf {
+            let message = format!("the route `{name}` does nothing: it has no page, no redirect and no child routes");
             self.report
                 .error("missing-page", span, message)
-                .help_with("add `page = \"…\"`, or routes below it")
+                .help_with("add `page = \"…\"`, `redirect = \"…\"`, or routes below it")
                 .route(name);
         }
     }
@@ -265,6 +355,17 @@ impl Walker<'_> {
         }
         if let Err(problem) = route.plan.extend(&template, route.level) {
             self.bad_plan(problem, path, skipped, route);
+        } else if self.is_in_fragment && route.plan.has_fragment() {
+            self.report
+                .error(
+                    "fragment",
+                    path.span.as_ref(),
+                    "the address of a page is in the fragment, so it has no fragment of its own",
+                )
+                .help_with(
+                    "leave out `{#…}`, or put the address into the path with `location = \"path\"` under `[site]`",
+                )
+                .route(&route.name);
         }
     }
 
@@ -375,7 +476,7 @@ fn is_query(rest: &str) -> bool {
 }
 
 /// The place of some bytes of a text, within the quotes of the string that it was written as.
-fn within(text: &Placed<String>, offset: usize, width: usize) -> Option<Span> {
+pub(super) fn within(text: &Placed<String>, offset: usize, width: usize) -> Option<Span> {
     let span = text.span.as_ref()?;
     let quotes = span.width().saturating_sub(text.value.len()) / 2;
     Some(span.within(quotes + offset, width.max(1)))

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::chain::{Chained, Host};
 use super::plan::{Plan, QueryPart};
-use crate::matcher::{HostDemand, Param, Pattern, Piece, QueryDemand, QueryParam, Route};
+use crate::matcher::{HostDemand, NeedId, Onward, Param, Pattern, Piece, QueryDemand, QueryParam, Route};
 use crate::rule::{Check, TooLarge};
 use crate::template::Template;
 use crate::template::percent::decode;
@@ -13,7 +13,7 @@ use crate::template::percent::decode;
 const LABEL: &str = "^[^.]+$";
 
 /// Freezes one route; its ways through the tree are made elsewhere.
-pub(super) fn freeze(route: &Chained) -> Result<Route, TooLarge> {
+pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
     let path = route.plan.template();
     Ok(Route {
         name: route.name.as_str().into(),
@@ -22,6 +22,8 @@ pub(super) fn freeze(route: &Chained) -> Result<Route, TooLarge> {
         // Each part was a template, and so is what they make together.
         path: Template::parse(&path).map_err(|_| TooLarge)?,
         page: route.page,
+        onward,
+        needs,
         frame: route.frame.as_deref().map(Into::into),
         fallback: route.fallback,
         data: route.data.clone(),

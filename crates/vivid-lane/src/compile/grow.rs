@@ -9,7 +9,7 @@ use super::order::{self, Patterns, Relation, Way};
 use super::plan::{self, Shape};
 use crate::matcher::{
     Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Param, Pattern, PatternId, Piece, RouteId, Step,
-    Tail, TailKind, Tree,
+    Tail, TailKind, Tree, folded,
 };
 use crate::rule::TooLarge;
 
@@ -38,9 +38,9 @@ enum Key {
 }
 
 impl Growing {
-    pub(super) fn new() -> Self {
+    pub(super) fn new(folds: bool) -> Self {
         Self {
-            tree: Tree { nodes: vec![Node::default()], ..Tree::default() },
+            tree: Tree { nodes: vec![Node::default()], folds, ..Tree::default() },
             patterns: Patterns::default(),
             words: Vec::new(),
             ids: HashMap::new(),
@@ -57,9 +57,13 @@ impl Growing {
 
     fn way(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<(), TooLarge> {
         let mut at = NodeId::ROOT;
-        let (mut words, mut captures) = (Vec::new(), Vec::new());
+        let (mut words, mut captures, mut spelling) = (Vec::new(), Vec::new(), Vec::new());
         for (index, segment) in (0..).zip(&shape.segments) {
-            let word = self.word(&pieces(segment, &route.params))?;
+            let mut word = self.word(&pieces(segment, &route.params))?;
+            if let (true, Word::Literal(text)) = (self.tree.folds, &mut word) {
+                let key = folded(text).into_owned();
+                spelling.push((index, std::mem::replace(text, key).into_boxed_str()));
+            }
             at = match &word {
                 Word::Literal(text) => self.literal(at, text),
                 Word::Pattern(pattern) => {
@@ -96,6 +100,7 @@ impl Growing {
             covers: shape.covers.iter().map(|cover| whole_where_it_is(*cover, shape)).collect(),
             captures: captures.into(),
             tail,
+            spelling: spelling.into(),
         });
         self.words.push(words);
         self.tree.nodes[at.0 as usize].endings.push(ending);

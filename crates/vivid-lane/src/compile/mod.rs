@@ -5,6 +5,7 @@
 //! the tree; [`order`] compares sets, and [`overlap`] proves with it that no URL has two equally narrow
 //! routes. Everything that is wrong is noted and reported together at the end.
 
+mod aim;
 mod chain;
 mod freeze;
 mod grow;
@@ -12,14 +13,17 @@ mod order;
 mod overlap;
 mod plan;
 mod rules;
+mod site;
 
 use std::sync::Arc;
 
 use hashbrown::HashMap;
 
-use crate::matcher::{Frozen, Limits, PageId, RouteId, Table};
+use crate::matcher::{Destination, Frozen, Limits, PageId, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge};
-use crate::table::{Report, Source, TableError, TableSpec};
+use crate::table::{Case, Report, Source, TableError, TableSpec};
+
+pub(crate) use aim::RETURN;
 
 impl TableSpec {
     /// Builds the table.
@@ -47,15 +51,28 @@ impl TableSpec {
     }
 
     fn lower(&mut self, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
-        let (chained, pages) = chain::walk(self, report);
+        let site = site::site(&self.site, report);
+        let chain::Walked { routes: mut chained, pages, needs, lists } = chain::walk(self, report);
+        let names: HashMap<Box<str>, RouteId> =
+            chained.iter().zip(0..).map(|(route, id)| (route.name.as_str().into(), RouteId(id))).collect();
+        let mut aims = aim::Aims { names: &names, routes: &chained, report };
+        let needs = aims.needs(&needs);
+        let ids = || (0..).map(RouteId).take(chained.len());
+        let aimed: Vec<_> = ids().map(|id| (aims.onward(id), aims.needs_of(id, &needs))).collect();
+        let folds = self.site.case == Case::Fold;
         let mut routes = Vec::with_capacity(chained.len());
-        let mut names = HashMap::with_capacity(chained.len());
-        let mut tree = grow::Growing::new();
-        let mut fallbacks = grow::Growing::new();
-        for (id, route) in (0..).map(RouteId).zip(&chained) {
-            names.insert(route.name.as_str().into(), id);
-            routes.push(freeze::freeze(route)?);
-            if route.is_sound && route.page.is_some() {
+        let mut tree = grow::Growing::new(folds);
+        let mut fallbacks = grow::Growing::new(folds);
+        for (id, (onward, needs)) in (0..).map(RouteId).zip(aimed) {
+            if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
+                && !chained[id.0 as usize].has_methods
+            {
+                // What is moved answers the methods that it answered before.
+                chained[id.0 as usize].methods = chained[to.0 as usize].methods.clone();
+            }
+            let route = &chained[id.0 as usize];
+            routes.push(freeze::freeze(route, onward, needs)?);
+            if route.is_sound && route.answers() {
                 tree.add(route, id)?;
             }
             if route.is_sound && route.fallback.is_some() {
@@ -64,14 +81,16 @@ impl TableSpec {
         }
         tree.sort()?;
         fallbacks.sort()?;
-        overlap::prove(&mut tree, &chained, &routes, self.overlaps, report)?;
+        overlap::prove(&mut tree, &chained, &routes, &site, self.site.overlaps, report)?;
         let frozen = Frozen {
             routes,
             names,
             tree: tree.finish(),
             fallbacks: fallbacks.finish(),
-            fallback: self.fallback.as_ref().map(|_| PageId(0)),
-            origin: self.origin.as_ref().map(|origin| origin.value.as_str().into()),
+            fallback: self.site.fallback.as_ref().map(|_| PageId(0)),
+            site,
+            needs,
+            lists: lists.into_iter().map(String::into_boxed_str).collect(),
             findings: Vec::new(),
             limits: Limits::default(),
         };

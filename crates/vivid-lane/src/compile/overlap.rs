@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 use super::chain::Chained;
 use super::grow::{Growing, Word, path_set};
 use super::order::{self, Relation};
-use crate::matcher::{Edge, EndingId, Narrower, NodeId, Route, RouteId};
+use crate::matcher::{Edge, EndingId, Narrower, NodeId, Route, RouteId, Site};
 use crate::rule::{Dfa, TooLarge};
 use crate::table::{Overlaps, Report};
 use crate::template::percent::encode_unreserved;
@@ -23,6 +23,7 @@ pub(super) fn prove(
     growing: &mut Growing,
     chained: &[Chained],
     routes: &[Route],
+    site: &Site,
     overlaps: Overlaps,
     report: &mut Report,
 ) -> Result<(), TooLarge> {
@@ -30,6 +31,7 @@ pub(super) fn prove(
         growing,
         chained,
         routes,
+        site,
         overlaps,
         report,
         visited: HashSet::new(),
@@ -46,6 +48,7 @@ struct Proof<'a> {
     growing: &'a mut Growing,
     chained: &'a [Chained],
     routes: &'a [Route],
+    site: &'a Site,
     overlaps: Overlaps,
     report: &'a mut Report,
     visited: HashSet<(NodeId, NodeId, bool)>,
@@ -185,7 +188,12 @@ impl Proof<'_> {
             return Ok(());
         }
         let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
-        self.report_overlap(a, b, &format!("{origin}{path}{query}"), is_sure && path_is_sure);
+        self.report_overlap(
+            a,
+            b,
+            &format!("{origin}{}", self.site.address(&format!("{path}{query}"))),
+            is_sure && path_is_sure,
+        );
         Ok(())
     }
 

@@ -128,6 +128,10 @@ impl Plan {
         plan
     }
 
+    pub(super) fn has_fragment(&self) -> bool {
+        self.fragment.is_some()
+    }
+
     /// Notes a parameter of the host.
     pub(super) fn host_param(&mut self, variable: &Variable, level: u16) -> Result<u16> {
         self.declare(variable, level, ParamKind::Host, false)

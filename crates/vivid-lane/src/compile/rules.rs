@@ -48,6 +48,10 @@ impl Rules {
         }
     }
 
+    pub(super) fn into_lists(self) -> Vec<String> {
+        self.lists
+    }
+
     /// Brings rules into force for a route and its descendants, until they are [left](Self::leave).
     pub(super) fn enter(&mut self, rules: &[(Placed<String>, Rule)], report: &mut Report) {
         for (name, rule) in rules {

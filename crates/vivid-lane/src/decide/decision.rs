@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::Request;
-use crate::matcher::{Accepted, Ask, BadPath, Match, Segments, Table, Target, pairs};
+use crate::matcher::{BadPath, Match};
 use crate::template::percent::Undecodable;
 
 /// What to do with a request.
@@ -13,10 +13,16 @@ use crate::template::percent::Undecodable;
 pub enum Decision<'t, 'u, P = String> {
     /// Show a page (status 200).
     Page(Match<'t, 'u, P>),
+    /// Send the visitor on, in one step (status 301, 302, 303, 307 or 308).
+    Redirect(Redirect<'t>),
+    /// The visitor does not meet a need: send them to sign in (status 303), or refuse them (status 403).
+    Unmet(Unmet<'t>),
     /// Nothing has that URL (status 404, always).
-    NotFound(Missing<'t, P>),
+    NotFound(Missing<'t, 'u, P>),
     /// The URL has a page, but not for that method (status 405).
-    WrongMethod(WrongMethod<'t>),
+    WrongMethod(Allow<'t>),
+    /// The request asks which methods the URL has (status 204).
+    Options(Allow<'t>),
     /// What was sent is no URL of any site (status 400 or 414).
     BadRequest(BadRequest),
 }
@@ -30,6 +36,7 @@ impl<P> Decision<'_, '_, P> {
     ///
     /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
     /// assert_eq!(table.decide(&Request::get("/")).status(), 200);
+    /// assert_eq!(table.decide(&Request::get("//")).status(), 308);
     /// assert_eq!(table.decide(&Request::get("/nowhere")).status(), 404);
     /// assert_eq!(table.decide(&Request::get("/%zz")).status(), 400);
     /// # Ok::<(), vivid_lane::TableError>(())
@@ -38,34 +45,150 @@ impl<P> Decision<'_, '_, P> {
     pub fn status(&self) -> u16 {
         match self {
             Self::Page(_) => 200,
+            Self::Redirect(redirect) => redirect.status,
+            Self::Unmet(unmet) => unmet.status(),
             Self::NotFound(_) => 404,
             Self::WrongMethod(_) => 405,
+            Self::Options(_) => 204,
             Self::BadRequest(bad) => bad.status(),
         }
+    }
+
+    /// The address for the `Location` field (RFC 9110, section 10.2.2), where the visitor is sent on. It is
+    /// ASCII without spaces and control characters, whatever was asked.
+    #[must_use]
+    pub fn location(&self) -> Option<&str> {
+        match self {
+            Self::Redirect(redirect) => Some(&redirect.location),
+            Self::Unmet(unmet) => unmet.location(),
+            _ => None,
+        }
+    }
+}
+
+/// Where a visitor is sent on to.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Decision, Request, Table};
+///
+/// let table = Table::from_toml("[routes.nights]\npath = '/nights'\npage = 'nights'")?;
+/// let Decision::Redirect(redirect) = table.decide(&Request::get("/./nights//?year=2031")) else { panic!() };
+/// assert_eq!((redirect.status(), redirect.location()), (308, "/nights?year=2031"));
+/// assert_eq!(redirect.to_string(), "the address in its canonical form");
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Redirect<'t> {
+    pub(super) status: u16,
+    pub(super) location: String,
+    /// The name of the route that says so.
+    pub(super) route: Option<&'t str>,
+    pub(super) is_external: bool,
+}
+
+impl<'t> Redirect<'t> {
+    /// The status: 301, 302, 303, 307 or 308.
+    #[must_use]
+    pub fn status(&self) -> u16 {
+        self.status
+    }
+
+    /// The final address: what it leads to redirects no further.
+    #[must_use]
+    pub fn location(&self) -> &str {
+        &self.location
+    }
+
+    /// The name of the route that redirects; `None` where the address only was not in its canonical form.
+    #[must_use]
+    pub fn route(&self) -> Option<&'t str> {
+        self.route
+    }
+
+    /// Does it lead to another site?
+    #[must_use]
+    pub fn is_external(&self) -> bool {
+        self.is_external
+    }
+}
+
+impl fmt::Display for Redirect<'_> {
+    /// The reason.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.route {
+            Some(route) => write!(f, "`{route}` redirects there"),
+            None => f.write_str("the address in its canonical form"),
+        }
+    }
+}
+
+/// A need that the visitor does not meet.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unmet<'t> {
+    pub(super) need: &'t str,
+    pub(super) location: Option<String>,
+}
+
+impl<'t> Unmet<'t> {
+    /// The name of the need.
+    #[must_use]
+    pub fn need(&self) -> &'t str {
+        self.need
+    }
+
+    /// Where to send the visitor: the route that the need names, with the wanted address as `return` in its
+    /// query. `None` where the table names no such route.
+    #[must_use]
+    pub fn location(&self) -> Option<&str> {
+        self.location.as_deref()
+    }
+
+    /// 303 where the visitor is sent elsewhere, else 403.
+    #[must_use]
+    pub fn status(&self) -> u16 {
+        if self.location.is_some() { 303 } else { 403 }
     }
 }
 
 /// A URL that nothing has.
 #[derive(Debug)]
-pub struct Missing<'t, P = String> {
-    fallback: Option<&'t P>,
+pub struct Missing<'t, 'u, P = String> {
+    pub(super) fallback: Option<&'t P>,
+    pub(super) reason: Option<String>,
+    pub(super) request: Request<'u>,
+    pub(super) table: &'t crate::Table<P>,
 }
 
-impl<'t, P> Missing<'t, P> {
+impl<'t, 'u, P> Missing<'t, 'u, P> {
     /// The page to show: that of the nearest route with a `fallback` whose path covers the URL, else the site's.
     #[must_use]
     pub fn fallback(&self) -> Option<&'t P> {
         self.fallback
     }
+
+    /// Why a redirect of the table does not lead anywhere for this URL, where one would have had it.
+    #[must_use]
+    pub fn reason(&self) -> Option<&str> {
+        self.reason.as_deref()
+    }
+
+    pub(crate) fn request(&self) -> &Request<'u> {
+        &self.request
+    }
+
+    pub(crate) fn table(&self) -> &'t crate::Table<P> {
+        self.table
+    }
 }
 
-/// A method that the URL does not answer.
+/// The methods that a URL answers.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct WrongMethod<'t> {
-    allow: Vec<&'t str>,
+pub struct Allow<'t> {
+    pub(super) allow: Vec<&'t str>,
 }
 
-impl<'t> WrongMethod<'t> {
+impl<'t> Allow<'t> {
     /// The methods that the URL answers, for the `Allow` field (RFC 9110, section 10.2.1).
     ///
     /// # Example
@@ -87,11 +210,11 @@ impl<'t> WrongMethod<'t> {
 /// Why a request is refused before it is looked up. [`Display`](fmt::Display) gives the reason.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BadRequest {
-    kind: Bad,
+    pub(super) kind: Bad,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Bad {
+pub(super) enum Bad {
     Utf8,
     Path(BadPath),
 }
@@ -119,81 +242,5 @@ impl fmt::Display for BadRequest {
             }
             Bad::Path(BadPath::Undecodable(Undecodable::Control)) => f.write_str("the URL holds a control character"),
         }
-    }
-}
-
-impl<P> Table<P> {
-    /// Decides what to do with a request.
-    ///
-    /// # Example
-    /// ```
-    /// use vivid_lane::{Decision, Request, Table};
-    ///
-    /// let table = Table::from_toml(r#"
-    ///     [site]
-    ///     fallback = "lost"
-    ///     [routes.plates]
-    ///     path = "/plates"
-    ///     page = "plate-list"
-    ///     fallback = "no-such-plate"
-    /// "#)?;
-    /// let Decision::NotFound(missing) = table.decide(&Request::get("/plates/7")) else { panic!() };
-    /// assert_eq!(missing.fallback().unwrap(), "no-such-plate");
-    /// # Ok::<(), vivid_lane::TableError>(())
-    /// ```
-    #[must_use]
-    pub fn decide<'u>(&self, request: &Request<'u>) -> Decision<'_, 'u, P> {
-        let bad = |kind| Decision::BadRequest(BadRequest { kind });
-        let frozen = self.frozen();
-        let limits = frozen.limits;
-        if request.url.len() > limits.bytes {
-            return bad(Bad::Path(BadPath::Long { limit: limits.bytes }));
-        }
-        let Ok(url) = std::str::from_utf8(request.url) else { return bad(Bad::Utf8) };
-        let target = Target::parse(url);
-        let target = Target { host: target.host.or(request.host), ..target };
-        let segments = match Segments::split(target.path, limits) {
-            Ok(segments) => segments,
-            Err(reason) => return bad(Bad::Path(reason)),
-        };
-        let query = match pairs(target.query.unwrap_or_default()) {
-            Ok(query) => query,
-            Err(reason) => return bad(Bad::Path(BadPath::Undecodable(reason))),
-        };
-        let ask = Ask { segments: &segments, query: &query, host: target.host, lists: request.lists };
-        let accepted = frozen.tree.find(&ask, &frozen.routes);
-        if accepted.is_empty() {
-            return Decision::NotFound(Missing { fallback: self.fallback_for(&ask) });
-        }
-        let found = frozen.choose(&accepted, request.method).and_then(|ending| Match::new(self, ending, &ask, target));
-        match found {
-            Some(found) => Decision::Page(found),
-            None => Decision::WrongMethod(WrongMethod { allow: self.allow(&accepted) }),
-        }
-    }
-
-    /// The methods of all endings.
-    fn allow(&self, accepted: &Accepted) -> Vec<&str> {
-        let frozen = self.frozen();
-        let mut allow: Vec<&str> = Vec::new();
-        for ending in accepted {
-            for method in &frozen.route(frozen.tree.ending(*ending).route).methods.0 {
-                allow.push(method);
-                if **method == *"GET" {
-                    allow.push("HEAD");
-                }
-            }
-        }
-        allow.push("OPTIONS");
-        allow.sort_unstable();
-        allow.dedup();
-        allow
-    }
-
-    fn fallback_for(&self, ask: &Ask<'_, '_>) -> Option<&P> {
-        let frozen = self.frozen();
-        let nearest = frozen.fallbacks.covering(ask, &frozen.routes);
-        let page = nearest.and_then(|ending| frozen.route(frozen.fallbacks.ending(ending).route).fallback);
-        page.or(frozen.fallback).map(|page| self.page(page))
     }
 }

@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use super::Counters;
 use crate::matcher::{Lists, NoLists, without_port};
 
 /// A request, as far as a table looks at it: the method and the URL.
@@ -24,6 +25,8 @@ pub struct Request<'u> {
     pub(super) method: &'u str,
     pub(super) host: Option<&'u str>,
     pub(super) lists: &'u dyn Lists,
+    pub(super) meets: &'u dyn Fn(&str) -> bool,
+    pub(super) counters: Option<&'u Counters>,
 }
 
 impl fmt::Debug for Request<'_> {
@@ -44,7 +47,7 @@ impl<'u> Request<'u> {
 
     /// A request with any method (RFC 9110, section 9); methods are in capitals.
     pub fn new<U: AsRef<[u8]> + ?Sized>(method: &'u str, url: &'u U) -> Self {
-        Self { url: url.as_ref(), method, host: None, lists: &NoLists }
+        Self { url: url.as_ref(), method, host: None, lists: &NoLists, meets: &|_| false, counters: None }
     }
 
     /// The host that was asked, as the `Host` field has it; the port is left aside. An absolute URL brings
@@ -81,6 +84,20 @@ impl<'u> Request<'u> {
         self
     }
 
+    /// Which needs the visitor meets; none, if nothing is said.
+    #[must_use]
+    pub fn meets(mut self, meets: &'u dyn Fn(&str) -> bool) -> Self {
+        self.meets = meets;
+        self
+    }
+
+    /// Counts the decision, and what the lists are asked on the way.
+    #[must_use]
+    pub fn counted(mut self, counters: &'u Counters) -> Self {
+        self.counters = Some(counters);
+        self
+    }
+
     /// The method.
     #[must_use]
     pub fn method(&self) -> &'u str {
@@ -89,6 +106,10 @@ impl<'u> Request<'u> {
 
     pub(crate) fn asked_host(&self) -> Option<&'u str> {
         self.host
+    }
+
+    pub(crate) fn met(&self) -> &'u dyn Fn(&str) -> bool {
+        self.meets
     }
 
     pub(crate) fn live_lists(&self) -> &'u dyn Lists {

@@ -32,20 +32,73 @@ struct Inner {
 /// What keeps a link from being made.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Kind {
-    UnknownRoute { near: Option<String> },
+    UnknownRoute {
+        near: Option<String>,
+    },
     Group,
-    UnknownParam { name: String, near: Option<String> },
-    Missing { name: String },
-    Form { name: String, expected: &'static str },
-    Count { name: String, found: usize, least: usize, most: Option<usize> },
-    Empty { name: String },
-    Refused { name: String, value: String, reason: String },
-    Dots { segment: String },
-    Control { name: String, found: char },
-    Long { limit: usize, found: usize },
-    Captured { by: String, url: String },
-    Unread { url: String },
-    NotReversible { name: String, given: Option<Value>, read: Option<Value>, url: String },
+    /// The name of the route that it leads to, unless that is another site.
+    Redirect {
+        to: Option<String>,
+    },
+    NoOrigin,
+    /// What serde could not write.
+    Unreadable {
+        reason: String,
+    },
+    /// A value stands after one that is absent.
+    Gap {
+        name: String,
+        before: String,
+    },
+    UnknownParam {
+        name: String,
+        near: Option<String>,
+    },
+    Missing {
+        name: String,
+    },
+    Form {
+        name: String,
+        expected: &'static str,
+    },
+    Count {
+        name: String,
+        found: usize,
+        least: usize,
+        most: Option<usize>,
+    },
+    Empty {
+        name: String,
+    },
+    Refused {
+        name: String,
+        value: String,
+        reason: String,
+    },
+    Dots {
+        segment: String,
+    },
+    Control {
+        name: String,
+        found: char,
+    },
+    Long {
+        limit: usize,
+        found: usize,
+    },
+    Captured {
+        by: String,
+        url: String,
+    },
+    Unread {
+        url: String,
+    },
+    NotReversible {
+        name: String,
+        given: Option<Value>,
+        read: Option<Value>,
+        url: String,
+    },
 }
 
 impl LinkError {
@@ -105,6 +158,16 @@ impl fmt::Display for LinkError {
                 did_you_mean(f, near.as_ref())
             }
             Kind::Group => write!(f, "`{route}` has no page: it only groups other routes; link to one of those"),
+            Kind::Redirect { to: Some(to) } => write!(f, "`{route}` only redirects to `{to}`; link to that"),
+            Kind::Redirect { to: None } => write!(f, "`{route}` only redirects to another site; link to that"),
+            Kind::NoOrigin => write!(
+                f,
+                "an absolute link to `{route}` needs the origin of the site; set `origin = \"https://…\"` under `[site]`"
+            ),
+            Kind::Unreadable { reason } => write!(f, "the values for a link to `{route}` cannot be read: {reason}"),
+            Kind::Gap { name, before } => {
+                write!(f, "`{name}` of `{route}` stands after `{before}`, which has no value")
+            }
             Kind::UnknownParam { name, near } => {
                 write!(f, "`{route}` has no parameter `{}`", name.escape_debug())?;
                 did_you_mean(f, near.as_ref())

@@ -1,18 +1,42 @@
 //! Name and values → URL.
 
 use super::error::{Kind, LinkError};
-use crate::matcher::{Lists, Match, Param, ParamKind, Route, Table};
+use super::fields;
+use crate::compile::RETURN;
+use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table};
 use crate::table::nearest;
-use crate::template::{Value, Values};
+use crate::template::{Operator, Part, Value, Values};
 
 /// A link that is being made: the name of a route, and values for its parameters.
 ///
-/// Made by [`Table::link`]; [`to_url`](Self::to_url) checks and expands.
-#[derive(Debug, Clone)]
+/// Made by [`Table::link`], or from the page that is shown by [`Match::link`](crate::Match::link);
+/// [`to_url`](Self::to_url) checks and expands.
+#[derive(Debug)]
 pub struct Link<'t, P = String> {
     table: &'t Table<P>,
     name: String,
     values: Values,
+    /// Values of the page that is shown, where nothing else is set.
+    inherited: Values,
+    /// The address that the page that is shown would lead back to, and its own.
+    pub(super) back: Option<String>,
+    pub(super) here: Option<String>,
+    /// Why values could not be taken over.
+    unreadable: Option<String>,
+}
+
+impl<P> Clone for Link<'_, P> {
+    fn clone(&self) -> Self {
+        Self {
+            table: self.table,
+            name: self.name.clone(),
+            values: self.values.clone(),
+            inherited: self.inherited.clone(),
+            back: self.back.clone(),
+            here: self.here.clone(),
+            unreadable: self.unreadable.clone(),
+        }
+    }
 }
 
 impl<P> Table<P> {
@@ -29,11 +53,33 @@ impl<P> Table<P> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn link(&self, name: impl Into<String>) -> Link<'_, P> {
-        Link { table: self, name: name.into(), values: Values::new() }
+        Link {
+            table: self,
+            name: name.into(),
+            values: Values::new(),
+            inherited: Values::new(),
+            back: None,
+            here: None,
+            unreadable: None,
+        }
+    }
+
+    /// A link to a route whose values are known to be its own.
+    pub(crate) fn link_to(&self, id: RouteId, values: Values) -> Link<'_, P> {
+        Link { values, ..self.link(&*self.frozen().route(id).name) }
     }
 }
 
-impl<P> Link<'_, P> {
+/// What happens to values that equal the default of their rule.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Defaults {
+    /// They are left out of the URL, where they may be.
+    LeftOut,
+    /// Those of the path are written.
+    Written,
+}
+
+impl<'t, P> Link<'t, P> {
     /// Sets the value of a parameter; one that was set before is replaced.
     #[must_use]
     pub fn set(mut self, name: impl Into<String>, value: impl Into<Value>) -> Self {
@@ -41,44 +87,146 @@ impl<P> Link<'_, P> {
         self
     }
 
-    /// The URL: a path that [`decide`](Table::decide) gives back as this route with these values. For a route
-    /// with a host it is absolute.
+    /// Takes a value back, also one that is inherited from the page that is shown.
+    #[must_use]
+    pub fn without(mut self, name: &str) -> Self {
+        self.values.remove(name);
+        self.inherited.remove(name);
+        self
+    }
+
+    /// Sets values from a struct of the program, by serde: a field for each parameter, of the same name. It is
+    /// the inverse of [`Match::params`](crate::Match::params). An absent `Option` sets nothing. What serde
+    /// cannot write is reported by [`to_url`](Self::to_url).
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// #[derive(serde::Serialize)]
+    /// struct Exposure<'a> {
+    ///     date: &'a str,
+    ///     number: u16,
+    ///     band: Option<char>,
+    /// }
+    ///
+    /// let table = Table::from_toml("[routes.exposure]\npath = '/nights/{date}/{number}{?band}'\npage = 'exposure'")?;
+    /// let exposure = Exposure { date: "2031-04-02", number: 7, band: None };
+    /// assert_eq!(table.link("exposure").params(&exposure).to_url()?, "/nights/2031-04-02/7");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn params<T: serde_core::Serialize + ?Sized>(mut self, params: &T) -> Self {
+        match fields::values(params) {
+            Ok(values) => values.into_iter().for_each(|(name, value)| self.values.insert(name, value)),
+            Err(reason) => self.unreadable = Some(reason),
+        }
+        self
+    }
+
+    pub(super) fn inheriting(mut self, values: Values) -> Self {
+        self.inherited = values;
+        self
+    }
+
+    pub(super) fn name(&self) -> &str {
+        &self.name
+    }
+
+    pub(super) fn table(&self) -> &'t Table<P> {
+        self.table
+    }
+
+    /// The URL: an address that [`decide`](Table::decide) gives back as this route with these values, in its
+    /// canonical form. For a route with a host it is absolute.
     ///
     /// A value that equals the default of its rule is left out where it may be.
     ///
     /// # Errors
-    /// An unknown name, a group, a missing or unknown parameter, a value that its rule refuses or that no URL
-    /// can carry, values that would not be read back as they are, and a URL that another route would answer.
+    /// An unknown name, a group or a redirect, a missing or unknown parameter, a value that its rule refuses or
+    /// that no URL can carry, values that would not be read back as they are, and a URL that another route
+    /// would answer.
     pub fn to_url(&self) -> Result<String, LinkError> {
+        let route = self.target()?;
+        let short = self.checked(route, Defaults::LeftOut)?;
+        let url = self.write(route, &short)?;
+        let Err(error) = self.read_back(route, &short, &url) else { return Ok(url) };
+        // Where leaving a default out lets another reading in, it is written.
+        let long = self.checked(route, Defaults::Written)?;
+        let url = self.write(route, &long)?;
+        if long != short && self.read_back(route, &long, &url).is_ok() { Ok(url) } else { Err(error) }
+    }
+
+    /// The URL with the scheme and host of the site.
+    ///
+    /// # Errors
+    /// Those of [`to_url`](Self::to_url), and a table without `origin`.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[site]\norigin = 'https://larkfell.example'\n[routes.home]\npath = '/'\npage = 'home'")?;
+    /// assert_eq!(table.link("home").to_absolute_url()?, "https://larkfell.example/");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn to_absolute_url(&self) -> Result<String, LinkError> {
+        let url = self.to_url()?;
+        match &self.table.frozen().site.origin {
+            _ if !url.starts_with('/') => Ok(url),
+            Some(origin) => Ok(format!("{origin}{url}")),
+            None => Err(self.error(Kind::NoOrigin)),
+        }
+    }
+
+    /// The URL of a redirect: whatever answers it.
+    pub(crate) fn to_any_url(&self) -> Result<String, LinkError> {
+        let route = self.target()?;
+        let values = self.checked(route, Defaults::LeftOut)?;
+        self.write(route, &values)
+    }
+
+    /// The route, which must have a page.
+    fn target(&self) -> Result<&'t Route, LinkError> {
         let frozen = self.table.frozen();
         let Some(id) = frozen.names.get(self.name.as_str()).copied() else {
             let near = nearest(&self.name, frozen.routes.iter().map(|route| &*route.name));
             return Err(self.error(Kind::UnknownRoute { near: near.map(str::to_owned) }));
         };
         let route = frozen.route(id);
+        if route.onward.is_some() {
+            let to = self.table.route_ref(id).redirects_to().map(|to| to.name().to_owned());
+            return Err(self.error(Kind::Redirect { to }));
+        }
         if route.page.is_none() {
             return Err(self.error(Kind::Group));
         }
-        let values = self.checked(route)?;
-        let path = self.path(route, &values)?;
-        let host = route.host_template.as_ref().map(|host| host.expand(&values));
+        match &self.unreadable {
+            Some(reason) => Err(self.error(Kind::Unreadable { reason: reason.clone() })),
+            None => Ok(route),
+        }
+    }
+
+    fn error(&self, kind: Kind) -> LinkError {
+        LinkError::new(&self.name, kind)
+    }
+
+    fn write(&self, route: &Route, values: &Values) -> Result<String, LinkError> {
+        let frozen = self.table.frozen();
+        let address = frozen.site.address(&self.path(route, values)?);
+        let host = route.host_template.as_ref().map(|host| host.expand(values));
         let url = match host {
-            None => path,
+            None => address,
             Some(host) => {
-                let origin = frozen.origin.as_deref().unwrap_or_default();
+                let origin = frozen.site.origin.as_deref().unwrap_or_default();
                 let scheme = origin.split_once("://").map_or("https", |(scheme, _)| scheme);
-                format!("{scheme}://{host}{path}")
+                format!("{scheme}://{host}{address}")
             }
         };
         if url.len() > frozen.limits.bytes {
             return Err(self.error(Kind::Long { limit: frozen.limits.bytes, found: url.len() }));
         }
-        self.read_back(route, &values, &url)?;
         Ok(url)
-    }
-
-    fn error(&self, kind: Kind) -> LinkError {
-        LinkError::new(&self.name, kind)
     }
 
     /// Path, query and fragment.
@@ -96,7 +244,7 @@ impl<P> Link<'_, P> {
     }
 
     /// The values that go into the template: all checked, defaults filled in or left out.
-    fn checked(&self, route: &Route) -> Result<Values, LinkError> {
+    fn checked(&self, route: &Route, defaults: Defaults) -> Result<Values, LinkError> {
         for (name, _) in self.values.iter() {
             if !route.params.iter().any(|param| *param.name == *name) {
                 let near = nearest(name, route.params.iter().map(|param| &*param.name));
@@ -108,20 +256,50 @@ impl<P> Link<'_, P> {
         for param in &route.params {
             let name = &*param.name;
             let default = param.check.default.as_deref();
-            match self.values.get(name) {
-                None if param.is_optional => {}
+            let may_go = param.is_optional && (defaults == Defaults::LeftOut || param.kind == ParamKind::Query);
+            match self.values.get(name).or_else(|| self.inherited.get(name)) {
+                None if may_go || (param.is_optional && default.is_none()) => {}
                 None => match default {
                     Some(default) => checked.insert(name, default),
                     None => return Err(self.error(Kind::Missing { name: name.to_owned() })),
                 },
-                Some(value) if param.is_optional && value.as_text().is_some_and(|text| default == Some(text)) => {}
+                Some(value) if may_go && value.as_text().is_some_and(|text| default == Some(text)) => {}
                 Some(value) => {
                     self.check(param, value)?;
                     checked.insert(name, in_form(param.kind, value));
                 }
             }
         }
+        self.fill_gaps(route, &mut checked)?;
         Ok(checked)
+    }
+
+    /// What is filled from left to right has no gaps: the default of a value before another is written after all.
+    fn fill_gaps(&self, route: &Route, values: &mut Values) -> Result<(), LinkError> {
+        for part in route.path.parts() {
+            let Part::Expression(expression) = part else { continue };
+            if !matches!(expression.operator(), Operator::Segment | Operator::Label) {
+                continue;
+            }
+            let variables = expression.variables();
+            let Some(last) = variables.iter().rposition(|variable| values.get(variable.name()).is_some()) else {
+                continue;
+            };
+            for variable in &variables[..last] {
+                if values.get(variable.name()).is_some() {
+                    continue;
+                }
+                let param = route.params.iter().find(|param| *param.name == *variable.name());
+                match param.and_then(|param| param.check.default.as_deref()) {
+                    Some(default) => values.insert(variable.name(), default),
+                    None => {
+                        let (name, before) = (variables[last].name().to_owned(), variable.name().to_owned());
+                        return Err(self.error(Kind::Gap { name, before }));
+                    }
+                }
+            }
+        }
+        Ok(())
     }
 
     fn check(&self, param: &Param, value: &Value) -> Result<(), LinkError> {
@@ -175,27 +353,85 @@ impl<P> Link<'_, P> {
     fn read_back(&self, route: &Route, values: &Values, url: &str) -> Result<(), LinkError> {
         let lists = OwnLists { route, values };
         let method = route.methods.0.first().map_or("GET", |method| &**method);
-        let Some(found) = self.table.find_with(url, method, &lists) else {
+        let Some(found) = self.table.frozen().read(url, method, &lists) else {
             return Err(self.error(Kind::Unread { url: url.to_owned() }));
         };
-        if found.route().name() != self.name {
-            let by = found.route().name().to_owned();
+        if *found.route().name != *self.name {
+            let by = found.route().name.to_string();
             return Err(self.error(Kind::Captured { by, url: url.to_owned() }));
         }
-        for param in &route.params {
+        for (index, param) in route.params.iter().enumerate() {
             let given = values.get(&param.name);
-            if param.kind != ParamKind::Fragment && !is_same(&found, param, given) {
-                let (name, given, read) = (param.name.to_string(), given.cloned(), found.value(&param.name));
+            if param.kind != ParamKind::Fragment && !is_same(&found, index, param, given) {
+                let (name, given, read) = (param.name.to_string(), given.cloned(), found.value_at(index));
                 return Err(self.error(Kind::NotReversible { name, given, read, url: url.to_owned() }));
             }
         }
         Ok(())
     }
+
+    /// Carries the wanted address on from a sign-in page, which was asked with it, to another page on the way,
+    /// such as a registration. It changes nothing where there is none.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, TableSpec};
+    ///
+    /// let table = TableSpec::new()
+    ///     .route(RouteSpec::new("sign-in").path("/sign-in{?return}").page("sign-in"))
+    ///     .route(RouteSpec::new("register").path("/register{?return}").page("register"))
+    ///     .build()?;
+    /// let sign_in = table.find("/sign-in?return=%2Flogbook").unwrap();
+    /// assert_eq!(sign_in.link("register").carry_return().to_url().unwrap(), "/register?return=%2Flogbook");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn carry_return(mut self) -> Self {
+        if let Some(back) = self.back.take() {
+            self.values.insert(RETURN, back);
+        }
+        self
+    }
+
+    /// Makes the linked page lead back to the page that is shown: for a link to a sign-in page that visitors
+    /// may follow, but need not.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, TableSpec};
+    ///
+    /// let table = TableSpec::new()
+    ///     .route(RouteSpec::new("sign-in").path("/sign-in{?return}").page("sign-in"))
+    ///     .route(RouteSpec::new("talks").path("/talks").page("talks"))
+    ///     .build()?;
+    /// let talks = table.find("/talks?year=2031").unwrap();
+    /// let url = talks.link("sign-in").return_here().to_url().unwrap();
+    /// assert_eq!(url, "/sign-in?return=%2Ftalks%3Fyear%3D2031");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn return_here(mut self) -> Self {
+        if let Some(here) = self.here.take() {
+            self.values.insert(RETURN, here);
+        }
+        self
+    }
+
+    /// The value that the link gives a parameter.
+    pub(super) fn given(&self, param: &Param) -> Option<Value> {
+        let given = self.values.get(&param.name).or_else(|| self.inherited.get(&param.name));
+        given.map(|value| in_form(param.kind, value)).or_else(|| param.check.default.as_deref().map(Value::from))
+    }
+
+    /// Does the link itself give the parameter a value?
+    pub(super) fn sets(&self, name: &str) -> bool {
+        self.values.get(name).is_some()
+    }
 }
 
 /// Was the value read back that was given, or the default where none was?
-fn is_same<P>(found: &Match<'_, '_, P>, param: &Param, given: Option<&Value>) -> bool {
-    match (found.value(&param.name), given) {
+fn is_same(found: &Reading<'_, '_>, index: usize, param: &Param, given: Option<&Value>) -> bool {
+    match (found.value_at(index), given) {
         (None, None) => true,
         (Some(read), Some(given)) => read == *given,
         (Some(Value::Text(read)), None) => param.check.default.as_deref() == Some(read.as_str()),

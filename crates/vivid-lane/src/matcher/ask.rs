@@ -44,27 +44,11 @@ impl Lists for NoLists {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Target<'u> {
     pub(crate) host: Option<&'u str>,
+    /// The path of the page: below the base of the site, without a slash at its end.
     pub(crate) path: &'u str,
+    /// The whole path as it was sent.
+    pub(crate) sent: &'u str,
     pub(crate) query: Option<&'u str>,
-}
-
-impl<'u> Target<'u> {
-    /// Cuts a path with an optional query, or an absolute URL; the fragment is dropped.
-    pub(crate) fn parse(url: &'u str) -> Self {
-        let url = &url[..url.find('#').unwrap_or(url.len())];
-        let (rest, query) = match url.split_once('?') {
-            Some((rest, query)) => (rest, Some(query)),
-            None => (url, None),
-        };
-        let after_scheme = ["http://", "https://"].iter().find_map(|scheme| rest.strip_prefix(scheme));
-        match after_scheme {
-            None => Self { host: None, path: rest, query },
-            Some(rest) => {
-                let (authority, path) = rest.split_at(rest.find('/').unwrap_or(rest.len()));
-                Self { host: Some(without_port(authority)), path: if path.is_empty() { "/" } else { path }, query }
-            }
-        }
-    }
 }
 
 /// A host as the `Host` field has it, without its port.

@@ -1,31 +1,37 @@
 //! The frozen table and the lookup.
 //!
-//! A [`Table`] is immutable and shared: cloning it copies two pointers. [`Table::find`] walks a tree of
-//! segments; what it gives back borrows from the table and the URL. [`crate::compile`] makes the tree,
+//! A [`Table`] is immutable and shared: cloning it copies two pointers. A lookup cuts a URL into its parts and walks a
+//! tree of segments; the [`Match`] borrows from the table and the URL. [`crate::compile`] makes the tree,
 //! nothing here changes it. A lookup visits each tree node at most once for each segment of the URL.
 
 mod ask;
 mod bind;
 mod demand;
 mod found;
+mod look;
 mod path;
 mod pattern;
+mod reading;
 mod route;
+mod site;
 mod table;
 mod tree;
 mod typed;
 
 pub use ask::Lists;
-pub(crate) use ask::{Ask, NoLists, Target, pairs, without_port};
+pub(crate) use ask::{Ask, NoLists, Target, without_port};
 pub use bind::BindError;
 pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam, QueryRefusal};
 pub use found::{FoundValues, Level, Levels, Match};
-pub(crate) use path::{BadPath, Limits, Segments};
+pub(crate) use look::{Looked, Parsed, Parts};
+pub(crate) use path::{BadPath, Limits, normal_path};
 pub(crate) use pattern::{Pattern, PatternId, Piece};
-pub(crate) use route::{PageId, Param, ParamKind, Route, RouteId};
+pub(crate) use reading::Reading;
+pub(crate) use route::{Destination, Filling, NeedEntry, NeedId, Onward, PageId, Param, ParamKind, Route, RouteId};
+pub(crate) use site::Site;
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Step, Tail, TailKind, Tree,
+    Accepted, Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Step, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;

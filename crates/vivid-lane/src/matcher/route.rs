@@ -25,6 +25,10 @@ pub(crate) struct Route {
     /// The path from the root.
     pub(crate) path: Template,
     pub(crate) page: Option<PageId>,
+    /// Where the route sends its visitors on to, instead of showing a page.
+    pub(crate) onward: Option<Onward>,
+    /// What visitors must meet, the outermost first.
+    pub(crate) needs: Box<[NeedId]>,
     pub(crate) frame: Option<Box<str>>,
     pub(crate) fallback: Option<PageId>,
     pub(crate) data: Data,
@@ -38,6 +42,43 @@ pub(crate) struct Route {
     pub(crate) params: Vec<Param>,
     /// How many ancestors the route has.
     pub(crate) level: u16,
+}
+
+impl Route {
+    /// Does the route answer URLs?
+    pub(crate) fn answers(&self) -> bool {
+        self.page.is_some() || self.onward.is_some()
+    }
+}
+
+/// Where a redirect leads.
+#[derive(Debug)]
+pub(crate) struct Onward {
+    pub(crate) status: u16,
+    pub(crate) aim: Destination,
+}
+
+/// What a redirect leads to.
+#[derive(Debug)]
+pub(crate) enum Destination {
+    /// A route of this table with a page, and what its parameters are given.
+    Route { to: RouteId, values: Vec<(Box<str>, Filling)> },
+    /// Another site.
+    Url(Template),
+}
+
+/// What a parameter of a target is given: texts and values of the source, by their index, in turn.
+pub(crate) type Filling = Vec<Result<Box<str>, u16>>;
+
+/// The index of a need.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct NeedId(pub(crate) u16);
+
+/// A condition that visitors must meet.
+#[derive(Debug)]
+pub(crate) struct NeedEntry {
+    pub(crate) name: Box<str>,
+    pub(crate) otherwise: Option<RouteId>,
 }
 
 /// A parameter of a route.

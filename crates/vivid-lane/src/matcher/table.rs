@@ -6,7 +6,8 @@ use std::sync::Arc;
 use hashbrown::HashMap;
 
 use super::path::Limits;
-use super::route::{PageId, Route, RouteId};
+use super::route::{Destination, NeedEntry, PageId, Route, RouteId};
+use super::site::Site;
 use super::tree::{Accepted, EndingId, Tree};
 use crate::table::{Data, Finding};
 use crate::template::Template;
@@ -51,8 +52,10 @@ pub(crate) struct Frozen {
     pub(crate) fallbacks: Tree,
     /// The page for what is missing anywhere else.
     pub(crate) fallback: Option<PageId>,
-    /// Scheme and host, without a path.
-    pub(crate) origin: Option<Box<str>>,
+    pub(crate) site: Site,
+    pub(crate) needs: Vec<NeedEntry>,
+    /// The names of the live lists.
+    pub(crate) lists: Vec<Box<str>>,
     /// What was found that does not keep the table from working.
     pub(crate) findings: Vec<Finding>,
     pub(crate) limits: Limits,
@@ -183,6 +186,10 @@ impl<'t, P> RouteRef<'t, P> {
         self.table.frozen.route(self.id)
     }
 
+    pub(crate) fn id(self) -> RouteId {
+        self.id
+    }
+
     /// The full name, such as `nights.night`.
     #[must_use]
     pub fn name(self) -> &'t str {
@@ -217,6 +224,35 @@ impl<'t, P> RouteRef<'t, P> {
     #[must_use]
     pub fn fallback(self) -> Option<&'t P> {
         self.route().fallback.map(|page| self.table.page(page))
+    }
+
+    /// What visitors must meet, the outermost ancestor's first.
+    pub fn needs(self) -> impl ExactSizeIterator<Item = &'t str> {
+        self.route().needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
+    }
+
+    /// The route that a redirect leads to; `None` for a route that is no redirect, and for one to another site.
+    #[must_use]
+    pub fn redirects_to(self) -> Option<Self> {
+        match &self.route().onward.as_ref()?.aim {
+            Destination::Route { to, .. } => Some(self.table.route_ref(*to)),
+            Destination::Url(_) => None,
+        }
+    }
+
+    /// The template of the address on another site that a redirect leads to.
+    #[must_use]
+    pub fn redirects_to_url(self) -> Option<&'t Template> {
+        match &self.route().onward.as_ref()?.aim {
+            Destination::Route { .. } => None,
+            Destination::Url(url) => Some(url),
+        }
+    }
+
+    /// The status of a redirect.
+    #[must_use]
+    pub fn redirect_status(self) -> Option<u16> {
+        self.route().onward.as_ref().map(|onward| onward.status)
     }
 
     /// The methods that the route answers; `GET` brings `HEAD`.

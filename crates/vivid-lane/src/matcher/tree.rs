@@ -1,5 +1,6 @@
 //! The tree of segments, and the choice of the narrowest route.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use hashbrown::HashMap;
@@ -28,6 +29,8 @@ pub(crate) struct Tree {
     pub(crate) endings: Vec<Ending>,
     pub(crate) patterns: Vec<Pattern>,
     pub(crate) order: Order,
+    /// Does letter case not count in literals? Then their keys are in small letters.
+    pub(crate) folds: bool,
 }
 
 /// Where a walk stands after some segments.
@@ -62,6 +65,8 @@ pub(crate) struct Ending {
     pub(crate) covers: Box<[Cover]>,
     pub(crate) captures: Box<[Capture]>,
     pub(crate) tail: Option<Tail>,
+    /// Where letter case does not count: the literals as the route declares them, by segment.
+    pub(crate) spelling: Box<[(u16, Box<str>)]>,
 }
 
 /// What a segment must be.
@@ -179,6 +184,15 @@ impl Order {
     }
 }
 
+/// A literal without its letter case.
+pub(crate) fn folded(text: &str) -> Cow<'_, str> {
+    if text.bytes().any(|byte| byte.is_ascii_uppercase() || !byte.is_ascii()) {
+        Cow::Owned(text.to_lowercase())
+    } else {
+        Cow::Borrowed(text)
+    }
+}
+
 /// Endings that accept a URL; a set that is hardly ever larger than one.
 pub(crate) type Accepted = SmallVec<[EndingId; 4]>;
 
@@ -206,14 +220,16 @@ impl Tree {
         &self.patterns[id.0 as usize]
     }
 
+    /// The way on for a literal segment.
+    pub(crate) fn literal(&self, node: &Node, text: &str) -> Option<NodeId> {
+        let key = if self.folds { folded(text) } else { Cow::Borrowed(text) };
+        node.literals.get(&*key).copied()
+    }
+
     /// The endings that answer a URL, each no wider than any other that accepts it. More than one only where
     /// their methods differ or where a priority or the order of declaration decides.
     pub(crate) fn find(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Accepted {
         let mut accepted = Accepted::new();
-        // Such segments are removed from a URL before it is matched, so no route has them.
-        if ask.segments.list.iter().any(|segment| matches!(&*segment.text, "." | "..")) {
-            return accepted;
-        }
         self.collect(NodeId::ROOT, 0, ask, routes, &mut accepted);
         if accepted.len() > 1 {
             let all = accepted.clone();
@@ -251,7 +267,7 @@ impl Tree {
         };
         let before = accepted.len();
         let is_done = |accepted: &Accepted| node.is_ordered && accepted.len() > before;
-        if let Some(&target) = node.literals.get(&*segment.text) {
+        if let Some(target) = self.literal(node, &segment.text) {
             self.collect(target, at + 1, ask, routes, accepted);
         }
         for edge in &node.edges {
@@ -286,7 +302,7 @@ impl Tree {
             *best = Some((at, ending));
         }
         let Some(segment) = ask.segments.list.get(at) else { return };
-        if let Some(&target) = node.literals.get(&*segment.text) {
+        if let Some(target) = self.literal(node, &segment.text) {
             self.cover(target, at + 1, ask, routes, best);
         }
         for edge in &node.edges {

@@ -343,6 +343,30 @@ impl Dfa {
         }
     }
 
+    /// All words, if there are so many at most.
+    pub(crate) fn few_words(&self, most: usize) -> Option<Vec<String>> {
+        let mut words = Vec::new();
+        let mut open = vec![(self.start(), Vec::new())];
+        let mut steps = 0;
+        while let Some((state, word)) = open.pop() {
+            if self.is_final(state) {
+                words.push(String::from_utf8(word.clone()).ok()?);
+            }
+            steps += 1;
+            // A set with a loop has ever longer words.
+            if words.len() > most || word.len() > 64 || steps > 64 * most {
+                return None;
+            }
+            let next = (0..=u8::MAX).rev().map(|byte| (byte, self.step(state, byte)));
+            open.extend(next.filter(|(_, next)| !Self::is_dead(*next)).map(|(byte, next)| {
+                let mut longer = word.clone();
+                longer.push(byte);
+                (next, longer)
+            }));
+        }
+        Some(words)
+    }
+
     /// A shortest text of the set.
     pub(crate) fn shortest(&self) -> Option<Vec<u8>> {
         // The empty set as the other side: what is found is found on the left alone.

@@ -151,6 +151,10 @@ impl Finding {
         self
     }
 
+    pub(crate) fn about(&mut self, names: impl IntoIterator<Item = String>) {
+        self.routes.extend(names);
+    }
+
     pub(crate) fn witnessed(&mut self, url: impl Into<String>) -> &mut Self {
         self.witness = Some(url.into());
         self

@@ -20,12 +20,25 @@ const fn key(name: &'static str, about: &'static str, schema: &'static str) -> K
 pub(super) static TOP: &[Key] = &[
     key("site", "What holds for the whole site.", r##""$ref": "#/$defs/site""##),
     key("params", "Rules for parameters, shared by name across the table.", RULES),
+    key(
+        "needs",
+        "Conditions that visitors must meet, by name.",
+        r##""type": "object", "additionalProperties": { "$ref": "#/$defs/need" }"##,
+    ),
     key("lists", "The names of live lists that `listed` may use.", TEXTS),
     key("routes", "The routes by name.", r##""type": "object", "additionalProperties": { "$ref": "#/$defs/route" }"##),
 ];
 
 pub(super) static SITE: &[Key] = &[
     key("origin", "Scheme and host, such as `https://larkfell.example`.", TEXT),
+    key("base", "The path under which the whole site is mounted.", TEXT),
+    key("slash", "Whether the path of a page ends with a slash.", r#""enum": ["never", "always", "either"]"#),
+    key("case", "Whether letter case counts in literal segments.", r#""enum": ["exact", "fold"]"#),
+    key(
+        "location",
+        "Where the address of a page stands in its URL: in the path, or after `#`.",
+        r#""enum": ["path", "fragment"]"#,
+    ),
     key("fallback", "The page for a URL that no route answers.", TEXT),
     key(
         "overlaps",
@@ -47,9 +60,29 @@ pub(super) static ROUTE: &[Key] = &[
         r#""type": "array", "items": { "type": "string", "pattern": "^[A-Z-]+$" }"#,
     ),
     key("host", "A template for the host, such as `{club}.larkfell.example`.", TEXT),
+    key(
+        "redirect",
+        "Where the route sends its visitors on to.",
+        r##""anyOf": [{ "type": "string" }, { "$ref": "#/$defs/redirect" }]"##,
+    ),
+    key("needs", "What visitors of the route and its descendants must meet.", TEXTS),
     key("priority", "The higher goes first where neither of two routes is the narrower.", r#""type": "integer""#),
     key("include", "A table file whose routes become children of this one.", TEXT),
     key("data", "Anything of your own; it is handed out with a match.", r#""type": "object""#),
+];
+
+pub(super) static NEED: &[Key] =
+    &[key("otherwise", "The route to which those are sent who do not meet the need.", TEXT)];
+
+pub(super) static REDIRECT: &[Key] = &[
+    key("to", "The full name of a route.", TEXT),
+    key(
+        "params",
+        "Values for the parameters of that route, over those at hand, such as `{year}-{month}`.",
+        r#""type": "object", "additionalProperties": { "type": "string" }"#,
+    ),
+    key("url", "A template for a URL of another site.", TEXT),
+    key("status", "The status of the redirect; 308 if left out.", r#""enum": [301, 302, 303, 307, 308]"#),
 ];
 
 static RULE: &[Key] = &[
@@ -102,6 +135,8 @@ pub fn table_schema() -> String {
     out.push_str("  },\n  \"$defs\": {\n");
     out.push_str("    \"type\": { \"enum\": [\"string\", \"integer\", \"number\", \"boolean\"] },\n");
     object(&mut out, "site", SITE, "false", ",");
+    object(&mut out, "need", NEED, "false", ",");
+    object(&mut out, "redirect", REDIRECT, "false", ",");
     out.push_str("    \"rule\": {\n      \"description\": \"A format, a list of values, or a table of keywords.\",\n");
     out.push_str("      \"anyOf\": [{ \"type\": \"string\" }, { \"type\": \"array\", \"minItems\": 1 }, { \"$ref\": \"#/$defs/keywords\" }]\n    },\n");
     object(&mut out, "keywords", RULE, "false", ",");

@@ -5,9 +5,11 @@ use super::document::{Entry, Kind, Node};
 use super::finding::Report;
 use super::keys::{self, Key};
 use super::nearest::expected_one_of;
+use super::redirect::{Aim, Need, RedirectTo};
 use super::rule::Rule;
+use super::site::{Case, Location, Overlaps, Slash};
 use super::source::{Origin, Placed, Source, Syntax};
-use super::spec::{Overlaps, RouteSpec, TableSpec};
+use super::spec::{RouteSpec, TableSpec};
 use super::{json, toml, yaml};
 
 /// The most bytes of table files that are read for one table; it keeps places within 32 bits.
@@ -92,6 +94,7 @@ impl Reader<'_> {
                 // For editors.
                 "$schema" => {}
                 "params" => spec.params = self.params(entry),
+                "needs" => spec.needs = self.needs(entry),
                 "lists" => spec.lists = self.texts(entry),
                 "routes" => spec.routes = self.children(entry),
                 _ => self.unknown_key(&entry, keys::TOP),
@@ -104,11 +107,28 @@ impl Reader<'_> {
     fn site(&mut self, entry: Entry, spec: &mut TableSpec) {
         for entry in self.entries(entry) {
             match entry.key.as_str() {
-                "origin" => spec.origin = self.text(entry),
-                "fallback" => spec.fallback = self.text(entry),
+                "origin" => spec.site.origin = self.text(entry),
+                "base" => spec.site.base = self.text(entry),
+                "slash" => {
+                    if let Some(word) = self.word(entry, Slash::WORDS) {
+                        spec.site.slash = Slash::from_word(word);
+                    }
+                }
+                "case" => {
+                    if let Some(word) = self.word(entry, &["exact", "fold"]) {
+                        spec.site.case = if word == "fold" { Case::Fold } else { Case::Exact };
+                    }
+                }
+                "location" => {
+                    if let Some(word) = self.word(entry, &["path", "fragment"]) {
+                        spec.site.location = if word == "path" { Location::Path } else { Location::Fragment };
+                    }
+                }
+                "fallback" => spec.site.fallback = self.text(entry),
                 "overlaps" => {
                     if let Some(word) = self.word(entry, &["refused", "first-declared"]) {
-                        spec.overlaps = if word == "refused" { Overlaps::Refused } else { Overlaps::FirstDeclared };
+                        spec.site.overlaps =
+                            if word == "refused" { Overlaps::Refused } else { Overlaps::FirstDeclared };
                     }
                 }
                 _ => self.unknown_key(&entry, keys::SITE),
@@ -150,6 +170,11 @@ impl Reader<'_> {
                 "required" => route.required = self.texts(entry),
                 "methods" => route.methods = self.texts(entry),
                 "host" => route.host = self.text(entry),
+                "redirect" => {
+                    route.redirect = self.redirect(entry);
+                    route.damaged |= route.redirect.is_none();
+                }
+                "needs" => route.needs = self.texts(entry),
                 "priority" => match entry.value.kind {
                     Kind::Integer(number) => route.priority = number,
                     _ => self.wrong_type(&entry, "a whole number"),
@@ -168,6 +193,69 @@ impl Reader<'_> {
             }
         }
         route
+    }
+
+    /// A route, or a table that says more.
+    fn redirect(&mut self, entry: Entry) -> Option<RedirectTo> {
+        let span = entry.value.span.clone();
+        if matches!(entry.value.kind, Kind::Text(_)) {
+            let name = self.text(entry)?;
+            return Some(RedirectTo { aim: Aim::Route(name), params: Vec::new(), status: None, span: Some(span) });
+        }
+        let Kind::Table(entries) = entry.value.kind else {
+            self.wrong_type(&entry, "the name of a route, or a table with `to` or `url`");
+            return None;
+        };
+        let (mut to, mut url, mut params, mut status) = (None, None, Vec::new(), None);
+        for entry in entries {
+            match entry.key.as_str() {
+                "to" => to = self.text(entry),
+                "url" => url = self.text(entry),
+                "params" => {
+                    for entry in self.entries(entry) {
+                        let name = Placed::new(entry.key.clone(), entry.span.clone());
+                        params.extend(self.text(entry).map(|value| (name, value)));
+                    }
+                }
+                "status" => match entry.value.kind {
+                    Kind::Integer(number) => status = Some(Placed::new(number, entry.value.span)),
+                    _ => self.wrong_type(&entry, "a status such as 301"),
+                },
+                _ => self.unknown_key(&entry, keys::REDIRECT),
+            }
+        }
+        let aim = match (to, url) {
+            (Some(to), None) => Aim::Route(to),
+            (None, Some(url)) => Aim::Url(url),
+            (Some(_), Some(_)) => {
+                self.report
+                    .error("redirect", Some(&span), "expected `to` or `url` in a redirect, found both")
+                    .help_with("`to` names a route of this table, `url` another site");
+                return None;
+            }
+            (None, None) => {
+                self.report
+                    .error("redirect", Some(&span), "expected `to` or `url` in a redirect, found neither")
+                    .help_with("`to` names a route of this table, `url` another site");
+                return None;
+            }
+        };
+        Some(RedirectTo { aim, params, status, span: Some(span) })
+    }
+
+    fn needs(&mut self, entry: Entry) -> Vec<Need> {
+        let mut needs = Vec::new();
+        for entry in self.entries(entry) {
+            let mut need = Need { name: Placed::new(entry.key.clone(), entry.span.clone()), otherwise: None };
+            for entry in self.entries(entry) {
+                match entry.key.as_str() {
+                    "otherwise" => need.otherwise = self.text(entry),
+                    _ => self.unknown_key(&entry, keys::NEED),
+                }
+            }
+            needs.push(need);
+        }
+        needs
     }
 
     /// Makes the routes of another file children of the route.

@@ -3,7 +3,9 @@
 use super::data::Data;
 use super::finding::Report;
 use super::format::Format;
+use super::redirect::{Need, RedirectTo};
 use super::rule::Rule;
+use super::site::{Case, Location, Overlaps, SiteSpec, Slash};
 use super::source::Placed;
 
 /// A table as it is declared, before it is built.
@@ -31,23 +33,12 @@ use super::source::Placed;
 #[derive(Debug, Clone, Default)]
 pub struct TableSpec {
     pub(crate) report: Report,
-    pub(crate) origin: Option<Placed<String>>,
-    pub(crate) fallback: Option<Placed<String>>,
-    pub(crate) overlaps: Overlaps,
+    pub(crate) site: SiteSpec,
+    pub(crate) needs: Vec<Need>,
     pub(crate) params: Vec<(Placed<String>, Rule)>,
     pub(crate) lists: Vec<Placed<String>>,
     pub(crate) formats: Vec<Format>,
     pub(crate) routes: Vec<RouteSpec>,
-}
-
-/// What happens where two routes accept a common URL and neither is the narrower.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
-pub enum Overlaps {
-    /// The table is not built.
-    #[default]
-    Refused,
-    /// The route that is declared first answers.
-    FirstDeclared,
 }
 
 /// A route as it is declared.
@@ -64,6 +55,8 @@ pub struct RouteSpec {
     pub(crate) required: Vec<Placed<String>>,
     pub(crate) methods: Vec<Placed<String>>,
     pub(crate) host: Option<Placed<String>>,
+    pub(crate) redirect: Option<RedirectTo>,
+    pub(crate) needs: Vec<Placed<String>>,
     pub(crate) priority: i64,
     pub(crate) data: Data,
     pub(crate) routes: Vec<RouteSpec>,
@@ -82,21 +75,67 @@ impl TableSpec {
     /// The scheme and host under which the site is reached, such as `https://larkfell.example`.
     #[must_use]
     pub fn origin(mut self, origin: impl Into<String>) -> Self {
-        self.origin = Some(origin.into().into());
+        self.site.origin = Some(origin.into().into());
         self
     }
 
     /// The page for a URL that no route answers.
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
-        self.fallback = Some(page.into().into());
+        self.site.fallback = Some(page.into().into());
+        self
+    }
+
+    /// The path under which the whole site is mounted, such as `/app`; `/` if none is set.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, TableSpec};
+    ///
+    /// let table = TableSpec::new().base("/app").route(RouteSpec::new("nights").path("/nights").page("nights")).build()?;
+    /// assert_eq!(table.link("nights").to_url().unwrap(), "/app/nights");
+    /// assert!(table.find("/app/nights").is_some());
+    /// assert!(table.find("/nights").is_none());
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn base(mut self, base: impl Into<String>) -> Self {
+        self.site.base = Some(base.into().into());
+        self
+    }
+
+    /// Whether the path of a page ends with a slash.
+    #[must_use]
+    pub fn slash(mut self, slash: Slash) -> Self {
+        self.site.slash = slash;
+        self
+    }
+
+    /// Whether letter case counts in literal segments.
+    #[must_use]
+    pub fn case(mut self, case: Case) -> Self {
+        self.site.case = case;
+        self
+    }
+
+    /// Where the address of a page stands in its URL.
+    #[must_use]
+    pub fn location(mut self, location: Location) -> Self {
+        self.site.location = location;
+        self
+    }
+
+    /// Declares a condition that visitors must meet.
+    #[must_use]
+    pub fn need(mut self, need: Need) -> Self {
+        self.needs.push(need);
         self
     }
 
     /// What happens where two routes accept a common URL and neither is the narrower.
     #[must_use]
     pub fn overlaps(mut self, overlaps: Overlaps) -> Self {
-        self.overlaps = overlaps;
+        self.site.overlaps = overlaps;
         self
     }
 
@@ -192,6 +231,21 @@ impl RouteSpec {
         self
     }
 
+    /// Sends the visitors of the route on, instead of showing a page: to the route of that full name, or to
+    /// what a [`RedirectTo`] says.
+    #[must_use]
+    pub fn redirect(mut self, to: impl Into<RedirectTo>) -> Self {
+        self.redirect = Some(to.into());
+        self
+    }
+
+    /// What visitors of the route and its descendants must meet.
+    #[must_use]
+    pub fn needs<T: Into<String>>(mut self, needs: impl IntoIterator<Item = T>) -> Self {
+        self.needs.extend(needs.into_iter().map(|need| Placed::from(need.into())));
+        self
+    }
+
     /// Which route answers where two accept a common URL and neither is the narrower: the higher number.
     #[must_use]
     pub fn priority(mut self, priority: i64) -> Self {
@@ -216,7 +270,8 @@ impl RouteSpec {
     }
 
     /// Makes the routes of another table children of this one, with the rules that the other table shares by
-    /// name, its lists and its formats. Its origin and its `overlaps` are not taken over.
+    /// name, its lists, its formats and its needs. What it says of its site is not taken over. Where it
+    /// names a route, in a redirect say, one of its own goes first.
     ///
     /// # Example
     /// ```

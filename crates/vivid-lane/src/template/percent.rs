@@ -104,3 +104,56 @@ pub(crate) fn decode_form(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
         decode(raw)
     }
 }
+
+/// May the byte stand in a segment of a path as it is? Beside `pchar` (RFC 3986, section 3.3) brackets may, as
+/// a template can hold them.
+const fn is_plain(byte: u8) -> bool {
+    is_unreserved(byte) || (is_reserved(byte) && !matches!(byte, b'/' | b'?' | b'#'))
+}
+
+/// Is a segment written in the normal way (RFC 3986, section 6.2.2)? Then it has no escape for an unreserved
+/// character, none in small letters, and none is missing. Reserved characters may be written either way, as
+/// escaping them can change what they mean.
+pub(crate) fn is_normal(raw: &str) -> bool {
+    let bytes = raw.as_bytes();
+    let is_lower = |at: usize| bytes.get(at).is_some_and(u8::is_ascii_lowercase);
+    bytes.iter().enumerate().all(|(at, &byte)| match byte {
+        b'%' => {
+            !is_lower(at + 1) && !is_lower(at + 2) && triplet(&bytes[at + 1..]).is_some_and(|byte| !is_unreserved(byte))
+        }
+        _ => is_plain(byte),
+    })
+}
+
+/// Appends a segment in its normal form.
+pub(crate) fn normalise_into(out: &mut String, raw: &str) {
+    let bytes = raw.as_bytes();
+    let mut at = 0;
+    while let Some(&byte) = bytes.get(at) {
+        let escaped = if byte == b'%' { triplet(&bytes[at + 1..]) } else { None };
+        match escaped {
+            Some(escaped) if is_unreserved(escaped) => out.push(char::from(escaped)),
+            Some(escaped) => push_escape(out, escaped),
+            None if is_plain(byte) => out.push(char::from(byte)),
+            None => push_escape(out, byte),
+        }
+        at += if escaped.is_some() { 3 } else { 1 };
+    }
+}
+
+/// Appends a query so that it holds nothing but what a URL may hold; what may stand there is left as it is.
+pub(crate) fn clean_query_into(out: &mut String, raw: &str) {
+    let bytes = raw.as_bytes();
+    for (at, &byte) in bytes.iter().enumerate() {
+        let keep =
+            is_plain(byte) || matches!(byte, b'/' | b'?') || (byte == b'%' && triplet(&bytes[at + 1..]).is_some());
+        if keep { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    }
+}
+
+/// Appends text as a literal segment of a path.
+pub(crate) fn encode_segment(out: &mut String, text: &str) {
+    for byte in text.bytes() {
+        if is_plain(byte) { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    }
+}

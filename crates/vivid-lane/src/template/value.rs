@@ -133,6 +133,11 @@ impl Values {
         self.entries.insert(name.into(), value.into());
     }
 
+    /// Takes a value out.
+    pub fn remove(&mut self, name: &str) -> Option<Value> {
+        self.entries.remove(name)
+    }
+
     /// The value of that name. An empty list counts as not there.
     #[must_use]
     pub fn get(&self, name: &str) -> Option<&Value> {
@@ -154,5 +159,15 @@ impl Values {
 impl<N: Into<String>, V: Into<Value>> FromIterator<(N, V)> for Values {
     fn from_iter<I: IntoIterator<Item = (N, V)>>(entries: I) -> Self {
         entries.into_iter().fold(Self::new(), |values, (name, value)| values.set(name, value))
+    }
+}
+
+impl IntoIterator for Values {
+    type Item = (String, Value);
+    type IntoIter = std::collections::btree_map::IntoIter<String, Value>;
+
+    /// Names and values, in the order of the names.
+    fn into_iter(self) -> Self::IntoIter {
+        self.entries.into_iter()
     }
 }

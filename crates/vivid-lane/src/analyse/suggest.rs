@@ -1,0 +1,300 @@
+//! Addresses near one that nothing has.
+
+use std::fmt;
+
+use super::near::{Obstacle, refusal, ways};
+use crate::decide::{Decision, Missing, Request};
+use crate::matcher::{Parsed, Parts, PatternId, Piece, Target};
+use crate::table::nearest;
+use crate::template::percent::encode_unreserved;
+
+/// How many suggestions are made.
+const MOST: usize = 3;
+/// With how many literals of one place a segment is compared: who asks for gibberish must not cost more than
+/// the answer is worth.
+const MOST_LITERALS: usize = 2000;
+/// How many addresses are tried.
+const MOST_TRIED: usize = 400;
+/// The values of a rule that names so many at most are compared with one that it refused.
+const MOST_VALUES: usize = 64;
+
+/// A page that may have been meant.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Decision, Request, Table};
+///
+/// let table = Table::from_toml(r#"
+///     [routes.nights]
+///     path = "/nights"
+///     page = "night-list"
+///     [routes.nights.night]
+///     path = "/{date}"
+///     page = "night"
+///     params.date = "date"
+/// "#)?;
+/// let suggestions = |url: &str| {
+///     let Decision::NotFound(missing) = table.decide(&Request::get(url)) else { panic!() };
+///     missing.suggestions().iter().map(|one| one.to_string()).collect::<Vec<_>>()
+/// };
+/// assert_eq!(suggestions("/nihgts/2031-04-02"), ["/nights/2031-04-02: `nights` for `nihgts`"]);
+/// assert_eq!(suggestions("/nights/2031-02-30"), ["/nights: `date` refused `2031-02-30`: no such day"]);
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Suggestion<'t> {
+    url: String,
+    route: &'t str,
+    reason: String,
+}
+
+impl<'t> Suggestion<'t> {
+    /// An address that decides to a page.
+    #[must_use]
+    pub fn url(&self) -> &str {
+        &self.url
+    }
+
+    /// The name of its route.
+    #[must_use]
+    pub fn route(&self) -> &'t str {
+        self.route
+    }
+
+    /// What is different, in a few words.
+    #[must_use]
+    pub fn reason(&self) -> &str {
+        &self.reason
+    }
+}
+
+impl fmt::Display for Suggestion<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}", self.url, self.reason)
+    }
+}
+
+impl<'t, P> Missing<'t, '_, P> {
+    /// Up to three pages that may have been meant, the likeliest first: a literal is misspelt, a value is
+    /// refused by its rule, a segment is missing or too much. Each decides to a page for this visitor.
+    ///
+    /// They are worked out when they are asked for, in a time that is bounded whatever was asked.
+    #[must_use]
+    pub fn suggestions(&self) -> Vec<Suggestion<'t>> {
+        let request = self.request();
+        let frozen = self.table().frozen();
+        let Ok(url) = std::str::from_utf8(request.url()) else { return Vec::new() };
+        match frozen.parse(url, request.asked_host()) {
+            Ok(Parsed::Plain(parts)) => self.near(&parts),
+            Ok(Parsed::Crooked(address)) => {
+                let host = Target::parse(url, false).host.or(request.asked_host());
+                match frozen.parse(&address, host) {
+                    Ok(Parsed::Plain(parts)) => self.near(&parts),
+                    _ => Vec::new(),
+                }
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    fn near(&self, parts: &Parts<'_>) -> Vec<Suggestion<'t>> {
+        let segments: Vec<&str> = parts.segments.list.iter().map(|segment| segment.raw).collect();
+        let mut tries = self.one_step_away(parts, &segments);
+        tries.extend(one_segment_less(&segments));
+        tries.extend(self.one_literal_more(parts, &segments));
+        // Of equally likely ones, the first found stays first.
+        tries.sort_by_key(|one| one.rank);
+        let mut found: Vec<Suggestion<'t>> = Vec::new();
+        for one in tries.into_iter().take(MOST_TRIED) {
+            if found.len() == MOST {
+                break;
+            }
+            let url = self.url(parts, &one.segments);
+            let is_new = !found.iter().any(|known| known.url == url);
+            if let Some(route) = self.page_at(&url, parts).filter(|_| is_new) {
+                found.push(Suggestion { url, route, reason: one.reason });
+            }
+        }
+        found
+    }
+
+    /// The address with these segments, and the query that was asked.
+    fn url(&self, parts: &Parts<'_>, segments: &[String]) -> String {
+        let query = parts.target.query.map_or_else(String::new, |query| format!("?{query}"));
+        self.table().frozen().site.address(&format!("/{}{query}", segments.join("/")))
+    }
+
+    /// The route whose page an address shows to this visitor.
+    fn page_at(&self, url: &str, parts: &Parts<'_>) -> Option<&'t str> {
+        let asked = self.request();
+        let mut request = Request::get(url).lists(asked.live_lists()).meets(asked.met());
+        if let Some(host) = parts.target.host {
+            request = request.host(host);
+        }
+        match self.table().decide(&request) {
+            Decision::Page(found) => Some(found.route().name()),
+            _ => None,
+        }
+    }
+
+    /// Routes that accept the path but for one thing.
+    fn one_step_away(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
+        let frozen = self.table().frozen();
+        let ask = parts.ask(self.request().live_lists());
+        let mut tries = Vec::new();
+        for (ending, obstacle) in ways(&frozen.tree, &ask, MOST_LITERALS) {
+            let ending = frozen.tree.ending(ending);
+            match obstacle {
+                Some(Obstacle::Literal { segment, expected }) => {
+                    let expected = spelt(ending.spelling.iter(), segment, &expected).to_owned();
+                    let reason = format!("`{expected}` for `{}`", shown(&parts.segments.list[segment].text));
+                    tries.push(Try::replacing(Rank::Misspelt, segments, segment, &expected, reason));
+                }
+                Some(Obstacle::Pattern { segment, pattern }) => {
+                    tries.extend(self.refused(parts, segments, ending.route, segment, pattern));
+                }
+                Some(Obstacle::LeftOver { segments: count }) => {
+                    let kept = segments.len() - count;
+                    let reason = format!("without `{}`", shown(&segments[kept..].join("/")));
+                    tries.push(Try::new(Rank::LeftOver(count), &segments[..kept], reason));
+                }
+                Some(Obstacle::Missing { expected: Some(expected) }) => {
+                    let expected = spelt(ending.spelling.iter(), segments.len(), &expected).to_owned();
+                    let reason = format!("goes on with `{expected}`");
+                    let mut longer = Try::new(Rank::Missing, segments, reason);
+                    longer.push(&expected);
+                    tries.push(longer);
+                }
+                _ => {}
+            }
+        }
+        tries
+    }
+
+    /// A value was refused: the nearest one that the rule names, and the page above.
+    fn refused(
+        &self,
+        parts: &Parts<'_>,
+        segments: &[&str],
+        route: crate::matcher::RouteId,
+        segment: usize,
+        pattern: PatternId,
+    ) -> Vec<Try> {
+        let frozen = self.table().frozen();
+        let text = &parts.segments.list[segment].text;
+        let Some((piece, value, why)) = refusal(&frozen.tree, pattern, text) else { return Vec::new() };
+        let pieces = &frozen.tree.pattern(pattern).pieces;
+        let mut tries = Vec::new();
+        let Piece::Value(check) = &pieces[piece] else { return tries };
+        if let Some(words) = check.set().few_words(MOST_VALUES)
+            && let Some(near) = nearest(&value, words.iter().map(String::as_str))
+        {
+            let reason = format!("`{near}` for `{}`", shown(&value));
+            let corrected = text.replacen(&value, near, 1);
+            tries.push(Try::replacing(Rank::Misspelt, segments, segment, &corrected, reason));
+        }
+        let is_it = |param: &&crate::matcher::Param| std::sync::Arc::ptr_eq(&param.check, check);
+        let name = frozen.route(route).params.iter().find(is_it).map_or("it", |param| &*param.name);
+        let reason = format!("`{name}` refused `{}`: {why}", shown(&value));
+        tries.push(Try::new(Rank::Refused(segments.len() - segment), &segments[..segment], reason));
+        tries
+    }
+
+    /// A literal is missing somewhere before the end.
+    fn one_literal_more(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
+        let tree = &self.table().frozen().tree;
+        let mut tries = Vec::new();
+        let mut node = tree.node(crate::matcher::NodeId::ROOT);
+        for (at, segment) in parts.segments.list.iter().enumerate() {
+            if node.literals.len() <= MOST_VALUES {
+                let mut literals: Vec<&str> = node.literals.keys().map(|text| &**text).collect();
+                literals.sort_unstable();
+                for literal in literals {
+                    let mut longer = Try::new(
+                        Rank::Between,
+                        &segments[..at],
+                        format!("with `{literal}` before `{}`", shown(&segment.text)),
+                    );
+                    longer.push(literal);
+                    longer.segments.extend(segments[at..].iter().map(|raw| (*raw).to_owned()));
+                    tries.push(longer);
+                }
+            }
+            let edge = node
+                .edges
+                .iter()
+                .find(|edge| tree.pattern(edge.pattern).accepts(&segment.text, self.request().live_lists()));
+            match tree.literal(node, &segment.text).or(edge.map(|edge| edge.target)) {
+                Some(next) => node = tree.node(next),
+                None => break,
+            }
+        }
+        tries
+    }
+}
+
+/// How likely an address was meant, the likeliest first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Rank {
+    Misspelt,
+    /// One segment is too much, before the end.
+    TooMuch,
+    /// One is missing, before the end.
+    Between,
+    /// So many segments are cut off, the first of which was refused.
+    Refused(usize),
+    /// So many are cut off.
+    LeftOver(usize),
+    /// One is missing at the end.
+    Missing,
+}
+
+/// An address that may be that of a page.
+struct Try {
+    rank: Rank,
+    segments: Vec<String>,
+    reason: String,
+}
+
+impl Try {
+    fn new(rank: Rank, segments: &[&str], reason: String) -> Self {
+        Self { rank, segments: segments.iter().map(|raw| (*raw).to_owned()).collect(), reason }
+    }
+
+    fn replacing(rank: Rank, segments: &[&str], at: usize, text: &str, reason: String) -> Self {
+        let mut one = Self::new(rank, segments, reason);
+        one.segments[at].clear();
+        encode_unreserved(&mut one.segments[at], text);
+        one
+    }
+
+    fn push(&mut self, text: &str) {
+        let mut raw = String::new();
+        encode_unreserved(&mut raw, text);
+        self.segments.push(raw);
+    }
+}
+
+/// The path without one of its segments, but for the last.
+fn one_segment_less(segments: &[&str]) -> impl Iterator<Item = Try> {
+    (0..segments.len().saturating_sub(1)).map(move |at| {
+        let mut one = Try::new(Rank::TooMuch, segments, format!("without `{}`", shown(segments[at])));
+        one.segments.remove(at);
+        one
+    })
+}
+
+/// A literal as its route spells it.
+fn spelt<'a>(mut spelling: impl Iterator<Item = &'a (u16, Box<str>)>, segment: usize, folded: &'a str) -> &'a str {
+    spelling.find(|(at, _)| usize::from(*at) == segment).map_or(folded, |(_, text)| text)
+}
+
+/// A piece of a URL as it may be shown: escaped, and not endless.
+pub(super) fn shown(text: &str) -> String {
+    const LONGEST: usize = 60;
+    let mut shown: String = text.chars().take(LONGEST).flat_map(char::escape_debug).collect();
+    if text.chars().nth(LONGEST).is_some() {
+        shown.push('…');
+    }
+    shown
+}

@@ -1,0 +1,60 @@
+//! What is declared of the site → how its URLs are cut and written.
+
+use crate::matcher::{Limits, Site, normal_path};
+use crate::table::{Location, Placed, Report, SiteSpec};
+use crate::template::percent::{decode, normalise_into};
+
+/// Checks what is said of the site.
+pub(super) fn site(spec: &SiteSpec, report: &mut Report) -> Site {
+    let is_in_fragment = spec.location == Location::Fragment;
+    Site {
+        origin: spec.origin.as_ref().and_then(|origin| checked_origin(origin, report)),
+        base: spec.base.as_ref().map_or_else(Box::default, |base| checked_base(base, is_in_fragment, report)),
+        slash: spec.slash,
+        is_in_fragment,
+    }
+}
+
+fn checked_origin(origin: &Placed<String>, report: &mut Report) -> Option<Box<str>> {
+    let text = origin.value.strip_suffix('/').unwrap_or(&origin.value);
+    let host = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://"));
+    let is_host = |host: &str| {
+        !host.is_empty() && host.bytes().all(|byte| byte.is_ascii_alphanumeric() || b".-:[]".contains(&byte))
+    };
+    if host.is_some_and(is_host) {
+        return Some(text.into());
+    }
+    report
+        .error(
+            "origin",
+            origin.span.as_ref(),
+            format!("expected scheme and host, found `{}`", origin.value.escape_debug()),
+        )
+        .help_with("write it as `https://larkfell.example`; a path belongs into `base`");
+    None
+}
+
+fn checked_base(base: &Placed<String>, is_in_fragment: bool, report: &mut Report) -> Box<str> {
+    let text = base.value.as_str();
+    let is_path = text.starts_with('/')
+        && !text.contains(['?', '#', '{', '}', '\\'])
+        && text.len() <= Limits::default().bytes
+        && text.split('/').skip(1).all(|segment| decode(segment).is_ok_and(|text| text != "." && text != ".."))
+        && !text.contains("//");
+    if !is_path {
+        report
+            .error("base", base.span.as_ref(), format!("expected a path, found `{}`", text.escape_debug()))
+            .help_with("write it as `/app`");
+        return Box::default();
+    }
+    if is_in_fragment {
+        // A document may be `/app/` or `/app/index.html`, so its path stays as it is.
+        let mut normal = String::new();
+        text.split('/').skip(1).for_each(|segment| {
+            normal.push('/');
+            normalise_into(&mut normal, segment);
+        });
+        return normal.into();
+    }
+    normal_path(text).0.into()
+}

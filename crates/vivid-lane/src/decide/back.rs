@@ -1,0 +1,76 @@
+//! Coming back: to a wanted address, and to the current title.
+
+use super::Request;
+use super::decision::{Decision, Redirect};
+use crate::link::LinkError;
+use crate::matcher::{Match, Table};
+use crate::template::Value;
+
+impl<P> Table<P> {
+    /// The address to go back to after signing in: the URL of the request, if that is an address of this table
+    /// that decides to a page, else the default. The request brings what the visitor meets now, and the lists.
+    ///
+    /// Nothing else is accepted, whatever a stranger has put into a link: no URL with a scheme or host, no
+    /// `//host`, no backslash, no control character, no address that the table does not have, and none that
+    /// itself leads on.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Request, RouteSpec, TableSpec};
+    ///
+    /// let table = TableSpec::new().route(RouteSpec::new("logbook").path("/logbook").page("logbook")).build()?;
+    /// let back = |wanted: &str| table.return_address(&Request::get(wanted), "/").to_owned();
+    /// assert_eq!(back("/logbook?year=2031"), "/logbook?year=2031");
+    /// assert_eq!(back("https://elsewhere.example/logbook"), "/");
+    /// assert_eq!(back("//elsewhere.example/logbook"), "/");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn return_address<'u>(&self, request: &Request<'u>, default: &'u str) -> &'u str {
+        let Ok(wanted) = std::str::from_utf8(request.url) else { return default };
+        let bytes = wanted.as_bytes();
+        let is_path = bytes.first() == Some(&b'/') && !matches!(bytes.get(1), Some(b'/' | b'\\'));
+        // Browsers take a backslash for a slash, and leave control characters out.
+        let is_clean = wanted.bytes().all(|byte| byte.is_ascii_graphic() && byte != b'\\');
+        if is_path && is_clean && matches!(self.decide(&Request { counters: None, ..*request }), Decision::Page(_)) {
+            wanted
+        } else {
+            default
+        }
+    }
+}
+
+impl<'t, P> Match<'t, '_, P> {
+    /// The redirect to the current address, where a part of it that says nothing new, such as a title after an
+    /// id, has changed; `None` where the URL is up to date. What else is in the query stays.
+    ///
+    /// # Errors
+    /// The route has no such parameter, or its rule refuses the value.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Table, slug};
+    ///
+    /// let table = Table::from_toml(r#"
+    ///     [routes.object]
+    ///     path = "/objects/{id}-{title}"
+    ///     page = "object"
+    ///     params.id = "integer"
+    /// "#)?;
+    /// let found = table.find("/objects/57-smoke-ring?view=wide").unwrap();
+    /// let redirect = found.redirect_to_current("title", slug("The Ring Nebula"))?.unwrap();
+    /// assert_eq!((redirect.status(), redirect.location()), (308, "/objects/57-the-ring-nebula?view=wide"));
+    /// assert_eq!(found.redirect_to_current("title", "smoke-ring")?, None);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn redirect_to_current(&self, param: &str, value: impl Into<Value>) -> Result<Option<Redirect<'t>>, LinkError> {
+        let (reading, value) = (self.reading(), value.into());
+        if self.value(param).as_ref() == Some(&value) {
+            return Ok(None);
+        }
+        let link = self.table().link_to(reading.route, reading.values()).set(param, value);
+        let location = self.table().with_rest(link.to_url()?, reading);
+        let route = Some(self.route().name());
+        Ok(Some(Redirect { status: 308, location, route, is_external: false }))
+    }
+}

@@ -1,0 +1,108 @@
+//! Where a redirect leads, and what visitors need, as they are declared.
+
+use super::source::{Placed, Span};
+
+/// Where a route sends its visitors on to.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Decision, RedirectTo, Request, RouteSpec, TableSpec};
+///
+/// let table = TableSpec::new()
+///     .route(RouteSpec::new("night").path("/nights/{date}").page("night"))
+///     .route(
+///         RouteSpec::new("old").path("/night.cgi{?d}").required(["d"])
+///             .redirect(RedirectTo::route("night").param("date", "{d}").status(301)),
+///     )
+///     .build()?;
+/// let Decision::Redirect(redirect) = table.decide(&Request::get("/night.cgi?d=2031-04-02")) else { panic!() };
+/// assert_eq!((redirect.status(), redirect.location()), (301, "/nights/2031-04-02"));
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct RedirectTo {
+    pub(crate) aim: Aim,
+    /// Parameters of the target, and templates over the values at hand.
+    pub(crate) params: Vec<(Placed<String>, Placed<String>)>,
+    pub(crate) status: Option<Placed<i64>>,
+    pub(crate) span: Option<Span>,
+}
+
+/// What a redirect names.
+#[derive(Debug, Clone)]
+pub(crate) enum Aim {
+    /// A route of this table.
+    Route(Placed<String>),
+    /// A template for a URL of another site.
+    Url(Placed<String>),
+}
+
+impl RedirectTo {
+    /// To a route of the table, by its full name. Parameters that both routes have are handed on.
+    pub fn route(name: impl Into<String>) -> Self {
+        Self { aim: Aim::Route(name.into().into()), params: Vec::new(), status: None, span: None }
+    }
+
+    /// To another site: a template for an absolute URL, over the parameters of the route.
+    pub fn url(template: impl Into<String>) -> Self {
+        Self { aim: Aim::Url(template.into().into()), params: Vec::new(), status: None, span: None }
+    }
+
+    /// Gives a parameter of the target a value: text that may hold the values at hand, as in `{year}-{month}`.
+    #[must_use]
+    pub fn param(mut self, name: impl Into<String>, value: impl Into<String>) -> Self {
+        self.params.push((name.into().into(), value.into().into()));
+        self
+    }
+
+    /// The status: 301, 302, 303, 307 or 308 (RFC 9110, section 15.4); 308 if none is set.
+    #[must_use]
+    pub fn status(mut self, status: u16) -> Self {
+        self.status = Some(i64::from(status).into());
+        self
+    }
+}
+
+impl From<&str> for RedirectTo {
+    fn from(name: &str) -> Self {
+        Self::route(name)
+    }
+}
+
+/// A condition that visitors must meet, and the route to which those are sent who do not.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Decision, Need, Request, RouteSpec, TableSpec};
+///
+/// let table = TableSpec::new()
+///     .need(Need::new("observer").otherwise("sign-in"))
+///     .route(RouteSpec::new("sign-in").path("/sign-in{?return}").page("sign-in"))
+///     .route(RouteSpec::new("logbook").path("/logbook").page("logbook").needs(["observer"]))
+///     .build()?;
+/// let request = Request::get("/logbook?year=2031");
+/// let Decision::Unmet(unmet) = table.decide(&request) else { panic!() };
+/// assert_eq!(unmet.location(), Some("/sign-in?return=%2Flogbook%3Fyear%3D2031"));
+/// assert!(matches!(table.decide(&request.meets(&|need| need == "observer")), Decision::Page(_)));
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Need {
+    pub(crate) name: Placed<String>,
+    pub(crate) otherwise: Option<Placed<String>>,
+}
+
+impl Need {
+    /// A need of that name, without a place to send people: who does not meet it is refused (status 403).
+    pub fn new(name: impl Into<String>) -> Self {
+        Self { name: name.into().into(), otherwise: None }
+    }
+
+    /// The full name of the route to which those are sent who do not meet the need. Its path declares
+    /// `{?return}`, which carries the wanted address.
+    #[must_use]
+    pub fn otherwise(mut self, route: impl Into<String>) -> Self {
+        self.otherwise = Some(route.into().into());
+        self
+    }
+}
