@@ -27,6 +27,31 @@ fn get(table: &Table, url: &str) -> String {
     decided(table, &Request::get(url))
 }
 
+/// The cases of `tests/data/decisions.toml`.
+#[test]
+fn every_request_is_decided() {
+    let data: toml::Table = include_str!("../../../tests/data/decisions.toml").parse().expect("the data is TOML");
+    for case in data["case"].as_array().expect("cases") {
+        let about = case["about"].as_str().expect("text");
+        let table = Table::from_toml(case["table"].as_str().expect("text"));
+        let table = table.unwrap_or_else(|error| panic!("{about}: {error}"));
+        let met: Vec<&str> = case.get("meets").map_or_else(Vec::new, |meets| {
+            meets.as_array().expect("needs").iter().filter_map(toml::Value::as_str).collect()
+        });
+        let meets = |need: &str| met.contains(&need);
+        for pair in case["decides"].as_array().expect("pairs") {
+            let (asked, wanted) = (pair[0].as_str().expect("text"), pair[1].as_str().expect("text"));
+            let (method, url) = asked.split_once(' ').expect("a method and a URL");
+            let request = Request::new(method, url).meets(&meets);
+            let decided = match table.decide(&request) {
+                Decision::Page(found) => format!("200 {}", found.page()),
+                _ => decided(&table, &request),
+            };
+            assert_eq!(decided, wanted, "{about}: {asked}");
+        }
+    }
+}
+
 #[test]
 fn methods_choose_between_equals_and_never_reach_past_the_narrower() {
     let table = table(

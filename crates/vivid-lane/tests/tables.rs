@@ -54,7 +54,7 @@ fn included_files_speak_for_themselves() {
     assert_eq!(
         include("circle.toml"),
         "circle.toml:3:11: files include each other in a circle: `routes.toml` → `circle.toml` → `circle.toml`\n\
-         circle.toml:1:9: the route `plates.again` shows nothing: it has no page and no child routes; add `page = \"…\"`, or routes below it"
+         circle.toml:1:9: the route `plates.again` does nothing: it has no page, no redirect and no child routes; add `page = \"…\"`, `redirect = \"…\"`, or routes below it"
             .lines().rev().collect::<Vec<_>>().join("\n")
     );
     assert!(include("site.toml").starts_with("site.toml:1:2: an included file has no `site` of its own"));

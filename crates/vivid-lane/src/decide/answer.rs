@@ -132,10 +132,16 @@ impl<P> Table<P> {
                     return (Decision::Redirect(Redirect { status, location, route: name, is_external }), route);
                 }
                 Some(Turn::Onward(next)) => {
-                    // A redirect for now must not be taken for one for good.
+                    // What a route declares goes before what tidying up an address would say, and a redirect for
+                    // now must not be taken for one for good.
                     let is_for_good = |status| matches!(status, 301 | 308);
-                    let for_now = is_for_good(hop.status) && !is_for_good(next.status);
-                    let status = if for_now { next.status } else { hop.status };
+                    let is_declared = hop.route.is_some();
+                    let takes_over = if is_declared {
+                        is_for_good(hop.status) && !is_for_good(next.status)
+                    } else {
+                        next.route.is_some()
+                    };
+                    let status = if takes_over { next.status } else { hop.status };
                     hop = Hop { status, route: hop.route.or(next.route), ..next };
                 }
                 Some(turn) => return (self.turn(request, turn, question), hop.route),
