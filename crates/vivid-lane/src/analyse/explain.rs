@@ -290,7 +290,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let by = frozen.route(frozen.tree.ending(winner).route);
         let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.list.len()) {
             Narrower::Left => format!("fits, but `{}` is narrower", by.name),
-            Narrower::Declared => format!("fits, but `{}` is asked first", by.name),
+            Narrower::LeftAsked => format!("fits, but `{}` is asked first", by.name),
             _ if by.priority > route.priority => format!("fits, but `{}` has the higher priority", by.name),
             _ => format!("fits, but `{}` is declared first", by.name),
         };

@@ -105,13 +105,20 @@ impl<'t, P> Missing<'t, '_, P> {
         // Of equally likely ones, the first found stays first.
         tries.sort_by_key(|one| one.rank);
         let mut found: Vec<Suggestion<'t>> = Vec::new();
+        let mut has_page_above = false;
         for one in tries.into_iter().take(MOST_TRIED) {
             if found.len() == MOST {
                 break;
             }
+            // One page above is enough: from there the visitor sees the others.
+            let is_above = matches!(one.rank, Rank::Refused(_) | Rank::LeftOver(_));
+            if is_above && has_page_above {
+                continue;
+            }
             let url = self.url(parts, &one.segments);
             let is_new = !found.iter().any(|known| known.url == url);
             if let Some(route) = self.page_at(&url, parts).filter(|_| is_new) {
+                has_page_above |= is_above;
                 found.push(Suggestion { url, route, reason: one.reason });
             }
         }

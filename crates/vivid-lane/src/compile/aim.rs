@@ -3,7 +3,7 @@
 use hashbrown::HashMap;
 
 use super::chain::{Chained, ScopedNeed, within};
-use crate::matcher::{Destination, Filling, NeedEntry, NeedId, Onward, Param, ParamKind, RouteId};
+use crate::matcher::{Destination, Filling, Frozen, NeedEntry, NeedId, NoLists, Onward, Param, ParamKind, RouteId};
 use crate::table::{Aim, Placed, RedirectTo, Report, nearest};
 use crate::template::{Operator, Part, Template};
 
@@ -26,18 +26,30 @@ impl<'a> Aims<'a> {
     }
 
     /// The route of that name: one of the mounted table first.
+    fn find(&self, name: &str, scope: Option<RouteId>) -> Option<RouteId> {
+        let inner = scope.map(|scope| format!("{}.{name}", self.route(scope).name));
+        let inner = inner.and_then(|inner| self.names.get(inner.as_str()));
+        inner.or_else(|| self.names.get(name)).copied()
+    }
+
+    /// The route of that name; where there is none, the nearest one is reported.
     fn named(&mut self, name: &Placed<String>, scope: Option<RouteId>, by: &str) -> Option<RouteId> {
-        let inner = scope.map(|scope| format!("{}.{}", self.route(scope).name, name.value));
-        let known =
-            inner.and_then(|inner| self.names.get(inner.as_str())).or_else(|| self.names.get(name.value.as_str()));
+        let known = self.find(&name.value, scope);
         if known.is_none() {
-            let near = nearest(&name.value, self.routes.iter().map(|route| route.name.as_str()));
+            let full = || self.routes.iter().map(|route| route.name.as_str());
+            let own = || full().map(|name| name.rsplit('.').next().unwrap_or(name));
+            let near = nearest(&name.value, full()).or_else(|| {
+                let near = nearest(&name.value, own())?;
+                full().find(|name| name.rsplit('.').next() == Some(near))
+            });
             let message = format!("no route is named `{}`", name.value.escape_debug());
-            let help = near
-                .map_or_else(|| "write the full name of a route".to_owned(), |near| format!("did you mean `{near}`?"));
+            let help = match near {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => "write the full name of a route".to_owned(),
+            };
             self.report.error("unknown-route", name.span.as_ref(), message).help_with(help).route(by);
         }
-        known.copied()
+        known
     }
 
     /// Where a redirect leads; what is wrong with it is reported.
@@ -91,15 +103,13 @@ impl<'a> Aims<'a> {
             way.push(next);
             let route = self.route(next);
             at = match route.redirect.as_ref().map(|redirect| &redirect.aim) {
-                Some(Aim::Route(name)) => {
-                    let inner = route.scope.map(|scope| format!("{}.{}", self.route(scope).name, name.value));
-                    inner
-                        .and_then(|inner| self.names.get(inner.as_str()))
-                        .or_else(|| self.names.get(name.value.as_str()))
-                        .copied()
-                }
+                Some(Aim::Route(name)) => self.find(&name.value, route.scope),
                 _ => None,
             };
+        }
+        if at == Some(id) && way.iter().any(|one| *one < id) {
+            // The first route of a loop has reported it.
+            return None;
         }
         let names: Vec<String> = way.iter().chain(&at).map(|id| self.route(*id).name.clone()).collect();
         let shown = names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" → ");
@@ -307,6 +317,47 @@ impl<'a> Aims<'a> {
             }
         }
         Some(Destination::Url(template))
+    }
+
+    /// A redirect whose address is known already must not lead to another redirect, though its link be taken
+    /// by one.
+    pub(super) fn constant_redirects(&mut self, frozen: &Frozen) {
+        for (id, route) in (0..).map(RouteId).zip(&frozen.routes) {
+            let Some(Destination::Route { to, values }) = route.onward.as_ref().map(|onward| &onward.aim) else {
+                continue;
+            };
+            let constant = |(name, filling): &(Box<str>, Filling)| {
+                let text: Result<String, u16> =
+                    filling.iter().map(|piece| piece.as_ref().map(|text| &**text).map_err(|id| *id)).collect();
+                Some((name.to_string(), text.ok()?))
+            };
+            let target = frozen.route(*to);
+            let Some(values) = values.iter().map(constant).collect::<Option<Vec<_>>>() else { continue };
+            if target.host.is_some() {
+                continue;
+            }
+            let expanded = target.path.expand(&values.into_iter().collect());
+            let address = frozen.site.address(&format!("/{}", expanded.trim_start_matches('/')));
+            let method = target.methods.0.first().map_or("GET", |method| &**method);
+            let Some(reading) = frozen.read(&address, method, &NoLists) else { continue };
+            if reading.route().onward.is_none() {
+                continue;
+            }
+            let by = &reading.route().name;
+            let redirect = self.route(id).redirect.as_ref();
+            let span = redirect.and_then(|redirect| redirect.span.clone());
+            let (code, message) = if reading.route == id {
+                ("redirect-loop", format!("`{by}` redirects to `{address}`, which is its own address"))
+            } else {
+                ("redirect-chain", format!("`{}` redirects to `{address}`, which `{by}` redirects again", route.name))
+            };
+            self.report
+                .error(code, span.as_ref(), message)
+                .help_with("lead to a page in one step")
+                .witnessed(address)
+                .route(&*route.name)
+                .route(&**by);
+        }
     }
 
     /// The needs, and where those are sent who do not meet them.

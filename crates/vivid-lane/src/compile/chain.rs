@@ -245,6 +245,9 @@ impl Walker<'_> {
             is_sound,
             name,
         };
+        if spec.path.is_none() && route.answers() {
+            route.is_sound = false;
+        }
         if let Some(host) = &spec.host {
             self.host(host, &mut route);
         }

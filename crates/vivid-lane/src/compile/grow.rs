@@ -189,7 +189,8 @@ impl Growing {
             while !waiting.is_empty() {
                 let mut first = 0;
                 for at in 1..waiting.len() {
-                    if self.narrower(waiting[at], waiting[first])? == Some(Narrower::Left) {
+                    if matches!(self.narrower(waiting[at], waiting[first])?, Some(Narrower::Left | Narrower::LeftAsked))
+                    {
                         first = at;
                     }
                 }
@@ -197,7 +198,8 @@ impl Growing {
             }
             for (at, &left) in sorted.iter().enumerate() {
                 for &right in &sorted[at + 1..] {
-                    is_ordered &= matches!(self.narrower(left, right)?, None | Some(Narrower::Left));
+                    is_ordered &=
+                        matches!(self.narrower(left, right)?, None | Some(Narrower::Left | Narrower::LeftAsked));
                 }
             }
             let node = &mut self.tree.nodes[index];

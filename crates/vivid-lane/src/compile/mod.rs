@@ -94,6 +94,7 @@ impl TableSpec {
             findings: Vec::new(),
             limits: Limits::default(),
         };
+        aim::Aims { names: &frozen.names, routes: &chained, report }.constant_redirects(&frozen);
         Ok((frozen, pages))
     }
 }

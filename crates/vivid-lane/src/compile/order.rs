@@ -148,7 +148,7 @@ fn relate(left: &Known, right: &Known) -> Result<Relation, TooLarge> {
     let narrower = match (&left.list, &right.list) {
         (None, None) => by_sets,
         (Some(a), Some(b)) if a == b && by_sets != Narrower::Neither => by_sets,
-        (Some(_), Some(_)) => Narrower::Declared,
+        (Some(_), Some(_)) => Narrower::LeftAsked,
         (Some(_), None) => {
             if right.is_choice {
                 Narrower::Right

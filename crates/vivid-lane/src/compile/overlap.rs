@@ -177,7 +177,7 @@ impl Proof<'_> {
             let decided = [by_path, by_host, by_query].into_iter().find(|narrower| *narrower != Narrower::Same);
             let decided = decided.unwrap_or(Narrower::Same);
             self.growing.tree.order.endings.insert((left, right), decided);
-            if matches!(decided, Narrower::Left | Narrower::Right) {
+            if !matches!(decided, Narrower::Same | Narrower::Neither) {
                 return Ok(());
             }
         }

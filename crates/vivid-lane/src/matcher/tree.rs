@@ -120,8 +120,10 @@ pub(crate) enum Narrower {
     Same,
     /// Neither holds the other.
     Neither,
-    /// Neither, but the one that is declared first is asked first: two live lists.
-    Declared,
+    /// Neither, but the left is asked first: two live lists, whose rules stand in that order in the table.
+    LeftAsked,
+    /// Neither, but the right is asked first.
+    RightAsked,
 }
 
 /// What is known of pairs, worked out when the table was built.
@@ -140,6 +142,8 @@ impl Narrower {
         match self {
             Self::Left => Self::Right,
             Self::Right => Self::Left,
+            Self::LeftAsked => Self::RightAsked,
+            Self::RightAsked => Self::LeftAsked,
             other => other,
         }
     }
@@ -245,11 +249,10 @@ impl Tree {
         }
         let (a, b) = (self.ending(left).route, self.ending(right).route);
         match self.order.compare(self, left, right, segments) {
-            Narrower::Left => true,
-            Narrower::Right => false,
+            Narrower::Left | Narrower::LeftAsked => true,
+            Narrower::Right | Narrower::RightAsked => false,
             // Two ways through one route: the one that fills more from the left was made first.
             _ if a == b => left < right,
-            Narrower::Declared => a < b,
             Narrower::Same | Narrower::Neither => false,
         }
     }
