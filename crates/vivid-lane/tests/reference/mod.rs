@@ -76,16 +76,18 @@ fn with_suffix(segments: &[Segment], suffix: Suffix, rule: &Rule) -> Vec<Segment
     segments
 }
 
-/// Cuts a path at its slashes and decodes each segment; `None` for what no route can have.
+/// Cuts a path at its slashes, decodes each segment, and removes dot segments, then empty ones.
 pub(crate) fn split(path: &str) -> Option<Vec<String>> {
-    let inside = path.strip_prefix('/')?;
-    if inside.is_empty() {
-        return Some(Vec::new());
+    let mut segments: Vec<String> = Vec::new();
+    for segment in path.strip_prefix('/')?.split('/') {
+        match decode(segment)?.as_str() {
+            "." => {}
+            ".." => drop(segments.pop()),
+            text => segments.push(text.to_owned()),
+        }
     }
-    inside
-        .split('/')
-        .map(|segment| decode(segment).filter(|text| !text.is_empty() && text != "." && text != ".."))
-        .collect()
+    segments.retain(|segment| !segment.is_empty());
+    Some(segments)
 }
 
 pub(crate) fn decode(text: &str) -> Option<String> {

@@ -1,9 +1,10 @@
 //! Routes as the reference knows them, and as a table declares them.
 
 use proptest::prelude::*;
-use vivid_lane::{Overlaps, RouteSpec, TableSpec};
+use vivid_lane::{Overlaps, RouteSpec, TableSpec, Value};
 
 use super::rules::{POOL, Rule, rule, rule_alone};
+use super::ways;
 
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Route {
@@ -120,6 +121,11 @@ impl Written {
 impl Route {
     /// The route as a table declares it.
     pub(crate) fn declared(&self, name: &str) -> RouteSpec {
+        self.addressed(name).page(name)
+    }
+
+    /// The route with its path and rules, but nothing to show.
+    pub(crate) fn addressed(&self, name: &str) -> RouteSpec {
         let mut written = Written::default();
         written.optional(self.path.front.as_slice());
         for segment in &self.path.segments {
@@ -161,7 +167,7 @@ impl Route {
                 written.required.extend(required.then_some(name));
             }
         }
-        let route = RouteSpec::new(name).path(written.path).page(name).required(written.required);
+        let route = RouteSpec::new(name).path(written.path).required(written.required);
         written.rules.into_iter().fold(route, |route, (name, rule)| route.param(name, rule))
     }
 }
@@ -281,4 +287,51 @@ pub(crate) fn encode(text: &str) -> String {
             _ => format!("%{byte:02X}"),
         })
         .collect()
+}
+
+/// Values that all rules of a route accept.
+pub(crate) fn values(route: &Route, seed: u64) -> Vec<(String, Value)> {
+    let mut state = seed | 1;
+    let mut next = |count: usize| {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 33) as usize % count
+    };
+    let all = ways(&route.path);
+    let way = &all[next(all.len())];
+    let mut values = Vec::new();
+    for segment in &way.segments {
+        let mut pick = |name: &String, rule: &Rule| {
+            let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
+            values.push((name.clone(), Value::from(choices[next(choices.len())])));
+        };
+        match segment {
+            Segment::Literal(_) => {}
+            Segment::Value { name, rule, .. } => pick(name, rule),
+            Segment::Pair { left, right, .. } => {
+                pick(&left.0, &left.1);
+                pick(&right.0, &right.1);
+            }
+        }
+    }
+    if let Some((name, tail)) = &way.tail {
+        let item = tail.item();
+        let choices: Vec<&str> = POOL.iter().copied().filter(|text| item.read(text).is_some()).collect();
+        let least = if let Tail::Items { min, .. } = tail { (*min).max(1) } else { 1 };
+        let items: Vec<String> = (0..least + next(3)).map(|_| choices[next(choices.len())].to_owned()).collect();
+        let value = if *tail == Tail::Rest { Value::Text(items.join("/")) } else { Value::List(items) };
+        values.push((name.clone(), value));
+    }
+    let from_query = match &route.query {
+        Query::Param { name, rule, required } => Some((name.as_str(), rule, *required)),
+        Query::Both { rule } => Some(("q", rule, false)),
+        Query::Named { rule } => Some(("q", rule, true)),
+        Query::None | Query::Rest | Query::Literal(..) => None,
+    };
+    if let Some((name, rule, required)) = from_query
+        && (required || next(2) == 0)
+    {
+        let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
+        values.push((name.to_owned(), Value::from(choices[next(choices.len())])));
+    }
+    values
 }

@@ -1,0 +1,239 @@
+//! Laws of addresses, under every slash policy, base, location and letter case: links lead back, redirects lead
+//! on in one step, and nobody is led off the site.
+
+// The reference matcher is shared with other laws, which use all of it.
+#[allow(dead_code)]
+mod reference;
+
+use proptest::prelude::*;
+use reference::model::{Route, route, table, url, values};
+use url::Url;
+use vivid_lane::{
+    Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Severity, Slash, Table, Value,
+};
+
+/// How a site writes its addresses.
+#[derive(Debug, Clone, Copy)]
+struct Site {
+    base: &'static str,
+    slash: Slash,
+    location: Location,
+    case: Case,
+}
+
+const ORIGIN: &str = "https://larkfell.example";
+
+fn site() -> impl Strategy<Value = Site> {
+    let bases = prop::sample::select(vec!["", "/", "/app", "/app/", "/caf%C3%A9/a b"]);
+    let slashes = prop::sample::select(vec![Slash::Never, Slash::Always, Slash::Either]);
+    let locations = prop_oneof![3 => Just(Location::Path), 1 => Just(Location::Fragment)];
+    let cases = prop_oneof![2 => Just(Case::Exact), 1 => Just(Case::Fold)];
+    (bases, slashes, locations, cases).prop_map(|(base, slash, location, case)| Site { base, slash, location, case })
+}
+
+impl Site {
+    /// The routes; under `/old` a redirect to each; a place to sign in.
+    fn table(self, routes: &[Route], needs: &[&str]) -> Option<Table> {
+        let olds = (0..routes.len()).fold(RouteSpec::new("old").path("/old"), |old, index| {
+            let name = format!("r{index}");
+            old.route(routes[index].addressed(&name).redirect(name.as_str()))
+        });
+        let mut spec = table(&[], [], Overlaps::FirstDeclared)
+            .origin(ORIGIN)
+            .slash(self.slash)
+            .location(self.location)
+            .case(self.case)
+            .need(Need::new("observer").otherwise("sign-in"))
+            .route(RouteSpec::new("sign-in").path("/sign-in{?return}").page("sign-in"))
+            .route(olds);
+        if !self.base.is_empty() {
+            spec = spec.base(self.base);
+        }
+        for (index, route) in routes.iter().enumerate() {
+            spec = spec.route(route.declared(&format!("r{index}")).needs(needs.iter().copied()));
+        }
+        match spec.build() {
+            Ok(table) => Some(table),
+            // A site in the fragment has no room for `{#part}`.
+            Err(error) => {
+                let is_expected =
+                    |finding: &Finding| finding.severity() < Severity::Error || finding.code() == "fragment";
+                assert!(error.findings().iter().all(is_expected), "{error}");
+                None
+            }
+        }
+    }
+
+    /// An address below the base.
+    fn address(self, path: &str) -> String {
+        let base = self.base.trim_end_matches('/').replace(' ', "%20");
+        match self.location {
+            Location::Path => format!("{base}{path}"),
+            Location::Fragment if self.base.is_empty() => format!("/#{path}"),
+            Location::Fragment => format!("{}#{path}", self.base.replace(' ', "%20")),
+        }
+    }
+}
+
+/// The same address under `/old`.
+fn old(site: Site, url: &str) -> String {
+    let root = site.address("");
+    let inside = url.strip_prefix(&root).expect("a link is below the base");
+    format!("{root}/old{}", if inside.starts_with('/') { inside.to_owned() } else { format!("/{inside}") })
+}
+
+fn shown(found: &Match<'_, '_>) -> Vec<(String, Value)> {
+    found.values().map(|(name, value)| (name.to_owned(), value)).collect()
+}
+
+/// Where a browser goes that follows a reference from an address.
+fn followed(from: &str, reference: &str) -> Url {
+    let base = Url::parse(ORIGIN).and_then(|origin| origin.join(from)).expect("a URL");
+    base.join(reference).expect("a URL")
+}
+
+type Picks = Vec<(prop::sample::Index, u64)>;
+
+fn picks() -> impl Strategy<Value = Picks> {
+    prop::collection::vec((any::<prop::sample::Index>(), any::<u64>()), 20)
+}
+
+/// Links to routes, with the index of the route and its values.
+fn links(table: &Table, routes: &[Route], picks: &Picks) -> Vec<(usize, Vec<(String, Value)>, String)> {
+    let mut links = Vec::new();
+    for (index, seed) in picks {
+        let index = index.index(routes.len());
+        let mut values = values(&routes[index], *seed);
+        let link =
+            values.iter().fold(table.link(format!("r{index}")), |link, (name, value)| link.set(name, value.clone()));
+        if let Ok(url) = link.to_url() {
+            values.sort_by(|left, right| left.0.cmp(&right.0));
+            links.push((index, values, url));
+        }
+    }
+    links
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 96, max_shrink_iters: 400, ..ProptestConfig::default() })]
+
+    /// Link, then decide, is the identity; the old address of a page leads to its link in one step; references
+    /// from one page to another lead where the link does.
+    #[test]
+    fn links_lead_back(site in site(), routes in prop::collection::vec(route(), 1..10), picks in picks()) {
+        let Some(table) = site.table(&routes, &[]) else { return Ok(()) };
+        let links = links(&table, &routes, &picks);
+        for (index, values, url) in &links {
+            let Decision::Page(found) = table.decide(&Request::get(url)) else {
+                panic!("{url}: {:?}", table.decide(&Request::get(url)))
+            };
+            let mut read = shown(&found);
+            read.sort_by(|left, right| left.0.cmp(&right.0));
+            let name = format!("r{index}");
+            prop_assert_eq!((found.route().name(), &read), (name.as_str(), values), "{}", url);
+            prop_assert_eq!(&found.address(), url, "a link is the address of its page");
+
+            let old = old(site, url);
+            match table.decide(&Request::get(&old)) {
+                Decision::Redirect(redirect) => prop_assert_eq!(redirect.location(), url, "{}", old),
+                other => panic!("{old}: {other:?}"),
+            }
+        }
+        for pair in links.windows(2).filter(|_| site.location == Location::Path) {
+            let from = table.find(&pair[0].2).expect("a link leads to a page");
+            let to = pair[1].1.iter().fold(from.link(format!("r{}", pair[1].0)), |link, (name, value)| link.set(name, value.clone()));
+            let (Ok(url), Ok(relative)) = (to.to_url(), to.to_relative_url(&from)) else { continue };
+            prop_assert_eq!(followed(&pair[0].2, &relative), followed("/", &url), "{} from {}", relative, pair[0].2);
+        }
+    }
+
+    /// Every redirect leads in one step to a page of this site, and an address that is canonical stays; what is
+    /// suggested is there.
+    #[test]
+    fn one_step_is_enough(site in site(), routes in prop::collection::vec(route(), 1..10), urls in prop::collection::vec((url(), any::<bool>()), 30)) {
+        let Some(table) = site.table(&routes, &[]) else { return Ok(()) };
+        for (url, is_old) in &urls {
+            let url = site.address(&if *is_old { format!("/old{url}") } else { url.clone() });
+            match table.decide(&Request::get(&url)) {
+                Decision::Redirect(redirect) => {
+                    let location = redirect.location();
+                    let there = table.decide(&Request::get(location));
+                    prop_assert!(matches!(there, Decision::Page(_)), "{} → {}: {:?}", url, location, there);
+                    prop_assert!(location.bytes().all(|byte| byte.is_ascii_graphic()), "{}", location);
+                    let origin = followed("/", location).origin().ascii_serialization();
+                    prop_assert_eq!(origin, ORIGIN, "{}", location);
+                }
+                Decision::Page(found) => prop_assert!(table.find(&found.address()).is_some(), "{}", url),
+                Decision::NotFound(missing) => {
+                    let suggestions = missing.suggestions();
+                    prop_assert!(suggestions.len() <= 3);
+                    for one in &suggestions {
+                        let there = table.find(one.url());
+                        prop_assert_eq!(there.map(|there| there.route().name()), Some(one.route()), "{}", one);
+                    }
+                }
+                Decision::BadRequest(_) => {}
+                other => panic!("{url}: {other:?}"),
+            }
+        }
+    }
+
+    /// Whoever is sent to sign in comes back to where they wanted to go, and nobody is sent off the site.
+    #[test]
+    fn the_way_back_leads_to_the_wanted_page(site in site(), routes in prop::collection::vec(route(), 1..8), picks in picks()) {
+        let Some(table) = site.table(&routes, &["observer"]) else { return Ok(()) };
+        for (_, _, url) in links(&table, &routes, &picks) {
+            for asked in [old(site, &url), url.clone()] {
+                let Decision::Unmet(unmet) = table.decide(&Request::get(&asked)) else { panic!("{asked} is open to all") };
+                let sign_in = table.find(unmet.location().expect("a place")).expect("a page");
+                let wanted = sign_in.param("return").expect("the wanted address");
+                let back = table.return_address(&Request::get(&*wanted).meets(&|need| need == "observer"), "/");
+                prop_assert_eq!(back, &url);
+            }
+        }
+    }
+
+    /// A return address that is accepted decides to a page of this table, and a browser stays on the site.
+    #[test]
+    fn an_accepted_return_address_is_a_page(
+        routes in prop::collection::vec(route(), 1..8),
+        wanted in prop_oneof![
+            "[/\\\\\t\n:@.%#?]{0,4}(evil\\.example|larkfell\\.example|a|objects|1){0,1}[/\\\\@.?#%2fF5cC]{0,6}[a-z]{0,3}",
+            url(),
+            url().prop_map(|url| format!("/{url}")),
+            "\\PC{0,20}",
+        ],
+    ) {
+        let site = Site { base: "", slash: Slash::Either, location: Location::Path, case: Case::Exact };
+        let table = site.table(&routes, &[]).expect("a table");
+        let back = table.return_address(&Request::get(&wanted), "no");
+        if back != "no" {
+            prop_assert!(matches!(table.decide(&Request::get(back)), Decision::Page(_)), "{}", back);
+            prop_assert_eq!(followed("/", back).origin().ascii_serialization(), ORIGIN, "{}", back);
+        }
+    }
+
+    /// Whatever the bytes and the method, there is an answer.
+    #[test]
+    fn any_bytes_are_answered(
+        site in site(),
+        routes in prop::collection::vec(route(), 1..6),
+        method in "GET|HEAD|POST|OPTIONS|[a-z]{0,3}",
+        bytes in prop_oneof![
+            prop::collection::vec(any::<u8>(), 0..60),
+            "[/.%2eE#?a-b&=;+]{0,40}".prop_map(String::into_bytes),
+        ],
+        inside in any::<bool>(),
+    ) {
+        let Some(table) = site.table(&routes, &["observer"]) else { return Ok(()) };
+        let url = if inside { [site.address("/").into_bytes(), bytes].concat() } else { bytes };
+        let request = Request::new(&method, &url);
+        let decision = table.decide(&request);
+        prop_assert!((200..500).contains(&decision.status()));
+        if let Decision::NotFound(missing) = &decision {
+            prop_assert!(missing.suggestions().len() <= 3);
+        }
+        let _ = table.return_address(&request, "/");
+        let _ = table.explain(&request);
+    }
+}
