@@ -40,11 +40,13 @@ pub(crate) enum Command {
     Tree,
     /// Show what each URL leads to
     #[command(
-        after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  vivid-lane match --explain /nights/2031-02-30\n  vivid-lane match --list observers=observers.txt /observers/ada\n  cut -d' ' -f7 access.log | vivid-lane match -"
+        after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  vivid-lane match --explain /nights/2031-02-30\n  vivid-lane match --list observers=observers.txt --meets observer /observers/ada/logbook\n  cut -d' ' -f7 access.log | vivid-lane match -"
     )]
     Match(MatchArgs),
     /// Make the URL of a route
-    #[command(after_help = "Example:\n  vivid-lane link nights.night date=2031-04-02")]
+    #[command(
+        after_help = "Examples:\n  vivid-lane link nights.night date=2031-04-02\n  vivid-lane link nights.night.exposures --from /nights/2031-04-02"
+    )]
     Link(LinkArgs),
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
@@ -65,6 +67,9 @@ pub(crate) struct MatchArgs {
     /// The host of the request, where the URL does not name one
     #[arg(long, value_name = "HOST")]
     pub(crate) host: Option<String>,
+    /// A need that the visitor meets; may be given for several needs
+    #[arg(long, value_name = "NEED")]
+    pub(crate) meets: Vec<String>,
     /// A live list, from a file with one value a line; may be given for several lists
     #[arg(long = "list", value_name = "NAME=FILE")]
     pub(crate) lists: Vec<String>,
@@ -81,4 +86,10 @@ pub(crate) struct LinkArgs {
     /// Values of its parameters; a key given again makes a list
     #[arg(value_name = "KEY=VALUE")]
     pub(crate) values: Vec<String>,
+    /// The page that the link stands on, from which it inherits what the two addresses share
+    #[arg(long, value_name = "URL")]
+    pub(crate) from: Option<String>,
+    /// Begin with the origin of the site
+    #[arg(long)]
+    pub(crate) absolute: bool,
 }

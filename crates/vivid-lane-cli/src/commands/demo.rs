@@ -57,11 +57,26 @@ const STEPS: &[Step] = &[
             "link nights.night date=2031-02-30",
             "link nights.nigth date=2031-04-02",
             "link objects.object object=tonight",
+            "link nights.night.exposures --from /nights/2031-04-02",
         ],
     },
     Step {
-        title: "Old script addresses, methods and hosts are part of the table",
-        calls: &["match /view.cgi?page=plate", "match --method DELETE /observers/join"],
+        title: "One page has one address; old ones lead there in one step, whatever else is in their query",
+        calls: &[
+            "match //nights/ /x/../%6Eights?year=2031 /search?q=moon&page=1",
+            "match /night.cgi?d=2031-04-02&print=1 /night.cgi?d=2031-02-30 /view.cgi?page=plate /forum/optics",
+        ],
+    },
+    Step {
+        title: "Who may not see a page is sent to sign in, and brought back",
+        calls: &[
+            "match --list observers=observers.txt /observers/ada/logbook/2031",
+            "match --list observers=observers.txt --meets observer /observers/ada/logbook/2031",
+        ],
+    },
+    Step {
+        title: "A 404 says what may have been meant; a wrong method says which are right",
+        calls: &["match /nihgts/2031-04-02 /plates/b-10 /observers", "match --method DELETE /observers/join"],
     },
     Step { title: "Scripts read JSON, one object a line", calls: &["--format json match /plates/b-1021"] },
     Step { title: "Before it ships, the table is proven", calls: &["check"] },

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use serde_json::Map;
-use vivid_lane::{Table, Value};
+use vivid_lane::{Decision, Link, Request, Table, Value};
 
 use crate::Outcome;
 use crate::args::{Format, LinkArgs};
@@ -18,14 +18,32 @@ pub(super) fn run(table: &Table, args: &LinkArgs, format: Format, out: &mut dyn 
         })?;
         given.entry(key).or_default().push(value);
     }
-    let link = given.into_iter().fold(table.link(&args.name), |link, (key, values)| match values.as_slice() {
+    let link = given.into_iter().fold(start(table, args)?, |link, (key, values)| match values.as_slice() {
         [value] => link.set(key, *value),
         _ => link.set(key, Value::from(values)),
     });
-    let url = link.to_url().map_err(Failure::Link)?;
+    let url = if args.absolute { link.to_absolute_url() } else { link.to_url() }.map_err(Failure::Link)?;
     match format {
         Format::Text => writeln!(out, "{url}")?,
         Format::Json => json_line(out, Map::from_iter([("url".to_owned(), url.into())]))?,
     }
     Ok(Outcome::Fine)
+}
+
+/// A link that begins with nothing, or with what the page has that it stands on.
+fn start<'t>(table: &'t Table, args: &LinkArgs) -> Result<Link<'t>, Failure> {
+    let Some(from) = &args.from else { return Ok(table.link(&args.name)) };
+    // Whoever stands on a page is allowed to, and what its URL names is listed.
+    let listed = |_: &str, _: &str| true;
+    match table.decide(&Request::get(from).meets(&|_| true).lists(&listed)) {
+        Decision::Page(found) => Ok(found.link(&args.name)),
+        other => {
+            let from = shown(from);
+            let mend = match other.location() {
+                Some(location) => format!("it leads on to `{location}`"),
+                None => format!("its status is {}", other.status()),
+            };
+            Err(Failure::Argument(format!("expected the URL of a page for `--from`, found `{from}`: {mend}")))
+        }
+    }
 }

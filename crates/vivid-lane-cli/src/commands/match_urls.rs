@@ -6,7 +6,7 @@ use std::path::PathBuf;
 
 use anstyle::Style;
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Candidate, Decision, Explanation, Match, Request, Table, Value, Verdict};
+use vivid_lane::{Candidate, Decision, Explanation, Match, Missing, Request, Suggestion, Table, Value, Verdict};
 
 use crate::Outcome;
 use crate::args::{Format, MatchArgs};
@@ -17,15 +17,22 @@ use crate::output::{
 pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
     let lists = read_lists(&args.lists)?;
     let is_listed = |list: &str, value: &str| lists.get(list).is_some_and(|values| values.contains(value));
+    let is_met = |need: &str| args.meets.iter().any(|met| met == need);
+    if let Some(unknown) = args.meets.iter().find(|need| !table.needs().any(|known| known == need.as_str())) {
+        let known: Vec<String> = table.needs().map(|need| format!("`{need}`")).collect();
+        let known =
+            if known.is_empty() { "the table has none".to_owned() } else { format!("it has {}", known.join(", ")) };
+        return Err(Failure::Argument(format!("the table has no need `{}`; {known}", shown(unknown))));
+    }
     let mut all_answered = true;
     let mut answer = |url: &[u8], out: &mut dyn Write| -> Result<(), Failure> {
-        let mut request = Request::new(&args.method, url).lists(&is_listed);
+        let mut request = Request::new(&args.method, url).lists(&is_listed).meets(&is_met);
         if let Some(host) = &args.host {
             request = request.host(host);
         }
         let decision = table.decide(&request);
         let explanation = args.explain.then(|| table.explain(&request));
-        all_answered &= matches!(decision, Decision::Page(_));
+        all_answered &= matches!(decision, Decision::Page(_) | Decision::Options(_)) || decision.location().is_some();
         match format {
             Format::Text => text(url, &decision, explanation.as_ref(), out)?,
             Format::Json => json_line(out, to_json(url, &decision, explanation.as_ref()))?,
@@ -71,12 +78,19 @@ fn text(
     let url = shown(&String::from_utf8_lossy(url));
     let (style, outcome, details) = match decision {
         Decision::Page(found) => (GOOD, Styled(NAME, found.route().name()).to_string(), page_rows(found)),
-        Decision::NotFound(missing) => (
-            BAD,
-            "not found".to_owned(),
-            missing.fallback().map(|page| ("fallback", page.clone())).into_iter().collect(),
-        ),
+        Decision::Redirect(redirect) => {
+            (GOOD, Styled(NAME, redirect.location()).to_string(), vec![("because", redirect.to_string())])
+        }
+        Decision::Unmet(unmet) => {
+            let outcome = match unmet.location() {
+                Some(location) => Styled(NAME, location).to_string(),
+                None => "refused".to_owned(),
+            };
+            (if unmet.location().is_some() { GOOD } else { BAD }, outcome, vec![("unmet", unmet.need().to_owned())])
+        }
+        Decision::NotFound(missing) => (BAD, "not found".to_owned(), missing_rows(missing)),
         Decision::WrongMethod(wrong) => (BAD, "wrong method".to_owned(), vec![("allow", wrong.allow().join(", "))]),
+        Decision::Options(options) => (GOOD, "options".to_owned(), vec![("allow", options.allow().join(", "))]),
         Decision::BadRequest(bad) => (BAD, "bad request".to_owned(), vec![("reason", bad.to_string())]),
         // The library may learn decisions before the tool does.
         _ => (BAD, "another decision".to_owned(), Vec::new()),
@@ -103,6 +117,20 @@ fn page_rows(found: &Match<'_, '_>) -> Vec<(&'static str, String)> {
         found.levels().map(|level| format!("{} {}", own_name(level.route().name()), shown(level.covered()))).collect();
     if levels.len() > 1 {
         rows.push(("chain", levels.join(" › ")));
+    }
+    rows
+}
+
+fn missing_rows(missing: &Missing<'_, '_>) -> Vec<(&'static str, String)> {
+    let mut rows: Vec<(&'static str, String)> = Vec::new();
+    rows.extend(missing.fallback().map(|page| ("fallback", page.clone())));
+    rows.extend(missing.reason().map(|reason| ("because", shown(reason))));
+    let suggestions = missing.suggestions();
+    let widest = suggestions.iter().map(|one| width(one.url())).max().unwrap_or(0);
+    for (at, one) in suggestions.iter().enumerate() {
+        let gap = widest - width(one.url()) + 2;
+        let line = format!("{}{:gap$}{}", Styled(NAME, one.url()), "", one.reason());
+        rows.push((if at == 0 { "near" } else { "" }, line));
     }
     rows
 }
@@ -165,8 +193,11 @@ fn to_json(url: &[u8], decision: &Decision<'_, '_>, explanation: Option<&Explana
     put("url", String::from_utf8_lossy(url).into());
     let outcome = match decision {
         Decision::Page(_) => "page",
+        Decision::Redirect(_) => "redirect",
+        Decision::Unmet(_) => "unmet",
         Decision::NotFound(_) => "not-found",
         Decision::WrongMethod(_) => "wrong-method",
+        Decision::Options(_) => "options",
         Decision::BadRequest(_) => "bad-request",
         _ => "other",
     };
@@ -186,9 +217,33 @@ fn to_json(url: &[u8], decision: &Decision<'_, '_>, explanation: Option<&Explana
             if let Some(page) = missing.fallback() {
                 put("page", page.as_str().into());
             }
+            if let Some(reason) = missing.reason() {
+                put("reason", reason.into());
+            }
+            let suggestion = |one: &Suggestion<'_>| -> Json {
+                let texts = [("url", one.url()), ("route", one.route()), ("reason", one.reason())];
+                texts.into_iter().map(|(key, value)| (key.to_owned(), Json::from(value))).collect()
+            };
+            let suggestions = missing.suggestions();
+            if !suggestions.is_empty() {
+                put("suggestions", suggestions.iter().map(suggestion).collect());
+            }
         }
-        Decision::WrongMethod(wrong) => {
-            put("allow", wrong.allow().iter().copied().collect());
+        Decision::Redirect(redirect) => {
+            if let Some(route) = redirect.route() {
+                put("route", route.into());
+            }
+            put("location", redirect.location().into());
+            put("reason", redirect.to_string().into());
+        }
+        Decision::Unmet(unmet) => {
+            put("need", unmet.need().into());
+            if let Some(location) = unmet.location() {
+                put("location", location.into());
+            }
+        }
+        Decision::WrongMethod(allow) | Decision::Options(allow) => {
+            put("allow", allow.allow().iter().copied().collect());
         }
         Decision::BadRequest(bad) => {
             put("reason", bad.to_string().into());

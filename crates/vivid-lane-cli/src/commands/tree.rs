@@ -22,7 +22,7 @@ struct Line<'t> {
     branches: String,
     name: &'t str,
     path: &'t str,
-    page: &'t str,
+    page: String,
     notes: String,
 }
 
@@ -35,17 +35,17 @@ fn text(table: &Table, out: &mut dyn Write) -> Result<(), Failure> {
             branches,
             name: route.name().rsplit('.').next().unwrap_or_default(),
             path: route.path().as_str(),
-            page: route.page().map_or("—", String::as_str),
+            page: shows(*route),
             notes: notes(*route),
         })
         .collect();
     let name_width = lines.iter().map(|line| width(&line.branches) + width(line.name)).max().unwrap_or(0);
     let path_width = lines.iter().map(|line| width(line.path)).max().unwrap_or(0).min(60);
-    let page_width = lines.iter().map(|line| width(line.page)).max().unwrap_or(0);
+    let page_width = lines.iter().map(|line| width(&line.page)).max().unwrap_or(0);
     for line in &lines {
         let gap = name_width - width(&line.branches) - width(line.name);
         let path_gap = path_width.saturating_sub(width(line.path));
-        let page_gap = if line.notes.is_empty() { 0 } else { page_width - width(line.page) + 2 };
+        let page_gap = if line.notes.is_empty() { 0 } else { page_width - width(&line.page) + 2 };
         writeln!(
             out,
             "{}{}{:gap$}  {}{:path_gap$}  {}{:page_gap$}{}",
@@ -54,12 +54,23 @@ fn text(table: &Table, out: &mut dyn Write) -> Result<(), Failure> {
             "",
             line.path,
             "",
-            Styled(STRONG, line.page),
+            Styled(STRONG, &line.page),
             "",
             Styled(FAINT, &line.notes),
         )?;
     }
     Ok(())
+}
+
+/// The page, or where the route sends its visitors on to.
+fn shows(route: RouteRef<'_>) -> String {
+    let to = route.redirects_to().map(|to| to.name().to_owned());
+    let to = to.or_else(|| route.redirects_to_url().map(ToString::to_string));
+    match (route.page(), to) {
+        (Some(page), _) => page.clone(),
+        (None, Some(to)) => format!("→ {to}"),
+        (None, None) => "—".to_owned(),
+    }
 }
 
 /// Rules, then what else there is to know.
@@ -73,7 +84,19 @@ fn notes(route: RouteRef<'_>) -> String {
     let host = host.map(|host| format!("host {host}"));
     let frame = route.frame().map(|frame| format!("frame {frame}"));
     let fallback = route.fallback().map(|page| format!("fallback {page}"));
-    frame.into_iter().chain(fallback).chain(methods).chain(host).chain(rules).collect::<Vec<_>>().join(" · ")
+    let status = route.redirect_status().map(|status| status.to_string());
+    let inherited = |need: &str| route.parent().is_some_and(|parent| parent.needs().any(|above| above == need));
+    let needs = route.needs().filter(|need| !inherited(need)).map(|need| format!("needs {need}"));
+    frame
+        .into_iter()
+        .chain(fallback)
+        .chain(status)
+        .chain(needs)
+        .chain(methods)
+        .chain(host)
+        .chain(rules)
+        .collect::<Vec<_>>()
+        .join(" · ")
 }
 
 /// The branches before each name. Walked from the last route to the first, so that each knows whether a
@@ -118,6 +141,17 @@ fn to_json(route: RouteRef<'_>) -> Map<String, Json> {
     object.insert("methods".into(), route.methods().collect());
     if let Some(host) = route.host() {
         object.insert("host".into(), host.as_str().into());
+    }
+    if let Some(status) = route.redirect_status() {
+        let to = route.redirects_to().map(|to| ("to", to.name()));
+        let url = route.redirects_to_url().map(|url| ("url", url.as_str()));
+        let mut redirect: Map<String, Json> =
+            to.into_iter().chain(url).map(|(key, text)| (key.to_owned(), text.into())).collect();
+        redirect.insert("status".to_owned(), status.into());
+        object.insert("redirect".into(), redirect.into());
+    }
+    if route.needs().len() > 0 {
+        object.insert("needs".into(), route.needs().collect());
     }
     let rules = route.rules().map(|(name, rule)| (name.to_owned(), Json::from(rule)));
     object.insert("params".into(), rules.collect());

@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::near::{Obstacle, refusal, ways};
 use crate::decide::{Decision, Missing, Request};
-use crate::matcher::{Parsed, Parts, PatternId, Piece, Target};
+use crate::matcher::{NodeId, Param, Parsed, Parts, PatternId, Piece, RouteId, Step, Target};
 use crate::table::nearest;
 use crate::template::percent::encode_unreserved;
 
@@ -115,7 +115,12 @@ impl<'t, P> Missing<'t, '_, P> {
             if is_above && has_page_above {
                 continue;
             }
-            let url = self.url(parts, &one.segments);
+            // What was asked beside a page says nothing of the page above it.
+            let query = parts.target.query.filter(|_| !is_above);
+            let url = self.url(query, &one.segments);
+            if one.rank == Rank::Between && !self.tells(&url, one.segments.len() - one.kept) {
+                continue;
+            }
             let is_new = !found.iter().any(|known| known.url == url);
             if let Some(route) = self.page_at(&url, parts).filter(|_| is_new) {
                 has_page_above |= is_above;
@@ -126,9 +131,27 @@ impl<'t, P> Missing<'t, '_, P> {
     }
 
     /// The address with these segments, and the query that was asked.
-    fn url(&self, parts: &Parts<'_>, segments: &[String]) -> String {
-        let query = parts.target.query.map_or_else(String::new, |query| format!("?{query}"));
+    fn url(&self, query: Option<&str>, segments: &[String]) -> String {
+        let query = query.map_or_else(String::new, |query| format!("?{query}"));
         self.table().frozen().site.address(&format!("/{}{query}", segments.join("/")))
+    }
+
+    /// Does one of the last segments speak for the route? A literal does, and a rule that not just any word meets.
+    fn tells(&self, url: &str, last: usize) -> bool {
+        let (frozen, lists) = (self.table().frozen(), self.request().live_lists());
+        let Ok(Parsed::Plain(parts)) = frozen.parse(url, self.request().asked_host()) else { return false };
+        let accepted = frozen.tree.find(&parts.ask(lists), &frozen.routes);
+        let Some(ending) = frozen.choose(&accepted, "GET").map(|ending| frozen.tree.ending(ending)) else {
+            return false;
+        };
+        let first = parts.segments.list.len().saturating_sub(last);
+        (first..parts.segments.list.len()).filter_map(|at| ending.steps.get(at)).any(|step| match step {
+            Step::Literal => true,
+            Step::Pattern(pattern) => frozen.tree.pattern(*pattern).pieces.iter().any(|piece| match piece {
+                Piece::Text(_) => true,
+                Piece::Value(check) => check.list.is_some() || !check.accepts("x"),
+            }),
+        })
     }
 
     /// The route whose page an address shows to this visitor.
@@ -183,7 +206,7 @@ impl<'t, P> Missing<'t, '_, P> {
         &self,
         parts: &Parts<'_>,
         segments: &[&str],
-        route: crate::matcher::RouteId,
+        route: RouteId,
         segment: usize,
         pattern: PatternId,
     ) -> Vec<Try> {
@@ -200,7 +223,11 @@ impl<'t, P> Missing<'t, '_, P> {
             let corrected = text.replacen(&value, near, 1);
             tries.push(Try::replacing(Rank::Misspelt, segments, segment, &corrected, reason));
         }
-        let is_it = |param: &&crate::matcher::Param| std::sync::Arc::ptr_eq(&param.check, check);
+        if segment == 0 {
+            // Every visitor knows the way to the root.
+            return tries;
+        }
+        let is_it = |param: &&Param| std::sync::Arc::ptr_eq(&param.check, check);
         let name = frozen.route(route).params.iter().find(is_it).map_or("it", |param| &*param.name);
         let reason = format!("`{name}` refused `{}`: {why}", shown(&value));
         tries.push(Try::new(Rank::Refused(segments.len() - segment), &segments[..segment], reason));
@@ -211,7 +238,7 @@ impl<'t, P> Missing<'t, '_, P> {
     fn one_literal_more(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
         let tree = &self.table().frozen().tree;
         let mut tries = Vec::new();
-        let mut node = tree.node(crate::matcher::NodeId::ROOT);
+        let mut node = tree.node(NodeId::ROOT);
         for (at, segment) in parts.segments.list.iter().enumerate() {
             if node.literals.len() <= MOST_VALUES {
                 let mut literals: Vec<&str> = node.literals.keys().map(|text| &**text).collect();
@@ -223,6 +250,7 @@ impl<'t, P> Missing<'t, '_, P> {
                         format!("with `{literal}` before `{}`", shown(&segment.text)),
                     );
                     longer.push(literal);
+                    longer.kept = longer.segments.len();
                     longer.segments.extend(segments[at..].iter().map(|raw| (*raw).to_owned()));
                     tries.push(longer);
                 }
@@ -260,12 +288,15 @@ enum Rank {
 struct Try {
     rank: Rank,
     segments: Vec<String>,
+    /// How many of them stand before those that were asked: a segment that is put in is the last of these.
+    kept: usize,
     reason: String,
 }
 
 impl Try {
     fn new(rank: Rank, segments: &[&str], reason: String) -> Self {
-        Self { rank, segments: segments.iter().map(|raw| (*raw).to_owned()).collect(), reason }
+        let segments: Vec<String> = segments.iter().map(|raw| (*raw).to_owned()).collect();
+        Self { rank, kept: segments.len(), segments, reason }
     }
 
     fn replacing(rank: Rank, segments: &[&str], at: usize, text: &str, reason: String) -> Self {

@@ -120,6 +120,11 @@ impl<P> Table<P> {
         Routes { table: self, ids: 0..u32::try_from(self.frozen.routes.len()).unwrap_or(u32::MAX) }
     }
 
+    /// The names of the needs that the table declares.
+    pub fn needs(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.frozen.needs.iter().map(|need| &*need.name)
+    }
+
     /// What was found about the table that does not keep it from working.
     #[must_use]
     pub fn findings(&self) -> &[Finding] {
