@@ -89,6 +89,68 @@ fn json_is_one_object_a_line() {
 }
 
 #[test]
+fn decisions_are_told_with_their_reasons() {
+    for (call, status, outcome, rest) in [
+        (
+            "/night.cgi?d=2031-04-02&x=1",
+            0,
+            "redirect",
+            r#""status":301,"route":"old-night","location":"/nights/2031-04-02?x=1""#,
+        ),
+        ("//nights/", 0, "redirect", r#""location":"/nights","reason":"the address in its canonical form""#),
+        (
+            "/observers/ada/logbook",
+            0,
+            "unmet",
+            r#""need":"observer","location":"/observers/sign-in?return=%2Fobservers%2Fada%2Flogbook""#,
+        ),
+        ("--meets observer /observers/ada/logbook", 0, "page", r#""page":"logbook""#),
+        ("--method OPTIONS /domes", 0, "options", r#""status":204,"allow":["GET","HEAD","OPTIONS"]"#),
+        (
+            "/night.cgi?d=2031-02-30",
+            1,
+            "not-found",
+            r#""reason":"`date` of `nights.night` refused `2031-02-30`: no such day""#,
+        ),
+        (
+            "/nihgts",
+            1,
+            "not-found",
+            r#""suggestions":[{"url":"/nights","route":"nights","reason":"`nights` for `nihgts`"}]"#,
+        ),
+    ] {
+        let list = file("ada.txt", b"ada\n");
+        let run = demo(&format!("--format json match --list observers={} {call}", list.display()));
+        assert_eq!(run.status, status, "{call}: {}", run.out);
+        assert!(
+            run.out.contains(&format!("\"outcome\":\"{outcome}\"")) && run.out.contains(rest),
+            "{call}: {}",
+            run.out
+        );
+    }
+    let run = demo("match /2031-04-02 //domes");
+    assert_eq!(
+        run.out,
+        "404  /2031-04-02  →  not found\n     fallback  lost\n     near      /nights/2031-04-02  with `nights` before `2031-04-02`\n\
+         308  //domes  →  /domes\n     because  the address in its canonical form\n"
+    );
+}
+
+#[test]
+fn links_inherit_from_the_page_that_they_stand_on() {
+    assert_eq!(demo("link nights.night.exposures --from /nights/2031-04-02").out, "/nights/2031-04-02/exposures\n");
+    assert_eq!(
+        demo("link nights.night --from /nights/2031-04-02 date=2031-04-03 --absolute").out,
+        "https://larkfell.example/nights/2031-04-03\n"
+    );
+    let run = demo("link nights.night --from //nights");
+    assert_eq!(
+        (run.status, run.err.as_str()),
+        (2, "error: expected the URL of a page for `--from`, found `//nights`: it leads on to `/nights`\n")
+    );
+}
+
+#[test]
 fn lists_and_standard_input_are_read() {
     let list = file("observers.txt", b"ada\r\ngrace\n");
     let list = format!("observers={}", list.display());
@@ -132,6 +194,9 @@ fn what_is_wrong_with_a_call_ends_with_2() {
         "match",
         "--format xml tree",
         "match --list x /",
+        "match --meets nothing /",
+        "link nights --from /nihgts",
+        "link old-night d=2031-04-02",
     ] {
         let run = demo(call);
         assert_eq!(run.status, 2, "{call}: {}", run.out);
