@@ -41,11 +41,13 @@ fn text(table: &Table, out: &mut dyn Write) -> Result<(), Failure> {
         .collect();
     let name_width = lines.iter().map(|line| width(&line.branches) + width(line.name)).max().unwrap_or(0);
     let path_width = lines.iter().map(|line| width(line.path)).max().unwrap_or(0).min(60);
-    let page_width = lines.iter().map(|line| width(&line.page)).max().unwrap_or(0);
+    // An address of another site is long, and would push what follows it off the screen.
+    let pages = lines.iter().map(|line| width(&line.page)).filter(|width| *width <= 30);
+    let page_width = pages.max().unwrap_or(0);
     for line in &lines {
         let gap = name_width - width(&line.branches) - width(line.name);
         let path_gap = path_width.saturating_sub(width(line.path));
-        let page_gap = if line.notes.is_empty() { 0 } else { page_width - width(&line.page) + 2 };
+        let page_gap = if line.notes.is_empty() { 0 } else { page_width.saturating_sub(width(&line.page)) + 2 };
         writeln!(
             out,
             "{}{}{:gap$}  {}{:path_gap$}  {}{:page_gap$}{}",
