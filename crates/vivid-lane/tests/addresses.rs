@@ -98,8 +98,11 @@ fn picks() -> impl Strategy<Value = Picks> {
     prop::collection::vec((any::<prop::sample::Index>(), any::<u64>()), 20)
 }
 
-/// Links to routes, with the index of the route and its values.
-fn links(table: &Table, routes: &[Route], picks: &Picks) -> Vec<(usize, Vec<(String, Value)>, String)> {
+/// A link to a route: the index of the route, its values, and the URL.
+type Made = (usize, Vec<(String, Value)>, String);
+
+/// Links to routes.
+fn links(table: &Table, routes: &[Route], picks: &Picks) -> Vec<Made> {
     let mut links = Vec::new();
     for (index, seed) in picks {
         let index = index.index(routes.len());

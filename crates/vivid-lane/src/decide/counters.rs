@@ -66,11 +66,10 @@ impl Counters {
     /// Counters for a table, and for every table with the same routes.
     #[must_use]
     pub fn new<P>(table: &Table<P>) -> Self {
-        let list =
-            |name: &Box<str>| ListCount { name: name.clone(), asked: AtomicU64::new(0), found: AtomicU64::new(0) };
+        let list = |name: &str| ListCount { name: name.into(), asked: AtomicU64::new(0), found: AtomicU64::new(0) };
         Self {
             routes: table.routes().map(|_| AtomicU64::new(0)).collect(),
-            lists: table.frozen().lists.iter().map(list).collect(),
+            lists: table.frozen().lists.iter().map(|name| list(name)).collect(),
             kinds: Default::default(),
         }
     }

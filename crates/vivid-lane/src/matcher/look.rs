@@ -24,6 +24,7 @@ impl<'u> Parts<'u> {
 
 /// A URL that was parsed.
 #[derive(Debug)]
+#[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
 pub(crate) enum Parsed<'u> {
     Plain(Parts<'u>),
     /// The URL is not in its normal form, which is this address.
@@ -34,6 +35,7 @@ pub(crate) enum Parsed<'u> {
 
 /// What answers a URL.
 #[derive(Debug)]
+#[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
 pub(crate) enum Looked<'t, 'u> {
     /// A route, with a page or a redirect.
     Answer(Reading<'t, 'u>),

@@ -20,6 +20,7 @@ pub(crate) struct Site {
 
 /// A URL, cut.
 #[derive(Debug)]
+#[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
 pub(crate) enum Cut<'u> {
     /// It is in its normal form.
     Plain(Target<'u>, Segments<'u>),
