@@ -7,7 +7,7 @@ use super::suggest::shown;
 use crate::decide::Request;
 use crate::matcher::{
     Ask, Capture, Destination, Ending, EndingId, Narrower, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal,
-    Route, RouteRef, Table, Target,
+    Route, RouteRef, Table,
 };
 
 /// Why a URL is answered as it is: all routes that it could have meant, those that come closest last, and
@@ -113,17 +113,17 @@ impl<P> Table<P> {
     fn explained(&self, request: &Request<'_>) -> Option<Explanation<'_, P>> {
         let frozen = self.frozen();
         let url = std::str::from_utf8(request.url()).ok()?;
-        let parts = match frozen.parse(url, request.asked_host()).ok()? {
-            Parsed::Plain(parts) => parts,
+        let mut parts = Parts::default();
+        match frozen.parse(url, request.asked_host(), &mut parts).ok()? {
+            Parsed::Plain => Some(self.explained_parts(&parts, request)),
             // What the canonical form means is what the URL means.
             Parsed::Crooked(address) => {
-                let host = Target::parse(url, false).host.or(request.asked_host());
-                let Ok(Parsed::Plain(parts)) = frozen.parse(&address, host) else { return None };
-                return Some(self.explained_parts(&parts, request));
+                let mut canonical = Parts::default();
+                let Ok(Parsed::Plain) = frozen.parse(&address, parts.target.host, &mut canonical) else { return None };
+                Some(self.explained_parts(&canonical, request))
             }
-            Parsed::Outside => return None,
-        };
-        Some(self.explained_parts(&parts, request))
+            Parsed::Outside => None,
+        }
     }
 
     fn explained_parts(&self, parts: &Parts<'_>, request: &Request<'_>) -> Explanation<'_, P> {
@@ -133,7 +133,7 @@ impl<P> Table<P> {
         let winner = frozen.choose(&accepted, request.method());
         let judge = Judge { table: self, ask: &ask, method: request.method(), winner };
         let mut candidates: Vec<(EndingId, Candidate<'_, P>)> = Vec::new();
-        for (ending, obstacle) in ways(&frozen.tree, &ask, usize::MAX) {
+        for (ending, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, usize::MAX) {
             let one = judge.candidate(ending, obstacle);
             let known = candidates.iter_mut().find(|(_, known)| known.route == one.route);
             match known {
@@ -173,16 +173,20 @@ impl<'t, P> Judge<'_, 't, '_, P> {
     fn obstacle(&self, ending: &Ending, obstacle: Obstacle) -> (Verdict, String) {
         let frozen = self.table.frozen();
         let route = frozen.route(ending.route);
-        let segments = &self.ask.segments.list;
+        let segments = self.ask.segments;
         match obstacle {
             Obstacle::Literal { segment, expected } => {
-                (Verdict::Misspelt, format!("`{}` is not `{expected}`", shown(&segments[segment].text)))
+                (Verdict::Misspelt, format!("`{}` is not `{expected}`", shown(segments.text(segment))))
             }
             Obstacle::Pattern { segment, pattern } => {
-                let text = &segments[segment].text;
+                let text = segments.text(segment);
                 let reason = match refusal(&frozen.tree, pattern, text) {
                     Some((piece, value, reason)) => {
-                        format!("`{}` refused `{}`: {reason}", param_at(route, ending, segment, piece), shown(&value))
+                        format!(
+                            "`{}` refused `{}`: {reason}",
+                            param_at(route, frozen.tree.captures(ending), ending, segment, piece),
+                            shown(&value)
+                        )
                     }
                     None => {
                         format!("`{}` is not of the form `{}`", shown(text), self.form(route, ending, segment, pattern))
@@ -191,7 +195,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 (Verdict::Refused, reason)
             }
             Obstacle::LeftOver { segments: count } => {
-                let first = segments[segments.len() - count].start - 1;
+                let first = segments.start(segments.len() - count) - 1;
                 let rest = shown(&self.ask.segments.path[first..]);
                 let reason = match count {
                     1 => format!("one segment left over: `{}`", rest.trim_start_matches('/')),
@@ -204,7 +208,8 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                     Some(literal) => format!("/{literal}"),
                     None => {
                         let at = segments.len();
-                        let names = ending.captures.iter().filter(|capture| usize::from(capture.segment) == at);
+                        let names =
+                            frozen.tree.captures(ending).iter().filter(|capture| usize::from(capture.segment) == at);
                         let tail = ending.tail.as_ref().map(|tail| tail.param);
                         let params: Vec<u16> = names.map(|capture| capture.param).chain(tail).collect();
                         params
@@ -223,10 +228,12 @@ impl<'t, P> Judge<'_, 't, '_, P> {
 
     /// A pattern as it is written.
     fn form(&self, route: &Route, ending: &Ending, segment: usize, pattern: PatternId) -> String {
-        let pieces = self.table.frozen().tree.pattern(pattern).pieces.iter().enumerate();
+        let tree = &self.table.frozen().tree;
+        let captures = tree.captures(ending);
+        let pieces = tree.pattern(pattern).pieces.iter().enumerate();
         let written = pieces.map(|(index, piece)| match piece {
             Piece::Text(text) => text.to_string(),
-            Piece::Value(_) => format!("{{{}}}", param_at(route, ending, segment, index)),
+            Piece::Value(_) => format!("{{{}}}", param_at(route, captures, ending, segment, index)),
         });
         written.collect()
     }
@@ -234,15 +241,16 @@ impl<'t, P> Judge<'_, 't, '_, P> {
     fn tail(&self, route: &Route, ending: &Ending) -> String {
         let Some(tail) = &ending.tail else { return "the tail is refused".to_owned() };
         let param = &route.params[usize::from(tail.param)];
-        let segments = &self.ask.segments.list[ending.steps.len() - 1..];
-        let value = segments.iter().map(|segment| &*segment.text).collect::<Vec<_>>().join("/");
+        let segments: Vec<&str> = self.ask.segments.texts().skip(ending.steps.count as usize - 1).collect();
+        let value = segments.join("/");
+        let check = &param.check;
         let reason = match param.kind {
             ParamKind::Items => {
-                let (least, most) = (tail.check.min_items, tail.check.max_items);
+                let (least, most) = (check.min_items, check.max_items);
                 let bounds = if most == u16::MAX { format!("at least {least}") } else { format!("{least} to {most}") };
                 format!("expected {bounds} segments, found {}", segments.len())
             }
-            _ => tail.check.refusal(&value).unwrap_or_else(|| "not in its list".to_owned()),
+            _ => check.refusal(&value).unwrap_or_else(|| "not in its list".to_owned()),
         };
         format!("`{}` refused `{}`: {reason}", param.name, shown(&value))
     }
@@ -288,7 +296,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
             return (Verdict::Beaten, "a narrower route takes the URL, but not the method".to_owned());
         };
         let by = frozen.route(frozen.tree.ending(winner).route);
-        let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.list.len()) {
+        let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.len()) {
             Narrower::Left => format!("fits, but `{}` is narrower", by.name),
             Narrower::LeftAsked => format!("fits, but `{}` is asked first", by.name),
             _ if by.priority > route.priority => format!("fits, but `{}` has the higher priority", by.name),
@@ -299,9 +307,9 @@ impl<'t, P> Judge<'_, 't, '_, P> {
 }
 
 /// The name of the parameter whose value is that piece of that segment.
-fn param_at<'t>(route: &'t Route, ending: &Ending, segment: usize, piece: usize) -> &'t str {
+fn param_at<'t>(route: &'t Route, captures: &[Capture], ending: &Ending, segment: usize, piece: usize) -> &'t str {
     let is_there = |capture: &&Capture| usize::from(capture.segment) == segment && usize::from(capture.piece) == piece;
-    let param = ending.captures.iter().find(is_there).map(|capture| capture.param);
+    let param = captures.iter().find(is_there).map(|capture| capture.param);
     let param = param.or(ending.tail.as_ref().map(|tail| tail.param));
     param.map_or("value", |param| &*route.params[usize::from(param)].name)
 }

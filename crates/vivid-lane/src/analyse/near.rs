@@ -1,8 +1,6 @@
 //! Routes that accept a path but for one thing.
 
-use smallvec::SmallVec;
-
-use crate::matcher::{Ask, EndingId, NodeId, PatternId, Piece, Tree};
+use crate::matcher::{Ask, EndingId, Node, NodeId, PatternId, Piece, Route, Tree};
 use crate::table::nearest;
 
 /// What keeps a way from accepting a path.
@@ -22,14 +20,15 @@ pub(super) enum Obstacle {
 
 /// All ways that accept a path, or would but for one obstacle, in the order in which they are tried. Where a
 /// node has more literals than `most`, none of them is compared with a word that is not among them.
-pub(super) fn ways(tree: &Tree, ask: &Ask<'_, '_>, most: usize) -> Vec<(EndingId, Option<Obstacle>)> {
-    let mut walk = Walk { tree, ask, most, found: Vec::new() };
-    walk.node(NodeId::ROOT, 0, None);
+pub(super) fn ways(tree: &Tree, routes: &[Route], ask: &Ask<'_, '_>, most: usize) -> Vec<(EndingId, Option<Obstacle>)> {
+    let mut walk = Walk { tree, routes, ask, most, found: Vec::new() };
+    walk.node(tree.root(), 0, None);
     walk.found
 }
 
 struct Walk<'a, 'u> {
     tree: &'a Tree,
+    routes: &'a [Route],
     ask: &'a Ask<'a, 'u>,
     most: usize,
     found: Vec<(EndingId, Option<Obstacle>)>,
@@ -39,10 +38,10 @@ impl Walk<'_, '_> {
     fn node(&mut self, id: NodeId, at: usize, obstacle: Option<Obstacle>) {
         let tree = self.tree;
         let node = tree.node(id);
-        let segments = &self.ask.segments.list;
-        let Some(segment) = segments.get(at) else {
-            for &ending in &node.endings {
-                let fits = tree.ending(ending).tail_fits(self.ask);
+        let segments = self.ask.segments;
+        if at == segments.len() {
+            for &ending in tree.stops(node) {
+                let fits = tree.tail_fits(tree.ending(ending), self.ask, self.routes);
                 match &obstacle {
                     Some(obstacle) if fits => self.found.push((ending, Some(obstacle.clone()))),
                     Some(_) => {}
@@ -53,23 +52,24 @@ impl Walk<'_, '_> {
                 self.one_more(id);
             }
             return;
-        };
+        }
+        let text = segments.text(at);
         // Where nothing of the path but a stray beginning fits, a route is no candidate.
         if obstacle.is_none() && at > 0 {
             let left_over = Obstacle::LeftOver { segments: segments.len() - at };
-            self.found.extend(node.endings.iter().map(|&ending| (ending, Some(left_over.clone()))));
+            self.found.extend(tree.stops(node).iter().map(|&ending| (ending, Some(left_over.clone()))));
         }
-        if let Some(target) = tree.literal(node, &segment.text) {
+        if let Some(target) = tree.literal(id, node, text) {
             self.node(target, at + 1, obstacle.clone());
         } else if obstacle.is_none()
-            && node.literals.len() <= self.most
-            && let Some(near) = nearest(&segment.text, node.literals.keys().map(|text| &**text))
+            && tree.literals(node).len() <= self.most
+            && let Some((near, target)) = nearest_literal(tree, node, text)
         {
             let expected = near.to_owned();
-            self.node(node.literals[near], at + 1, Some(Obstacle::Literal { segment: at, expected }));
+            self.node(target, at + 1, Some(Obstacle::Literal { segment: at, expected }));
         }
-        for edge in &node.edges {
-            if tree.pattern(edge.pattern).accepts(&segment.text, self.ask.lists) {
+        for edge in tree.edges(node) {
+            if tree.pattern(edge.pattern).accepts(text, self.ask.lists) {
                 self.node(edge.target, at + 1, obstacle.clone());
             } else if obstacle.is_none() {
                 let refused = Obstacle::Pattern { segment: at, pattern: edge.pattern };
@@ -81,20 +81,23 @@ impl Walk<'_, '_> {
     /// What ends one segment further on.
     fn one_more(&mut self, id: NodeId) {
         let node = self.tree.node(id);
-        if node.literals.len() > self.most {
+        if self.tree.literals(node).len() > self.most {
             return;
         }
-        let mut literals: SmallVec<[(&str, NodeId); 8]> =
-            node.literals.iter().map(|(text, &target)| (&**text, target)).collect();
-        literals.sort_unstable();
-        let literals = literals.into_iter().map(|(text, target)| (Some(text.to_owned()), target));
-        let edges = node.edges.iter().filter(|edge| edge.target != id).map(|edge| (None, edge.target));
+        let literals = self.tree.literals(node).map(|(text, target)| (Some(text.to_owned()), target));
+        let edges = self.tree.edges(node).iter().filter(|edge| edge.target != id).map(|edge| (None, edge.target));
         for (expected, target) in literals.chain(edges) {
-            let endings = &self.tree.node(target).endings;
+            let endings = self.tree.stops(self.tree.node(target));
             let missing = Obstacle::Missing { expected };
             self.found.extend(endings.iter().map(|&ending| (ending, Some(missing.clone()))));
         }
     }
+}
+
+/// The literal after a node that is nearest to a word.
+fn nearest_literal<'t>(tree: &'t Tree, node: &Node, word: &str) -> Option<(&'t str, NodeId)> {
+    let near = nearest(word, tree.literals(node).map(|(text, _)| text))?;
+    tree.literals(node).find(|(text, _)| *text == near)
 }
 
 /// Which value of a pattern refused a segment, and why.

@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::near::{Obstacle, refusal, ways};
 use crate::decide::{Decision, Missing, Request};
-use crate::matcher::{NodeId, Param, Parsed, Parts, PatternId, Piece, RouteId, Step, Target};
+use crate::matcher::{Param, Parsed, Parts, PatternId, Piece, RouteId, Step};
 use crate::table::nearest;
 use crate::template::percent::encode_unreserved;
 
@@ -84,12 +84,13 @@ impl<'t, P> Missing<'t, '_, P> {
         let request = self.request();
         let frozen = self.table().frozen();
         let Ok(url) = std::str::from_utf8(request.url()) else { return Vec::new() };
-        match frozen.parse(url, request.asked_host()) {
-            Ok(Parsed::Plain(parts)) => self.near(&parts),
+        let mut parts = Parts::default();
+        match frozen.parse(url, request.asked_host(), &mut parts) {
+            Ok(Parsed::Plain) => self.near(&parts),
             Ok(Parsed::Crooked(address)) => {
-                let host = Target::parse(url, false).host.or(request.asked_host());
-                match frozen.parse(&address, host) {
-                    Ok(Parsed::Plain(parts)) => self.near(&parts),
+                let mut canonical = Parts::default();
+                match frozen.parse(&address, parts.target.host, &mut canonical) {
+                    Ok(Parsed::Plain) => self.near(&canonical),
                     _ => Vec::new(),
                 }
             }
@@ -98,7 +99,7 @@ impl<'t, P> Missing<'t, '_, P> {
     }
 
     fn near(&self, parts: &Parts<'_>) -> Vec<Suggestion<'t>> {
-        let segments: Vec<&str> = parts.segments.list.iter().map(|segment| segment.raw).collect();
+        let segments: Vec<&str> = parts.segments.raws().collect();
         let mut tries = self.one_step_away(parts, &segments);
         tries.extend(one_segment_less(&segments));
         tries.extend(self.one_literal_more(parts, &segments));
@@ -139,13 +140,15 @@ impl<'t, P> Missing<'t, '_, P> {
     /// Does one of the last segments speak for the route? A literal does, and a rule that not just any word meets.
     fn tells(&self, url: &str, last: usize) -> bool {
         let (frozen, lists) = (self.table().frozen(), self.request().live_lists());
-        let Ok(Parsed::Plain(parts)) = frozen.parse(url, self.request().asked_host()) else { return false };
+        let mut parts = Parts::default();
+        let Ok(Parsed::Plain) = frozen.parse(url, self.request().asked_host(), &mut parts) else { return false };
         let accepted = frozen.tree.find(&parts.ask(lists), &frozen.routes);
         let Some(ending) = frozen.choose(&accepted, "GET").map(|ending| frozen.tree.ending(ending)) else {
             return false;
         };
-        let first = parts.segments.list.len().saturating_sub(last);
-        (first..parts.segments.list.len()).filter_map(|at| ending.steps.get(at)).any(|step| match step {
+        let steps = frozen.tree.steps(ending);
+        let first = parts.segments.len().saturating_sub(last);
+        (first..parts.segments.len()).filter_map(|at| steps.get(at)).any(|step| match step {
             Step::Literal => true,
             Step::Pattern(pattern) => frozen.tree.pattern(*pattern).pieces.iter().any(|piece| match piece {
                 Piece::Text(_) => true,
@@ -172,12 +175,13 @@ impl<'t, P> Missing<'t, '_, P> {
         let frozen = self.table().frozen();
         let ask = parts.ask(self.request().live_lists());
         let mut tries = Vec::new();
-        for (ending, obstacle) in ways(&frozen.tree, &ask, MOST_LITERALS) {
+        for (ending, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LITERALS) {
+            let spelt = |segment, folded| frozen.tree.spelling(ending, segment).unwrap_or(folded).to_owned();
             let ending = frozen.tree.ending(ending);
             match obstacle {
                 Some(Obstacle::Literal { segment, expected }) => {
-                    let expected = spelt(ending.spelling.iter(), segment, &expected).to_owned();
-                    let reason = format!("`{expected}` for `{}`", shown(&parts.segments.list[segment].text));
+                    let expected = spelt(segment, &expected);
+                    let reason = format!("`{expected}` for `{}`", shown(parts.segments.text(segment)));
                     tries.push(Try::replacing(Rank::Misspelt, segments, segment, &expected, reason));
                 }
                 Some(Obstacle::Pattern { segment, pattern }) => {
@@ -189,7 +193,7 @@ impl<'t, P> Missing<'t, '_, P> {
                     tries.push(Try::new(Rank::LeftOver(count), &segments[..kept], reason));
                 }
                 Some(Obstacle::Missing { expected: Some(expected) }) => {
-                    let expected = spelt(ending.spelling.iter(), segments.len(), &expected).to_owned();
+                    let expected = spelt(segments.len(), &expected);
                     let reason = format!("goes on with `{expected}`");
                     let mut longer = Try::new(Rank::Missing, segments, reason);
                     longer.push(&expected);
@@ -211,7 +215,7 @@ impl<'t, P> Missing<'t, '_, P> {
         pattern: PatternId,
     ) -> Vec<Try> {
         let frozen = self.table().frozen();
-        let text = &parts.segments.list[segment].text;
+        let text = parts.segments.text(segment);
         let Some((piece, value, why)) = refusal(&frozen.tree, pattern, text) else { return Vec::new() };
         let pieces = &frozen.tree.pattern(pattern).pieces;
         let mut tries = Vec::new();
@@ -238,29 +242,23 @@ impl<'t, P> Missing<'t, '_, P> {
     fn one_literal_more(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
         let tree = &self.table().frozen().tree;
         let mut tries = Vec::new();
-        let mut node = tree.node(NodeId::ROOT);
-        for (at, segment) in parts.segments.list.iter().enumerate() {
-            if node.literals.len() <= MOST_VALUES {
-                let mut literals: Vec<&str> = node.literals.keys().map(|text| &**text).collect();
-                literals.sort_unstable();
-                for literal in literals {
-                    let mut longer = Try::new(
-                        Rank::Between,
-                        &segments[..at],
-                        format!("with `{literal}` before `{}`", shown(&segment.text)),
-                    );
+        let mut id = tree.root();
+        for (at, text) in parts.segments.texts().enumerate() {
+            let node = tree.node(id);
+            if tree.literals(node).len() <= MOST_VALUES {
+                for (literal, _) in tree.literals(node) {
+                    let mut longer =
+                        Try::new(Rank::Between, &segments[..at], format!("with `{literal}` before `{}`", shown(text)));
                     longer.push(literal);
                     longer.kept = longer.segments.len();
                     longer.segments.extend(segments[at..].iter().map(|raw| (*raw).to_owned()));
                     tries.push(longer);
                 }
             }
-            let edge = node
-                .edges
-                .iter()
-                .find(|edge| tree.pattern(edge.pattern).accepts(&segment.text, self.request().live_lists()));
-            match tree.literal(node, &segment.text).or(edge.map(|edge| edge.target)) {
-                Some(next) => node = tree.node(next),
+            let lists = self.request().live_lists();
+            let edge = tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts(text, lists));
+            match tree.literal(id, node, text).or(edge.map(|edge| edge.target)) {
+                Some(next) => id = next,
                 None => break,
             }
         }
@@ -320,11 +318,6 @@ fn one_segment_less(segments: &[&str]) -> impl Iterator<Item = Try> {
         one.segments.remove(at);
         one
     })
-}
-
-/// A literal as its route spells it.
-fn spelt<'a>(mut spelling: impl Iterator<Item = &'a (u16, Box<str>)>, segment: usize, folded: &'a str) -> &'a str {
-    spelling.find(|(at, _)| usize::from(*at) == segment).map_or(folded, |(_, text)| text)
 }
 
 /// A piece of a URL as it may be shown: escaped, and not endless.

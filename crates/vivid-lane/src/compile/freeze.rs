@@ -34,6 +34,7 @@ pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId
         host_template: route.host.as_ref().map(|host| host.template.clone()),
         params: route.params.clone(),
         level: route.level,
+        has_defaults: route.params.iter().any(|param| param.is_optional && param.check.default.is_some()),
     })
 }
 

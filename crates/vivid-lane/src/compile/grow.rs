@@ -6,9 +6,10 @@ use hashbrown::HashMap;
 
 use super::chain::Chained;
 use super::order::{self, Patterns, Relation, Way};
+use super::pack::pack;
 use super::plan::{self, Shape};
 use crate::matcher::{
-    Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Param, Pattern, PatternId, Piece, RouteId, Step,
+    Capture, Cover, Edge, EndingId, Narrower, NodeId, Order, Param, Pattern, PatternId, Piece, Route, RouteId, Step,
     Tail, TailKind, Tree, folded,
 };
 use crate::rule::TooLarge;
@@ -16,12 +17,46 @@ use crate::rule::TooLarge;
 /// A tree that is growing, with what its analysis needs and its lookup does not.
 #[derive(Debug)]
 pub(super) struct Growing {
-    pub(super) tree: Tree,
+    pub(super) grown: Grown,
+    pub(super) all_patterns: Vec<Pattern>,
+    pub(super) order: Order,
     pub(super) patterns: Patterns,
     /// For each ending, what its segments are.
     pub(super) words: Vec<Vec<Word>>,
     ids: HashMap<Vec<Key>, PatternId>,
 }
+
+/// Nodes and endings, each with what it has.
+#[derive(Debug)]
+pub(super) struct Grown {
+    pub(super) nodes: Vec<GrownNode>,
+    pub(super) endings: Vec<GrownEnding>,
+    /// Does letter case not count in literals?
+    pub(super) folds: bool,
+}
+
+/// Where a walk stands after some segments.
+#[derive(Debug, Default)]
+pub(super) struct GrownNode {
+    pub(super) literals: HashMap<Box<str>, NodeId>,
+    pub(super) edges: Vec<Edge>,
+    pub(super) endings: Vec<EndingId>,
+    pub(super) is_ordered: bool,
+}
+
+/// A way through the path of a route.
+#[derive(Debug)]
+pub(super) struct GrownEnding {
+    pub(super) route: RouteId,
+    pub(super) steps: Vec<Step>,
+    pub(super) covers: Vec<Cover>,
+    pub(super) captures: Vec<Capture>,
+    pub(super) tail: Option<Tail>,
+    pub(super) spelling: Vec<(u16, Box<str>)>,
+}
+
+/// The root of a tree that is growing.
+const ROOT: NodeId = NodeId(0);
 
 /// What a segment is.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -40,7 +75,9 @@ enum Key {
 impl Growing {
     pub(super) fn new(folds: bool) -> Self {
         Self {
-            tree: Tree { nodes: vec![Node::default()], folds, ..Tree::default() },
+            grown: Grown { nodes: vec![GrownNode::default()], endings: Vec::new(), folds },
+            all_patterns: Vec::new(),
+            order: Order::default(),
             patterns: Patterns::default(),
             words: Vec::new(),
             ids: HashMap::new(),
@@ -56,11 +93,11 @@ impl Growing {
     }
 
     fn way(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<(), TooLarge> {
-        let mut at = NodeId::ROOT;
+        let mut at = ROOT;
         let (mut words, mut captures, mut spelling) = (Vec::new(), Vec::new(), Vec::new());
         for (index, segment) in (0..).zip(&shape.segments) {
             let mut word = self.word(&pieces(segment, &route.params))?;
-            if let (true, Word::Literal(text)) = (self.tree.folds, &mut word) {
+            if let (true, Word::Literal(text)) = (self.grown.folds, &mut word) {
                 let key = folded(text).into_owned();
                 spelling.push((index, std::mem::replace(text, key).into_boxed_str()));
             }
@@ -87,28 +124,28 @@ impl Growing {
             let Word::Pattern(pattern) = self.word(&[Piece::Value(item)])? else { return Err(TooLarge) };
             at = self.edge(at, pattern, true);
             words.push(Word::Pattern(pattern));
-            tail = Some(Tail { param, kind, check });
+            tail = Some(Tail { param, kind });
         }
-        let ending = EndingId(u32::try_from(self.tree.endings.len()).map_err(|_| TooLarge)?);
+        let ending = EndingId(u32::try_from(self.grown.endings.len()).map_err(|_| TooLarge)?);
         let step = |word: &Word| match word {
             Word::Literal(_) => Step::Literal,
             Word::Pattern(pattern) => Step::Pattern(*pattern),
         };
-        self.tree.endings.push(Ending {
+        self.grown.endings.push(GrownEnding {
             route: id,
             steps: words.iter().map(step).collect(),
             covers: shape.covers.iter().map(|cover| whole_where_it_is(*cover, shape)).collect(),
-            captures: captures.into(),
+            captures,
             tail,
-            spelling: spelling.into(),
+            spelling,
         });
         self.words.push(words);
-        self.tree.nodes[at.0 as usize].endings.push(ending);
+        self.grown.nodes[at.0 as usize].endings.push(ending);
         Ok(())
     }
 
     fn any(&mut self) -> Arc<crate::rule::Check> {
-        let known = self.tree.patterns.iter().find_map(|pattern| match &*pattern.pieces {
+        let known = self.all_patterns.iter().find_map(|pattern| match &*pattern.pieces {
             [Piece::Value(check)] if check.is_any() => Some(Arc::clone(check)),
             _ => None,
         });
@@ -138,40 +175,42 @@ impl Growing {
         if let Some(&known) = self.ids.get(&key) {
             return Ok(Word::Pattern(known));
         }
-        let id = PatternId(u32::try_from(self.tree.patterns.len()).map_err(|_| TooLarge)?);
+        let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge)?);
         let pattern = Pattern { pieces: pieces.into() };
         self.patterns.add(&pattern)?;
-        self.tree.patterns.push(pattern);
+        self.all_patterns.push(pattern);
         self.ids.insert(key, id);
         Ok(Word::Pattern(id))
     }
 
     fn fresh(&mut self) -> NodeId {
-        self.tree.nodes.push(Node::default());
+        self.grown.nodes.push(GrownNode::default());
         // A table has at most 2^24 routes of at most 128 segments, so the number fits.
-        NodeId(u32::try_from(self.tree.nodes.len() - 1).unwrap_or(u32::MAX))
+        NodeId(u32::try_from(self.grown.nodes.len() - 1).unwrap_or(u32::MAX))
     }
 
     fn literal(&mut self, at: NodeId, text: &str) -> NodeId {
-        if let Some(&known) = self.tree.nodes[at.0 as usize].literals.get(text) {
+        if let Some(&known) = self.grown.nodes[at.0 as usize].literals.get(text) {
             return known;
         }
         let target = self.fresh();
-        self.tree.nodes[at.0 as usize].literals.insert(text.into(), target);
+        self.grown.nodes[at.0 as usize].literals.insert(text.into(), target);
         target
     }
 
     /// The way on for a pattern. The node of a tail leads to itself, and no other way leads there.
     fn edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> NodeId {
-        let known =
-            self.tree.nodes[at.0 as usize].edges.iter().find(|edge| edge.pattern == pattern && edge.is_tail == is_tail);
+        let known = self.grown.nodes[at.0 as usize]
+            .edges
+            .iter()
+            .find(|edge| edge.pattern == pattern && edge.is_tail == is_tail);
         if let Some(edge) = known {
             return edge.target;
         }
         let target = self.fresh();
-        self.tree.nodes[at.0 as usize].edges.push(Edge { pattern, target, is_tail });
+        self.grown.nodes[at.0 as usize].edges.push(Edge { pattern, target, is_tail });
         if is_tail {
-            self.tree.nodes[target.0 as usize].edges.push(Edge { pattern, target, is_tail });
+            self.grown.nodes[target.0 as usize].edges.push(Edge { pattern, target, is_tail });
         }
         target
     }
@@ -179,8 +218,8 @@ impl Growing {
     /// Puts the narrower edges of every node first, and marks the nodes at which the first way that leads on
     /// is the right one.
     pub(super) fn sort(&mut self) -> Result<(), TooLarge> {
-        for index in 0..self.tree.nodes.len() {
-            let node = &self.tree.nodes[index];
+        for index in 0..self.grown.nodes.len() {
+            let node = &self.grown.nodes[index];
             let mut waiting = node.edges.clone();
             let mut is_ordered = !waiting.iter().any(|edge| {
                 self.patterns.sole(edge.pattern).is_some_and(|text| node.literals.contains_key(text.as_str()))
@@ -202,19 +241,27 @@ impl Growing {
                         matches!(self.narrower(left, right)?, None | Some(Narrower::Left | Narrower::LeftAsked));
                 }
             }
-            let node = &mut self.tree.nodes[index];
+            let node = &mut self.grown.nodes[index];
             node.edges = sorted;
             node.is_ordered = is_ordered;
         }
-        let count = u32::try_from(self.tree.patterns.len()).map_err(|_| TooLarge)?;
-        self.tree.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
+        let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge)?;
+        self.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
         Ok(())
     }
 
     /// The finished tree, with all that its proof has found out about pairs of patterns.
-    pub(super) fn finish(mut self) -> Tree {
-        self.tree.order.patterns = self.patterns.shared().collect();
-        self.tree
+    pub(super) fn finish(mut self, routes: &[Route]) -> Result<Tree, TooLarge> {
+        self.order.patterns = self.patterns.shared().collect();
+        pack(self.grown, self.all_patterns, self.order, routes)
+    }
+
+    pub(super) fn node(&self, id: NodeId) -> &GrownNode {
+        &self.grown.nodes[id.0 as usize]
+    }
+
+    pub(super) fn ending(&self, id: EndingId) -> &GrownEnding {
+        &self.grown.endings[id.0 as usize]
     }
 
     /// Which of two edges is the narrower; `None` where no segment takes both.

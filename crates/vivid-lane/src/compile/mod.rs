@@ -11,6 +11,7 @@ mod freeze;
 mod grow;
 mod order;
 mod overlap;
+mod pack;
 mod plan;
 mod rules;
 mod site;
@@ -83,10 +84,10 @@ impl TableSpec {
         fallbacks.sort()?;
         overlap::prove(&mut tree, &chained, &routes, &site, self.site.overlaps, report)?;
         let frozen = Frozen {
+            tree: tree.finish(&routes)?,
+            fallbacks: fallbacks.finish(&routes)?,
             routes,
             names,
-            tree: tree.finish(),
-            fallbacks: fallbacks.finish(),
             fallback: self.site.fallback.as_ref().map(|_| PageId(0)),
             site,
             needs,

@@ -38,7 +38,7 @@ pub(super) fn prove(
         paths: HashMap::new(),
         reported: HashSet::new(),
     };
-    for id in 0..u32::try_from(proof.growing.tree.nodes.len()).map_err(|_| TooLarge)? {
+    for id in 0..u32::try_from(proof.growing.grown.nodes.len()).map_err(|_| TooLarge)? {
         proof.node(NodeId(id))?;
     }
     Ok(())
@@ -59,7 +59,7 @@ struct Proof<'a> {
 impl Proof<'_> {
     /// The pairs of ways that part at a node.
     fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
-        let node = self.growing.tree.node(id);
+        let node = self.growing.node(id);
         let (endings, edges) = (node.endings.clone(), node.edges.clone());
         for (at, &left) in endings.iter().enumerate() {
             for &right in &endings[at + 1..] {
@@ -75,7 +75,7 @@ impl Proof<'_> {
                 }
             }
             if let Some(text) = self.growing.patterns.sole(left.pattern)
-                && let Some(&target) = self.growing.tree.node(id).literals.get(text.as_str())
+                && let Some(&target) = self.growing.node(id).literals.get(text.as_str())
             {
                 self.pair(target, left.target, true)?;
             }
@@ -101,7 +101,7 @@ impl Proof<'_> {
         if self.visited.len() > MOST_PAIRS {
             return Err(TooLarge);
         }
-        let (a, b) = (self.growing.tree.node(left), self.growing.tree.node(right));
+        let (a, b) = (self.growing.node(left), self.growing.node(right));
         let (a_endings, b_endings) = (a.endings.clone(), b.endings.clone());
         let (a_edges, b_edges) = (a.edges.clone(), b.edges.clone());
         let (few, many) = if a.literals.len() <= b.literals.len() { (a, b) } else { (b, a) };
@@ -157,7 +157,7 @@ impl Proof<'_> {
         if left > right {
             return self.endings(right, left, is_same);
         }
-        let (a, b) = (self.growing.tree.ending(left).route, self.growing.tree.ending(right).route);
+        let (a, b) = (self.growing.ending(left).route, self.growing.ending(right).route);
         if a == b {
             return Ok(());
         }
@@ -176,7 +176,7 @@ impl Proof<'_> {
             let by_path = self.by_path(a, b)?;
             let decided = [by_path, by_host, by_query].into_iter().find(|narrower| *narrower != Narrower::Same);
             let decided = decided.unwrap_or(Narrower::Same);
-            self.growing.tree.order.endings.insert((left, right), decided);
+            self.growing.order.endings.insert((left, right), decided);
             if !matches!(decided, Narrower::Same | Narrower::Neither) {
                 return Ok(());
             }
@@ -199,7 +199,7 @@ impl Proof<'_> {
 
     /// A path that both ways accept, and whether that is certain.
     fn common_path(&mut self, left: EndingId, right: EndingId) -> Result<Option<(String, bool)>, TooLarge> {
-        let (a, b) = (self.growing.tree.ending(left), self.growing.tree.ending(right));
+        let (a, b) = (self.growing.ending(left), self.growing.ending(right));
         if a.tail.is_some() || b.tail.is_some() {
             let (a, b) = (a.route, b.route);
             return Ok(match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {

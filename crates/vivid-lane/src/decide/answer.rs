@@ -179,8 +179,9 @@ impl<P> Table<P> {
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, question: Question<'_>) -> Result<Match<'_, 'u, P>, Turn> {
         let frozen = self.frozen();
         let canonical = |location| Err(Turn::Onward(Hop { status: 308, location, route: None, is_external: false }));
-        let parts = match frozen.parse(url, host) {
-            Ok(Parsed::Plain(parts)) => parts,
+        let mut parts = Parts::default();
+        match frozen.parse(url, host, &mut parts) {
+            Ok(Parsed::Plain) => {}
             Ok(Parsed::Crooked(address)) => return canonical(address),
             Ok(Parsed::Outside) => return Err(Turn::Missing(frozen.fallback, None)),
             Err(reason) => return Err(Turn::Bad(reason)),

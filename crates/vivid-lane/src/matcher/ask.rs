@@ -41,7 +41,7 @@ impl Lists for NoLists {
 }
 
 /// A URL, cut at its delimiters (RFC 3986, section 3).
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct Target<'u> {
     pub(crate) host: Option<&'u str>,
     /// The path of the page: below the base of the site, without a slash at its end.
@@ -59,31 +59,24 @@ pub(crate) fn without_port(authority: &str) -> &str {
     }
 }
 
-/// A name and a value of a query, undecoded, with the place of the value.
+/// A name and a value of a query, the value undecoded.
 #[derive(Debug, Clone)]
 pub(crate) struct Pair<'u> {
     pub(crate) name: Cow<'u, str>,
     pub(crate) raw: &'u str,
-    pub(crate) start: usize,
 }
 
 /// The pairs of a query (WHATWG, `application/x-www-form-urlencoded`).
-pub(crate) type Pairs<'u> = SmallVec<[Pair<'u>; 8]>;
+pub(crate) type Pairs<'u> = SmallVec<[Pair<'u>; 4]>;
 
 /// Splits a query into its pairs; the values are known to decode, but left as they are.
-pub(crate) fn pairs(query: &str) -> Result<Pairs<'_>, Undecodable> {
-    let mut pairs = Pairs::new();
-    let mut at = 0;
-    for piece in query.split('&') {
-        if !piece.is_empty() {
-            let (name, raw) = piece.split_once('=').unwrap_or((piece, ""));
-            let start = if name.len() < piece.len() { at + name.len() + 1 } else { at + piece.len() };
-            decode_form(raw)?;
-            pairs.push(Pair { name: decode_form(name)?, raw, start });
-        }
-        at += piece.len() + 1;
+pub(crate) fn pairs<'u>(query: &'u str, pairs: &mut Pairs<'u>) -> Result<(), Undecodable> {
+    for piece in query.split('&').filter(|piece| !piece.is_empty()) {
+        let (name, raw) = piece.split_once('=').unwrap_or((piece, ""));
+        decode_form(raw)?;
+        pairs.push(Pair { name: decode_form(name)?, raw });
     }
-    Ok(pairs)
+    Ok(())
 }
 
 /// Everything that a lookup is asked.

@@ -105,6 +105,24 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         self.reading.value_at(self.reading.index(name)?)
     }
 
+    /// Names and decoded values of the parameters that are one text, outermost first. Nothing is copied but what
+    /// the URL has escaped; lists are left out.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}{/band}'\npage = 'night'")?;
+    /// let found = table.find("/nights/2031-04-02").unwrap();
+    /// let texts: Vec<_> = found.texts().map(|(name, text)| format!("{name}={text}")).collect();
+    /// assert_eq!(texts, ["date=2031-04-02"]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    pub fn texts(&self) -> impl Iterator<Item = (&'t str, Cow<'_, str>)> {
+        let params = self.reading.route().params.iter().enumerate();
+        params.filter_map(|(index, param)| Some((&*param.name, self.reading.text(index)?)))
+    }
+
     /// Names and decoded values of all parameters that have one, outermost first.
     #[must_use]
     pub fn values(&self) -> FoundValues<'_, 't, 'u, P> {

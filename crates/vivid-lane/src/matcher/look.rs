@@ -3,13 +3,12 @@
 use super::ask::{Ask, Lists, Pairs, Target, pairs};
 use super::path::{BadPath, Segments};
 use super::reading::Reading;
-use super::site::Cut;
 use super::table::Frozen;
-use super::tree::{Accepted, Ending};
+use super::tree::{Accepted, EndingId, Tree};
 use crate::template::percent::encode_segment;
 
 /// A URL in its normal form, in its parts.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub(crate) struct Parts<'u> {
     pub(crate) target: Target<'u>,
     pub(crate) segments: Segments<'u>,
@@ -22,14 +21,14 @@ impl<'u> Parts<'u> {
     }
 }
 
-/// A URL that was parsed.
+/// What a URL is.
 #[derive(Debug)]
-#[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
-pub(crate) enum Parsed<'u> {
-    Plain(Parts<'u>),
-    /// The URL is not in its normal form, which is this address.
+pub(crate) enum Parsed {
+    /// It is in its normal form, and has been taken apart.
+    Plain,
+    /// It is not; this is the address in its normal form.
     Crooked(String),
-    /// The URL does not stand under the base of the site.
+    /// It does not stand under the base of the site.
     Outside,
 }
 
@@ -47,39 +46,42 @@ pub(crate) enum Looked<'t, 'u> {
 }
 
 impl Frozen {
-    /// Takes a URL apart; the host is one that was asked beside it.
-    pub(crate) fn parse<'u>(&self, url: &'u str, host: Option<&'u str>) -> Result<Parsed<'u>, BadPath> {
-        let (target, segments) = match self.site.cut(url, self.limits)? {
-            Cut::Plain(target, segments) => (target, segments),
-            Cut::Crooked(address, query) => {
-                pairs(query.unwrap_or_default()).map_err(BadPath::Undecodable)?;
-                return Ok(Parsed::Crooked(address));
-            }
-            Cut::Outside => return Ok(Parsed::Outside),
-        };
-        let query = pairs(target.query.unwrap_or_default()).map_err(BadPath::Undecodable)?;
-        let target = Target { host: target.host.or(host), ..target };
-        Ok(Parsed::Plain(Parts { target, segments, query }))
+    /// Takes a URL apart; the host is one that was asked beside it. The parts are written in place, as they
+    /// are large.
+    pub(crate) fn parse<'u>(
+        &self,
+        url: &'u str,
+        host: Option<&'u str>,
+        parts: &mut Parts<'u>,
+    ) -> Result<Parsed, BadPath> {
+        let cut = self.site.cut(url, self.limits, parts)?;
+        if let Some(query) = parts.target.query {
+            pairs(query, &mut parts.query).map_err(BadPath::Undecodable)?;
+        }
+        parts.target.host = parts.target.host.or(host);
+        Ok(cut)
     }
 
     /// Looks a URL up.
     pub(crate) fn look<'t, 'u>(&'t self, parts: &Parts<'u>, method: &str, lists: &dyn Lists) -> Looked<'t, 'u> {
-        let ask = parts.ask(lists);
-        let accepted = self.tree.find(&ask, &self.routes);
+        let accepted = self.tree.find(&parts.ask(lists), &self.routes);
         if accepted.is_empty() {
             return Looked::Nothing;
         }
         let Some(id) = self.choose(&accepted, method) else { return Looked::OtherMethods(accepted) };
-        if let Some(path) = respelt(self.tree.ending(id), parts) {
+        if self.tree.folds
+            && let Some(path) = respelt(&self.tree, id, parts)
+        {
             let query = parts.target.query.map_or_else(String::new, |query| format!("?{query}"));
             return Looked::Respelt(self.site.address(&format!("{path}{query}")));
         }
-        Looked::Answer(Reading::new(self, id, &ask, parts.target))
+        Looked::Answer(Reading::new(self, id, parts))
     }
 
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Reading<'t, 'u>> {
-        let Ok(Parsed::Plain(parts)) = self.parse(url, None) else { return None };
+        let mut parts = Parts::default();
+        let Ok(Parsed::Plain) = self.parse(url, None, &mut parts) else { return None };
         match self.look(&parts, method, lists) {
             Looked::Answer(reading) => Some(reading),
             _ => None,
@@ -88,18 +90,19 @@ impl Frozen {
 }
 
 /// The path with its literals as the route declares them, where that is another letter case.
-fn respelt(ending: &Ending, parts: &Parts<'_>) -> Option<String> {
-    let segments = &parts.segments.list;
-    let differs = |(at, text): &(u16, Box<str>)| segments[usize::from(*at)].text != **text;
-    if !ending.spelling.iter().any(differs) {
+#[cold]
+fn respelt(tree: &Tree, id: EndingId, parts: &Parts<'_>) -> Option<String> {
+    let segments = &parts.segments;
+    let differs = |at: usize| tree.spelling(id, at).is_some_and(|text| text != segments.text(at));
+    if !(0..segments.len()).any(differs) {
         return None;
     }
-    let mut path = String::with_capacity(parts.segments.path.len());
-    for (at, segment) in segments.iter().enumerate() {
+    let mut path = String::with_capacity(segments.path.len());
+    for (at, raw) in segments.raws().enumerate() {
         path.push('/');
-        match ending.spelling.iter().find(|(known, _)| usize::from(*known) == at) {
-            Some((_, text)) => encode_segment(&mut path, text),
-            None => path.push_str(segment.raw),
+        match tree.spelling(id, at) {
+            Some(text) => encode_segment(&mut path, text),
+            None => path.push_str(raw),
         }
     }
     Some(path)

@@ -17,6 +17,7 @@ mod site;
 mod table;
 mod tree;
 mod typed;
+mod walk;
 
 pub use ask::Lists;
 pub(crate) use ask::{Ask, NoLists, Target, without_port};
@@ -32,6 +33,7 @@ pub(crate) use site::Site;
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Capture, Cover, Edge, Ending, EndingId, Narrower, Node, NodeId, Step, Tail, TailKind, Tree, folded,
+    Accepted, Capture, Cover, Edge, Ending, EndingId, Key, Narrower, Node, NodeId, Order, Step, Stretch, Tail,
+    TailKind, Tree, folded,
 };
 pub use typed::ParamError;

@@ -5,9 +5,9 @@ use std::borrow::Cow;
 use smallvec::SmallVec;
 
 use crate::table::Slash;
-use crate::template::percent::{Undecodable, decode, is_normal, normalise_into};
+use crate::template::percent::{Undecodable, decode, is_normal, kinds, normalise_into};
 
-/// How long a URL may be.
+/// How long a URL may be. Offsets into it are kept in 16 bits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Limits {
     /// Bytes of the whole URL.
@@ -35,20 +35,23 @@ pub(crate) enum BadPath {
     Undecodable(Undecodable),
 }
 
-/// One segment: where it starts in the URL, as it was sent, and decoded.
-#[derive(Debug, Clone)]
-pub(crate) struct Segment<'u> {
-    pub(crate) start: usize,
-    pub(crate) raw: &'u str,
-    pub(crate) text: Cow<'u, str>,
-}
+/// Where each segment of a path ends; it starts one byte after the end of the one before it.
+pub(crate) type Ends = SmallVec<[u16; 20]>;
 
 /// The segments of a path, which has no query and no fragment any more.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Segments<'u> {
     /// The path without a slash at its end.
     pub(crate) path: &'u str,
-    pub(crate) list: SmallVec<[Segment<'u>; 16]>,
+    ends: Ends,
+    /// What the segments mean, where something in them is escaped.
+    decoded: Option<Box<[String]>>,
+}
+
+/// Where a segment starts and ends in its path.
+pub(crate) fn bounds(ends: &[u16], at: usize) -> (usize, usize) {
+    let start = at.checked_sub(1).map_or(0, |before| usize::from(ends[before])) + 1;
+    (start, usize::from(ends[at]))
 }
 
 impl<'u> Segments<'u> {
@@ -61,13 +64,12 @@ impl<'u> Segments<'u> {
         if path.len() > limits.bytes {
             return Err(BadPath::Long { limit: limits.bytes });
         }
-        let mut list = SmallVec::new();
         if path.len() < 2 {
-            return if path.is_empty() || path == "/" {
-                Ok((Self { path: "", list }, true))
-            } else {
-                Err(BadPath::NoSlash)
-            };
+            let is_root = path.is_empty() || path == "/";
+            return if is_root { Ok((Self::default(), true)) } else { Err(BadPath::NoSlash) };
+        }
+        if !path.starts_with('/') {
+            return Err(BadPath::NoSlash);
         }
         let trimmed = path.strip_suffix('/');
         let mut is_plain = match slash {
@@ -76,19 +78,130 @@ impl<'u> Segments<'u> {
             Slash::Either => true,
         };
         let path = trimmed.unwrap_or(path);
-        let inside = path.strip_prefix('/').ok_or(BadPath::NoSlash)?;
-        let mut start = 1;
-        for raw in inside.split('/') {
-            if list.len() == limits.segments {
-                return Err(BadPath::Deep { limit: limits.segments });
+        let bytes = path.as_bytes();
+        let mut segments = Self { path, ends: Ends::new(), decoded: None };
+        // A slash ends the segment before it, but for the first one.
+        each_slash(bytes, |at| {
+            if at > 0 {
+                segments.ends.push(narrow(at));
             }
-            let text = decode(raw).map_err(BadPath::Undecodable)?;
-            is_plain &= !matches!(&*text, "" | "." | "..") && is_normal(raw);
-            list.push(Segment { start, raw, text });
-            start += raw.len() + 1;
+        });
+        segments.ends.push(narrow(bytes.len()));
+        if segments.len() > limits.segments {
+            return Err(BadPath::Deep { limit: limits.segments });
         }
-        Ok((Self { path, list }, is_plain))
+        let kinds = kinds(bytes);
+        if kinds.has_control() {
+            return Err(BadPath::Undecodable(Undecodable::Control));
+        }
+        is_plain &= !kinds.has_unescaped();
+        if kinds.has_escape() {
+            is_plain &= segments.decode()?;
+        }
+        for at in 0..segments.len() {
+            is_plain &= !matches!(segments.text(at), "" | "." | "..");
+        }
+        Ok((segments, is_plain))
     }
+
+    /// Decodes all segments, and tells whether they are written in the normal way.
+    #[cold]
+    fn decode(&mut self) -> Result<bool, BadPath> {
+        let mut is_plain = true;
+        let mut decoded = Vec::with_capacity(self.len());
+        for at in 0..self.len() {
+            let raw = self.raw(at);
+            decoded.push(decode(raw).map_err(BadPath::Undecodable)?.into_owned());
+            is_plain &= is_normal(raw);
+        }
+        self.decoded = Some(decoded.into());
+        Ok(is_plain)
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.ends.len()
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.ends.is_empty()
+    }
+
+    /// Where a segment starts in the path.
+    pub(crate) fn start(&self, at: usize) -> usize {
+        bounds(&self.ends, at).0
+    }
+
+    /// A segment as it was sent.
+    pub(crate) fn raw(&self, at: usize) -> &'u str {
+        let (start, end) = bounds(&self.ends, at);
+        &self.path[start..end]
+    }
+
+    /// A segment, decoded.
+    pub(crate) fn text(&self, at: usize) -> &str {
+        match &self.decoded {
+            None => self.raw(at),
+            Some(decoded) => &decoded[at],
+        }
+    }
+
+    pub(crate) fn texts(&self) -> impl Iterator<Item = &str> {
+        (0..self.len()).map(|at| self.text(at))
+    }
+
+    pub(crate) fn raws(&self) -> impl Iterator<Item = &'u str> {
+        (0..self.len()).map(|at| self.raw(at))
+    }
+
+    /// Where the segments end.
+    pub(crate) fn ends(&self) -> Ends {
+        Ends::from_slice(&self.ends)
+    }
+}
+
+fn narrow(at: usize) -> u16 {
+    // Longer URLs are refused before they get here.
+    u16::try_from(at).unwrap_or(u16::MAX)
+}
+
+const LOW_BITS: u64 = 0x7f7f_7f7f_7f7f_7f7f;
+
+/// The high bit of each byte of a word that equals one byte.
+fn equal(word: u64, byte: u8) -> u64 {
+    let difference = word ^ (u64::from(byte) * 0x0101_0101_0101_0101);
+    !(((difference & LOW_BITS) + LOW_BITS) | difference | LOW_BITS)
+}
+
+/// Calls a function with the place of each slash. Eight bytes are looked at at a time.
+fn each_slash(bytes: &[u8], mut each: impl FnMut(usize)) {
+    let (words, rest) = bytes.as_chunks::<8>();
+    for (index, word) in words.iter().enumerate() {
+        let mut found = equal(u64::from_le_bytes(*word), b'/');
+        while found != 0 {
+            each(index * 8 + found.trailing_zeros() as usize / 8);
+            found &= found - 1;
+        }
+    }
+    for (at, &byte) in rest.iter().enumerate() {
+        if byte == b'/' {
+            each(words.len() * 8 + at);
+        }
+    }
+}
+
+/// Where the path of a URL ends: before its query or its fragment.
+pub(crate) fn end_of_path(url: &str) -> usize {
+    let bytes = url.as_bytes();
+    let (words, rest) = bytes.as_chunks::<8>();
+    for (index, word) in words.iter().enumerate() {
+        let word = u64::from_le_bytes(*word);
+        let found = equal(word, b'?') | equal(word, b'#');
+        if found != 0 {
+            return index * 8 + found.trailing_zeros() as usize / 8;
+        }
+    }
+    let stop = rest.iter().position(|&byte| matches!(byte, b'?' | b'#'));
+    stop.map_or(bytes.len(), |at| words.len() * 8 + at)
 }
 
 /// The normal form of a path: dot segments, also escaped ones, are removed (RFC 3986, section 5.2.4), then
@@ -111,4 +224,23 @@ pub(crate) fn normal_path(path: &str) -> (String, bool) {
         normalise_into(&mut out, raw);
     }
     (out, ends_with_slash)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::{each_slash, end_of_path};
+
+    proptest! {
+        /// Eight bytes at a time or one: the same places.
+        #[test]
+        fn marks_are_found_where_they_are(text in "[/?#a/é.]{0,40}") {
+            let mut slashes = Vec::new();
+            each_slash(text.as_bytes(), |at| slashes.push(at));
+            let wanted: Vec<usize> = text.match_indices('/').map(|(at, _)| at).collect();
+            prop_assert_eq!(slashes, wanted);
+            prop_assert_eq!(end_of_path(&text), text.find(['?', '#']).unwrap_or(text.len()));
+        }
+    }
 }

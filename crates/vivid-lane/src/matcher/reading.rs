@@ -2,121 +2,49 @@
 
 use std::borrow::Cow;
 
-use smallvec::SmallVec;
-
-use super::ask::{Ask, Target, pairs};
-use super::path::Segment;
-use super::route::{Param, ParamKind, Route, RouteId};
+use super::ask::{Pairs, Target, pairs};
+use super::look::Parts;
+use super::path::{Ends, bounds};
+use super::route::{ParamKind, Route, RouteId};
 use super::table::Frozen;
-use super::tree::{Cover, Ending, EndingId, Step};
+use super::tree::{Ending, EndingId, Step};
 use crate::template::percent::{decode, decode_form, triplet};
 use crate::template::{Value, Values};
 
-/// A URL as a route reads it. Values are decoded when they are asked for.
+/// A URL as a route reads it. Nothing is worked out before it is asked for: where a value stands follows from
+/// the ends of the segments and from the ending.
 #[derive(Debug)]
 pub(crate) struct Reading<'t, 'u> {
     frozen: &'t Frozen,
+    ending: EndingId,
     pub(crate) route: RouteId,
     pub(crate) target: Target<'u>,
-    /// For each parameter of the route, where its value stands.
-    slots: SmallVec<[Slot; 16]>,
-    /// For each level of the chain, where the part of the path that it covers ends.
-    ends: SmallVec<[u32; 8]>,
+    ends: Ends,
 }
 
 /// Where a value stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Slot {
+enum Slot<'u> {
     Absent,
-    /// Absent from the URL, but its rule has a default.
-    Default,
-    /// These bytes of the path.
-    Path(u32, u32),
-    /// These bytes of the query.
-    Query(u32, u32),
-    /// These bytes of the host.
-    Host(u32, u32),
+    /// In the path, undecoded.
+    Path(&'u str),
+    /// Segments of the path, undecoded.
+    Items(&'u str),
+    /// In the query, undecoded.
+    Query(&'u str),
+    Host(&'u str),
     /// All of the query that no other parameter takes.
     Pairs,
 }
 
-fn narrow(at: usize) -> u32 {
-    // A URL has far fewer than 2^32 bytes: longer ones are refused before they get here.
-    u32::try_from(at).unwrap_or(u32::MAX)
-}
-
 impl<'t, 'u> Reading<'t, 'u> {
-    pub(crate) fn new(frozen: &'t Frozen, id: EndingId, ask: &Ask<'_, 'u>, target: Target<'u>) -> Self {
-        let ending = frozen.tree.ending(id);
-        let route = frozen.route(ending.route);
-        let absent = |param: &Param| if param.check.default.is_some() { Slot::Default } else { Slot::Absent };
-        let slots = route.params.iter().map(absent).collect();
-        let ends = SmallVec::with_capacity(ending.covers.len());
-        let mut reading = Self { frozen, route: ending.route, target, slots, ends };
-        reading.read_path(ending, ask);
-        reading.read_query(route, ask);
-        reading.read_host(route, ask);
-        reading
+    pub(crate) fn new(frozen: &'t Frozen, id: EndingId, parts: &Parts<'u>) -> Self {
+        let route = frozen.tree.ending(id).route;
+        Self { frozen, ending: id, route, target: parts.target, ends: parts.segments.ends() }
     }
 
-    fn read_path(&mut self, ending: &Ending, ask: &Ask<'_, 'u>) {
-        let segments = &ask.segments.list;
-        for capture in &ending.captures {
-            let at = usize::from(capture.segment);
-            let (start, end) = self.piece(ending, at, usize::from(capture.piece), &segments[at]);
-            self.slots[usize::from(capture.param)] = Slot::Path(narrow(start), narrow(end));
-        }
-        if let Some(tail) = &ending.tail {
-            let first = &segments[ending.steps.len() - 1];
-            self.slots[usize::from(tail.param)] = Slot::Path(narrow(first.start), narrow(ask.segments.path.len()));
-        }
-        for cover in &ending.covers {
-            let end = match (cover, usize::from(cover.segments).checked_sub(1)) {
-                (Cover { has_tail: true, .. }, _) => ask.segments.path.len(),
-                (_, None) => 0,
-                (Cover { pieces: None, .. }, Some(last)) => segments[last].start + segments[last].raw.len(),
-                (Cover { pieces: Some(pieces), .. }, Some(last)) => {
-                    self.piece(ending, last, usize::from(*pieces), &segments[last]).0
-                }
-            };
-            self.ends.push(narrow(end));
-        }
-    }
-
-    /// Where a piece of a segment stands in the path.
-    fn piece(&self, ending: &Ending, at: usize, piece: usize, segment: &Segment<'_>) -> (usize, usize) {
-        let whole = (segment.start, segment.start + segment.raw.len());
-        let Some(Step::Pattern(pattern)) = ending.step(at) else { return whole };
-        let pattern = self.frozen.tree.pattern(pattern);
-        if pattern.pieces.len() == 1 {
-            return whole;
-        }
-        let Some(&(start, end)) = pattern.split(&segment.text).as_ref().and_then(|split| split.get(piece)) else {
-            return whole;
-        };
-        (segment.start + raw_offset(segment.raw, start), segment.start + raw_offset(segment.raw, end))
-    }
-
-    fn read_query(&mut self, route: &Route, ask: &Ask<'_, 'u>) {
-        for param in &route.query.params {
-            if let Ok(Some(index)) = param.read(ask.query, ask.lists) {
-                let pair = &ask.query[index];
-                self.slots[usize::from(param.param)] =
-                    Slot::Query(narrow(pair.start), narrow(pair.start + pair.raw.len()));
-            }
-        }
-        if let Some(rest) = route.query.rest {
-            self.slots[usize::from(rest)] = Slot::Pairs;
-        }
-    }
-
-    fn read_host(&mut self, route: &Route, ask: &Ask<'_, 'u>) {
-        let (Some(demand), Some(host)) = (&route.host, ask.host) else { return };
-        for (param, (start, end)) in demand.params.iter().zip(demand.split(host).unwrap_or_default()) {
-            if let Some(param) = param {
-                self.slots[usize::from(*param)] = Slot::Host(narrow(start), narrow(end));
-            }
-        }
+    fn ending(&self) -> &'t Ending {
+        self.frozen.tree.ending(self.ending)
     }
 
     pub(crate) fn route(&self) -> &'t Route {
@@ -124,27 +52,111 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     pub(crate) fn len(&self) -> usize {
-        self.slots.len()
+        self.route().params.len()
     }
 
     pub(crate) fn levels(&self) -> usize {
-        self.ends.len()
+        self.ending().covers.count as usize
+    }
+
+    /// Where the value of a parameter stands.
+    fn slot(&self, index: usize) -> Slot<'u> {
+        let param = &self.route().params[index];
+        let found = match param.kind {
+            ParamKind::Segment => self.captured(index).map(Slot::Path),
+            ParamKind::Items => self.tail().map(Slot::Items),
+            ParamKind::Rest => self.tail().map(Slot::Path),
+            ParamKind::Query => self.in_query(index),
+            ParamKind::Host => self.in_host(index),
+            ParamKind::Pairs => Some(Slot::Pairs),
+            ParamKind::Fragment => None,
+        };
+        found.unwrap_or(Slot::Absent)
+    }
+
+    /// What stands in the path for a parameter, as it was sent.
+    fn captured(&self, index: usize) -> Option<&'u str> {
+        let ending = self.ending();
+        let captures = self.frozen.tree.captures(ending);
+        let is_it = |capture: &&super::tree::Capture| usize::from(capture.param) == index;
+        // Most routes capture their parameters in order, each in its place.
+        let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
+        let (start, end) = self.piece(ending, usize::from(capture.segment), usize::from(capture.piece));
+        Some(&self.target.path[start..end])
+    }
+
+    /// The segments that the tail takes.
+    fn tail(&self) -> Option<&'u str> {
+        let ending = self.ending();
+        ending.tail?;
+        let (start, _) = bounds(&self.ends, ending.steps.count as usize - 1);
+        Some(&self.target.path[start..])
+    }
+
+    /// Where a piece of a segment stands in the path.
+    fn piece(&self, ending: &Ending, at: usize, piece: usize) -> (usize, usize) {
+        let whole = bounds(&self.ends, at);
+        let Some(Step::Pattern(pattern)) = self.frozen.tree.steps(ending).get(at) else { return whole };
+        let pattern = self.frozen.tree.pattern(*pattern);
+        if pattern.pieces.len() == 1 {
+            return whole;
+        }
+        let raw = &self.target.path[whole.0..whole.1];
+        // What could not be decoded was refused before the lookup.
+        let text = decode(raw).unwrap_or_default();
+        match pattern.split(&text).as_ref().and_then(|split| split.get(piece)) {
+            Some(&(start, end)) => (whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end)),
+            None => whole,
+        }
+    }
+
+    fn in_query(&self, index: usize) -> Option<Slot<'u>> {
+        let query = self.target.query?;
+        let param = self.route().query.params.iter().find(|param| usize::from(param.param) == index)?;
+        let all = all_pairs(query);
+        let pair = all.iter().find(|pair| *pair.name == *param.name)?;
+        // An optional value that is empty and that its rule refuses counts as absent.
+        let is_unfilled = pair.raw.is_empty() && !param.is_required && !param.check.is_any();
+        (!is_unfilled).then_some(Slot::Query(pair.raw))
+    }
+
+    fn in_host(&self, index: usize) -> Option<Slot<'u>> {
+        let (demand, host) = (self.route().host.as_ref()?, self.target.host?);
+        let piece = demand.params.iter().position(|param| param.is_some_and(|param| usize::from(param) == index))?;
+        let (start, end) = *demand.split(host)?.get(piece)?;
+        Some(Slot::Host(&host[start..end]))
     }
 
     /// The part of the path that the level's own template stands for, as it was sent.
     pub(crate) fn covered(&self, level: usize) -> &'u str {
-        let start = level.checked_sub(1).map_or(0, |above| self.ends[above]);
-        &self.target.path[start as usize..self.ends[level] as usize]
+        let start = level.checked_sub(1).map_or(0, |above| self.covered_to(above));
+        &self.target.path[start..self.covered_to(level)]
+    }
+
+    /// Where the part of the path ends that a level and those above it stand for.
+    fn covered_to(&self, level: usize) -> usize {
+        let ending = self.ending();
+        let cover = self.frozen.tree.covers(ending)[level];
+        if cover.has_tail {
+            return self.target.path.len();
+        }
+        let Some(last) = usize::from(cover.segments).checked_sub(1) else { return 0 };
+        match cover.pieces {
+            None => usize::from(self.ends[last]),
+            Some(pieces) => self.piece(ending, last, usize::from(pieces)).0,
+        }
     }
 
     /// Does the URL spell out a value that it could leave to the default of a rule?
     pub(crate) fn spells_out_a_default(&self) -> bool {
-        self.route().params.iter().zip(&self.slots).enumerate().any(|(index, (param, slot))| {
-            param.is_optional
-                && matches!(slot, Slot::Path(..) | Slot::Query(..))
-                && param.check.default.is_some()
-                && self.text(index).as_deref() == param.check.default.as_deref()
-        })
+        let route = self.route();
+        route.has_defaults
+            && route.params.iter().enumerate().any(|(index, param)| {
+                param.is_optional
+                    && param.check.default.is_some()
+                    && matches!(self.slot(index), Slot::Path(_) | Slot::Query(_))
+                    && self.text(index).as_deref() == param.check.default.as_deref()
+            })
     }
 
     /// The values in the URL, by name; with the defaults of absent ones.
@@ -163,24 +175,19 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     pub(crate) fn text(&self, index: usize) -> Option<Cow<'_, str>> {
-        let param = &self.route().params[index];
-        let slice = |text: &'u str, start: u32, end: u32| &text[start as usize..end as usize];
         // What could not be decoded was refused when the URL was split, so nothing is lost here.
-        match self.slots[index] {
-            Slot::Path(..) if param.kind == ParamKind::Items => None,
-            Slot::Path(start, end) => decode(slice(self.target.path, start, end)).ok(),
-            Slot::Query(start, end) => decode_form(slice(self.target.query?, start, end)).ok(),
-            Slot::Host(start, end) => Some(Cow::Owned(slice(self.target.host?, start, end).to_ascii_lowercase())),
-            Slot::Default => param.check.default.as_deref().map(Cow::Borrowed),
-            Slot::Absent | Slot::Pairs => None,
+        match self.slot(index) {
+            Slot::Path(raw) => decode(raw).ok(),
+            Slot::Query(raw) => decode_form(raw).ok(),
+            Slot::Host(text) => Some(Cow::Owned(text.to_ascii_lowercase())),
+            Slot::Absent => self.route().params[index].check.default.as_deref().map(Cow::Borrowed),
+            Slot::Items(_) | Slot::Pairs => None,
         }
     }
 
     pub(crate) fn items(&self, index: usize) -> Vec<Cow<'u, str>> {
-        match self.slots[index] {
-            Slot::Path(start, end) if self.route().params[index].kind == ParamKind::Items => {
-                self.target.path[start as usize..end as usize].split('/').filter_map(|raw| decode(raw).ok()).collect()
-            }
+        match self.slot(index) {
+            Slot::Items(raw) => raw.split('/').filter_map(|raw| decode(raw).ok()).collect(),
             _ => Vec::new(),
         }
     }
@@ -198,7 +205,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// The pairs of the query that no other parameter takes.
     fn rest(&self) -> Vec<(String, String)> {
         let query = &self.route().query;
-        let all = pairs(self.target.query.unwrap_or_default()).unwrap_or_default();
+        let all = all_pairs(self.target.query.unwrap_or_default());
         let free = all.into_iter().filter(|pair| !query.names(&pair.name));
         free.filter_map(|pair| Some((pair.name.into_owned(), decode_form(pair.raw).ok()?.into_owned()))).collect()
     }
@@ -215,6 +222,15 @@ impl<'t, 'u> Reading<'t, 'u> {
             }
             _ => self.text(index).map(|text| Value::Text(text.into_owned())),
         }
+    }
+}
+
+/// The pairs of a query that was found to be one before the lookup.
+fn all_pairs(query: &str) -> Pairs<'_> {
+    let mut all = Pairs::new();
+    match pairs(query, &mut all) {
+        Ok(()) => all,
+        Err(_) => Pairs::new(),
     }
 }
 

@@ -42,6 +42,8 @@ pub(crate) struct Route {
     pub(crate) params: Vec<Param>,
     /// How many ancestors the route has.
     pub(crate) level: u16,
+    /// Is there an optional parameter whose rule has a default?
+    pub(crate) has_defaults: bool,
 }
 
 impl Route {

@@ -1,7 +1,8 @@
 //! Where the pages of a site stand in its URLs: mount, slash policy, path or fragment.
 
 use super::ask::{Target, without_port};
-use super::path::{BadPath, Limits, Segments, normal_path};
+use super::look::{Parsed, Parts};
+use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
 use crate::table::Slash;
 use crate::template::percent::{clean_query_into, normalise_into};
 
@@ -18,42 +19,33 @@ pub(crate) struct Site {
     pub(crate) is_in_fragment: bool,
 }
 
-/// A URL, cut.
-#[derive(Debug)]
-#[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
-pub(crate) enum Cut<'u> {
-    /// It is in its normal form.
-    Plain(Target<'u>, Segments<'u>),
-    /// It is not; this is the address in its normal form, and its query as it was sent.
-    Crooked(String, Option<&'u str>),
-    /// It does not stand under the base of the site.
-    Outside,
-}
-
 impl Site {
     /// Cuts a URL into host, segments and query.
-    pub(crate) fn cut<'u>(&self, url: &'u str, limits: Limits) -> Result<Cut<'u>, BadPath> {
-        let target = Target::parse(url, self.is_in_fragment);
-        if !self.is_in_fragment && !target.path.starts_with('/') {
+    pub(super) fn cut<'u>(&self, url: &'u str, limits: Limits, parts: &mut Parts<'u>) -> Result<Parsed, BadPath> {
+        parts.target = Target::parse(url, self.is_in_fragment);
+        let path = parts.target.path;
+        let inside = if self.is_in_fragment { self.is_document(url).then_some(path) } else { self.inside(path) };
+        if !self.is_in_fragment && !path.starts_with('/') {
             return Err(BadPath::NoSlash);
         }
-        let inside =
-            if self.is_in_fragment { self.is_document(url).then_some(target.path) } else { self.inside(target.path) };
-        if let Some(inside) = inside {
-            let (segments, is_plain) = Segments::split(inside, self.slash, limits)?;
-            let is_plain = is_plain && (!segments.list.is_empty() || self.is_root(inside));
-            if is_plain {
-                return Ok(Cut::Plain(Target { path: segments.path, ..target }, segments));
-            }
-        } else {
-            Segments::split(target.path, self.slash, limits)?;
-            if self.is_in_fragment {
-                return Ok(Cut::Outside);
-            }
+        let (segments, is_plain) = Segments::split(inside.unwrap_or(path), self.slash, limits)?;
+        if inside.is_some_and(|inside| is_plain && (!segments.is_empty() || self.is_root(inside))) {
+            parts.target.path = segments.path;
+            parts.segments = segments;
+            return Ok(Parsed::Plain);
+        }
+        self.crooked(parts.target, inside.is_some())
+    }
+
+    /// The address of a URL that is not in its normal form.
+    #[cold]
+    fn crooked(&self, target: Target<'_>, is_inside: bool) -> Result<Parsed, BadPath> {
+        if self.is_in_fragment && !is_inside {
+            return Ok(Parsed::Outside);
         }
         let (path, ends_with_slash) = normal_path(target.path);
         let Some(inside) = (if self.is_in_fragment { Some(path.as_str()) } else { self.inside(&path) }) else {
-            return Ok(Cut::Outside);
+            return Ok(Parsed::Outside);
         };
         let mut address = self.prefix();
         self.push_path(&mut address, inside, ends_with_slash);
@@ -61,7 +53,7 @@ impl Site {
             address.push('?');
             clean_query_into(&mut address, query);
         }
-        Ok(Cut::Crooked(address, target.query))
+        Ok(Parsed::Crooked(address))
     }
 
     /// What an address starts with before the path of the page.
@@ -143,8 +135,15 @@ impl<'u> Target<'u> {
     /// Cuts a path with an optional query, or an absolute URL. The fragment is dropped, or, for a site in the
     /// fragment, all before it.
     pub(crate) fn parse(url: &'u str, is_in_fragment: bool) -> Self {
-        let (url, fragment) = url.split_once('#').unwrap_or((url, ""));
+        if is_in_fragment {
+            let (before, fragment) = url.split_once('#').unwrap_or((url, ""));
+            let (path, query) = cut_query(fragment.split('#').next().unwrap_or_default());
+            return Self { host: Self::parse(before, false).host, path, sent: path, query };
+        }
         let (rest, query) = cut_query(url);
+        if rest.starts_with('/') {
+            return Self { host: None, path: rest, sent: rest, query };
+        }
         let scheme = ["http://", "https://"]
             .iter()
             .find(|scheme| rest.get(..scheme.len()).is_some_and(|start| start.eq_ignore_ascii_case(scheme)));
@@ -156,14 +155,13 @@ impl<'u> Target<'u> {
                 (Some(without_port(authority)), if path.is_empty() { "/" } else { path })
             }
         };
-        if !is_in_fragment {
-            return Self { host, path, sent: path, query };
-        }
-        let (path, query) = cut_query(fragment.split('#').next().unwrap_or_default());
         Self { host, path, sent: path, query }
     }
 }
 
+/// Path and query of what may have a fragment, which is dropped.
 fn cut_query(text: &str) -> (&str, Option<&str>) {
-    text.split_once('?').map_or((text, None), |(path, query)| (path, Some(query)))
+    let end = end_of_path(text);
+    let (path, rest) = text.split_at(end);
+    (path, rest.strip_prefix('?').map(|query| &query[..query.find('#').unwrap_or(query.len())]))
 }

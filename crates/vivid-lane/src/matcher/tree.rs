@@ -1,17 +1,18 @@
-//! The tree of segments, and the choice of the narrowest route.
+//! The tree of segments, packed into a few arrays.
+//!
+//! All literals of all nodes stand in one hash table: the slot of a literal is found from its text and from
+//! the node that it follows, and the slot *is* the node that it leads to. So a literal segment costs one look
+//! into one array. Nodes that a pattern leads to stand behind the table, and are known by their index.
 
 use std::borrow::Cow;
-use std::sync::Arc;
 
 use hashbrown::HashMap;
 use smallvec::SmallVec;
 
-use super::ask::Ask;
 use super::pattern::{Pattern, PatternId};
-use super::route::{Route, RouteId};
-use crate::rule::Check;
+use super::route::RouteId;
 
-/// The index of a node; the root is 0.
+/// The index of a node.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct NodeId(pub(crate) u32);
 
@@ -25,25 +26,116 @@ pub(crate) struct EndingId(pub(crate) u32);
 /// edge, to itself. So a walk meets a node at most once for each segment, and cannot blow up.
 #[derive(Debug, Default)]
 pub(crate) struct Tree {
-    pub(crate) nodes: Vec<Node>,
-    pub(crate) endings: Vec<Ending>,
+    /// First the slots of the hash table, then the nodes that patterns lead to; the root is the last.
+    pub(crate) nodes: Box<[Node]>,
+    /// The number of slots less one; a power of two.
+    pub(crate) mask: u32,
+    /// The texts of all literals.
+    pub(crate) text: Box<str>,
+    /// For each node, the nodes that its literals lead to.
+    pub(crate) children: Box<[NodeId]>,
+    pub(crate) edges: Box<[Edge]>,
+    /// For each node, what ends there.
+    pub(crate) stops: Box<[EndingId]>,
+    pub(crate) endings: Box<[Ending]>,
+    pub(crate) steps: Box<[Step]>,
+    pub(crate) captures: Box<[Capture]>,
+    pub(crate) covers: Box<[Cover]>,
+    /// Where letter case does not count: the literals as routes declare them, by ending and segment.
+    pub(crate) spelling: HashMap<(EndingId, u16), Box<str>>,
     pub(crate) patterns: Vec<Pattern>,
     pub(crate) order: Order,
     /// Does letter case not count in literals? Then their keys are in small letters.
     pub(crate) folds: bool,
 }
 
-/// Where a walk stands after some segments.
-#[derive(Debug, Default)]
+/// A stretch of one of the arrays of a tree.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Stretch {
+    pub(crate) start: u32,
+    pub(crate) count: u32,
+}
+
+impl Stretch {
+    fn of<T>(self, all: &[T]) -> &[T] {
+        &all[self.start as usize..self.start as usize + self.count as usize]
+    }
+}
+
+/// Where a walk stands after some segments, and the literal that led there.
+#[derive(Debug, Clone, Copy)]
 pub(crate) struct Node {
-    pub(crate) literals: HashMap<Box<str>, NodeId>,
+    pub(crate) key: Key,
+    /// The node before; no node's number for a slot that is empty.
+    pub(crate) parent: NodeId,
+    /// Where the text of the literal begins.
+    pub(crate) text: u32,
+    pub(crate) children: Stretch,
     /// The narrower before the wider.
-    pub(crate) edges: Vec<Edge>,
-    /// What ends here.
-    pub(crate) endings: Vec<EndingId>,
+    pub(crate) edges: Stretch,
+    pub(crate) stops: Stretch,
     /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
     /// leads to an ending is the right one.
     pub(crate) is_ordered: bool,
+}
+
+impl Node {
+    pub(crate) const EMPTY: Self = Self {
+        key: Key { head: 0, tail: 0, length: 0 },
+        parent: NodeId(u32::MAX),
+        text: 0,
+        children: Stretch { start: 0, count: 0 },
+        edges: Stretch { start: 0, count: 0 },
+        stops: Stretch { start: 0, count: 0 },
+        is_ordered: true,
+    };
+}
+
+/// A text by its ends and its length: all of it, up to 16 bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Key {
+    head: u64,
+    tail: u64,
+    length: u32,
+}
+
+impl Key {
+    pub(crate) fn of(text: &[u8]) -> Self {
+        let length = u32::try_from(text.len()).unwrap_or(u32::MAX);
+        if let (Some(first), Some(last)) = (text.first_chunk::<8>(), text.last_chunk::<8>()) {
+            return Self { head: u64::from_le_bytes(*first), tail: u64::from_le_bytes(*last), length };
+        }
+        if let (Some(first), Some(last)) = (text.first_chunk::<4>(), text.last_chunk::<4>()) {
+            let (head, tail) = (u32::from_le_bytes(*first), u32::from_le_bytes(*last));
+            return Self { head: u64::from(head), tail: u64::from(tail), length };
+        }
+        let [first, middle, last] = match text {
+            [] => [0, 0, 0],
+            [one] => [*one, 0, 0],
+            [one, two] => [*one, *two, 0],
+            [one, two, rest @ ..] => [*one, *two, rest[0]],
+        };
+        Self { head: u64::from(first) | u64::from(middle) << 8 | u64::from(last) << 16, tail: 0, length }
+    }
+
+    /// Does the key not hold all of its text?
+    fn is_partial(self) -> bool {
+        self.length > 16
+    }
+
+    /// The slot in which the search for a literal after a node begins. The product of two words mixes all bits
+    /// of both; its halves are folded into one.
+    pub(crate) fn slot(self, parent: NodeId, mask: u32) -> u32 {
+        let left = self.head ^ 0x9e37_79b9_7f4a_7c15 ^ u64::from(parent.0);
+        let right = self.tail ^ 0xd6e8_feb8_6659_fd93 ^ (u64::from(self.length) << 40);
+        let product = u128::from(left) * u128::from(right);
+        // Only the low half of the sum is used.
+        #[allow(clippy::cast_possible_truncation, reason = "the fold of a hash")]
+        let folded = (product >> 64) as u64 ^ product as u64;
+        #[allow(clippy::cast_possible_truncation, reason = "the mask keeps fewer bits")]
+        let slot = (folded >> 20) as u32 & mask;
+        slot
+    }
 }
 
 /// A way on for segments that are no literal.
@@ -56,17 +148,17 @@ pub(crate) struct Edge {
 }
 
 /// A way through the path of a route, from its first segment to its last.
-#[derive(Debug)]
+#[derive(Debug, Clone, Copy)]
 pub(crate) struct Ending {
     pub(crate) route: RouteId,
     /// What each segment is; a tail is the last.
-    pub(crate) steps: Box<[Step]>,
+    pub(crate) steps: Stretch,
     /// For each level of the route's chain, where the part that it covers ends.
-    pub(crate) covers: Box<[Cover]>,
-    pub(crate) captures: Box<[Capture]>,
+    pub(crate) covers: Stretch,
+    pub(crate) captures: Stretch,
     pub(crate) tail: Option<Tail>,
-    /// Where letter case does not count: the literals as the route declares them, by segment.
-    pub(crate) spelling: Box<[(u16, Box<str>)]>,
+    /// Does it accept every URL that leads to it, whatever the host, the query and the length of its tail?
+    pub(crate) is_free: bool,
 }
 
 /// What a segment must be.
@@ -95,11 +187,11 @@ pub(crate) struct Capture {
 }
 
 /// The segments at the end of a path that one parameter takes.
-#[derive(Debug)]
+#[derive(Debug, Clone, Copy)]
 pub(crate) struct Tail {
+    /// The index of the parameter in its route, which has the rule.
     pub(crate) param: u16,
     pub(crate) kind: TailKind,
-    pub(crate) check: Arc<Check>,
 }
 
 /// How a tail is written.
@@ -176,9 +268,8 @@ impl Order {
 
     /// The first segment where two ways differ decides; where none does, what was worked out for the pair.
     pub(crate) fn compare(&self, tree: &Tree, left: EndingId, right: EndingId, segments: usize) -> Narrower {
-        let (a, b) = (tree.ending(left), tree.ending(right));
         for at in 0..segments {
-            let (Some(left), Some(right)) = (a.step(at), b.step(at)) else { break };
+            let (Some(left), Some(right)) = (tree.step(left, at), tree.step(right, at)) else { break };
             match self.steps(left, right) {
                 Narrower::Same => {}
                 decided => return decided,
@@ -200,18 +291,12 @@ pub(crate) fn folded(text: &str) -> Cow<'_, str> {
 /// Endings that accept a URL; a set that is hardly ever larger than one.
 pub(crate) type Accepted = SmallVec<[EndingId; 4]>;
 
-impl NodeId {
-    pub(crate) const ROOT: Self = Self(0);
-}
-
-impl Ending {
-    /// What the segment of that index must be; past the last, what the tail goes on accepting.
-    pub(crate) fn step(&self, at: usize) -> Option<Step> {
-        self.steps.get(at).or(self.steps.last().filter(|_| self.tail.is_some())).copied()
-    }
-}
-
 impl Tree {
+    pub(crate) fn root(&self) -> NodeId {
+        // A tree has at least its root, and fewer than 2^32 nodes.
+        NodeId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX).saturating_sub(1))
+    }
+
     pub(crate) fn node(&self, id: NodeId) -> &Node {
         &self.nodes[id.0 as usize]
     }
@@ -224,113 +309,68 @@ impl Tree {
         &self.patterns[id.0 as usize]
     }
 
+    pub(crate) fn edges(&self, node: &Node) -> &[Edge] {
+        node.edges.of(&self.edges)
+    }
+
+    pub(crate) fn stops(&self, node: &Node) -> &[EndingId] {
+        node.stops.of(&self.stops)
+    }
+
+    pub(crate) fn steps(&self, ending: &Ending) -> &[Step] {
+        ending.steps.of(&self.steps)
+    }
+
+    pub(crate) fn captures(&self, ending: &Ending) -> &[Capture] {
+        ending.captures.of(&self.captures)
+    }
+
+    pub(crate) fn covers(&self, ending: &Ending) -> &[Cover] {
+        ending.covers.of(&self.covers)
+    }
+
+    /// What the segment of that index must be; past the last, what the tail goes on accepting.
+    pub(crate) fn step(&self, id: EndingId, at: usize) -> Option<Step> {
+        let ending = self.ending(id);
+        let steps = self.steps(ending);
+        steps.get(at).or(steps.last().filter(|_| ending.tail.is_some())).copied()
+    }
+
+    /// The literal of an ending as its route declares it.
+    pub(crate) fn spelling(&self, id: EndingId, segment: usize) -> Option<&str> {
+        let segment = u16::try_from(segment).ok()?;
+        self.spelling.get(&(id, segment)).map(|text| &**text)
+    }
+
+    /// The literals that follow a node, in the order of the alphabet, and where they lead.
+    pub(crate) fn literals(&self, node: &Node) -> impl ExactSizeIterator<Item = (&str, NodeId)> {
+        node.children.of(&self.children).iter().map(|&child| (self.text_of(self.node(child)), child))
+    }
+
+    fn text_of(&self, node: &Node) -> &str {
+        &self.text[node.text as usize..node.text as usize + node.key.length as usize]
+    }
+
     /// The way on for a literal segment.
-    pub(crate) fn literal(&self, node: &Node, text: &str) -> Option<NodeId> {
-        let key = if self.folds { folded(text) } else { Cow::Borrowed(text) };
-        node.literals.get(&*key).copied()
+    pub(crate) fn literal(&self, id: NodeId, node: &Node, text: &str) -> Option<NodeId> {
+        if node.children.count == 0 {
+            return None;
+        }
+        if self.folds { self.slot_of(id, &folded(text)) } else { self.slot_of(id, text) }
     }
 
-    /// The endings that answer a URL, each no wider than any other that accepts it. More than one only where
-    /// their methods differ or where a priority or the order of declaration decides.
-    pub(crate) fn find(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Accepted {
-        let mut accepted = Accepted::new();
-        self.collect(NodeId::ROOT, 0, ask, routes, &mut accepted);
-        if accepted.len() > 1 {
-            let all = accepted.clone();
-            accepted.retain(|one| !all.iter().any(|other| self.beats(*other, *one, ask.segments.list.len())));
-        }
-        accepted
-    }
-
-    /// Is `left` narrower than `right`?
-    fn beats(&self, left: EndingId, right: EndingId, segments: usize) -> bool {
-        if left == right {
-            return false;
-        }
-        let (a, b) = (self.ending(left).route, self.ending(right).route);
-        match self.order.compare(self, left, right, segments) {
-            Narrower::Left | Narrower::LeftAsked => true,
-            Narrower::Right | Narrower::RightAsked => false,
-            // Two ways through one route: the one that fills more from the left was made first.
-            _ if a == b => left < right,
-            Narrower::Same | Narrower::Neither => false,
-        }
-    }
-
-    fn collect(&self, id: NodeId, at: usize, ask: &Ask<'_, '_>, routes: &[Route], accepted: &mut Accepted) {
-        let node = self.node(id);
-        let Some(segment) = ask.segments.list.get(at) else {
-            let meets = |ending: &EndingId| {
-                let ending = self.ending(*ending);
-                let route = &routes[ending.route.0 as usize];
-                ask.meets(&route.query, route.host.as_ref()) && ending.tail_fits(ask)
-            };
-            accepted.extend(node.endings.iter().copied().filter(meets));
-            return;
-        };
-        let before = accepted.len();
-        let is_done = |accepted: &Accepted| node.is_ordered && accepted.len() > before;
-        if let Some(target) = self.literal(node, &segment.text) {
-            self.collect(target, at + 1, ask, routes, accepted);
-        }
-        for edge in &node.edges {
-            if is_done(accepted) {
-                return;
+    fn slot_of(&self, parent: NodeId, text: &str) -> Option<NodeId> {
+        let key = Key::of(text.as_bytes());
+        let mut slot = key.slot(parent, self.mask);
+        loop {
+            let node = &self.nodes[slot as usize];
+            if node.parent == parent && node.key == key && (!key.is_partial() || self.text_of(node) == text) {
+                return Some(NodeId(slot));
             }
-            if self.pattern(edge.pattern).accepts(&segment.text, ask.lists) {
-                self.collect(edge.target, at + 1, ask, routes, accepted);
+            if node.parent == Node::EMPTY.parent {
+                return None;
             }
-        }
-    }
-
-    /// The ending whose route covers the most of the path, seen from the root.
-    pub(crate) fn covering(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Option<EndingId> {
-        let mut best = None;
-        self.cover(NodeId::ROOT, 0, ask, routes, &mut best);
-        best.map(|(_, ending)| ending)
-    }
-
-    fn cover(&self, id: NodeId, at: usize, ask: &Ask<'_, '_>, routes: &[Route], best: &mut Option<(usize, EndingId)>) {
-        let node = self.node(id);
-        let host_fits = |ending: &EndingId| {
-            routes[self.ending(*ending).route.0 as usize]
-                .host
-                .as_ref()
-                .is_none_or(|host| host.accepts(ask.host, ask.lists))
-        };
-        if best.is_none_or(|(most, _)| at > most)
-            && let Some(ending) = node.endings.iter().copied().find(host_fits)
-        {
-            // The first of the deepest stays: an earlier way is the narrower one.
-            *best = Some((at, ending));
-        }
-        let Some(segment) = ask.segments.list.get(at) else { return };
-        if let Some(target) = self.literal(node, &segment.text) {
-            self.cover(target, at + 1, ask, routes, best);
-        }
-        for edge in &node.edges {
-            if self.pattern(edge.pattern).accepts(&segment.text, ask.lists) {
-                self.cover(edge.target, at + 1, ask, routes, best);
-            }
-        }
-    }
-}
-
-impl Ending {
-    /// Does the tail have as many segments as its rule wants, and the value that it wants?
-    pub(crate) fn tail_fits(&self, ask: &Ask<'_, '_>) -> bool {
-        let Some(tail) = &self.tail else { return true };
-        let Some(segments) = ask.segments.list.get(self.steps.len() - 1..) else { return false };
-        match tail.kind {
-            TailKind::Items => {
-                (usize::from(tail.check.min_items)..=usize::from(tail.check.max_items)).contains(&segments.len())
-            }
-            TailKind::Rest if tail.check.is_any() => true,
-            TailKind::Rest => {
-                let value = segments.iter().map(|segment| &*segment.text).collect::<Vec<_>>().join("/");
-                tail.check.accepts(&value)
-                    && tail.check.list.as_ref().is_none_or(|list| ask.lists.contains(list, &value))
-            }
+            slot = (slot + 1) & self.mask;
         }
     }
 }

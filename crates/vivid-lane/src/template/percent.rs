@@ -157,3 +157,51 @@ pub(crate) fn encode_segment(out: &mut String, text: &str) {
         if is_plain(byte) { out.push(char::from(byte)) } else { push_escape(out, byte) }
     }
 }
+
+/// What kinds of bytes a text holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Kinds(u8);
+
+const ESCAPE: u8 = 1;
+const UNESCAPED: u8 = 2;
+const CONTROL: u8 = 4;
+
+static KINDS: [u8; 256] = {
+    let mut table = [0; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        // The loop ends at 256, so nothing is cut off.
+        #[allow(clippy::cast_possible_truncation, reason = "below 256")]
+        let narrow = byte as u8;
+        table[byte] = match narrow {
+            b'%' => ESCAPE,
+            b'/' => 0,
+            _ if narrow.is_ascii_control() => CONTROL,
+            _ if is_plain(narrow) => 0,
+            _ => UNESCAPED,
+        };
+        byte += 1;
+    }
+    table
+};
+
+/// What kinds of bytes a path holds, in one pass.
+pub(crate) fn kinds(path: &[u8]) -> Kinds {
+    Kinds(path.iter().fold(0, |kinds, &byte| kinds | KINDS[usize::from(byte)]))
+}
+
+impl Kinds {
+    /// Is there a `%`?
+    pub(crate) fn has_escape(self) -> bool {
+        self.0 & ESCAPE != 0
+    }
+
+    /// Is there a byte that would have to be escaped?
+    pub(crate) fn has_unescaped(self) -> bool {
+        self.0 & UNESCAPED != 0
+    }
+
+    pub(crate) fn has_control(self) -> bool {
+        self.0 & CONTROL != 0
+    }
+}

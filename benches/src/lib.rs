@@ -1,0 +1,7 @@
+//! Tables to measure with, the contenders, and the yardsticks.
+
+#![forbid(unsafe_code)]
+
+pub mod contenders;
+#[allow(missing_docs, reason = "the build script reads the same file")]
+pub mod tables;

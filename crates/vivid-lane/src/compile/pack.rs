@@ -1,0 +1,149 @@
+//! Grown tree → packed tree.
+
+use hashbrown::HashMap;
+
+use super::grow::{Grown, GrownEnding, GrownNode};
+use crate::matcher::{
+    Edge, Ending, EndingId, Key, Node, NodeId, Order, ParamKind, Pattern, Route, Stretch, Tail, Tree,
+};
+use crate::rule::TooLarge;
+
+/// Packs a tree. The nodes are numbered anew: those that a literal leads to by the slot of that literal.
+pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &[Route]) -> Result<Tree, TooLarge> {
+    let Grown { nodes, endings, folds } = grown;
+    let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
+    // At most half of the slots are taken, so that a search ends soon.
+    let slots = (literals * 2).next_power_of_two().max(2);
+    let mask = narrow(slots - 1)?;
+    let mut packing = Packing {
+        tree: Tree { patterns, order, folds, mask, ..Tree::default() },
+        nodes: vec![Node::EMPTY; slots],
+        new_ids: vec![None; nodes.len()],
+        text: String::new(),
+    };
+    packing.number(&nodes)?;
+    packing.fill(&nodes)?;
+    packing.endings(endings, routes)?;
+    let Packing { mut tree, nodes, text, .. } = packing;
+    tree.nodes = nodes.into();
+    tree.text = text.into();
+    Ok(tree)
+}
+
+struct Packing {
+    tree: Tree,
+    nodes: Vec<Node>,
+    new_ids: Vec<Option<NodeId>>,
+    text: String,
+}
+
+fn narrow(at: usize) -> Result<u32, TooLarge> {
+    u32::try_from(at).map_err(|_| TooLarge)
+}
+
+/// Appends to an array, and tells where.
+fn append<T>(all: &mut Vec<T>, more: impl IntoIterator<Item = T>) -> Result<Stretch, TooLarge> {
+    let start = all.len();
+    all.extend(more);
+    Ok(Stretch { start: narrow(start)?, count: narrow(all.len() - start)? })
+}
+
+impl Packing {
+    /// Gives every node its number. A node is numbered after the one before it, whose number its slot hangs on.
+    fn number(&mut self, nodes: &[GrownNode]) -> Result<(), TooLarge> {
+        // The targets of patterns first, so that they lie together; the root comes last, where it is found.
+        let targets = nodes.iter().flat_map(|node| &node.edges).map(|edge| edge.target);
+        for target in targets {
+            if self.new_ids[target.0 as usize].is_none() {
+                self.fresh(target)?;
+            }
+        }
+        self.fresh(NodeId(0))?;
+        // Every node is made after the one that leads to it, so this order knows the one before.
+        for (index, node) in nodes.iter().enumerate() {
+            let parent = self.id(NodeId(narrow(index)?))?;
+            let mut sorted: Vec<(&str, NodeId)> = node.literals.iter().map(|(text, child)| (&**text, *child)).collect();
+            sorted.sort_unstable();
+            for (text, child) in sorted {
+                let key = Key::of(text.as_bytes());
+                let mut slot = key.slot(parent, self.tree.mask);
+                while self.nodes[slot as usize].parent != Node::EMPTY.parent {
+                    slot = (slot + 1) & self.tree.mask;
+                }
+                let begin = narrow(self.text.len())?;
+                self.text.push_str(text);
+                self.nodes[slot as usize] = Node { key, parent, text: begin, ..Node::EMPTY };
+                self.new_ids[child.0 as usize] = Some(NodeId(slot));
+            }
+        }
+        Ok(())
+    }
+
+    fn fresh(&mut self, id: NodeId) -> Result<(), TooLarge> {
+        self.new_ids[id.0 as usize] = Some(NodeId(narrow(self.nodes.len())?));
+        // Whatever stands here was not led to by a literal, so no search finds it.
+        self.nodes.push(Node::EMPTY);
+        Ok(())
+    }
+
+    fn id(&self, old: NodeId) -> Result<NodeId, TooLarge> {
+        self.new_ids[old.0 as usize].ok_or(TooLarge)
+    }
+
+    /// Fills in what follows each node.
+    fn fill(&mut self, nodes: &[GrownNode]) -> Result<(), TooLarge> {
+        let (mut children, mut edges, mut stops) = (Vec::new(), Vec::new(), Vec::new());
+        for (index, node) in nodes.iter().enumerate() {
+            let mut sorted: Vec<(&str, NodeId)> = node.literals.iter().map(|(text, child)| (&**text, *child)).collect();
+            sorted.sort_unstable();
+            let led_to = sorted.into_iter().map(|(_, child)| self.id(child)).collect::<Result<Vec<_>, _>>()?;
+            let renumbered = node.edges.iter().map(|edge| Ok(Edge { target: self.id(edge.target)?, ..*edge }));
+            let renumbered = renumbered.collect::<Result<Vec<_>, TooLarge>>()?;
+            let id = self.id(NodeId(narrow(index)?))?;
+            let packed = &mut self.nodes[id.0 as usize];
+            packed.children = append(&mut children, led_to)?;
+            packed.edges = append(&mut edges, renumbered)?;
+            packed.stops = append(&mut stops, node.endings.iter().copied())?;
+            packed.is_ordered = node.is_ordered;
+        }
+        self.tree.children = children.into();
+        self.tree.edges = edges.into();
+        self.tree.stops = stops.into();
+        Ok(())
+    }
+
+    fn endings(&mut self, endings: Vec<GrownEnding>, routes: &[Route]) -> Result<(), TooLarge> {
+        let (mut packed, mut steps, mut covers, mut captures) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let mut spelling = HashMap::new();
+        for (id, ending) in (0..).map(EndingId).zip(endings) {
+            let route = &routes[ending.route.0 as usize];
+            let is_free =
+                route.host.is_none() && route.query.is_empty() && ending.tail.is_none_or(|tail| takes_any(tail, route));
+            packed.push(Ending {
+                route: ending.route,
+                steps: append(&mut steps, ending.steps)?,
+                covers: append(&mut covers, ending.covers)?,
+                captures: append(&mut captures, ending.captures)?,
+                tail: ending.tail,
+                is_free,
+            });
+            spelling.extend(ending.spelling.into_iter().map(|(at, text)| ((id, at), text)));
+        }
+        self.tree.endings = packed.into();
+        self.tree.steps = steps.into();
+        self.tree.covers = covers.into();
+        self.tree.captures = captures.into();
+        self.tree.spelling = spelling;
+        Ok(())
+    }
+}
+
+/// Does a tail take whatever its segments let through?
+fn takes_any(tail: Tail, route: &Route) -> bool {
+    let param = &route.params[usize::from(tail.param)];
+    let check = &param.check;
+    match param.kind {
+        ParamKind::Items => check.min_items <= 1 && check.max_items == u16::MAX,
+        _ => check.is_any(),
+    }
+}
