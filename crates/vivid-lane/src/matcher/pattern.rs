@@ -32,6 +32,12 @@ impl Pattern {
     pub(crate) fn accepts(&self, text: &str, lists: &dyn Lists) -> bool {
         match &*self.pieces {
             [Piece::Value(check)] => !text.is_empty() && judge(check, text, lists),
+            [Piece::Text(before), Piece::Value(check)] => {
+                text.strip_prefix(&**before).is_some_and(|value| !value.is_empty() && judge(check, value, lists))
+            }
+            [Piece::Value(check), Piece::Text(after)] => {
+                text.strip_suffix(&**after).is_some_and(|value| !value.is_empty() && judge(check, value, lists))
+            }
             _ => self.split(text).is_some_and(|split| {
                 self.pieces.iter().zip(split).all(|(piece, (start, end))| match piece {
                     Piece::Text(_) => true,
@@ -56,8 +62,19 @@ impl Pattern {
     /// finds from the right where the pieces that follow can begin, then it goes from the left.
     pub(crate) fn split(&self, text: &str) -> Option<Split> {
         let bytes = text.as_bytes();
-        if let [Piece::Value(_)] = &*self.pieces {
-            return Some(SmallVec::from_slice(&[(0, bytes.len())]));
+        // Forms that can be read in one way only.
+        match &*self.pieces {
+            [Piece::Value(_)] => return Some(SmallVec::from_slice(&[(0, bytes.len())])),
+            [Piece::Text(before), Piece::Value(check)] => {
+                let value = text.strip_prefix(&**before).filter(|value| check.fits_set(value))?;
+                let cut = text.len() - value.len();
+                return Some(SmallVec::from_slice(&[(0, cut), (cut, text.len())]));
+            }
+            [Piece::Value(check), Piece::Text(after)] => {
+                let value = text.strip_suffix(&**after).filter(|value| check.fits_set(value))?;
+                return Some(SmallVec::from_slice(&[(0, value.len()), (value.len(), text.len())]));
+            }
+            _ => {}
         }
         // For each piece, where the text can be cut so that it and all that follow fit.
         let mut cuts: SmallVec<[Vec<bool>; 4]> = SmallVec::new();

@@ -343,6 +343,23 @@ impl Dfa {
         }
     }
 
+    /// The bytes of which the set has all texts of one or more, if that is what it is.
+    pub(crate) fn repeated_bytes(&self) -> Option<[bool; 256]> {
+        let is_plain = self.states() == 3 && !self.is_final(self.start);
+        let mut allowed = [false; 256];
+        for byte in 0..=u8::MAX {
+            let next = self.step(self.start, byte);
+            if !is_plain || (next != DEAD && (!self.is_final(next) || next != self.step(next, byte))) {
+                return None;
+            }
+            allowed[usize::from(byte)] = next != DEAD;
+        }
+        // From the accepting state the same bytes lead on, and no others.
+        let last = (0..=u8::MAX).map(|byte| self.step(self.start, byte)).find(|&next| next != DEAD)?;
+        let same = (0..=u8::MAX).all(|byte| (self.step(last, byte) != DEAD) == allowed[usize::from(byte)]);
+        same.then_some(allowed)
+    }
+
     /// All words, if there are so many at most.
     pub(crate) fn few_words(&self, most: usize) -> Option<Vec<String>> {
         let mut words = Vec::new();

@@ -4,6 +4,7 @@
 //! what no automaton can know (a function of the user's, a live list). Judging a value is linear in its
 //! length.
 
+mod code;
 mod dfa;
 mod format;
 mod keyword;
@@ -17,6 +18,7 @@ mod text;
 use std::fmt;
 use std::sync::Arc;
 
+use code::Code;
 pub(crate) use dfa::{Comparison, Dfa, MOST_STATES, TooLarge};
 use keyword::{Keyword, Part};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
@@ -30,6 +32,8 @@ pub(crate) struct Check {
     judges: Vec<Format>,
     /// `None` for every value.
     set: Option<Arc<Dfa>>,
+    /// How values are judged by it.
+    code: Code,
     /// Do an `enum` or a `const` name the values one by one?
     pub(crate) is_choice: bool,
     pub(crate) list: Option<Box<str>>,
@@ -66,6 +70,7 @@ impl Check {
             keywords: Vec::new(),
             judges: Vec::new(),
             set: None,
+            code: Code::Any,
             is_choice: false,
             list: None,
             default: None,
@@ -132,10 +137,12 @@ impl Check {
     /// The rule, for values that a pattern accepts besides.
     pub(crate) fn clone_within(check: &Arc<Self>, pattern: &str) -> Result<Self, TooLarge> {
         let within = pattern::search(pattern).map_err(|_| TooLarge)?.and(&TEXT)?;
+        let set = Arc::new(check.set().and(&within)?);
         Ok(Self {
+            code: Code::of(Some(&set)),
             keywords: Vec::new(),
             judges: check.judges.clone(),
-            set: Some(Arc::new(check.set().and(&within)?)),
+            set: Some(set),
             is_choice: check.is_choice,
             list: check.list.clone(),
             default: check.default.clone(),
@@ -149,7 +156,10 @@ impl Check {
     fn finish(&mut self, rule: &Rule, problems: &mut Vec<RuleProblem>) {
         let index_of = |name: &str| rule.keywords().position(|(keyword, _)| keyword == name);
         match self.join() {
-            Ok(set) => self.set = set,
+            Ok(set) => {
+                self.code = Code::of(set.as_ref());
+                self.set = set;
+            }
             Err(reason) => problems.push(RuleProblem { keyword: None, code: "rule-too-large", reason }),
         }
         if self.set.as_ref().is_some_and(|set| set.is_empty()) {
@@ -193,8 +203,12 @@ impl Check {
 
     /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.
     pub(crate) fn accepts(&self, value: &str) -> bool {
-        self.set.as_ref().is_none_or(|set| set.contains(value.as_bytes()))
-            && self.judges.iter().all(|format| (format.judge)(value))
+        self.code.accepts(value.as_bytes()) && self.judges.iter().all(|format| (format.judge)(value))
+    }
+
+    /// Is the value one or more characters of the set?
+    pub(crate) fn fits_set(&self, value: &str) -> bool {
+        !value.is_empty() && self.code.accepts(value.as_bytes())
     }
 
     /// Why a value is refused, as far as the rule alone can tell.

@@ -1,0 +1,123 @@
+//! How a set is asked at run time: common sets by plain code, the others by their automaton.
+//!
+//! A step of an automaton waits for the step before it; code that looks at all bytes at once does not. Which
+//! set a rule has is found by comparing sets, so it does not matter how the rule was written.
+
+use std::sync::{Arc, LazyLock};
+
+use super::dfa::{Comparison, Dfa};
+use super::format::BuiltIn;
+
+/// How values are judged.
+#[derive(Debug, Clone)]
+pub(super) enum Code {
+    /// Every value.
+    Any,
+    /// One byte or more, each of these.
+    Bytes(Arc<[bool; 256]>),
+    /// A whole number, canonical.
+    Integer,
+    /// A day of the calendar.
+    Date,
+    /// Whatever the automaton accepts.
+    Automaton(Arc<Dfa>),
+}
+
+/// Sets for which there is code.
+static KNOWN: LazyLock<Vec<(Arc<Dfa>, Code)>> = LazyLock::new(|| {
+    let known = [("integer", Code::Integer), ("date", Code::Date)];
+    known.into_iter().filter_map(|(name, code)| Some((BuiltIn::find(name)?.set(), code))).collect()
+});
+
+impl Code {
+    /// The best way to judge the values of a set.
+    pub(super) fn of(set: Option<&Arc<Dfa>>) -> Self {
+        let Some(set) = set else { return Self::Any };
+        if let Some(bytes) = set.repeated_bytes() {
+            return Self::Bytes(Arc::new(bytes));
+        }
+        let is_same = |known: &Dfa| {
+            known.states() == set.states()
+                && matches!(known.compare(set), Ok(Comparison { only_left: None, only_right: None, .. }))
+        };
+        let known = KNOWN.iter().find(|(known, _)| is_same(known));
+        known.map_or_else(|| Self::Automaton(Arc::clone(set)), |(_, code)| code.clone())
+    }
+
+    pub(super) fn accepts(&self, value: &[u8]) -> bool {
+        match self {
+            Self::Any => true,
+            Self::Bytes(allowed) => !value.is_empty() && value.iter().all(|&byte| allowed[usize::from(byte)]),
+            Self::Integer => is_integer(value),
+            Self::Date => is_date(value),
+            Self::Automaton(set) => set.contains(value),
+        }
+    }
+}
+
+/// `0`, or digits without a zero in front, with or without a minus.
+fn is_integer(value: &[u8]) -> bool {
+    match value {
+        b"0" => true,
+        [b'-', digits @ ..] | digits => matches!(digits, [b'1'..=b'9', ..]) && digits.iter().all(u8::is_ascii_digit),
+    }
+}
+
+/// RFC 3339, section 5.6: `full-date`, with the days that the months have.
+fn is_date(value: &[u8]) -> bool {
+    let &[y1, y2, y3, y4, b'-', m1, m2, b'-', d1, d2] = value else { return false };
+    if ![y1, y2, y3, y4, m1, m2, d1, d2].iter().all(u8::is_ascii_digit) {
+        return false;
+    }
+    let two = |tens: u8, ones: u8| u32::from(tens - b'0') * 10 + u32::from(ones - b'0');
+    let (century, year, month, day) = (two(y1, y2), two(y3, y4), two(m1, m2), two(d1, d2));
+    let is_leap = year % 4 == 0 && (year != 0 || century % 4 == 0);
+    let days = match month {
+        1 | 3 | 5 | 7 | 8 | 10 | 12 => 31,
+        4 | 6 | 9 | 11 => 30,
+        2 if is_leap => 29,
+        2 => 28,
+        _ => return false,
+    };
+    (1..=days).contains(&day)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::{Code, KNOWN};
+    use crate::rule::format::BuiltIn;
+
+    #[test]
+    fn plain_code_is_chosen_where_there_is_some() {
+        for (name, wanted) in
+            [("integer", "Integer"), ("date", "Date"), ("digits", "Bytes"), ("alnum", "Bytes"), ("slug", "Automaton")]
+        {
+            let set = BuiltIn::find(name).expect("a format").set();
+            let code = format!("{:?}", Code::of(Some(&set)));
+            assert!(code.starts_with(wanted), "{name}: {}", &code[..20.min(code.len())]);
+        }
+    }
+
+    proptest! {
+        /// Code and automaton give the same answers.
+        #[test]
+        fn code_agrees_with_its_set(
+            text in prop_oneof![
+                "-?[0-9]{0,6}",
+                "[0-9]{4}-[01][0-9]-[0-3][0-9]",
+                "(00|19|20|21)(00|04|96|99|00)-(01|02|04|12|13|00)-(00|01|28|29|30|31|32)",
+                "\\PC{0,12}",
+            ],
+        ) {
+            for (set, code) in KNOWN.iter() {
+                prop_assert_eq!(code.accepts(text.as_bytes()), set.contains(text.as_bytes()), "{:?} of {}", code, text);
+            }
+            for name in ["digits", "hex", "alpha"] {
+                let set = BuiltIn::find(name).expect("a format").set();
+                prop_assert_eq!(Code::of(Some(&set)).accepts(text.as_bytes()), set.contains(text.as_bytes()), "{} of {}", name, text);
+            }
+        }
+    }
+}
