@@ -5,7 +5,7 @@ use std::fmt::Write;
 use foldhash::fast::FixedState;
 use hashbrown::HashMap;
 use regex::{Regex, RegexSet};
-use vivid_lane::{Overlaps, RouteSpec, Rule, Table, TableSpec};
+use vivid_lane::{Match, Overlaps, RouteSpec, Rule, Table, TableSpec};
 
 use crate::tables::{Corpus, Dice, Kind, Segment, template, url};
 
@@ -181,4 +181,10 @@ impl Expressions {
         }
         Some((index, values))
     }
+}
+
+/// Reads all parameters of a match, as a page would.
+#[must_use]
+pub fn read(found: &Match<'_, '_>) -> usize {
+    found.texts().map(|(_, text)| text.len()).sum()
 }

@@ -5,8 +5,8 @@
 use std::hint::black_box;
 use std::time::Instant;
 
-use vivid_lane::{Match, Request, Table};
-use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, misses, nested, ours};
+use vivid_lane::{Request, Table};
+use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, misses, nested, ours, read};
 use vivid_lane_benches::tables::{Corpus, branching, generated, rest};
 
 /// How many rounds; each contender runs once in each, and the median counts.
@@ -27,11 +27,6 @@ fn in_turn(mut contenders: Vec<(&str, Box<dyn FnMut() -> usize + '_>)>) -> Vec<(
         times[times.len() / 2]
     };
     contenders.iter().zip(times).map(|((name, _), times)| ((*name).to_owned(), median(times))).collect()
-}
-
-/// Reads all parameters of a match, as a page would.
-fn read(found: &Match<'_, '_>) -> usize {
-    found.texts().map(|(_, text)| text.len()).sum()
 }
 
 fn repeats(urls: usize) -> usize {

@@ -15,7 +15,9 @@ const LABEL: &str = "^[^.]+$";
 /// Freezes one route; its ways through the tree are made elsewhere.
 pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
     let path = route.plan.template();
+    let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
     Ok(Route {
+        is_open: route.page.is_some() && onward.is_none() && needs.is_empty() && !has_defaults,
         name: route.name.as_str().into(),
         parent: route.parent,
         own_path: route.own_path.as_str().into(),
@@ -34,7 +36,7 @@ pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId
         host_template: route.host.as_ref().map(|host| host.template.clone()),
         params: route.params.clone(),
         level: route.level,
-        has_defaults: route.params.iter().any(|param| param.is_optional && param.check.default.is_some()),
+        has_defaults,
     })
 }
 

@@ -106,7 +106,9 @@ impl Growing {
                 Word::Pattern(pattern) => {
                     captures.extend((0..).zip(segment).filter_map(|(piece, part)| match part {
                         plan::Piece::Text(_) => None,
-                        plan::Piece::Value(param) => Some(Capture { param: *param, segment: index, piece }),
+                        plan::Piece::Value(param) => {
+                            Some(Capture { param: *param, segment: index, piece, is_whole: segment.len() == 1 })
+                        }
                     }));
                     self.edge(at, *pattern, false)
                 }
@@ -208,9 +210,10 @@ impl Growing {
             return edge.target;
         }
         let target = self.fresh();
-        self.grown.nodes[at.0 as usize].edges.push(Edge { pattern, target, is_tail });
+        let quick = self.all_patterns[pattern.0 as usize].quick();
+        self.grown.nodes[at.0 as usize].edges.push(Edge { pattern, quick, target, is_tail });
         if is_tail {
-            self.grown.nodes[target.0 as usize].edges.push(Edge { pattern, target, is_tail });
+            self.grown.nodes[target.0 as usize].edges.push(Edge { pattern, quick, target, is_tail });
         }
         target
     }

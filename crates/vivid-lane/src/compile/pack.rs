@@ -4,19 +4,19 @@ use hashbrown::HashMap;
 
 use super::grow::{Grown, GrownEnding, GrownNode};
 use crate::matcher::{
-    Edge, Ending, EndingId, Key, Node, NodeId, Order, ParamKind, Pattern, Route, Stretch, Tail, Tree,
+    Edge, Ending, EndingId, Key, Node, NodeId, Order, Outcome, ParamKind, Pattern, Route, Stretch, Tail, Tree,
 };
 use crate::rule::TooLarge;
+use crate::template::percent::kinds;
 
 /// Packs a tree. The nodes are numbered anew: those that a literal leads to by the slot of that literal.
 pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &[Route]) -> Result<Tree, TooLarge> {
     let Grown { nodes, endings, folds } = grown;
     let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
-    // At most half of the slots are taken, so that a search ends soon.
-    let slots = (literals * 2).next_power_of_two().max(2);
-    let mask = narrow(slots - 1)?;
+    // A third of the slots stays free, so that a search ends soon.
+    let slots = literals + literals / 2 + 2;
     let mut packing = Packing {
-        tree: Tree { patterns, order, folds, mask, ..Tree::default() },
+        tree: Tree { patterns, order, folds, slots: narrow(slots)?, ..Tree::default() },
         nodes: vec![Node::EMPTY; slots],
         new_ids: vec![None; nodes.len()],
         text: String::new(),
@@ -24,6 +24,7 @@ pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &
     packing.number(&nodes)?;
     packing.fill(&nodes)?;
     packing.endings(endings, routes)?;
+    packing.outcomes(routes);
     let Packing { mut tree, nodes, text, .. } = packing;
     tree.nodes = nodes.into();
     tree.text = text.into();
@@ -66,13 +67,16 @@ impl Packing {
             sorted.sort_unstable();
             for (text, child) in sorted {
                 let key = Key::of(text.as_bytes());
-                let mut slot = key.slot(parent, self.tree.mask);
-                while self.nodes[slot as usize].parent != Node::EMPTY.parent {
-                    slot = (slot + 1) & self.tree.mask;
+                let mut slot = key.slot(parent, self.tree.slots);
+                while !self.nodes[slot as usize].is_vacant() {
+                    slot = (slot + 1) % self.tree.slots;
                 }
                 let begin = narrow(self.text.len())?;
                 self.text.push_str(text);
-                self.nodes[slot as usize] = Node { key, parent, text: begin, ..Node::EMPTY };
+                let is_usual = kinds(text.as_bytes()).is_plain();
+                let mut node = Node::after(parent, key, begin);
+                node.is_usual = is_usual;
+                self.nodes[slot as usize] = node;
                 self.new_ids[child.0 as usize] = Some(NodeId(slot));
             }
         }
@@ -105,11 +109,39 @@ impl Packing {
             packed.edges = append(&mut edges, renumbered)?;
             packed.stops = append(&mut stops, node.endings.iter().copied())?;
             packed.is_ordered = node.is_ordered;
+            packed.is_usual &= node.is_ordered;
         }
         self.tree.children = children.into();
         self.tree.edges = edges.into();
         self.tree.stops = stops.into();
         Ok(())
+    }
+
+    /// Works out what a `GET` without a query comes to that ends at each node.
+    fn outcomes(&mut self, routes: &[Route]) {
+        for index in 0..self.nodes.len() {
+            let stops = self.nodes[index].stops;
+            let stops = &self.tree.stops[stops.start as usize..][..stops.count as usize];
+            let route = |id: &EndingId| &routes[self.tree.endings[id.0 as usize].route.0 as usize];
+            let wants_query = |id: &EndingId| {
+                let demand = &route(id).query;
+                !demand.literals.is_empty() || demand.params.iter().any(|param| param.is_required)
+            };
+            let is_certain = |id: &EndingId| {
+                let tail = self.tree.endings[id.0 as usize].tail;
+                route(id).host.is_none() && tail.is_none_or(|tail| takes_any(tail, route(id)))
+            };
+            let asks_query = stops.iter().any(|id| asks_query(route(id)));
+            let able: Vec<EndingId> = stops.iter().copied().filter(|id| !wants_query(id)).collect();
+            let get = match able.as_slice() {
+                _ if !stops.iter().all(is_certain) => Outcome::Unsure,
+                [] => Outcome::Nothing,
+                [one] if route(one).methods.allows("GET") => Outcome::Ends(*one),
+                _ => Outcome::Unsure,
+            };
+            self.nodes[index].asks_query = asks_query;
+            self.nodes[index].set_outcome(get);
+        }
     }
 
     fn endings(&mut self, endings: Vec<GrownEnding>, routes: &[Route]) -> Result<(), TooLarge> {
@@ -126,6 +158,7 @@ impl Packing {
                 captures: append(&mut captures, ending.captures)?,
                 tail: ending.tail,
                 is_free,
+                open_page: route.page.filter(|_| route.is_open),
             });
             spelling.extend(ending.spelling.into_iter().map(|(at, text)| ((id, at), text)));
         }
@@ -136,6 +169,12 @@ impl Packing {
         self.tree.spelling = spelling;
         Ok(())
     }
+}
+
+/// May a query keep a route from answering, or have it answered by another?
+fn asks_query(route: &Route) -> bool {
+    let demand = &route.query;
+    !demand.literals.is_empty() || demand.params.iter().any(|param| param.is_required || !param.check.is_any())
 }
 
 /// Does a tail take whatever its segments let through?

@@ -1,13 +1,15 @@
 //! What is declared of the site → how its URLs are cut and written.
 
 use crate::matcher::{Limits, Site, normal_path};
-use crate::table::{Location, Placed, Report, SiteSpec};
+use crate::table::{Case, Location, Placed, Report, SiteSpec, Slash};
 use crate::template::percent::{decode, normalise_into};
 
 /// Checks what is said of the site.
 pub(super) fn site(spec: &SiteSpec, report: &mut Report) -> Site {
     let is_in_fragment = spec.location == Location::Fragment;
+    let is_rooted = spec.base.as_ref().is_none_or(|base| base.value == "/");
     Site {
+        is_plain: is_rooted && !is_in_fragment && spec.slash == Slash::Never && spec.case == Case::Exact,
         origin: spec.origin.as_ref().and_then(|origin| checked_origin(origin, report)),
         base: spec.base.as_ref().map_or_else(Box::default, |base| checked_base(base, is_in_fragment, report)),
         slash: spec.slash,

@@ -5,8 +5,8 @@ use super::decision::{Allow, Bad, BadRequest, Decision, Missing, Redirect, Unmet
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::matcher::{
-    Accepted, BadPath, Destination, Lists, Looked, Match, NeedId, NoLists, Onward, PageId, Parsed, Parts, Reading,
-    RouteId, Table, Target,
+    Accepted, BadPath, Destination, Express, Lists, Looked, Match, NeedId, NoLists, Onward, PageId, Parsed, Parts,
+    Reading, RouteId, Table, Target,
 };
 use crate::template::percent::clean_query_into;
 use crate::template::{Value, Values};
@@ -79,7 +79,11 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        self.step(url, None, Question { method: "GET", lists: &NoLists, meets: &|_| true }).ok()
+        match self.frozen().express(url, None, &NoLists) {
+            Express::Page(page, reading) => Some(Match::of_page(self, page, reading)),
+            Express::Miss => None,
+            _ => self.general_step(url, None, Question { method: "GET", lists: &NoLists, meets: &|_| true }).ok(),
+        }
     }
 
     /// Decides with these lists, and tells the route that had a part in it.
@@ -177,6 +181,24 @@ impl<P> Table<P> {
 
     /// One look at the table.
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, question: Question<'_>) -> Result<Match<'_, 'u, P>, Turn> {
+        let frozen = self.frozen();
+        if matches!(question.method, "GET" | "HEAD") {
+            match frozen.express(url, host, question.lists) {
+                Express::Page(page, reading) => return Ok(Match::of_page(self, page, reading)),
+                Express::Miss if frozen.fallbacks.is_empty() => return Err(Turn::Missing(frozen.fallback, None)),
+                _ => {}
+            }
+        }
+        self.general_step(url, host, question)
+    }
+
+    /// One look at the table, whatever is asked.
+    fn general_step<'u>(
+        &self,
+        url: &'u str,
+        host: Option<&'u str>,
+        question: Question<'_>,
+    ) -> Result<Match<'_, 'u, P>, Turn> {
         let frozen = self.frozen();
         let canonical = |location| Err(Turn::Onward(Hop { status: 308, location, route: None, is_external: false }));
         let mut parts = Parts::default();

@@ -27,8 +27,14 @@ impl<P> fmt::Debug for Match<'_, '_, P> {
 
 impl<'t, 'u, P> Match<'t, 'u, P> {
     /// `None` for a route that shows no page.
+    #[inline]
     pub(crate) fn new(table: &'t Table<P>, reading: Reading<'t, 'u>) -> Option<Self> {
         Some(Self { table, page: reading.route().page?, reading })
+    }
+
+    #[inline]
+    pub(crate) fn of_page(table: &'t Table<P>, page: PageId, reading: Reading<'t, 'u>) -> Self {
+        Self { table, page, reading }
     }
 
     pub(crate) fn reading(&self) -> &Reading<'t, 'u> {
@@ -119,8 +125,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
     pub fn texts(&self) -> impl Iterator<Item = (&'t str, Cow<'_, str>)> {
-        let params = self.reading.route().params.iter().enumerate();
-        params.filter_map(|(index, param)| Some((&*param.name, self.reading.text(index)?)))
+        self.reading.texts()
     }
 
     /// Names and decoded values of all parameters that have one, outermost first.

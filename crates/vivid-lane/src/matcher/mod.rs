@@ -7,8 +7,10 @@
 mod ask;
 mod bind;
 mod demand;
+mod express;
 mod found;
 mod look;
+mod memory;
 mod path;
 mod pattern;
 mod reading;
@@ -23,6 +25,7 @@ pub use ask::Lists;
 pub(crate) use ask::{Ask, NoLists, Target, without_port};
 pub use bind::BindError;
 pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam, QueryRefusal};
+pub(crate) use express::Express;
 pub use found::{FoundValues, Level, Levels, Match};
 pub(crate) use look::{Looked, Parsed, Parts};
 pub(crate) use path::{BadPath, Limits, normal_path};
@@ -33,7 +36,7 @@ pub(crate) use site::Site;
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Capture, Cover, Edge, Ending, EndingId, Key, Narrower, Node, NodeId, Order, Step, Stretch, Tail,
+    Accepted, Capture, Cover, Edge, Ending, EndingId, Key, Narrower, Node, NodeId, Order, Outcome, Step, Stretch, Tail,
     TailKind, Tree, folded,
 };
 pub use typed::ParamError;

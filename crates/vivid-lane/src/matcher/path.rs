@@ -35,21 +35,54 @@ pub(crate) enum BadPath {
     Undecodable(Undecodable),
 }
 
+/// How many ends of segments are kept beside what they belong to.
+pub(crate) const MOST_FEW: usize = 18;
+
 /// Where each segment of a path ends; it starts one byte after the end of the one before it.
-pub(crate) type Ends = SmallVec<[u16; 20]>;
+#[derive(Debug, Clone)]
+pub(crate) struct Ends {
+    few: [u16; MOST_FEW],
+    /// All of them, where they are more.
+    many: Option<Box<[u16]>>,
+}
+
+impl Ends {
+    pub(crate) fn few(few: [u16; MOST_FEW]) -> Self {
+        Self { few, many: None }
+    }
+
+    fn of(ends: &[u16]) -> Self {
+        let mut few = [0; MOST_FEW];
+        match few.get_mut(..ends.len()) {
+            Some(start) => {
+                start.copy_from_slice(ends);
+                Self::few(few)
+            }
+            None => Self { few, many: Some(ends.into()) },
+        }
+    }
+
+    /// Where a segment starts and ends in its path.
+    #[inline]
+    pub(crate) fn bounds(&self, at: usize) -> (usize, usize) {
+        let ends = self.many.as_deref().unwrap_or(&self.few);
+        bounds(ends, at)
+    }
+}
 
 /// The segments of a path, which has no query and no fragment any more.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Segments<'u> {
     /// The path without a slash at its end.
     pub(crate) path: &'u str,
-    ends: Ends,
+    ends: SmallVec<[u16; 20]>,
     /// What the segments mean, where something in them is escaped.
     decoded: Option<Box<[String]>>,
 }
 
 /// Where a segment starts and ends in its path.
-pub(crate) fn bounds(ends: &[u16], at: usize) -> (usize, usize) {
+#[inline]
+fn bounds(ends: &[u16], at: usize) -> (usize, usize) {
     let start = at.checked_sub(1).map_or(0, |before| usize::from(ends[before])) + 1;
     (start, usize::from(ends[at]))
 }
@@ -79,7 +112,7 @@ impl<'u> Segments<'u> {
         };
         let path = trimmed.unwrap_or(path);
         let bytes = path.as_bytes();
-        let mut segments = Self { path, ends: Ends::new(), decoded: None };
+        let mut segments = Self { path, ends: SmallVec::new(), decoded: None };
         // A slash ends the segment before it, but for the first one.
         each_slash(bytes, |at| {
             if at > 0 {
@@ -153,9 +186,14 @@ impl<'u> Segments<'u> {
         (0..self.len()).map(|at| self.raw(at))
     }
 
+    /// Is something in the path escaped?
+    pub(crate) fn is_escaped(&self) -> bool {
+        self.decoded.is_some()
+    }
+
     /// Where the segments end.
     pub(crate) fn ends(&self) -> Ends {
-        Ends::from_slice(&self.ends)
+        Ends::of(&self.ends)
     }
 }
 

@@ -5,11 +5,51 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 
 use super::ask::Lists;
-use crate::rule::Check;
+use crate::rule::{Check, Simple};
+use crate::template::percent::kinds;
 
 /// The index of a pattern in its table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct PatternId(pub(crate) u32);
+
+/// How a pattern is asked without looking at it: the commonest ones are told by a word.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Quick {
+    /// Any value.
+    Any,
+    /// A value of a set for which there is code.
+    Code(Simple),
+    /// The pattern itself must be asked.
+    Whole,
+}
+
+/// An answer of [`Quick`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Answer {
+    Yes,
+    No,
+    /// The segment is not in its normal form, so it must be decoded first.
+    Decode,
+    /// The pattern must be asked.
+    Ask,
+}
+
+impl Quick {
+    #[inline]
+    pub(crate) fn accepts(self, text: &[u8]) -> Answer {
+        match self {
+            Self::Any => {
+                let is_dots = text.first().is_none_or(|&first| first == b'.') && matches!(text, b"" | b"." | b"..");
+                if !kinds(text).is_plain() || is_dots { Answer::Decode } else { Answer::Yes }
+            }
+            Self::Code(code) if code.accepts(text) => Answer::Yes,
+            // What is escaped could still mean such a value.
+            Self::Code(_) if text.contains(&b'%') => Answer::Decode,
+            Self::Code(_) => Answer::No,
+            Self::Whole => Answer::Ask,
+        }
+    }
+}
 
 /// Text and values in turn, within one segment.
 #[derive(Debug)]
@@ -28,6 +68,15 @@ pub(crate) enum Piece {
 pub(crate) type Split = SmallVec<[(usize, usize); 4]>;
 
 impl Pattern {
+    /// How it is asked first.
+    pub(crate) fn quick(&self) -> Quick {
+        match &*self.pieces {
+            [Piece::Value(check)] if check.is_any() => Quick::Any,
+            [Piece::Value(check)] => check.simple().map_or(Quick::Whole, Quick::Code),
+            _ => Quick::Whole,
+        }
+    }
+
     /// Does a decoded segment fit?
     pub(crate) fn accepts(&self, text: &str, lists: &dyn Lists) -> bool {
         match &*self.pieces {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use super::ask::{Pairs, Target, pairs};
 use super::look::Parts;
-use super::path::{Ends, bounds};
+use super::path::Ends;
 use super::route::{ParamKind, Route, RouteId};
 use super::table::Frozen;
 use super::tree::{Ending, EndingId, Step};
@@ -20,6 +20,8 @@ pub(crate) struct Reading<'t, 'u> {
     pub(crate) route: RouteId,
     pub(crate) target: Target<'u>,
     ends: Ends,
+    /// Is nothing in the path escaped?
+    is_plain: bool,
 }
 
 /// Where a value stands.
@@ -39,8 +41,15 @@ enum Slot<'u> {
 
 impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: EndingId, parts: &Parts<'u>) -> Self {
+        let is_plain = !parts.segments.is_escaped();
         let route = frozen.tree.ending(id).route;
-        Self { frozen, ending: id, route, target: parts.target, ends: parts.segments.ends() }
+        Self { is_plain, ..Self::at(frozen, id, route, parts.target, parts.segments.ends()) }
+    }
+
+    /// A reading by its parts, of a path without escapes.
+    #[inline]
+    pub(super) fn at(frozen: &'t Frozen, ending: EndingId, route: RouteId, target: Target<'u>, ends: Ends) -> Self {
+        Self { frozen, ending, route, target, ends, is_plain: true }
     }
 
     fn ending(&self) -> &'t Ending {
@@ -60,6 +69,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     /// Where the value of a parameter stands.
+    #[inline]
     fn slot(&self, index: usize) -> Slot<'u> {
         let param = &self.route().params[index];
         let found = match param.kind {
@@ -75,27 +85,33 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     /// What stands in the path for a parameter, as it was sent.
+    #[inline]
     fn captured(&self, index: usize) -> Option<&'u str> {
         let ending = self.ending();
         let captures = self.frozen.tree.captures(ending);
         let is_it = |capture: &&super::tree::Capture| usize::from(capture.param) == index;
         // Most routes capture their parameters in order, each in its place.
         let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
-        let (start, end) = self.piece(ending, usize::from(capture.segment), usize::from(capture.piece));
-        Some(&self.target.path[start..end])
+        let segment = usize::from(capture.segment);
+        let (start, end) = if capture.is_whole {
+            self.ends.bounds(segment)
+        } else {
+            self.piece(ending, segment, usize::from(capture.piece))
+        };
+        self.target.path.get(start..end)
     }
 
     /// The segments that the tail takes.
     fn tail(&self) -> Option<&'u str> {
         let ending = self.ending();
         ending.tail?;
-        let (start, _) = bounds(&self.ends, ending.steps.count as usize - 1);
+        let (start, _) = self.ends.bounds(ending.steps.count as usize - 1);
         Some(&self.target.path[start..])
     }
 
     /// Where a piece of a segment stands in the path.
     fn piece(&self, ending: &Ending, at: usize, piece: usize) -> (usize, usize) {
-        let whole = bounds(&self.ends, at);
+        let whole = self.ends.bounds(at);
         let Some(Step::Pattern(pattern)) = self.frozen.tree.steps(ending).get(at) else { return whole };
         let pattern = self.frozen.tree.pattern(*pattern);
         if pattern.pieces.len() == 1 {
@@ -142,7 +158,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
         let Some(last) = usize::from(cover.segments).checked_sub(1) else { return 0 };
         match cover.pieces {
-            None => usize::from(self.ends[last]),
+            None => self.ends.bounds(last).1,
             Some(pieces) => self.piece(ending, last, usize::from(pieces)).0,
         }
     }
@@ -177,12 +193,36 @@ impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn text(&self, index: usize) -> Option<Cow<'_, str>> {
         // What could not be decoded was refused when the URL was split, so nothing is lost here.
         match self.slot(index) {
+            Slot::Path(raw) if self.is_plain => Some(Cow::Borrowed(raw)),
             Slot::Path(raw) => decode(raw).ok(),
             Slot::Query(raw) => decode_form(raw).ok(),
             Slot::Host(text) => Some(Cow::Owned(text.to_ascii_lowercase())),
             Slot::Absent => self.route().params[index].check.default.as_deref().map(Cow::Borrowed),
             Slot::Items(_) | Slot::Pairs => None,
         }
+    }
+
+    /// Names and decoded values of the parameters that are one text.
+    #[inline]
+    pub(crate) fn texts(&self) -> impl Iterator<Item = (&'t str, Cow<'_, str>)> {
+        let captures = self.frozen.tree.captures(self.ending());
+        self.route().params.iter().enumerate().filter_map(move |(index, param)| {
+            // Most values are whole segments, in the order of the parameters.
+            let quick = captures.get(index).filter(|capture| {
+                self.is_plain
+                    && capture.is_whole
+                    && usize::from(capture.param) == index
+                    && param.kind == ParamKind::Segment
+            });
+            let text = match quick {
+                Some(capture) => {
+                    let (start, end) = self.ends.bounds(usize::from(capture.segment));
+                    Cow::Borrowed(self.target.path.get(start..end)?)
+                }
+                None => self.text(index)?,
+            };
+            Some((&*param.name, text))
+        })
     }
 
     pub(crate) fn items(&self, index: usize) -> Vec<Cow<'u, str>> {

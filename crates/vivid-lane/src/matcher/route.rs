@@ -44,6 +44,8 @@ pub(crate) struct Route {
     pub(crate) level: u16,
     /// Is there an optional parameter whose rule has a default?
     pub(crate) has_defaults: bool,
+    /// Is a page shown to whoever asks, with no more to look at than the URL in its normal form?
+    pub(crate) is_open: bool,
 }
 
 impl Route {

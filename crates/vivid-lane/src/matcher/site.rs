@@ -17,6 +17,9 @@ pub(crate) struct Site {
     pub(crate) slash: Slash,
     /// Do the addresses of pages stand after `#`?
     pub(crate) is_in_fragment: bool,
+    /// Are the addresses of pages paths from the root of the host, without a slash at their end, in the letter case
+    /// of the table?
+    pub(crate) is_plain: bool,
 }
 
 impl Site {

@@ -9,8 +9,8 @@ use std::borrow::Cow;
 use hashbrown::HashMap;
 use smallvec::SmallVec;
 
-use super::pattern::{Pattern, PatternId};
-use super::route::RouteId;
+use super::pattern::{Pattern, PatternId, Quick};
+use super::route::{PageId, RouteId};
 
 /// The index of a node.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -28,8 +28,8 @@ pub(crate) struct EndingId(pub(crate) u32);
 pub(crate) struct Tree {
     /// First the slots of the hash table, then the nodes that patterns lead to; the root is the last.
     pub(crate) nodes: Box<[Node]>,
-    /// The number of slots less one; a power of two.
-    pub(crate) mask: u32,
+    /// The number of slots.
+    pub(crate) slots: u32,
     /// The texts of all literals.
     pub(crate) text: Box<str>,
     /// For each node, the nodes that its literals lead to.
@@ -62,12 +62,15 @@ impl Stretch {
     }
 }
 
-/// Where a walk stands after some segments, and the literal that led there.
+/// Where a walk stands after some segments, and the literal that led there. One line of a cache holds it.
 #[derive(Debug, Clone, Copy)]
+#[repr(align(64))]
 pub(crate) struct Node {
-    pub(crate) key: Key,
+    head: u64,
+    tail: u64,
+    length: u32,
     /// The node before; no node's number for a slot that is empty.
-    pub(crate) parent: NodeId,
+    parent: NodeId,
     /// Where the text of the literal begins.
     pub(crate) text: u32,
     pub(crate) children: Stretch,
@@ -77,17 +80,75 @@ pub(crate) struct Node {
     /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
     /// leads to an ending is the right one.
     pub(crate) is_ordered: bool,
+    /// Is the node ordered, and does its literal stand in a URL as it is, without an escape?
+    pub(crate) is_usual: bool,
+    /// Does a query have a say in what ends here?
+    pub(crate) asks_query: bool,
+    /// What a `GET` without a query comes to: an ending, or one of two words.
+    get: u32,
+}
+
+const NOTHING: u32 = u32::MAX;
+const UNSURE: u32 = u32::MAX - 1;
+
+/// What a walk that ends at a node comes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    Ends(EndingId),
+    Nothing,
+    /// That depends on what else is asked.
+    Unsure,
 }
 
 impl Node {
+    /// The node that a literal leads to.
+    pub(crate) fn after(parent: NodeId, key: Key, text: u32) -> Self {
+        Self { head: key.head, tail: key.tail, length: key.length, parent, text, ..Self::EMPTY }
+    }
+
+    /// Is this the slot of a literal after a node? Where the key is partial, its text must be compared too.
+    #[inline]
+    pub(super) fn is_after(&self, parent: NodeId, key: Key) -> bool {
+        self.head == key.head && self.tail == key.tail && self.length == key.length && self.parent == parent
+    }
+
+    /// What a `GET` comes to that ends here.
+    #[inline]
+    pub(crate) fn outcome(&self, has_query: bool) -> Outcome {
+        match self.get {
+            _ if has_query && self.asks_query => Outcome::Unsure,
+            NOTHING => Outcome::Nothing,
+            UNSURE => Outcome::Unsure,
+            ending => Outcome::Ends(EndingId(ending)),
+        }
+    }
+
+    pub(crate) fn set_outcome(&mut self, get: Outcome) {
+        self.get = match get {
+            Outcome::Ends(EndingId(ending)) => ending,
+            Outcome::Nothing => NOTHING,
+            Outcome::Unsure => UNSURE,
+        };
+    }
+
+    /// Is this a slot without a literal?
+    pub(crate) fn is_vacant(&self) -> bool {
+        self.parent.0 == u32::MAX
+    }
+
     pub(crate) const EMPTY: Self = Self {
-        key: Key { head: 0, tail: 0, length: 0 },
+        head: 0,
+        tail: 0,
+        length: 0,
         parent: NodeId(u32::MAX),
         text: 0,
         children: Stretch { start: 0, count: 0 },
         edges: Stretch { start: 0, count: 0 },
         stops: Stretch { start: 0, count: 0 },
         is_ordered: true,
+        is_usual: true,
+        asks_query: false,
+        get: NOTHING,
     };
 }
 
@@ -101,39 +162,50 @@ pub(crate) struct Key {
 
 impl Key {
     pub(crate) fn of(text: &[u8]) -> Self {
-        let length = u32::try_from(text.len()).unwrap_or(u32::MAX);
-        if let (Some(first), Some(last)) = (text.first_chunk::<8>(), text.last_chunk::<8>()) {
-            return Self { head: u64::from_le_bytes(*first), tail: u64::from_le_bytes(*last), length };
-        }
-        if let (Some(first), Some(last)) = (text.first_chunk::<4>(), text.last_chunk::<4>()) {
-            let (head, tail) = (u32::from_le_bytes(*first), u32::from_le_bytes(*last));
-            return Self { head: u64::from(head), tail: u64::from(tail), length };
-        }
-        let [first, middle, last] = match text {
-            [] => [0, 0, 0],
-            [one] => [*one, 0, 0],
-            [one, two] => [*one, *two, 0],
-            [one, two, rest @ ..] => [*one, *two, rest[0]],
+        Self::within(text, 0, text.len())
+    }
+
+    /// The key of a piece of a text.
+    #[inline]
+    pub(crate) fn within(bytes: &[u8], start: usize, end: usize) -> Self {
+        let length = end.saturating_sub(start);
+        // The eight bytes that end there.
+        let before = |end: usize| {
+            let word = end.checked_sub(8).and_then(|start| bytes.get(start..end));
+            word.and_then(|word| word.try_into().ok()).map(u64::from_le_bytes)
         };
-        Self { head: u64::from(first) | u64::from(middle) << 8 | u64::from(last) << 16, tail: 0, length }
+        // Texts are far shorter than 2^32 bytes.
+        #[allow(clippy::cast_possible_truncation, reason = "the length of a segment")]
+        let narrow = length as u32;
+        match before(end) {
+            Some(tail) if length >= 8 => Self { head: before(start + 8).unwrap_or_default(), tail, length: narrow },
+            Some(word) if length > 0 => Self { head: word >> (64 - 8 * length), tail: 0, length: narrow },
+            // A short text at the very beginning.
+            _ => {
+                let bytes = bytes.get(start..end).unwrap_or_default();
+                let head = bytes.iter().rev().fold(0, |head, &byte| head << 8 | u64::from(byte));
+                Self { head, tail: 0, length: narrow }
+            }
+        }
     }
 
     /// Does the key not hold all of its text?
-    fn is_partial(self) -> bool {
+    pub(super) fn is_partial(self) -> bool {
         self.length > 16
     }
 
     /// The slot in which the search for a literal after a node begins. The product of two words mixes all bits
     /// of both; its halves are folded into one.
-    pub(crate) fn slot(self, parent: NodeId, mask: u32) -> u32 {
+    #[inline]
+    pub(crate) fn slot(self, parent: NodeId, slots: u32) -> u32 {
         let left = self.head ^ 0x9e37_79b9_7f4a_7c15 ^ u64::from(parent.0);
         let right = self.tail ^ 0xd6e8_feb8_6659_fd93 ^ (u64::from(self.length) << 40);
         let product = u128::from(left) * u128::from(right);
-        // Only the low half of the sum is used.
         #[allow(clippy::cast_possible_truncation, reason = "the fold of a hash")]
         let folded = (product >> 64) as u64 ^ product as u64;
-        #[allow(clippy::cast_possible_truncation, reason = "the mask keeps fewer bits")]
-        let slot = (folded >> 20) as u32 & mask;
+        // A number below 2^32, brought below the number of slots.
+        #[allow(clippy::cast_possible_truncation, reason = "the product is below the number of slots")]
+        let slot = (((folded >> 32) * u64::from(slots)) >> 32) as u32;
         slot
     }
 }
@@ -142,6 +214,8 @@ impl Key {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Edge {
     pub(crate) pattern: PatternId,
+    /// How its pattern is asked first.
+    pub(crate) quick: Quick,
     pub(crate) target: NodeId,
     /// Does it lead to a tail, which goes on accepting segments?
     pub(crate) is_tail: bool,
@@ -159,6 +233,8 @@ pub(crate) struct Ending {
     pub(crate) tail: Option<Tail>,
     /// Does it accept every URL that leads to it, whatever the host, the query and the length of its tail?
     pub(crate) is_free: bool,
+    /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.
+    pub(crate) open_page: Option<PageId>,
 }
 
 /// What a segment must be.
@@ -184,6 +260,8 @@ pub(crate) struct Capture {
     pub(crate) param: u16,
     pub(crate) segment: u16,
     pub(crate) piece: u16,
+    /// Is the value the whole segment?
+    pub(crate) is_whole: bool,
 }
 
 /// The segments at the end of a path that one parameter takes.
@@ -297,6 +375,11 @@ impl Tree {
         NodeId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX).saturating_sub(1))
     }
 
+    /// Has the tree no endings?
+    pub(crate) fn is_empty(&self) -> bool {
+        self.endings.is_empty()
+    }
+
     pub(crate) fn node(&self, id: NodeId) -> &Node {
         &self.nodes[id.0 as usize]
     }
@@ -347,8 +430,8 @@ impl Tree {
         node.children.of(&self.children).iter().map(|&child| (self.text_of(self.node(child)), child))
     }
 
-    fn text_of(&self, node: &Node) -> &str {
-        &self.text[node.text as usize..node.text as usize + node.key.length as usize]
+    pub(super) fn text_of(&self, node: &Node) -> &str {
+        &self.text[node.text as usize..node.text as usize + node.length as usize]
     }
 
     /// The way on for a literal segment.
@@ -359,18 +442,23 @@ impl Tree {
         if self.folds { self.slot_of(id, &folded(text)) } else { self.slot_of(id, text) }
     }
 
+    #[inline]
+    pub(super) fn next_slot(&self, slot: u32) -> u32 {
+        if slot + 1 == self.slots { 0 } else { slot + 1 }
+    }
+
     fn slot_of(&self, parent: NodeId, text: &str) -> Option<NodeId> {
         let key = Key::of(text.as_bytes());
-        let mut slot = key.slot(parent, self.mask);
+        let mut slot = key.slot(parent, self.slots);
         loop {
             let node = &self.nodes[slot as usize];
-            if node.parent == parent && node.key == key && (!key.is_partial() || self.text_of(node) == text) {
+            if node.is_after(parent, key) && (!key.is_partial() || self.text_of(node) == text) {
                 return Some(NodeId(slot));
             }
-            if node.parent == Node::EMPTY.parent {
+            if node.is_vacant() {
                 return None;
             }
-            slot = (slot + 1) & self.mask;
+            slot = self.next_slot(slot);
         }
     }
 }

@@ -255,6 +255,11 @@ impl Dfa {
         state == DEAD
     }
 
+    /// The bytes that the automaton takes beside itself.
+    pub(crate) fn heap(&self) -> usize {
+        size_of_val(&*self.next) + self.accepts.len() + self.classes.representatives.len()
+    }
+
     /// How many states there are, the dead one included.
     pub(crate) fn states(&self) -> usize {
         self.accepts.len()

@@ -19,6 +19,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use code::Code;
+pub(crate) use code::Simple;
 pub(crate) use dfa::{Comparison, Dfa, MOST_STATES, TooLarge};
 use keyword::{Keyword, Part};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
@@ -206,6 +207,14 @@ impl Check {
         self.code.accepts(value.as_bytes()) && self.judges.iter().all(|format| (format.judge)(value))
     }
 
+    /// The code that judges values, if that is all there is to the rule.
+    pub(crate) fn simple(&self) -> Option<Simple> {
+        match self.code {
+            Code::Simple(simple) if self.judges.is_empty() && self.list.is_none() => Some(simple),
+            _ => None,
+        }
+    }
+
     /// Is the value one or more characters of the set?
     pub(crate) fn fits_set(&self, value: &str) -> bool {
         !value.is_empty() && self.code.accepts(value.as_bytes())
@@ -240,6 +249,11 @@ impl Check {
     /// The functions that refuse values that the set accepts, by name.
     pub(crate) fn judges(&self) -> impl Iterator<Item = &str> {
         self.judges.iter().map(|format| format.name.as_str())
+    }
+
+    /// The bytes that the rule takes beside itself, near enough: its automaton, above all.
+    pub(crate) fn heap(&self) -> usize {
+        self.label.len() + self.set.as_ref().map_or(0, |set| size_of::<Dfa>() + set.heap())
     }
 
     /// In a few words.

@@ -114,6 +114,8 @@ impl Template {
             parts.push(part);
             at = end;
         }
+        // Templates are kept for as long as their table.
+        parts.shrink_to_fit();
         Ok(Self { text: text.to_owned(), parts })
     }
 
@@ -237,6 +239,7 @@ fn expression(text: &str, start: usize) -> Result<(Part, usize), TemplateError> 
         }
         at = stop + 1;
     }
+    variables.shrink_to_fit();
     Ok((Part::Expression(Expression { operator, variables, place: start..end + 1 }), end + 1))
 }
 

@@ -76,10 +76,17 @@ pub(crate) enum Undecodable {
 
 /// Decodes the escapes of one segment; borrows where there are none.
 pub(crate) fn decode(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
+    let kinds = kinds(raw.as_bytes());
+    if !kinds.has_escape() {
+        return if kinds.has_control() { Err(Undecodable::Control) } else { Ok(Cow::Borrowed(raw)) };
+    }
+    decoded(raw).map(Cow::Owned)
+}
+
+/// Decodes what has an escape in it.
+fn decoded(raw: &str) -> Result<String, Undecodable> {
     let bytes = raw.as_bytes();
-    let Some(first) = bytes.iter().position(|&byte| byte == b'%') else {
-        return if bytes.iter().any(u8::is_ascii_control) { Err(Undecodable::Control) } else { Ok(Cow::Borrowed(raw)) };
-    };
+    let first = bytes.iter().position(|&byte| byte == b'%').unwrap_or(bytes.len());
     let mut out = Vec::with_capacity(bytes.len());
     out.extend_from_slice(&bytes[..first]);
     let mut at = first;
@@ -93,7 +100,7 @@ pub(crate) fn decode(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
         }
     }
     let text = String::from_utf8(out).map_err(|_| Undecodable::Utf8)?;
-    if text.bytes().any(|byte| byte.is_ascii_control()) { Err(Undecodable::Control) } else { Ok(Cow::Owned(text)) }
+    if text.bytes().any(|byte| byte.is_ascii_control()) { Err(Undecodable::Control) } else { Ok(text) }
 }
 
 /// Decodes a name or value of a query, where a plus stands for a space (WHATWG, URL, section 5.1).
@@ -165,6 +172,7 @@ pub(crate) struct Kinds(u8);
 const ESCAPE: u8 = 1;
 const UNESCAPED: u8 = 2;
 const CONTROL: u8 = 4;
+const FRAGMENT: u8 = 8;
 
 static KINDS: [u8; 256] = {
     let mut table = [0; 256];
@@ -175,6 +183,7 @@ static KINDS: [u8; 256] = {
         let narrow = byte as u8;
         table[byte] = match narrow {
             b'%' => ESCAPE,
+            b'#' => FRAGMENT | UNESCAPED,
             b'/' => 0,
             _ if narrow.is_ascii_control() => CONTROL,
             _ if is_plain(narrow) => 0,
@@ -191,6 +200,16 @@ pub(crate) fn kinds(path: &[u8]) -> Kinds {
 }
 
 impl Kinds {
+    /// Is every byte one that may stand there as it is?
+    pub(crate) fn is_plain(self) -> bool {
+        self.0 == 0
+    }
+
+    /// Is there something in a query that must be looked at: an escape, a fragment, a control character?
+    pub(crate) fn is_odd_query(self) -> bool {
+        self.0 & (ESCAPE | CONTROL | FRAGMENT) != 0
+    }
+
     /// Is there a `%`?
     pub(crate) fn has_escape(self) -> bool {
         self.0 & ESCAPE != 0

@@ -1,0 +1,41 @@
+//! One contender, some rounds, no clock: to be run under a tool that counts instructions. What a call costs is the
+//! difference between two numbers of rounds.
+
+#![forbid(unsafe_code)]
+
+use std::hint::black_box;
+
+use vivid_lane::{Decision, Request};
+use vivid_lane_benches::contenders::{exact, hits, misses, ours, read};
+use vivid_lane_benches::tables::{generated, rest};
+
+fn main() {
+    let mut arguments = std::env::args().skip(1);
+    let mut next = || arguments.next().expect("a contender, a table and a number of rounds");
+    let (contender, corpus, rounds) = (next(), next(), next());
+    let corpus = if corpus == "REST" { rest() } else { generated(corpus.parse().expect("a number of routes")) };
+    let rounds: usize = rounds.parse().expect("a number of rounds");
+    let urls = hits(&corpus);
+    let late: Vec<String> = misses(&corpus, false);
+    let map = exact(&urls);
+    let table = ours(&corpus);
+    for _ in 0..rounds {
+        match contender.as_str() {
+            "exact" => urls.iter().for_each(|(url, _)| {
+                black_box(map.get(black_box(url.as_str())));
+            }),
+            "find" => urls.iter().for_each(|(url, _)| {
+                black_box(table.find(black_box(url)).map(|found| read(&found)));
+            }),
+            "decide" => urls.iter().for_each(|(url, _)| {
+                if let Decision::Page(found) = table.decide(&Request::get(black_box(url.as_str()))) {
+                    black_box(read(&found));
+                }
+            }),
+            "miss" => late.iter().for_each(|url| {
+                black_box(table.find(black_box(url)).is_some());
+            }),
+            other => panic!("{other} is no contender"),
+        }
+    }
+}

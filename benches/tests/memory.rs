@@ -1,0 +1,51 @@
+//! What is allocated: nothing for a lookup, and so much for a table.
+
+#![forbid(unsafe_code)]
+
+use vivid_lane::{Decision, Request, Table};
+use vivid_lane_benches::contenders::{hits, misses, ours, read};
+use vivid_lane_benches::tables::{generated, rest};
+
+#[test]
+fn a_lookup_allocates_nothing() {
+    for corpus in [rest(), generated(1000)] {
+        let table = ours(&corpus);
+        let (hits, late, early) = (hits(&corpus), misses(&corpus, false), misses(&corpus, true));
+        let counted = allocation_counter::measure(|| {
+            for (url, _) in &hits {
+                let found = table.find(url).expect("the URL is of the table");
+                assert!(read(&found) < url.len());
+                assert!(matches!(table.decide(&Request::get(url.as_str())), Decision::Page(_)));
+            }
+            for url in late.iter().chain(&early) {
+                std::hint::black_box(table.find(url).is_some());
+            }
+        });
+        assert_eq!(counted.count_total, 0, "{}", corpus.name);
+    }
+    // Sixteen parameters, and a query.
+    let path: String = (0..16).map(|at| format!("/{{p{at}}}")).collect();
+    let table = Table::from_toml(&format!("[routes.a]\npath = '{path}{{?q}}'\npage = 'a'")).expect("a table");
+    let url = "/value".repeat(16) + "?q=1";
+    let counted = allocation_counter::measure(|| {
+        let found = table.find(&url).expect("a page");
+        assert_eq!(found.texts().map(|(_, text)| text.len()).sum::<usize>(), 16 * 5 + 1);
+    });
+    assert_eq!(counted.count_total, 0);
+}
+
+/// `memory_usage` tells what the table really takes.
+#[test]
+fn a_table_tells_its_size() {
+    // The automata of the formats that are built in are made once for all tables.
+    drop(ours(&generated(100)));
+    for count in [1000, 20_000] {
+        let corpus = generated(count);
+        let mut table = None;
+        let counted = allocation_counter::measure(|| table = Some(ours(&corpus)));
+        let told = table.as_ref().map_or(0, Table::memory_usage) as f64;
+        let taken = counted.bytes_current as f64;
+        println!("{count} routes: told {told}, taken {taken}, at most {}", counted.bytes_max);
+        assert!((told / taken - 1.0).abs() < 0.1, "{count} routes: told {told}, taken {taken}");
+    }
+}

@@ -1,0 +1,151 @@
+//! How much memory a table takes.
+
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use super::demand::{HostDemand, QueryDemand};
+use super::pattern::{Pattern, Piece};
+use super::route::{Destination, Route};
+use super::table::{Frozen, Table};
+use super::tree::Tree;
+use crate::rule::Check;
+use crate::table::Data;
+use crate::template::{Part, Template};
+
+impl<P> Table<P> {
+    /// The bytes that the table takes on the heap, near enough: routes, rules and the tree; what the pages
+    /// themselves point to is not counted. Clones of a table share them.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let small = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
+    /// let large = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'\n[routes.night]\npath = '/{date}'\npage = 'night'\nparams.date = 'date'")?;
+    /// assert!(small.memory_usage() < large.memory_usage());
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn memory_usage(&self) -> usize {
+        size_of::<Frozen>() + self.frozen().heap() + size_of_val(self.pages())
+    }
+}
+
+/// Rules are shared, so each is counted once.
+#[derive(Default)]
+struct Rules(HashSet<usize>);
+
+impl Rules {
+    fn count(&mut self, check: &Arc<Check>) -> usize {
+        if self.0.insert(Arc::as_ptr(check).addr()) { size_of::<Check>() + check.heap() } else { 0 }
+    }
+}
+
+fn list<T>(items: &[T], heap: impl FnMut(&T) -> usize) -> usize {
+    size_of_val(items) + items.iter().map(heap).sum::<usize>()
+}
+
+/// A hash table of so many entries: a power of two of slots, at most seven eighths of them taken.
+fn hashed(capacity: usize, entry: usize) -> usize {
+    if capacity == 0 { 0 } else { (capacity * 8 / 7).next_power_of_two() * (entry + 1) }
+}
+
+impl Frozen {
+    fn heap(&self) -> usize {
+        let mut rules = Rules::default();
+        let routes = self.routes.capacity() * size_of::<Route>();
+        let names = self.names.keys().map(|name| name.len()).sum::<usize>();
+        routes
+            + self.routes.iter().map(|route| route.heap(&mut rules)).sum::<usize>()
+            + names
+            + hashed(self.names.capacity(), size_of::<(Box<str>, u32)>())
+            + self.tree.heap(&mut rules)
+            + self.fallbacks.heap(&mut rules)
+    }
+}
+
+impl Route {
+    fn heap(&self, rules: &mut Rules) -> usize {
+        let onward = self.onward.as_ref().map_or(0, |onward| match &onward.aim {
+            Destination::Route { values, .. } => list(values, |(name, filling)| {
+                name.len() + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
+            }),
+            Destination::Url(url) => template(url),
+        });
+        self.name.len()
+            + self.own_path.len()
+            + template(&self.path)
+            + self.frame.as_ref().map_or(0, |frame| frame.len())
+            + data(&self.data)
+            + list(&self.methods.0, |method| method.len())
+            + size_of_val(&*self.needs)
+            + onward
+            + query(&self.query, rules)
+            + self.host.as_ref().map_or(0, |host| self::host(host, rules))
+            + self.host_template.as_ref().map_or(0, template)
+            + list(&self.params, |param| param.name.len() + rules.count(&param.check))
+    }
+}
+
+impl Tree {
+    fn heap(&self, rules: &mut Rules) -> usize {
+        size_of_val(&*self.nodes)
+            + self.text.len()
+            + size_of_val(&*self.children)
+            + size_of_val(&*self.edges)
+            + size_of_val(&*self.stops)
+            + size_of_val(&*self.endings)
+            + size_of_val(&*self.steps)
+            + size_of_val(&*self.captures)
+            + size_of_val(&*self.covers)
+            + self.spelling.values().map(|text| text.len()).sum::<usize>()
+            + hashed(self.spelling.capacity(), 32)
+            + list(&self.patterns, |one| pattern(one, rules))
+            + hashed(self.order.patterns.capacity(), 12)
+            + hashed(self.order.endings.capacity(), 12)
+            + self.order.single.len()
+    }
+}
+
+fn pattern(pattern: &Pattern, rules: &mut Rules) -> usize {
+    list(&pattern.pieces, |piece| match piece {
+        Piece::Text(text) => text.len(),
+        Piece::Value(check) => rules.count(check),
+    })
+}
+
+fn query(query: &QueryDemand, rules: &mut Rules) -> usize {
+    list(&query.literals, |(name, value)| name.len() + value.len())
+        + list(&query.params, |param| param.name.len() + rules.count(&param.check))
+}
+
+fn host(host: &HostDemand, rules: &mut Rules) -> usize {
+    pattern(&host.pattern, rules) + size_of_val(&*host.params)
+}
+
+fn template(template: &Template) -> usize {
+    template.as_str().len()
+        + list(template.parts(), |part| match part {
+            Part::Literal(text) => text.len(),
+            Part::Expression(expression) => list(expression.variables(), |variable| variable.name().len()),
+        })
+}
+
+fn data(data: &Data) -> usize {
+    match data {
+        Data::Text(text) => text.len(),
+        Data::List(items) => list(items, self::data),
+        Data::Table(entries) => list(entries, |(name, value)| name.len() + self::data(value)),
+        _ => 0,
+    }
+}
+#[cfg(test)]
+mod tests {
+    use crate::matcher::Node;
+
+    /// A step of the walk touches one line of the cache.
+    #[test]
+    fn a_node_fits_into_a_line_of_the_cache() {
+        assert_eq!(size_of::<Node>(), 64);
+    }
+}
