@@ -63,7 +63,14 @@ fn is_date(text: &str) -> bool {
     (1..=12).contains(&month) && (1..=days).contains(&day)
 }
 
-include!(concat!(env!("OUT_DIR"), "/nested.rs"));
+#[allow(clippy::get_first, clippy::type_complexity, reason = "written by the build script")]
+mod written {
+    use super::{Captured, captured, is_date, is_integer, rest};
+
+    include!(concat!(env!("OUT_DIR"), "/nested.rs"));
+}
+
+pub use written::nested;
 
 /// The table, declared as a user would; routes are named by their index.
 #[must_use]

@@ -253,14 +253,14 @@ pub fn url(route: &Route, dice: &mut Dice) -> String {
         match segment {
             Segment::Literal(text) => url.push_str(text),
             Segment::Param(_, Kind::Any) => {
-                url.push_str(&format!("{}{}", dice.pick(&["m", "ngc-", "x", "plate-b-"]), dice.roll(100_000)))
+                url.push_str(&format!("{}{}", dice.pick(&["m", "ngc-", "x", "plate-b-"]), dice.roll(100_000)));
             }
             Segment::Param(_, Kind::Integer) => url.push_str(&dice.roll(1_000_000).to_string()),
             Segment::Param(_, Kind::Date) => {
-                url.push_str(&format!("20{:02}-{:02}-{:02}", 10 + dice.roll(80), 1 + dice.roll(12), 1 + dice.roll(28)))
+                url.push_str(&format!("20{:02}-{:02}-{:02}", 10 + dice.roll(80), 1 + dice.roll(12), 1 + dice.roll(28)));
             }
             Segment::Param(_, Kind::Tail) => {
-                url.push_str(&format!("y{}/m{}/scan-{}.txt", dice.roll(90), dice.roll(12), dice.roll(1000)))
+                url.push_str(&format!("y{}/m{}/scan-{}.txt", dice.roll(90), dice.roll(12), dice.roll(1000)));
             }
         }
     }

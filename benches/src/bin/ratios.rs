@@ -1,147 +1,116 @@
-//! Ratios of a lookup to its yardsticks, measured in turn within one run.
+//! What a lookup costs beside its yardsticks: ratios of medians, all contenders taking turns within one run. Prints a
+//! table in Markdown.
 
 #![forbid(unsafe_code)]
 
 use std::hint::black_box;
 use std::time::Instant;
 
-use vivid_lane::{Request, Table};
+use vivid_lane::{Decision, Request, Table};
 use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, misses, nested, ours, read};
-use vivid_lane_benches::tables::{Corpus, branching, generated, rest};
+use vivid_lane_benches::tables::{Corpus, Segment, branching, generated, rest};
 
 /// How many rounds; each contender runs once in each, and the median counts.
 const ROUNDS: usize = 31;
 
-/// Nanoseconds a call of each contender: the median over rounds in which all take turns.
-fn in_turn(mut contenders: Vec<(&str, Box<dyn FnMut() -> usize + '_>)>) -> Vec<(String, f64)> {
-    let mut times: Vec<Vec<f64>> = vec![Vec::new(); contenders.len()];
-    for _ in 0..ROUNDS {
-        for (at, (_, run)) in contenders.iter_mut().enumerate() {
-            let start = Instant::now();
-            let calls = run();
-            times[at].push(start.elapsed().as_secs_f64() * 1e9 / calls as f64);
+/// A name, and what makes some calls and tells how many.
+type Contender<'a> = (&'static str, Box<dyn FnMut() -> usize + 'a>);
+
+/// Nanoseconds a call of each contender.
+struct Times(Vec<(&'static str, f64)>);
+
+impl Times {
+    /// Lets all contenders run in turn.
+    fn measure(mut contenders: Vec<Contender<'_>>) -> Self {
+        let mut times: Vec<Vec<f64>> = vec![Vec::new(); contenders.len()];
+        for _ in 0..ROUNDS {
+            for (at, (_, run)) in contenders.iter_mut().enumerate() {
+                let start = Instant::now();
+                let calls = run();
+                times[at].push(start.elapsed().as_secs_f64() * 1e9 / calls as f64);
+            }
+        }
+        let median = |mut times: Vec<f64>| {
+            times.sort_by(f64::total_cmp);
+            times[times.len() / 2]
+        };
+        Self(contenders.iter().zip(times).map(|((name, _), times)| (*name, median(times))).collect())
+    }
+
+    fn of(&self, name: &str) -> Option<f64> {
+        self.0.iter().find(|(known, _)| *known == name).map(|(_, time)| *time)
+    }
+
+    /// How many times dearer one is than another.
+    fn ratio(&self, one: &str, other: &str) -> String {
+        match (self.of(one), self.of(other)) {
+            (Some(one), Some(other)) => format!("{:.2}", one / other),
+            _ => "–".to_owned(),
         }
     }
-    let median = |mut times: Vec<f64>| {
-        times.sort_by(f64::total_cmp);
-        times[times.len() / 2]
+}
+
+/// Calls something with each URL, about so many times in all.
+fn over<'a, T: AsRef<str>, R>(
+    name: &'static str,
+    urls: &'a [T],
+    calls: usize,
+    mut call: impl FnMut(&'a str) -> R + 'a,
+) -> Contender<'a> {
+    let repeats = (calls / urls.len().max(1)).max(1);
+    let run = move || {
+        for _ in 0..repeats {
+            for url in urls {
+                black_box(call(black_box(url.as_ref())));
+            }
+        }
+        repeats * urls.len()
     };
-    contenders.iter().zip(times).map(|((name, _), times)| ((*name).to_owned(), median(times))).collect()
+    (name, Box::new(run))
 }
 
-fn repeats(urls: usize) -> usize {
-    (20_000 / urls).max(1)
-}
-
-fn measure(corpus: &Corpus) {
+fn row(corpus: &Corpus) -> String {
     let start = Instant::now();
     let table = ours(corpus);
-    let built = start.elapsed();
-    let urls = hits(corpus);
-    let map = exact(&urls);
-    check(corpus, &table, &urls, &map);
-    let nested = nested(&corpus.name);
-    let expressions = (corpus.routes.len() <= 1000).then(|| Expressions::new(corpus));
+    let built = start.elapsed().as_secs_f64();
+    let known = hits(corpus);
+    let map = exact(&known);
+    check(corpus, &table, &known, &map);
+    let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
     let early = misses(corpus, true);
     let late: Vec<String> = misses(corpus, false).into_iter().filter(|url| table.find(url).is_none()).collect();
-    let bytes: usize = urls.iter().map(|(url, _)| url.len()).sum();
-    let few = if urls.len() > 200 { &urls[..200] } else { &urls };
-
-    let mut contenders: Vec<(&str, Box<dyn FnMut() -> usize + '_>)> = Vec::new();
-    contenders.push((
-        "exact",
-        Box::new(|| {
-            for _ in 0..repeats(urls.len()) {
-                for (url, _) in &urls {
-                    black_box(map.get(black_box(url.as_str())));
-                }
+    let expressions = (corpus.routes.len() <= 1000).then(|| Expressions::new(corpus));
+    let mut contenders = vec![
+        over("exact", &urls, 20_000, |url| map.contains_key(url)),
+        over("find", &urls, 20_000, |url| table.find(url).map(|found| read(&found))),
+        over("decide", &urls, 20_000, |url| {
+            if let Decision::Page(found) = table.decide(&Request::get(url)) {
+                black_box(read(&found));
             }
-            repeats(urls.len()) * urls.len()
         }),
-    ));
-    contenders.push((
-        "find",
-        Box::new(|| {
-            for _ in 0..repeats(urls.len()) {
-                for (url, _) in &urls {
-                    let found = table.find(black_box(url));
-                    black_box(found.as_ref().map(read));
-                }
-            }
-            repeats(urls.len()) * urls.len()
-        }),
-    ));
-    contenders.push((
-        "decide",
-        Box::new(|| {
-            for _ in 0..repeats(urls.len()) {
-                for (url, _) in &urls {
-                    if let vivid_lane::Decision::Page(found) = table.decide(&Request::get(black_box(url.as_str()))) {
-                        black_box(read(&found));
-                    }
-                }
-            }
-            repeats(urls.len()) * urls.len()
-        }),
-    ));
-    contenders.push((
-        "miss early",
-        Box::new(|| {
-            for _ in 0..repeats(early.len()) {
-                for url in &early {
-                    black_box(table.find(black_box(url)).is_some());
-                }
-            }
-            repeats(early.len()) * early.len()
-        }),
-    ));
-    contenders.push((
-        "miss late",
-        Box::new(|| {
-            for _ in 0..repeats(late.len()) {
-                for url in &late {
-                    black_box(table.find(black_box(url)).is_some());
-                }
-            }
-            repeats(late.len()) * late.len()
-        }),
-    ));
-    if let Some(nested) = nested {
-        contenders.push((
-            "nested",
-            Box::new(move || {
-                for (url, _) in few {
-                    black_box(nested(black_box(url)));
-                }
-                few.len()
-            }),
-        ));
+        over("early", &early, 20_000, |url| table.find(url).is_some()),
+        over("late", &late, 20_000, |url| table.find(url).is_some()),
+    ];
+    if let Some(nested) = nested(&corpus.name) {
+        contenders.push(over("nested", &urls, 20_000, nested));
     }
     if let Some(expressions) = &expressions {
-        contenders.push((
-            "regex set",
-            Box::new(move || {
-                for (url, _) in few {
-                    black_box(expressions.find(black_box(url)));
-                }
-                few.len()
-            }),
-        ));
+        contenders.push(over("set", &urls, 500, |url| expressions.find(url)));
     }
-    let times = in_turn(contenders);
-    let of = |name: &str| times.iter().find(|(known, _)| known == name).map(|(_, time)| *time);
-    let exact = of("exact").unwrap_or(1.0);
-    let find = of("find").unwrap_or(1.0);
-    println!(
-        "{:>10} routes {:>6}  avg {:>3} bytes  built in {:.3} s",
+    let times = Times::measure(contenders);
+    format!(
+        "| {} | {} | {} | {} | {} | {} | {} | {} | {:.3} s | {:.0} |",
         corpus.name,
         corpus.routes.len(),
-        bytes / urls.len(),
-        built.as_secs_f64()
-    );
-    for (name, time) in &times {
-        println!("    {name:12} {time:>9.1} ns   {:>7.2} x exact   {:>7.2} x find", time / exact, time / find);
-    }
+        times.ratio("find", "exact"),
+        times.ratio("decide", "find"),
+        times.ratio("early", "find"),
+        times.ratio("late", "find"),
+        times.ratio("nested", "find"),
+        times.ratio("set", "find"),
+        built,
+        table.memory_usage() as f64 / corpus.routes.len() as f64,
+    )
 }
 
 /// All contenders give the same answers, or nothing is timed.
@@ -173,12 +142,75 @@ fn check(corpus: &Corpus, table: &Table, urls: &[(String, usize)], map: &Exact) 
     }
 }
 
+/// A link with two values beside a hash lookup, and two threads beside one.
+fn others() {
+    let corpus = rest();
+    let table = ours(&corpus);
+    let known = hits(&corpus);
+    let map = exact(&known);
+    let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
+    let params = |index: usize| {
+        corpus.routes[index].iter().filter_map(|segment| match segment {
+            Segment::Param(name, _) => Some(name.as_str()),
+            Segment::Literal(_) => None,
+        })
+    };
+    let two: Vec<(String, Vec<&str>)> = (0..corpus.routes.len())
+        .map(|index| (index.to_string(), params(index).collect::<Vec<_>>()))
+        .filter(|(_, params)| params.len() == 2)
+        .collect();
+    let rounds = || {
+        for url in std::iter::repeat_n(&urls, 20).flatten() {
+            black_box(table.find(black_box(url)).map(|found| read(&found)));
+        }
+    };
+    let times = Times::measure(vec![
+        over("exact", &urls, 20_000, |url| map.contains_key(url)),
+        (
+            "link",
+            Box::new(|| {
+                for (name, params) in &two {
+                    let link = params.iter().fold(table.link(name.as_str()), |link, param| link.set(*param, "m-57"));
+                    black_box(link.to_url().expect("a link"));
+                }
+                two.len()
+            }),
+        ),
+        (
+            "one thread",
+            Box::new(|| {
+                rounds();
+                20 * urls.len()
+            }),
+        ),
+        (
+            "two threads",
+            Box::new(|| {
+                std::thread::scope(|scope| {
+                    scope.spawn(rounds);
+                    rounds();
+                });
+                40 * urls.len()
+            }),
+        ),
+    ]);
+    println!("\nA link with two values costs {} × a hash lookup.", times.ratio("link", "exact"));
+    println!("Two threads look up {} × as many URLs as one.", times.ratio("one thread", "two threads"));
+}
+
 fn main() {
     let wanted: Vec<String> = std::env::args().skip(1).collect();
     let mut corpora = vec![rest()];
     corpora.extend([10, 100, 1000, 10_000, 100_000].map(generated));
     corpora.push(branching(200));
+    println!(
+        "| table | routes | `find` : exact map | `decide` : `find` | early miss : `find` | late miss : `find` | nested `match` : `find` | `RegexSet` : `find` | built in | bytes a route |"
+    );
+    println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
     for corpus in corpora.iter().filter(|corpus| wanted.is_empty() || wanted.contains(&corpus.name)) {
-        measure(corpus);
+        println!("{}", row(corpus));
+    }
+    if wanted.is_empty() {
+        others();
     }
 }

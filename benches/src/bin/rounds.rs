@@ -19,6 +19,11 @@ fn main() {
     let late: Vec<String> = misses(&corpus, false);
     let map = exact(&urls);
     let table = ours(&corpus);
+    let calls = if contender == "miss" { late.len() } else { urls.len() };
+    if rounds == 0 {
+        // How many calls one round makes.
+        println!("{calls}");
+    }
     for _ in 0..rounds {
         match contender.as_str() {
             "exact" => urls.iter().for_each(|(url, _)| {
