@@ -6,7 +6,7 @@
 
 use super::ask::{Lists, Target};
 use super::path::{Ends, MOST_FEW};
-use super::pattern::{Answer, PatternId};
+use super::pattern::{PatternId, Quick};
 use super::reading::Reading;
 use super::route::PageId;
 use super::table::Frozen;
@@ -32,9 +32,13 @@ struct Branch {
     last: u32,
 }
 
+/// The longest URL that goes this way; a power of two.
+const WIDTH: usize = 128;
+
 /// A path that was cut at its slashes.
-struct Cut<'u> {
-    bytes: &'u [u8],
+struct Cut {
+    /// The URL, and nothing after it: so that eight bytes can be read from wherever one stands.
+    buffer: [u8; WIDTH + 8],
     ends: [u16; MOST_FEW],
     count: usize,
     /// Where the path ends.
@@ -90,33 +94,44 @@ fn marks(word: u64) -> u64 {
     !(((difference & LOW_BITS) + LOW_BITS) | difference | LOW_BITS)
 }
 
-impl<'u> Cut<'u> {
+/// Bytes that are as common as can be, to fill up a word.
+const FILLED: u64 = ONES * 0x61;
+
+/// Is every byte of a word one of letters, digits, `-`, `.`, `:` and `/`? They lie between `-` and `z`, and their low
+/// five bits are neither zero nor above those of `z`.
+#[inline]
+fn is_common(word: u64) -> bool {
+    let low = word & (ONES * 0x1f);
+    let above = low + ONES * (0x80 - 0x1b);
+    let not_zero = low + ONES * 0x7f;
+    let beyond = word.wrapping_add(ONES * (0x80 - 0x7b));
+    let before = word.wrapping_sub(ONES * 0x2d) & !word;
+    (above | !not_zero | beyond | before | word) & !LOW_BITS == 0
+}
+
+impl Cut {
     /// Cuts the path of a URL at its slashes; `None` for one that has too many, or does not begin with one.
     #[inline]
-    fn new(url: &'u str) -> Option<Self> {
-        let bytes = url.as_bytes();
-        if bytes.first() != Some(&b'/') {
+    fn new(url: &str) -> Option<Self> {
+        let mut cut = Self { buffer: [0; WIDTH + 8], ends: [0; MOST_FEW], count: 0, end: url.len() };
+        cut.buffer[..WIDTH].get_mut(..url.len())?.copy_from_slice(url.as_bytes());
+        if cut.buffer[0] != b'/' {
             return None;
         }
-        let mut cut = Self { bytes, ends: [0; MOST_FEW], count: 0, end: bytes.len() };
         let mut seen = 0;
-        let (words, rest) = bytes.as_chunks::<8>();
         // The first slash begins the first segment, and ends none.
         let mut skipped = !0xff;
         let mut base = 0;
-        for word in words {
-            cut.note(marks(u64::from_le_bytes(*word)) & skipped, base, &mut seen);
+        while base < cut.end {
+            let mut found = marks(cut.word(base)) & skipped;
             skipped = !0;
-            base += 8;
-        }
-        if let (Some(last), false) = (bytes.last_chunk::<8>(), rest.is_empty()) {
-            // The last eight bytes, without those that were looked at before.
-            let word = u64::from_le_bytes(*last) >> (64 - 8 * rest.len());
-            cut.note(marks(word), base, &mut seen);
-        } else {
-            for (offset, &byte) in rest.iter().enumerate().filter(|(offset, _)| base + offset > 0) {
-                cut.note(marks(u64::from(byte)) & 0xff, base + offset, &mut seen);
+            while found != 0 {
+                let at = base + found.trailing_zeros() as usize / 8;
+                seen |= cut.buffer[at % WIDTH];
+                cut.push(at);
+                found &= found - 1;
             }
+            base += 8;
         }
         // A question mark has a bit that a slash has not.
         if seen & 0x10 != 0 {
@@ -126,42 +141,69 @@ impl<'u> Cut<'u> {
         (cut.count < MOST_FEW).then_some(cut)
     }
 
-    /// Notes the places of marks in a word.
+    /// The eight bytes from a place on.
     #[inline]
-    fn note(&mut self, mut found: u64, base: usize, seen: &mut u8) {
-        while found != 0 {
-            let at = base + found.trailing_zeros() as usize / 8;
-            *seen |= self.bytes.get(at).copied().unwrap_or_default();
-            self.push(at);
-            found &= found - 1;
-        }
+    fn word(&self, at: usize) -> u64 {
+        let from = &self.buffer[at % WIDTH..];
+        from.first_chunk::<8>().map_or(0, |word| u64::from_le_bytes(*word))
     }
 
     /// Notes an end. Where there is no room, the count still tells that there are too many.
     #[inline]
     fn push(&mut self, at: usize) {
-        // URLs longer than that are refused before.
-        #[allow(clippy::cast_possible_truncation, reason = "at most the limit of a URL")]
+        // At most the width.
+        #[allow(clippy::cast_possible_truncation, reason = "at most the width")]
         let narrow = at as u16;
-        if let Some(end) = self.ends.get_mut(self.count) {
-            *end = narrow;
-        }
+        self.ends[self.count % MOST_FEW] = narrow;
         self.count += 1;
     }
 
     /// Forgets what comes after the first question mark.
+    #[inline(never)]
     fn at_query(&mut self) -> Option<()> {
         let known = self.ends.get(..self.count)?;
-        self.count = known.iter().position(|&at| self.bytes[usize::from(at)] == b'?')?;
+        self.count = known.iter().position(|&at| self.buffer[usize::from(at) % WIDTH] == b'?')?;
         self.end = usize::from(self.ends[self.count]);
         Some(())
     }
 
-    /// A segment: where it begins and ends.
+    /// Where a segment begins and ends.
     #[inline]
     fn bounds(&self, at: usize) -> (usize, usize) {
-        let start = at.checked_sub(1).and_then(|before| self.ends.get(before)).map_or(0, |&end| usize::from(end)) + 1;
-        (start, self.ends.get(at).map_or(0, |&end| usize::from(end)))
+        let before = if at == 0 { 0 } else { usize::from(self.ends[(at - 1) % MOST_FEW]) };
+        (before + 1, usize::from(self.ends[at % MOST_FEW]))
+    }
+
+    fn text(&self, start: usize, end: usize) -> &[u8] {
+        self.buffer.get(start..end).unwrap_or_default()
+    }
+
+    /// The key of a segment.
+    #[inline]
+    fn key(&self, start: usize, end: usize) -> Key {
+        let length = end - start;
+        let head = self.word(start);
+        if length >= 8 {
+            Key::new(head, self.word(end - 8), length)
+        } else {
+            Key::new(head & !(!0 << (8 * length)), 0, length)
+        }
+    }
+
+    /// Can a segment be a value as it stands: not empty, no dots, nothing that is or must be escaped?
+    #[inline]
+    fn is_value(&self, start: usize, end: usize) -> bool {
+        let length = end.saturating_sub(start);
+        let head = self.word(start);
+        let is_likely = match length {
+            0 => return false,
+            1..8 => is_common(head | FILLED << (8 * length)),
+            8 => is_common(head),
+            9..=16 => is_common(head) && is_common(self.word(end - 8)),
+            _ => false,
+        };
+        let is_dots = || matches!(self.text(start, end), b"." | b"..");
+        (is_likely || kinds(self.text(start, end)).is_plain()) && !(self.buffer[start % WIDTH] == b'.' && is_dots())
     }
 
     /// Is there nothing in the path that another spelling of it would not have?
@@ -169,16 +211,16 @@ impl<'u> Cut<'u> {
     fn is_normal(&self) -> bool {
         let is_odd = |at: usize| {
             let (start, end) = self.bounds(at);
-            matches!(&self.bytes[start..end], b"" | b"." | b"..")
+            matches!(self.text(start, end), b"" | b"." | b"..")
         };
-        kinds(&self.bytes[..self.end]).is_plain() && !(0..self.count).any(is_odd)
+        kinds(self.text(0, self.end)).is_plain() && !(0..self.count).any(is_odd)
     }
 }
 
 impl Tree {
     /// Goes down the tree, the narrower branch first.
     #[inline]
-    fn descend(&self, cut: &Cut<'_>, has_query: bool, lists: &dyn Lists) -> Descent {
+    fn descend(&self, cut: &Cut, has_query: bool, lists: &dyn Lists) -> Descent {
         // The root of a site is a path of its own.
         if cut.count == 1 && cut.ends[0] == 1 {
             return Descent::Unsure;
@@ -201,18 +243,17 @@ impl Tree {
                     Outcome::Nothing => {}
                 }
             } else {
-                let Some(&end) = cut.ends.get(at) else { return Descent::Unsure };
-                let end = usize::from(end);
+                let end = usize::from(cut.ends[at % MOST_FEW]);
                 // A path on this way has few segments.
                 #[allow(clippy::cast_possible_truncation, reason = "below the number of ends")]
                 let narrow = at as u32;
                 branch = Branch { at: narrow, edge: node.edges.start, last: node.edges.start + node.edges.count };
                 if node.children.count > 0
-                    && let Some(target) = self.probe(id, cut.bytes, start, end)
+                    && let Some(target) = self.probe(id, cut, start, end)
                 {
                     if branch.edge < branch.last {
-                        let Some(free) = branches.get_mut(open) else { return Descent::Unsure };
-                        *free = branch;
+                        // There is at most one for each segment.
+                        branches[open % MOST_FEW] = branch;
                         open += 1;
                     }
                     id = target;
@@ -225,11 +266,10 @@ impl Tree {
             loop {
                 let segment = branch.at as usize;
                 let (from, to) = cut.bounds(segment);
-                match self.follow(&mut branch, cut.bytes.get(from..to).unwrap_or_default(), lists) {
+                match self.follow(&mut branch, cut, from, to, lists) {
                     Followed::To(target) => {
                         if branch.edge < branch.last {
-                            let Some(free) = branches.get_mut(open) else { return Descent::Unsure };
-                            *free = branch;
+                            branches[open % MOST_FEW] = branch;
                             open += 1;
                         }
                         (id, at, start) = (target, segment + 1, to + 1);
@@ -240,22 +280,25 @@ impl Tree {
                 }
                 let Some(last) = open.checked_sub(1) else { return Descent::Miss };
                 open = last;
-                branch = branches.get(open).copied().unwrap_or_default();
+                branch = branches[open % MOST_FEW];
             }
         }
     }
 
     /// The first edge of a branch that accepts a segment; the branch is then what is left of it.
     #[inline]
-    fn follow(&self, branch: &mut Branch, text: &[u8], lists: &dyn Lists) -> Followed {
+    fn follow(&self, branch: &mut Branch, cut: &Cut, start: usize, end: usize, lists: &dyn Lists) -> Followed {
         while branch.edge < branch.last {
             let Some(one) = self.edges.get(branch.edge as usize) else { return Followed::Unsure };
             branch.edge += 1;
-            match one.quick.accepts(text) {
-                Answer::Yes => return Followed::To(one.target),
-                Answer::No => {}
-                Answer::Decode => return Followed::Unsure,
-                Answer::Ask => match self.ask(one.pattern, text, lists) {
+            match one.quick {
+                Quick::Any if cut.is_value(start, end) => return Followed::To(one.target),
+                Quick::Any => return Followed::Unsure,
+                Quick::Code(code) if code.accepts(cut.text(start, end)) => return Followed::To(one.target),
+                // What is escaped could still mean such a value.
+                Quick::Code(_) if cut.text(start, end).contains(&b'%') => return Followed::Unsure,
+                Quick::Code(_) => {}
+                Quick::Whole => match self.ask(one.pattern, cut.text(start, end), lists) {
                     Some(true) => return Followed::To(one.target),
                     Some(false) => {}
                     None => return Followed::Unsure,
@@ -268,18 +311,22 @@ impl Tree {
     /// Does a whole pattern accept a segment? `None` where the segment has to be decoded first.
     #[inline(never)]
     fn ask(&self, pattern: PatternId, text: &[u8], lists: &dyn Lists) -> Option<bool> {
-        let text = std::str::from_utf8(text).ok().filter(|text| kinds(text.as_bytes()).is_plain())?;
+        if !kinds(text).is_plain() || matches!(text, b"" | b"." | b"..") {
+            return None;
+        }
+        let text = std::str::from_utf8(text).ok()?;
         Some(self.pattern(pattern).accepts(text, lists))
     }
 
     /// The node that a literal leads to.
     #[inline]
-    fn probe(&self, parent: NodeId, bytes: &[u8], start: usize, end: usize) -> Option<NodeId> {
-        let key = Key::within(bytes, start, end);
+    fn probe(&self, parent: NodeId, cut: &Cut, start: usize, end: usize) -> Option<NodeId> {
+        let key = cut.key(start, end);
         let mut slot = key.slot(parent, self.slots);
         loop {
             let node = self.nodes.get(slot as usize)?;
-            if node.is_after(parent, key) && (!key.is_partial() || self.text_of(node).as_bytes() == &bytes[start..end])
+            if node.is_after(parent, key)
+                && (!key.is_partial() || self.text_of(node).as_bytes() == cut.text(start, end))
             {
                 return Some(NodeId(slot));
             }

@@ -36,7 +36,7 @@ pub(crate) enum BadPath {
 }
 
 /// How many ends of segments are kept beside what they belong to.
-pub(crate) const MOST_FEW: usize = 18;
+pub(crate) const MOST_FEW: usize = 16;
 
 /// Where each segment of a path ends; it starts one byte after the end of the one before it.
 #[derive(Debug, Clone)]

@@ -6,7 +6,6 @@ use smallvec::SmallVec;
 
 use super::ask::Lists;
 use crate::rule::{Check, Simple};
-use crate::template::percent::kinds;
 
 /// The index of a pattern in its table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -21,34 +20,6 @@ pub(crate) enum Quick {
     Code(Simple),
     /// The pattern itself must be asked.
     Whole,
-}
-
-/// An answer of [`Quick`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Answer {
-    Yes,
-    No,
-    /// The segment is not in its normal form, so it must be decoded first.
-    Decode,
-    /// The pattern must be asked.
-    Ask,
-}
-
-impl Quick {
-    #[inline]
-    pub(crate) fn accepts(self, text: &[u8]) -> Answer {
-        match self {
-            Self::Any => {
-                let is_dots = text.first().is_none_or(|&first| first == b'.') && matches!(text, b"" | b"." | b"..");
-                if !kinds(text).is_plain() || is_dots { Answer::Decode } else { Answer::Yes }
-            }
-            Self::Code(code) if code.accepts(text) => Answer::Yes,
-            // What is escaped could still mean such a value.
-            Self::Code(_) if text.contains(&b'%') => Answer::Decode,
-            Self::Code(_) => Answer::No,
-            Self::Whole => Answer::Ask,
-        }
-    }
 }
 
 /// Text and values in turn, within one segment.

@@ -162,31 +162,20 @@ pub(crate) struct Key {
 
 impl Key {
     pub(crate) fn of(text: &[u8]) -> Self {
-        Self::within(text, 0, text.len())
+        let word = |bytes: &[u8]| bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
+        match text.last_chunk::<8>() {
+            Some(last) => Self::new(word(&text[..8]), word(last), text.len()),
+            None => Self::new(word(text), 0, text.len()),
+        }
     }
 
-    /// The key of a piece of a text.
+    /// A key by the first eight bytes of a text, its last eight, if it has as many, and its length.
     #[inline]
-    pub(crate) fn within(bytes: &[u8], start: usize, end: usize) -> Self {
-        let length = end.saturating_sub(start);
-        // The eight bytes that end there.
-        let before = |end: usize| {
-            let word = end.checked_sub(8).and_then(|start| bytes.get(start..end));
-            word.and_then(|word| word.try_into().ok()).map(u64::from_le_bytes)
-        };
+    pub(super) fn new(head: u64, tail: u64, length: usize) -> Self {
         // Texts are far shorter than 2^32 bytes.
         #[allow(clippy::cast_possible_truncation, reason = "the length of a segment")]
-        let narrow = length as u32;
-        match before(end) {
-            Some(tail) if length >= 8 => Self { head: before(start + 8).unwrap_or_default(), tail, length: narrow },
-            Some(word) if length > 0 => Self { head: word >> (64 - 8 * length), tail: 0, length: narrow },
-            // A short text at the very beginning.
-            _ => {
-                let bytes = bytes.get(start..end).unwrap_or_default();
-                let head = bytes.iter().rev().fold(0, |head, &byte| head << 8 | u64::from(byte));
-                Self { head, tail: 0, length: narrow }
-            }
-        }
+        let length = length as u32;
+        Self { head, tail, length }
     }
 
     /// Does the key not hold all of its text?
