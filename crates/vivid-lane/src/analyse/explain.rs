@@ -262,7 +262,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         if let Some(host) = &route.host
             && !host.accepts(self.ask.host, self.ask.lists)
         {
-            let template = route.host_template.as_ref().map(ToString::to_string).unwrap_or_default();
+            let template = &host.template;
             let asked = self
                 .ask
                 .host

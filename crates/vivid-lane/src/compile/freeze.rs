@@ -24,7 +24,7 @@ pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId
         // Each part was a template, and so is what they make together.
         path: Template::parse(&path).map_err(|_| TooLarge)?,
         page: route.page,
-        onward,
+        onward: onward.map(Box::new),
         needs,
         frame: route.frame.as_deref().map(Into::into),
         fallback: route.fallback,
@@ -32,8 +32,7 @@ pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId
         methods: route.methods.clone(),
         priority: route.priority,
         query: query(&route.plan, &route.params),
-        host: route.host.as_ref().map(|host| demand(host, &route.params)).transpose()?,
-        host_template: route.host.as_ref().map(|host| host.template.clone()),
+        host: route.host.as_ref().map(|host| demand(host, &route.params).map(Box::new)).transpose()?,
         params: route.params.clone(),
         level: route.level,
         has_defaults,
@@ -82,5 +81,9 @@ fn demand(host: &Host, params: &[Param]) -> Result<HostDemand, TooLarge> {
             }
         }
     }
-    Ok(HostDemand { pattern: Pattern { pieces: pieces.into() }, params: indices.into() })
+    Ok(HostDemand {
+        template: host.template.clone(),
+        pattern: Pattern { pieces: pieces.into() },
+        params: indices.into(),
+    })
 }

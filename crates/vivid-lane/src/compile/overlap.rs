@@ -163,7 +163,7 @@ impl Proof<'_> {
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
         let Relation::Shared { narrower: by_host, witness: host, .. } =
-            order::hosts(one.host.as_ref(), two.host.as_ref())?
+            order::hosts(one.host.as_deref(), two.host.as_deref())?
         else {
             return Ok(());
         };

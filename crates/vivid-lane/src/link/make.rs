@@ -214,7 +214,7 @@ impl<'t, P> Link<'t, P> {
     fn write(&self, route: &Route, values: &Values) -> Result<String, LinkError> {
         let frozen = self.table.frozen();
         let address = frozen.site.address(&self.path(route, values)?);
-        let host = route.host_template.as_ref().map(|host| host.expand(values));
+        let host = route.host.as_ref().map(|host| host.template.expand(values));
         let url = match host {
             None => address,
             Some(host) => {
@@ -431,6 +431,9 @@ impl<'t, P> Link<'t, P> {
 
 /// Was the value read back that was given, or the default where none was?
 fn is_same(found: &Reading<'_, '_>, index: usize, param: &Param, given: Option<&Value>) -> bool {
+    if let Some(Value::Text(given)) = given {
+        return found.text(index).is_some_and(|read| read == given.as_str());
+    }
     match (found.value_at(index), given) {
         (None, None) => true,
         (Some(read), Some(given)) => read == *given,

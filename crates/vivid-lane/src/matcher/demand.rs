@@ -5,6 +5,7 @@ use std::sync::Arc;
 use super::ask::{Ask, Lists, Pairs};
 use super::pattern::{Pattern, Split};
 use crate::rule::Check;
+use crate::template::Template;
 use crate::template::percent::decode_form;
 
 /// What a route demands of the query.
@@ -88,6 +89,8 @@ impl QueryParam {
 /// The host that a route demands: a pattern over the whole host in small letters.
 #[derive(Debug)]
 pub(crate) struct HostDemand {
+    /// The host as it was declared, by the route or an ancestor.
+    pub(crate) template: Template,
     pub(crate) pattern: Pattern,
     /// For each piece of the pattern, the parameter that it is the value of.
     pub(crate) params: Box<[Option<u16>]>,

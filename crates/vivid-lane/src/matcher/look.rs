@@ -1,6 +1,7 @@
 //! The lookup: a URL in its parts, and what answers it.
 
 use super::ask::{Ask, Lists, Pairs, Target, pairs};
+use super::express::Express;
 use super::path::{BadPath, Segments};
 use super::reading::Reading;
 use super::table::Frozen;
@@ -80,6 +81,11 @@ impl Frozen {
 
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Reading<'t, 'u>> {
+        if method == "GET"
+            && let Express::Page(_, reading) = self.express(url, None, lists)
+        {
+            return Some(reading);
+        }
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = self.parse(url, None, &mut parts) else { return None };
         match self.look(&parts, method, lists) {

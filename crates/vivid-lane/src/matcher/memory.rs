@@ -66,11 +66,14 @@ impl Frozen {
 
 impl Route {
     fn heap(&self, rules: &mut Rules) -> usize {
-        let onward = self.onward.as_ref().map_or(0, |onward| match &onward.aim {
-            Destination::Route { values, .. } => list(values, |(name, filling)| {
-                name.len() + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
-            }),
-            Destination::Url(url) => template(url),
+        let onward = self.onward.as_ref().map_or(0, |onward| {
+            size_of_val(&**onward)
+                + match &onward.aim {
+                    Destination::Route { values, .. } => list(values, |(name, filling)| {
+                        name.len() + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
+                    }),
+                    Destination::Url(url) => template(url),
+                }
         });
         self.name.len()
             + self.own_path.len()
@@ -82,7 +85,6 @@ impl Route {
             + onward
             + query(&self.query, rules)
             + self.host.as_ref().map_or(0, |host| self::host(host, rules))
-            + self.host_template.as_ref().map_or(0, template)
             + list(&self.params, |param| param.name.len() + rules.count(&param.check))
     }
 }
@@ -120,7 +122,7 @@ fn query(query: &QueryDemand, rules: &mut Rules) -> usize {
 }
 
 fn host(host: &HostDemand, rules: &mut Rules) -> usize {
-    pattern(&host.pattern, rules) + size_of_val(&*host.params)
+    size_of::<HostDemand>() + template(&host.template) + pattern(&host.pattern, rules) + size_of_val(&*host.params)
 }
 
 fn template(template: &Template) -> usize {

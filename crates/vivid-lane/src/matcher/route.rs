@@ -26,7 +26,7 @@ pub(crate) struct Route {
     pub(crate) path: Template,
     pub(crate) page: Option<PageId>,
     /// Where the route sends its visitors on to, instead of showing a page.
-    pub(crate) onward: Option<Onward>,
+    pub(crate) onward: Option<Box<Onward>>,
     /// What visitors must meet, the outermost first.
     pub(crate) needs: Box<[NeedId]>,
     pub(crate) frame: Option<Box<str>>,
@@ -35,9 +35,7 @@ pub(crate) struct Route {
     pub(crate) methods: Methods,
     pub(crate) priority: i64,
     pub(crate) query: QueryDemand,
-    pub(crate) host: Option<HostDemand>,
-    /// The host as it was declared, by the route or an ancestor.
-    pub(crate) host_template: Option<Template>,
+    pub(crate) host: Option<Box<HostDemand>>,
     /// The parameters of the whole path, outermost first.
     pub(crate) params: Vec<Param>,
     /// How many ancestors the route has.

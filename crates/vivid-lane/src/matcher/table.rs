@@ -268,7 +268,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The host that the route is reached under, where it or an ancestor names one.
     #[must_use]
     pub fn host(self) -> Option<&'t Template> {
-        self.route().host_template.as_ref()
+        self.route().host.as_ref().map(|host| &host.template)
     }
 
     /// Names of the parameters with their rules in a few words; no words for a parameter without a rule.

@@ -68,7 +68,7 @@ impl Tree {
             return true;
         }
         let route = &routes[ending.route.0 as usize];
-        ask.meets(&route.query, route.host.as_ref()) && self.tail_fits(ending, ask, routes)
+        ask.meets(&route.query, route.host.as_deref()) && self.tail_fits(ending, ask, routes)
     }
 
     /// Does the tail have as many segments as its rule wants, and the value that it wants?
