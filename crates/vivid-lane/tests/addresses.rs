@@ -9,7 +9,8 @@ use proptest::prelude::*;
 use reference::model::{Route, route, table, url, values};
 use url::Url;
 use vivid_lane::{
-    Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Severity, Slash, Table, Value,
+    Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Rule, Severity, Slash, Table,
+    TableSpec, Value,
 };
 
 /// How a site writes its addresses.
@@ -198,6 +199,40 @@ proptest! {
                 other => other.status().to_string(),
             };
             prop_assert_eq!(decided(url), decided(&long), "{}", url);
+        }
+    }
+
+    /// A default may be spelt out or left out, in links and in URLs: the address is the same, and so are the values.
+    #[test]
+    fn defaults_have_one_address(
+        lang in prop::option::of(prop::sample::select(vec!["en", "cy"])),
+        year in prop::option::of(prop::sample::select(vec!["2031", "2032"])),
+        month in prop::option::of(prop::sample::select(vec!["04", "05"])),
+        page in prop::option::of(prop::sample::select(vec!["1", "2"])),
+        slash in prop::sample::select(vec![Slash::Never, Slash::Always, Slash::Either]),
+    ) {
+        let rule = |value: &str, default: &str| Rule::one_of([value, default]).default_value(default);
+        let route = RouteSpec::new("list").path("{/lang}/list{/year,month}{?page}").page("list");
+        let route = route.param("lang", rule("cy", "en")).param("year", rule("2032", "2031")).param("page", rule("2", "1"));
+        let table = TableSpec::new().slash(slash).route(route).build().expect("a table");
+        let given = [("lang", lang), ("year", year), ("month", month), ("page", page)];
+        let link = given.iter().filter_map(|(name, value)| Some((*name, (*value)?)));
+        let link = link.fold(table.link("list"), |link, (name, value)| link.set(name, value)).to_url().expect("a link");
+
+        let end = if slash == Slash::Always { "/" } else { "" };
+        let month_segment = month.map_or_else(String::new, |month| format!("/{month}"));
+        let long = format!(
+            "/{}/list/{}{month_segment}{end}?page={}",
+            lang.unwrap_or("en"), year.unwrap_or("2031"), page.unwrap_or("1"),
+        );
+        let sent_on = table.decide(&Request::get(&long)).location().map(str::to_owned);
+        prop_assert_eq!(sent_on.as_deref().unwrap_or(&long), link.as_str());
+
+        let found = table.find(&link).expect("a page");
+        let wanted = [lang.or(Some("en")), year.or(Some("2031")), month, page.or(Some("1"))];
+        for (name, wanted) in ["lang", "year", "month", "page"].iter().zip(wanted) {
+            let value = found.param(name);
+            prop_assert_eq!(value.as_deref(), wanted, "{} of {}", name, link);
         }
     }
 

@@ -2,8 +2,9 @@
 //! links from the page that is shown.
 
 use std::cell::{Cell, RefCell};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
+use proptest::prelude::*;
 use vivid_lane::{
     Active, Counters, Decision, History, LiveLists, Match, Request, RouteRef, Step, Table, Value, slug, transition,
 };
@@ -376,5 +377,168 @@ fn suggestions_are_pages_and_few() {
     ] {
         let got = suggested(url);
         assert_eq!(got, wanted, "{url}");
+    }
+}
+
+/// A move of a visitor.
+#[derive(Debug, Clone)]
+enum Move {
+    Push(&'static str),
+    Replace(&'static str),
+    Back,
+    Forward,
+    Go(usize),
+}
+
+fn addresses() -> impl Strategy<Value = &'static str> {
+    prop::sample::select(vec![
+        "/",
+        "/nights",
+        "/nights/",
+        "/nights?year=2031",
+        "/cy/nights/2031-04-02",
+        "/nights/2031-04-03",
+        "/cy",
+        "/group/moon",
+        "/nights/2031-04-02/exposures?band=red",
+        "/nowhere",
+        "//group//sun",
+        "/nights/2031-02-30",
+        "/cy/logbook/2031-04-02",
+    ])
+}
+
+fn moves() -> impl Strategy<Value = Vec<Move>> {
+    let one = prop_oneof![
+        4 => addresses().prop_map(Move::Push),
+        1 => addresses().prop_map(Move::Replace),
+        2 => Just(Move::Back),
+        2 => Just(Move::Forward),
+        1 => (0usize..6).prop_map(Move::Go),
+    ];
+    prop::collection::vec(one, 0..24)
+}
+
+/// The address that a URL comes to.
+fn settled(table: &Table, url: &str) -> String {
+    table.decide(&Request::get(url)).location().unwrap_or(url).to_owned()
+}
+
+proptest! {
+    /// A history is a list of final addresses and a place in it, as the simplest model has it.
+    #[test]
+    fn a_history_is_a_list_and_a_place(moves in moves()) {
+        let table = table(SITE);
+        let mut history = History::new(&table, "/");
+        let (mut entries, mut at) = (vec!["/".to_owned()], 0);
+        for one in moves {
+            match one {
+                Move::Push(url) => {
+                    history.push(url);
+                    entries.truncate(at + 1);
+                    entries.push(settled(&table, url));
+                    at += 1;
+                }
+                Move::Replace(url) => {
+                    history.replace(url);
+                    entries[at] = settled(&table, url);
+                }
+                Move::Back => {
+                    prop_assert_eq!(history.back().is_some(), at > 0);
+                    at = at.saturating_sub(1);
+                }
+                Move::Forward => {
+                    prop_assert_eq!(history.forward().is_some(), at + 1 < entries.len());
+                    at = (at + 1).min(entries.len() - 1);
+                }
+                Move::Go(to) => {
+                    prop_assert_eq!(history.go(to).is_some(), to < entries.len());
+                    at = if to < entries.len() { to } else { at };
+                }
+            }
+            prop_assert_eq!(history.entries(), &entries);
+            prop_assert_eq!(history.position(), at);
+            prop_assert_eq!(history.current().status(), table.decide(&Request::get(&entries[at])).status());
+        }
+    }
+
+    /// What stays and what is left is the old chain; what stays and what is entered is the new one; the way back
+    /// undoes the way there.
+    #[test]
+    fn a_transition_accounts_for_both_chains(from in addresses(), to in addresses()) {
+        let table = table(SITE);
+        let (from, to) = (settled(&table, from), settled(&table, to));
+        let (Some(old), Some(new)) = (table.find(&from), table.find(&to)) else { return Ok(()) };
+        let chain = |found: &Match<'_, '_>| found.levels().map(|level| level.route().name().to_owned()).collect::<Vec<_>>();
+        let named = |routes: &[RouteRef<'_>]| routes.iter().map(|route| route.name().to_owned()).collect::<Vec<_>>();
+        let (there, back) = (transition(Some(&old), &new), transition(Some(&new), &old));
+        let left: Vec<String> = named(there.left()).into_iter().rev().collect();
+        prop_assert_eq!([named(there.kept()), left].concat(), chain(&old));
+        prop_assert_eq!([named(there.kept()), named(there.entered())].concat(), chain(&new));
+        prop_assert_eq!(there.is_nothing(), from == to);
+        prop_assert_eq!(named(back.entered()).into_iter().rev().collect::<Vec<_>>(), named(there.left()));
+        let pairs = |change: &vivid_lane::Change<'_>| (change.name().to_owned(), change.before().cloned(), change.after().cloned());
+        let mirrored: Vec<_> = back.changed().iter().map(pairs).map(|(name, before, after)| (name, after, before)).collect();
+        prop_assert_eq!(there.changed().iter().map(pairs).collect::<Vec<_>>(), mirrored);
+    }
+
+    /// Links from one page to another keep the language, and the one to the page itself is its address.
+    #[test]
+    fn links_from_a_page_stay_in_its_language(url in addresses()) {
+        let table = table(SITE);
+        let url = settled(&table, url);
+        let Some(found) = table.find(&url) else { return Ok(()) };
+        for name in ["site.home", "site.nights", "site.logbook"] {
+            let link = found.link(name).to_url().expect("nothing else is needed");
+            let there = table.find(&link).expect("a page");
+            prop_assert_eq!(there.param("lang"), found.param("lang"), "{} on {}", link, url);
+        }
+        let own = found.values().fold(found.link(found.route().name()), |link, (name, value)| link.set(name, value));
+        prop_assert_eq!(own.to_url().expect("a link"), url.as_str());
+        prop_assert_eq!(own.active(&found), Active::Exactly);
+    }
+
+    /// Lists in memory hold what a set holds that went through the same changes, and a state that was taken keeps
+    /// what it had.
+    #[test]
+    fn live_lists_are_sets(changes in prop::collection::vec((0u8..3, 0u8..2, "[a-c]"), 0..30)) {
+        use vivid_lane::Lists;
+        let (lists, mut model) = (LiveLists::new(), HashMap::<&str, HashSet<String>>::new());
+        let mut taken = Vec::new();
+        for (kind, list, value) in changes {
+            let list = ["observers", "domes"][usize::from(list)];
+            taken.push((lists.now(), model.clone()));
+            match kind {
+                0 => {
+                    lists.insert(list, value.as_str());
+                    model.entry(list).or_default().insert(value);
+                }
+                1 => {
+                    lists.remove(list, &value);
+                    model.entry(list).or_default().remove(&value);
+                }
+                _ => {
+                    lists.replace(list, [value.as_str(), "z"]);
+                    model.insert(list, HashSet::from([value, "z".to_owned()]));
+                }
+            }
+        }
+        taken.push((lists.now(), model));
+        for (now, model) in taken {
+            for list in ["observers", "domes", "none"] {
+                for value in ["a", "b", "c", "z"] {
+                    prop_assert_eq!(now.contains(list, value), model.get(list).is_some_and(|values| values.contains(value)));
+                }
+            }
+        }
+    }
+
+    /// A slug is one that its format accepts, and slugging it again changes nothing.
+    #[test]
+    fn a_slug_is_a_slug(title in "\\PC{0,30}") {
+        let slug = slug(&title);
+        let table = table("[routes.a]\npath = '/{title}'\npage = 'a'\nparams.title = 'slug'");
+        prop_assert!(slug.is_empty() || table.link("a").set("title", slug.as_str()).to_url().is_ok(), "{}", slug);
+        prop_assert_eq!(vivid_lane::slug(&slug), slug);
     }
 }

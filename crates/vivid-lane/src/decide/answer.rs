@@ -218,7 +218,7 @@ impl<P> Table<P> {
         if let Some(onward) = &reading.route().onward {
             return Err(self.redirect(onward, &reading));
         }
-        if reading.spells_out_a_default()
+        if reading.spelt_defaults() > 0
             && let Some(address) = self.without_defaults(&reading)
         {
             return canonical(address);
@@ -249,12 +249,16 @@ impl<P> Table<P> {
         }
     }
 
-    /// The address without the values that the rules give anyway; `None` where they cannot be left out.
+    /// The address without the values that the rules give anyway, as far as they can be left out; `None` where none
+    /// can.
     fn without_defaults(&self, reading: &Reading<'_, '_>) -> Option<String> {
         let short = self.link_to(reading.route, reading.values()).to_url().ok()?;
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
         let listed = |_: &str, _: &str| true;
-        let is_shorter = self.frozen().read(&short, method, &listed).is_some_and(|short| !short.spells_out_a_default());
+        let is_shorter = self
+            .frozen()
+            .read(&short, method, &listed)
+            .is_some_and(|short| short.spelt_defaults() < reading.spelt_defaults());
         is_shorter.then(|| self.with_rest(short, reading))
     }
 

@@ -163,16 +163,20 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
     }
 
-    /// Does the URL spell out a value that it could leave to the default of a rule?
-    pub(crate) fn spells_out_a_default(&self) -> bool {
+    /// How many values the URL spells out that their rules would give by default.
+    pub(crate) fn spelt_defaults(&self) -> usize {
         let route = self.route();
-        route.has_defaults
-            && route.params.iter().enumerate().any(|(index, param)| {
-                param.is_optional
-                    && param.check.default.is_some()
-                    && matches!(self.slot(index), Slot::Path(_) | Slot::Query(_))
-                    && self.text(index).as_deref() == param.check.default.as_deref()
-            })
+        if !route.has_defaults {
+            return 0;
+        }
+        let is_spelt = |index: usize| {
+            let param = &route.params[index];
+            param.is_optional
+                && param.check.default.is_some()
+                && matches!(self.slot(index), Slot::Path(_) | Slot::Query(_))
+                && self.text(index).as_deref() == param.check.default.as_deref()
+        };
+        (0..route.params.len()).filter(|&index| is_spelt(index)).count()
     }
 
     /// The values in the URL, by name; with the defaults of absent ones.
