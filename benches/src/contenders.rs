@@ -195,3 +195,19 @@ impl Expressions {
 pub fn read(found: &Match<'_, '_>) -> usize {
     found.texts().map(|(_, text)| text.len()).sum()
 }
+
+/// The routes with so many parameters: their names, and the names of the parameters.
+#[must_use]
+pub fn links(corpus: &Corpus, count: usize) -> Vec<(String, Vec<&str>)> {
+    let routes = corpus.routes.iter().enumerate();
+    let named = routes.map(|(index, route)| (index.to_string(), route.iter().filter_map(param).collect::<Vec<_>>()));
+    named.filter(|(_, params)| params.len() == count).collect()
+}
+
+/// The name of a segment that is a parameter.
+fn param(segment: &Segment) -> Option<&str> {
+    match segment {
+        Segment::Param(name, _) => Some(name),
+        Segment::Literal(_) => None,
+    }
+}

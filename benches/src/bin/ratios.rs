@@ -7,8 +7,8 @@ use std::hint::black_box;
 use std::time::Instant;
 
 use vivid_lane::{Decision, Request, Table};
-use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, misses, nested, ours, read};
-use vivid_lane_benches::tables::{Corpus, Segment, branching, generated, rest};
+use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, links, misses, nested, ours, read};
+use vivid_lane_benches::tables::{Corpus, branching, generated, rest};
 
 /// How many rounds; each contender runs once in each, and the median counts.
 const ROUNDS: usize = 31;
@@ -149,16 +149,7 @@ fn others() {
     let known = hits(&corpus);
     let map = exact(&known);
     let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
-    let params = |index: usize| {
-        corpus.routes[index].iter().filter_map(|segment| match segment {
-            Segment::Param(name, _) => Some(name.as_str()),
-            Segment::Literal(_) => None,
-        })
-    };
-    let two: Vec<(String, Vec<&str>)> = (0..corpus.routes.len())
-        .map(|index| (index.to_string(), params(index).collect::<Vec<_>>()))
-        .filter(|(_, params)| params.len() == 2)
-        .collect();
+    let two = links(&corpus, 2);
     let rounds = || {
         for url in std::iter::repeat_n(&urls, 20).flatten() {
             black_box(table.find(black_box(url)).map(|found| read(&found)));

@@ -6,7 +6,7 @@
 use std::hint::black_box;
 
 use vivid_lane::{Decision, Request};
-use vivid_lane_benches::contenders::{exact, hits, misses, ours, read};
+use vivid_lane_benches::contenders::{exact, hits, links, misses, ours, read};
 use vivid_lane_benches::tables::{generated, rest};
 
 fn main() {
@@ -18,8 +18,13 @@ fn main() {
     let urls = hits(&corpus);
     let late: Vec<String> = misses(&corpus, false);
     let map = exact(&urls);
+    let links = links(&corpus, 2);
     let table = ours(&corpus);
-    let calls = if contender == "miss" { late.len() } else { urls.len() };
+    let calls = match contender.as_str() {
+        "miss" => late.len(),
+        "link" => links.len(),
+        _ => urls.len(),
+    };
     if rounds == 0 {
         // How many calls one round makes.
         println!("{calls}");
@@ -39,6 +44,10 @@ fn main() {
             }),
             "miss" => late.iter().for_each(|url| {
                 black_box(table.find(black_box(url)).is_some());
+            }),
+            "link" => links.iter().for_each(|(name, params)| {
+                let link = params.iter().fold(table.link(name.as_str()), |link, param| link.set(*param, "m-57"));
+                black_box(link.to_url().expect("a link"));
             }),
             other => panic!("{other} is no contender"),
         }

@@ -134,7 +134,7 @@ impl<'t, P> Missing<'t, '_, P> {
     /// The address with these segments, and the query that was asked.
     fn url(&self, query: Option<&str>, segments: &[String]) -> String {
         let query = query.map_or_else(String::new, |query| format!("?{query}"));
-        self.table().frozen().site.address(&format!("/{}{query}", segments.join("/")))
+        self.table().frozen().site.address(format!("/{}{query}", segments.join("/")))
     }
 
     /// Does one of the last segments speak for the route? A literal does, and a rule that not just any word meets.

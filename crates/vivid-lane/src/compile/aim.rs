@@ -337,7 +337,7 @@ impl<'a> Aims<'a> {
                 continue;
             }
             let expanded = target.path.expand(&values.into_iter().collect());
-            let address = frozen.site.address(&format!("/{}", expanded.trim_start_matches('/')));
+            let address = frozen.site.address(format!("/{}", expanded.trim_start_matches('/')));
             let method = target.methods.0.first().map_or("GET", |method| &**method);
             let Some(reading) = frozen.read(&address, method, &NoLists) else { continue };
             if reading.route().onward.is_none() {

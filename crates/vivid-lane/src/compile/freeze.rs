@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::chain::{Chained, Host};
 use super::plan::{Plan, QueryPart};
-use crate::matcher::{HostDemand, NeedId, Onward, Param, Pattern, Piece, QueryDemand, QueryParam, Route};
+use crate::matcher::{HostDemand, NeedId, Onward, Param, ParamKind, Pattern, Piece, QueryDemand, QueryParam, Route};
 use crate::rule::{Check, TooLarge};
 use crate::template::Template;
 use crate::template::percent::decode;
@@ -16,7 +16,12 @@ const LABEL: &str = "^[^.]+$";
 pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
     let path = route.plan.template();
     let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
+    let is_as_given = |param: &Param| {
+        let in_path = matches!(param.kind, ParamKind::Segment) && param.is_optional;
+        param.check.default.is_none() && !in_path && !matches!(param.kind, ParamKind::Items | ParamKind::Host)
+    };
     Ok(Route {
+        takes_values_as_they_are: route.params.iter().all(is_as_given),
         is_open: route.page.is_some() && onward.is_none() && needs.is_empty() && !has_defaults,
         name: route.name.as_str().into(),
         parent: route.parent,

@@ -191,7 +191,7 @@ impl Proof<'_> {
         self.report_overlap(
             a,
             b,
-            &format!("{origin}{}", self.site.address(&format!("{path}{query}"))),
+            &format!("{origin}{}", self.site.address(format!("{path}{query}"))),
             is_sure && path_is_sure,
         );
         Ok(())

@@ -1,5 +1,7 @@
 //! Name and values → URL.
 
+use std::borrow::Cow;
+
 use super::error::{Kind, LinkError};
 use super::fields;
 use crate::compile::RETURN;
@@ -213,7 +215,7 @@ impl<'t, P> Link<'t, P> {
 
     fn write(&self, route: &Route, values: &Values) -> Result<String, LinkError> {
         let frozen = self.table.frozen();
-        let address = frozen.site.address(&self.path(route, values)?);
+        let address = frozen.site.address(self.path(route, values)?);
         let host = route.host.as_ref().map(|host| host.template.expand(values));
         let url = match host {
             None => address,
@@ -237,20 +239,33 @@ impl<'t, P> Link<'t, P> {
             url.insert(0, '/');
         }
         let path = &url[..url.find(['?', '#']).unwrap_or(url.len())];
-        match path.split('/').find(|segment| matches!(*segment, "." | "..")) {
+        // Hardly any path has a segment that begins with a dot.
+        let may_have_dots = path.as_bytes().windows(2).any(|pair| pair == b"/.");
+        let dots = || path.split('/').find(|segment| matches!(*segment, "." | ".."));
+        match may_have_dots.then(dots).flatten() {
             Some(dots) => Err(self.error(Kind::Dots { segment: dots.to_owned() })),
             None => Ok(url),
         }
     }
 
     /// The values that go into the template: all checked, defaults filled in or left out.
-    fn checked(&self, route: &Route, defaults: Defaults) -> Result<Values, LinkError> {
+    fn checked(&self, route: &Route, defaults: Defaults) -> Result<Cow<'_, Values>, LinkError> {
         for (name, _) in self.values.iter() {
             if !route.params.iter().any(|param| *param.name == *name) {
                 let near = nearest(name, route.params.iter().map(|param| &*param.name));
                 let (name, near) = (name.to_owned(), near.map(str::to_owned));
                 return Err(self.error(Kind::UnknownParam { name, near }));
             }
+        }
+        if self.inherited.is_empty() && route.takes_values_as_they_are {
+            for param in &route.params {
+                match self.values.get(&param.name) {
+                    Some(value) => self.check(param, value)?,
+                    None if param.is_optional => {}
+                    None => return Err(self.error(Kind::Missing { name: param.name.to_string() })),
+                }
+            }
+            return Ok(Cow::Borrowed(&self.values));
         }
         let mut checked = Values::new();
         for param in &route.params {
@@ -271,7 +286,7 @@ impl<'t, P> Link<'t, P> {
             }
         }
         self.fill_gaps(route, &mut checked)?;
-        Ok(checked)
+        Ok(Cow::Owned(checked))
     }
 
     /// What is filled from left to right has no gaps: the default of a value before another is written after all.

@@ -74,7 +74,7 @@ impl Frozen {
             && let Some(path) = respelt(&self.tree, id, parts)
         {
             let query = parts.target.query.map_or_else(String::new, |query| format!("?{query}"));
-            return Looked::Respelt(self.site.address(&format!("{path}{query}")));
+            return Looked::Respelt(self.site.address(format!("{path}{query}")));
         }
         Looked::Answer(Reading::new(self, id, parts))
     }

@@ -42,6 +42,9 @@ pub(crate) struct Route {
     pub(crate) level: u16,
     /// Is there an optional parameter whose rule has a default?
     pub(crate) has_defaults: bool,
+    /// Do links need no more than their values: no defaults, no values that are filled from left to right, none of
+    /// another form than they are given in?
+    pub(crate) takes_values_as_they_are: bool,
     /// Is a page shown to whoever asks, with no more to look at than the URL in its normal form?
     pub(crate) is_open: bool,
 }

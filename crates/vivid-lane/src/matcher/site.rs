@@ -4,7 +4,7 @@ use super::ask::{Target, without_port};
 use super::look::{Parsed, Parts};
 use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
 use crate::table::Slash;
-use crate::template::percent::{clean_query_into, normalise_into};
+use crate::template::percent::{clean_query_into, kinds, normalise_into};
 
 /// How a site is reached and how it writes its URLs.
 #[derive(Debug, Default)]
@@ -108,7 +108,17 @@ impl Site {
     }
 
     /// The address of a page whose template expanded to this: path, query and fragment.
-    pub(crate) fn address(&self, expanded: &str) -> String {
+    pub(crate) fn address(&self, expanded: String) -> String {
+        let end = end_of_path(&expanded);
+        // Where nothing is escaped, there is nothing to bring into a normal form.
+        if self.is_plain && end > 1 && kinds(&expanded.as_bytes()[..end]).is_plain() && !expanded[..end].ends_with('/')
+        {
+            return expanded;
+        }
+        self.written(&expanded)
+    }
+
+    fn written(&self, expanded: &str) -> String {
         let (path, rest) = expanded.split_at(expanded.find(['?', '#']).unwrap_or(expanded.len()));
         let mut normal = String::with_capacity(path.len());
         for raw in path.split('/').skip(1) {

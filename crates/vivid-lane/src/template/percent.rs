@@ -49,6 +49,10 @@ fn push_escape(out: &mut String, byte: u8) {
 
 /// Appends `value` with everything but unreserved characters escaped.
 pub(crate) fn encode_unreserved(out: &mut String, value: &str) {
+    if value.bytes().all(is_unreserved) {
+        out.push_str(value);
+        return;
+    }
     for byte in value.bytes() {
         if is_unreserved(byte) { out.push(char::from(byte)) } else { push_escape(out, byte) }
     }
@@ -57,6 +61,10 @@ pub(crate) fn encode_unreserved(out: &mut String, value: &str) {
 /// Appends `value` with unreserved and reserved characters and existing triplets kept, the rest escaped.
 pub(crate) fn encode_reserved(out: &mut String, value: &str) {
     let bytes = value.as_bytes();
+    if kinds(bytes).is_plain() {
+        out.push_str(value);
+        return;
+    }
     for (at, &byte) in bytes.iter().enumerate() {
         let keep = is_unreserved(byte) || is_reserved(byte) || (byte == b'%' && triplet(&bytes[at + 1..]).is_some());
         if keep { out.push(char::from(byte)) } else { push_escape(out, byte) }
