@@ -5,8 +5,9 @@ use std::borrow::Cow;
 use super::error::{Kind, LinkError};
 use super::fields;
 use crate::compile::RETURN;
-use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table};
+use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
 use crate::table::nearest;
+use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
 
 /// A link that is being made: the name of a route, and values for its parameters.
@@ -238,7 +239,7 @@ impl<'t, P> Link<'t, P> {
         if !url.starts_with('/') {
             url.insert(0, '/');
         }
-        let path = &url[..url.find(['?', '#']).unwrap_or(url.len())];
+        let path = &url[..end_of_path(&url)];
         // Hardly any path has a segment that begins with a dot.
         let may_have_dots = path.as_bytes().windows(2).any(|pair| pair == b"/.");
         let dots = || path.split('/').find(|segment| matches!(*segment, "." | ".."));
@@ -358,6 +359,9 @@ impl<'t, P> Link<'t, P> {
     }
 
     fn no_controls(&self, name: &str, text: &str) -> Result<(), LinkError> {
+        if !kinds(text.as_bytes()).has_control() {
+            return Ok(());
+        }
         match text.chars().find(char::is_ascii_control) {
             Some(found) => Err(self.error(Kind::Control { name: name.to_owned(), found })),
             None => Ok(()),

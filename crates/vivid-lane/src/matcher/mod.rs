@@ -28,7 +28,7 @@ pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam, QueryRefus
 pub(crate) use express::Express;
 pub use found::{FoundValues, Level, Levels, Match};
 pub(crate) use look::{Looked, Parsed, Parts};
-pub(crate) use path::{BadPath, Limits, normal_path};
+pub(crate) use path::{BadPath, Limits, end_of_path, normal_path};
 pub(crate) use pattern::{Pattern, PatternId, Piece};
 pub(crate) use reading::Reading;
 pub(crate) use route::{Destination, Filling, NeedEntry, NeedId, Onward, PageId, Param, ParamKind, Route, RouteId};

@@ -1,7 +1,5 @@
 //! The values that a template is expanded with.
 
-use std::collections::BTreeMap;
-
 /// One value: a text, a list of texts, or a list of pairs (RFC 6570, section 2.3).
 ///
 /// # Example
@@ -111,7 +109,8 @@ impl<T: Into<String>> From<Vec<T>> for Value {
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Values {
-    entries: BTreeMap<String, Value>,
+    /// In the order of the names. They are few, so a list is quicker than a tree.
+    entries: Vec<(String, Value)>,
 }
 
 impl Values {
@@ -130,18 +129,28 @@ impl Values {
 
     /// Sets one value in place; a value that was set before under that name is replaced.
     pub fn insert(&mut self, name: impl Into<String>, value: impl Into<Value>) {
-        self.entries.insert(name.into(), value.into());
+        let (name, value) = (name.into(), value.into());
+        match self.place(&name) {
+            Ok(at) => self.entries[at].1 = value,
+            Err(at) => self.entries.insert(at, (name, value)),
+        }
+    }
+
+    /// Where the value of a name stands, or would stand.
+    fn place(&self, name: &str) -> Result<usize, usize> {
+        self.entries.binary_search_by(|(known, _)| known.as_str().cmp(name))
     }
 
     /// Takes a value out.
     pub fn remove(&mut self, name: &str) -> Option<Value> {
-        self.entries.remove(name)
+        self.place(name).ok().map(|at| self.entries.remove(at).1)
     }
 
     /// The value of that name. An empty list counts as not there.
     #[must_use]
     pub fn get(&self, name: &str) -> Option<&Value> {
-        self.entries.get(name).filter(|value| !value.is_undefined())
+        let (_, value) = &self.entries[self.place(name).ok()?];
+        Some(value).filter(|value| !value.is_undefined())
     }
 
     /// Names and values, in the order of the names.
@@ -164,7 +173,7 @@ impl<N: Into<String>, V: Into<Value>> FromIterator<(N, V)> for Values {
 
 impl IntoIterator for Values {
     type Item = (String, Value);
-    type IntoIter = std::collections::btree_map::IntoIter<String, Value>;
+    type IntoIter = std::vec::IntoIter<(String, Value)>;
 
     /// Names and values, in the order of the names.
     fn into_iter(self) -> Self::IntoIter {

@@ -248,18 +248,20 @@ fn is_rare(format: &str, value: &str) -> bool {
     }
 }
 
-/// `hh:mm:ss`, then a `Z` or an offset; the pool has no fractions.
+/// `hh:mm:ss`, a fraction or none, then a `Z` or an offset (RFC 3339, section 5.6).
 fn is_time(value: &str) -> bool {
-    let at = value.find(['Z', '+']).unwrap_or(value.len());
-    let (clock, zone) = value.split_at(at);
-    let numbers = |text: &str| -> Vec<u32> {
-        text.split(':').filter(|part| part.len() == 2).filter_map(|part| part.parse().ok()).collect()
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    let numbers = |text: &str| -> Option<Vec<u32>> {
+        let parts = text.split(':').map(|part| (part.len() == 2 && digits(part)).then(|| part.parse().ok()).flatten());
+        parts.collect()
     };
-    let is_clock = matches!(numbers(clock).as_slice(), [0..24, 0..60, 0..61]) && clock.len() == 8;
-    let offset = zone
-        .strip_prefix('+')
-        .is_some_and(|text| matches!(numbers(text).as_slice(), [0..24, 0..60]) && text.len() == 5);
-    is_clock && (zone == "Z" || offset)
+    let (time, zone_fits) = match (value.strip_suffix('Z'), value.rfind(['+', '-'])) {
+        (Some(time), _) => (time, true),
+        (None, Some(at)) => (&value[..at], matches!(numbers(&value[at + 1..]).as_deref(), Some([0..24, 0..60]))),
+        (None, None) => return false,
+    };
+    let (clock, fraction) = time.split_once('.').unwrap_or((time, "0"));
+    zone_fits && digits(fraction) && matches!(numbers(clock).as_deref(), Some([0..24, 0..60, 0..61]))
 }
 
 fn is_date(value: &str) -> bool {
