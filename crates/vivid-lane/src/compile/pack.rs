@@ -50,7 +50,7 @@ fn append<T>(all: &mut Vec<T>, more: impl IntoIterator<Item = T>) -> Result<Stre
 }
 
 impl Packing {
-    /// Gives every node its number. A node is numbered after the one before it, whose number its slot hangs on.
+    /// Gives every node its number, and the numbers of what its literals lead to. A node is numbered after the one before it, whose number its slot hangs on.
     fn number(&mut self, nodes: &[GrownNode]) -> Result<(), TooLarge> {
         // The targets of patterns first, so that they lie together; the root comes last, where it is found.
         let targets = nodes.iter().flat_map(|node| &node.edges).map(|edge| edge.target);
@@ -60,11 +60,13 @@ impl Packing {
             }
         }
         self.fresh(NodeId(0))?;
+        let mut children = Vec::new();
         // Every node is made after the one that leads to it, so this order knows the one before.
         for (index, node) in nodes.iter().enumerate() {
             let parent = self.id(NodeId(narrow(index)?))?;
             let mut sorted: Vec<(&str, NodeId)> = node.literals.iter().map(|(text, child)| (&**text, *child)).collect();
             sorted.sort_unstable();
+            let start = children.len();
             for (text, child) in sorted {
                 let key = Key::of(text.as_bytes());
                 let mut slot = key.slot(parent, self.tree.slots);
@@ -78,8 +80,12 @@ impl Packing {
                 node.is_usual = is_usual;
                 self.nodes[slot as usize] = node;
                 self.new_ids[child.0 as usize] = Some(NodeId(slot));
+                children.push(NodeId(slot));
             }
+            let stretch = Stretch { start: narrow(start)?, count: narrow(children.len() - start)? };
+            self.nodes[parent.0 as usize].children = stretch;
         }
+        self.tree.children = children.into();
         Ok(())
     }
 
@@ -94,24 +100,19 @@ impl Packing {
         self.new_ids[old.0 as usize].ok_or(TooLarge)
     }
 
-    /// Fills in what follows each node.
+    /// Fills in what else follows each node.
     fn fill(&mut self, nodes: &[GrownNode]) -> Result<(), TooLarge> {
-        let (mut children, mut edges, mut stops) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut edges, mut stops) = (Vec::new(), Vec::new());
         for (index, node) in nodes.iter().enumerate() {
-            let mut sorted: Vec<(&str, NodeId)> = node.literals.iter().map(|(text, child)| (&**text, *child)).collect();
-            sorted.sort_unstable();
-            let led_to = sorted.into_iter().map(|(_, child)| self.id(child)).collect::<Result<Vec<_>, _>>()?;
             let renumbered = node.edges.iter().map(|edge| Ok(Edge { target: self.id(edge.target)?, ..*edge }));
             let renumbered = renumbered.collect::<Result<Vec<_>, TooLarge>>()?;
             let id = self.id(NodeId(narrow(index)?))?;
             let packed = &mut self.nodes[id.0 as usize];
-            packed.children = append(&mut children, led_to)?;
             packed.edges = append(&mut edges, renumbered)?;
             packed.stops = append(&mut stops, node.endings.iter().copied())?;
             packed.is_ordered = node.is_ordered;
             packed.is_usual &= node.is_ordered;
         }
-        self.tree.children = children.into();
         self.tree.edges = edges.into();
         self.tree.stops = stops.into();
         Ok(())

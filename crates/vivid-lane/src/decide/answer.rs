@@ -5,8 +5,8 @@ use super::decision::{Allow, Bad, BadRequest, Decision, Missing, Redirect, Unmet
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::matcher::{
-    Accepted, BadPath, Destination, Express, Lists, Looked, Match, NeedId, NoLists, Onward, PageId, Parsed, Parts,
-    Reading, RouteId, Table, Target,
+    Accepted, BadPath, Destination, Lists, Looked, Match, NeedId, NoLists, Onward, PageId, Parsed, Parts, Reading,
+    RouteId, ShortWay, Table, Target,
 };
 use crate::template::percent::clean_query_into;
 use crate::template::{Value, Values};
@@ -79,9 +79,9 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        match self.frozen().express(url, None, &NoLists) {
-            Express::Page(page, reading) => Some(Match::of_page(self, page, reading)),
-            Express::Miss => None,
+        match self.frozen().short_way(url, None, &NoLists) {
+            ShortWay::Page(page, reading) => Some(Match::of_page(self, page, reading)),
+            ShortWay::Miss => None,
             _ => self.general_step(url, None, Question { method: "GET", lists: &NoLists, meets: &|_| true }).ok(),
         }
     }
@@ -131,9 +131,8 @@ impl<P> Table<P> {
             let turn = if hop.is_external { None } else { self.step(&hop.location, host, question).err() };
             match turn {
                 None => {
-                    let Hop { status, location, route, is_external } = hop;
-                    let name = route.map(|route| self.route_ref(route).name());
-                    return (Decision::Redirect(Redirect { status, location, route: name, is_external }), route);
+                    let route = hop.route;
+                    return (self.turn(request, Turn::Onward(hop), question), route);
                 }
                 Some(Turn::Onward(next)) => {
                     // What a route declares goes before what tidying up an address would say, and a redirect for
@@ -183,9 +182,9 @@ impl<P> Table<P> {
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, question: Question<'_>) -> Result<Match<'_, 'u, P>, Turn> {
         let frozen = self.frozen();
         if matches!(question.method, "GET" | "HEAD") {
-            match frozen.express(url, host, question.lists) {
-                Express::Page(page, reading) => return Ok(Match::of_page(self, page, reading)),
-                Express::Miss if frozen.fallbacks.is_empty() => return Err(Turn::Missing(frozen.fallback, None)),
+            match frozen.short_way(url, host, question.lists) {
+                ShortWay::Page(page, reading) => return Ok(Match::of_page(self, page, reading)),
+                ShortWay::Miss if frozen.fallbacks.is_empty() => return Err(Turn::Missing(frozen.fallback, None)),
                 _ => {}
             }
         }

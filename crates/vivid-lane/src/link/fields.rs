@@ -11,9 +11,11 @@ use crate::template::{Value, Values};
 
 /// The fields of a struct, or the entries of a map, as values.
 pub(super) fn values<T: Serialize + ?Sized>(params: &T) -> Result<Values, String> {
-    let pairs = params.serialize(Entries::default()).map_err(|Problem(reason)| reason)?;
-    let values = pairs.into_iter().filter_map(|(name, value)| Some((name, value?)));
-    Ok(values.collect())
+    match params.serialize(Reader).map_err(|Problem(reason)| reason)? {
+        Seen::Nothing => Ok(Values::new()),
+        Seen::Entries(entries) => Ok(entries.into_iter().collect()),
+        Seen::One(_) => Err("expected a struct or a map with a field for each parameter".to_owned()),
+    }
 }
 
 /// Why a value cannot be written.
@@ -34,169 +36,59 @@ impl ser::Error for Problem {
     }
 }
 
-type Entry = (String, Option<Value>);
+type Entry = (String, Value);
 
-/// Names and values, of a struct or a map.
-#[derive(Default)]
-struct Entries {
-    list: Vec<Entry>,
-    name: Option<String>,
+/// What serde shows.
+enum Seen {
+    /// An absent option, or a unit.
+    Nothing,
+    /// A text or a list of texts.
+    One(Value),
+    /// The fields of a struct, or the entries of a map.
+    Entries(Vec<Entry>),
 }
 
-macro_rules! refused {
-    ($expected:literal: $($method:ident($($kind:ty),*))*) => {$(
-        fn $method(self, $(_: $kind),*) -> Result<Self::Ok, Problem> {
-            Err(Problem($expected.to_owned()))
-        }
-    )*};
-}
-
-/// What a serializer never gives, as the calls that would need it are refused.
-type Never = Impossible<Vec<Entry>, Problem>;
-const STRUCT: &str = "expected a struct or a map with a field for each parameter";
-
-impl Serializer for Entries {
-    type Ok = Vec<Entry>;
-    type Error = Problem;
-    type SerializeSeq = Never;
-    type SerializeTuple = Never;
-    type SerializeTupleStruct = Never;
-    type SerializeTupleVariant = Never;
-    type SerializeMap = Self;
-    type SerializeStruct = Self;
-    type SerializeStructVariant = Never;
-
-    refused! { "expected a struct or a map with a field for each parameter":
-        serialize_bool(bool) serialize_i8(i8) serialize_i16(i16) serialize_i32(i32) serialize_i64(i64)
-        serialize_u8(u8) serialize_u16(u16) serialize_u32(u32) serialize_u64(u64) serialize_f32(f32)
-        serialize_f64(f64) serialize_char(char) serialize_str(&str) serialize_bytes(&[u8])
-        serialize_unit_variant(&'static str, u32, &'static str)
-    }
-
-    fn serialize_none(self) -> Result<Self::Ok, Problem> {
-        Ok(self.list)
-    }
-
-    fn serialize_some<T: Serialize + ?Sized>(self, value: &T) -> Result<Self::Ok, Problem> {
-        value.serialize(self)
-    }
-
-    fn serialize_unit(self) -> Result<Self::Ok, Problem> {
-        Ok(self.list)
-    }
-
-    fn serialize_unit_struct(self, _: &'static str) -> Result<Self::Ok, Problem> {
-        Ok(self.list)
-    }
-
-    fn serialize_newtype_struct<T: Serialize + ?Sized>(self, _: &'static str, value: &T) -> Result<Self::Ok, Problem> {
-        value.serialize(self)
-    }
-
-    fn serialize_newtype_variant<T: Serialize + ?Sized>(
-        self,
-        _: &'static str,
-        _: u32,
-        _: &'static str,
-        _: &T,
-    ) -> Result<Self::Ok, Problem> {
-        Err(Problem(STRUCT.to_owned()))
-    }
-
-    fn serialize_seq(self, _: Option<usize>) -> Result<Never, Problem> {
-        Err(Problem(STRUCT.to_owned()))
-    }
-
-    fn serialize_tuple(self, _: usize) -> Result<Never, Problem> {
-        Err(Problem(STRUCT.to_owned()))
-    }
-
-    fn serialize_tuple_struct(self, _: &'static str, _: usize) -> Result<Never, Problem> {
-        Err(Problem(STRUCT.to_owned()))
-    }
-
-    fn serialize_tuple_variant(self, _: &'static str, _: u32, _: &'static str, _: usize) -> Result<Never, Problem> {
-        Err(Problem(STRUCT.to_owned()))
-    }
-
-    fn serialize_map(self, _: Option<usize>) -> Result<Self, Problem> {
-        Ok(self)
-    }
-
-    fn serialize_struct(self, _: &'static str, _: usize) -> Result<Self, Problem> {
-        Ok(self)
-    }
-
-    fn serialize_struct_variant(self, _: &'static str, _: u32, _: &'static str, _: usize) -> Result<Never, Problem> {
-        Err(Problem(STRUCT.to_owned()))
-    }
-}
-
-impl SerializeStruct for Entries {
-    type Ok = Vec<Entry>;
-    type Error = Problem;
-
-    fn serialize_field<T: Serialize + ?Sized>(&mut self, name: &'static str, value: &T) -> Result<(), Problem> {
-        let value = value.serialize(One).map_err(|Problem(reason)| Problem(format!("`{name}`: {reason}")))?;
-        self.list.push((name.to_owned(), value));
-        Ok(())
-    }
-
-    fn end(self) -> Result<Self::Ok, Problem> {
-        Ok(self.list)
-    }
-}
-
-impl SerializeMap for Entries {
-    type Ok = Vec<Entry>;
-    type Error = Problem;
-
-    fn serialize_key<T: Serialize + ?Sized>(&mut self, key: &T) -> Result<(), Problem> {
-        self.name = match key.serialize(One)? {
-            Some(Value::Text(name)) => Some(name),
-            _ => return Err(Problem("expected a text as the name of a parameter".to_owned())),
+impl Seen {
+    /// The value of a parameter; what has entries is a list of pairs.
+    fn into_value(self) -> Result<Option<Value>, Problem> {
+        let pair = |(name, value): Entry| match value {
+            Value::Text(text) => Ok((name, text)),
+            _ => Err(Problem(format!("`{name}`: expected a text or a number"))),
         };
-        Ok(())
-    }
-
-    fn serialize_value<T: Serialize + ?Sized>(&mut self, value: &T) -> Result<(), Problem> {
-        let name = self.name.take().unwrap_or_default();
-        let value = value.serialize(One).map_err(|Problem(reason)| Problem(format!("`{name}`: {reason}")))?;
-        self.list.push((name, value));
-        Ok(())
-    }
-
-    fn end(self) -> Result<Self::Ok, Problem> {
-        Ok(self.list)
+        Ok(match self {
+            Self::Nothing => None,
+            Self::One(value) => Some(value),
+            Self::Entries(entries) => Some(Value::Pairs(entries.into_iter().map(pair).collect::<Result<_, _>>()?)),
+        })
     }
 }
 
-/// One value: a text, a list of texts, a list of pairs, or nothing.
-struct One;
+/// Reads whatever serde shows.
+struct Reader;
 
 macro_rules! shown {
     ($($method:ident: $kind:ty),*) => {$(
         fn $method(self, value: $kind) -> Result<Self::Ok, Problem> {
-            Ok(Some(Value::Text(value.to_string())))
+            Ok(Seen::One(Value::Text(value.to_string())))
         }
     )*};
 }
 
 const VALUE: &str = "expected a text, a number, a yes or no, a list or a map of these";
 
-/// What a single value never is.
-type NoValue = Impossible<Option<Value>, Problem>;
+/// What is refused, and so never gone on with.
+type Never = Impossible<Seen, Problem>;
 
-impl Serializer for One {
-    type Ok = Option<Value>;
+impl Serializer for Reader {
+    type Ok = Seen;
     type Error = Problem;
     type SerializeSeq = Items;
     type SerializeTuple = Items;
     type SerializeTupleStruct = Items;
-    type SerializeTupleVariant = NoValue;
-    type SerializeMap = PairsOf;
-    type SerializeStruct = PairsOf;
-    type SerializeStructVariant = NoValue;
+    type SerializeTupleVariant = Never;
+    type SerializeMap = Entries;
+    type SerializeStruct = Entries;
+    type SerializeStructVariant = Never;
 
     shown! {
         serialize_bool: bool, serialize_i8: i8, serialize_i16: i16, serialize_i32: i32, serialize_i64: i64,
@@ -209,7 +101,7 @@ impl Serializer for One {
     }
 
     fn serialize_none(self) -> Result<Self::Ok, Problem> {
-        Ok(None)
+        Ok(Seen::Nothing)
     }
 
     fn serialize_some<T: Serialize + ?Sized>(self, value: &T) -> Result<Self::Ok, Problem> {
@@ -217,15 +109,15 @@ impl Serializer for One {
     }
 
     fn serialize_unit(self) -> Result<Self::Ok, Problem> {
-        Ok(None)
+        Ok(Seen::Nothing)
     }
 
     fn serialize_unit_struct(self, _: &'static str) -> Result<Self::Ok, Problem> {
-        Ok(None)
+        Ok(Seen::Nothing)
     }
 
     fn serialize_unit_variant(self, _: &'static str, _: u32, variant: &'static str) -> Result<Self::Ok, Problem> {
-        Ok(Some(Value::from(variant)))
+        Ok(Seen::One(Value::from(variant)))
     }
 
     fn serialize_newtype_struct<T: Serialize + ?Sized>(self, _: &'static str, value: &T) -> Result<Self::Ok, Problem> {
@@ -254,19 +146,19 @@ impl Serializer for One {
         Ok(Items(Vec::new()))
     }
 
-    fn serialize_tuple_variant(self, _: &'static str, _: u32, _: &'static str, _: usize) -> Result<NoValue, Problem> {
+    fn serialize_tuple_variant(self, _: &'static str, _: u32, _: &'static str, _: usize) -> Result<Never, Problem> {
         Err(Problem(VALUE.to_owned()))
     }
 
-    fn serialize_map(self, _: Option<usize>) -> Result<PairsOf, Problem> {
-        Ok(PairsOf(Entries::default()))
+    fn serialize_map(self, _: Option<usize>) -> Result<Entries, Problem> {
+        Ok(Entries::default())
     }
 
-    fn serialize_struct(self, _: &'static str, _: usize) -> Result<PairsOf, Problem> {
-        Ok(PairsOf(Entries::default()))
+    fn serialize_struct(self, _: &'static str, _: usize) -> Result<Entries, Problem> {
+        Ok(Entries::default())
     }
 
-    fn serialize_struct_variant(self, _: &'static str, _: u32, _: &'static str, _: usize) -> Result<NoValue, Problem> {
+    fn serialize_struct_variant(self, _: &'static str, _: u32, _: &'static str, _: usize) -> Result<Never, Problem> {
         Err(Problem(VALUE.to_owned()))
     }
 }
@@ -276,8 +168,8 @@ struct Items(Vec<String>);
 
 impl Items {
     fn push<T: Serialize + ?Sized>(&mut self, item: &T) -> Result<(), Problem> {
-        match item.serialize(One)? {
-            Some(Value::Text(text)) => self.0.push(text),
+        match item.serialize(Reader)? {
+            Seen::One(Value::Text(text)) => self.0.push(text),
             _ => return Err(Problem("expected a list of texts or numbers".to_owned())),
         }
         Ok(())
@@ -287,7 +179,7 @@ impl Items {
 macro_rules! list {
     ($($part:ident :: $method:ident),*) => {$(
         impl $part for Items {
-            type Ok = Option<Value>;
+            type Ok = Seen;
             type Error = Problem;
 
             fn $method<T: Serialize + ?Sized>(&mut self, item: &T) -> Result<(), Problem> {
@@ -295,52 +187,60 @@ macro_rules! list {
             }
 
             fn end(self) -> Result<Self::Ok, Problem> {
-                Ok(Some(Value::List(self.0)))
+                Ok(Seen::One(Value::List(self.0)))
             }
         }
     )*};
 }
 list!(SerializeSeq::serialize_element, SerializeTuple::serialize_element, SerializeTupleStruct::serialize_field);
 
-/// A list of pairs, from a map or a struct within a struct.
-struct PairsOf(Entries);
+/// Names and values, of a struct or a map.
+#[derive(Default)]
+struct Entries {
+    list: Vec<Entry>,
+    name: String,
+}
 
-impl PairsOf {
-    fn into_value(self) -> Result<Option<Value>, Problem> {
-        let pair = |(name, value): Entry| match value? {
-            Value::Text(text) => Some(Ok((name, text))),
-            _ => Some(Err(Problem(format!("`{name}`: expected a text or a number")))),
-        };
-        Ok(Some(Value::Pairs(self.0.list.into_iter().filter_map(pair).collect::<Result<_, _>>()?)))
+impl Entries {
+    fn push<T: Serialize + ?Sized>(&mut self, name: String, value: &T) -> Result<(), Problem> {
+        let value = value.serialize(Reader).and_then(Seen::into_value);
+        let value = value.map_err(|Problem(reason)| Problem(format!("`{name}`: {reason}")))?;
+        self.list.extend(value.map(|value| (name, value)));
+        Ok(())
     }
 }
 
-impl SerializeMap for PairsOf {
-    type Ok = Option<Value>;
-    type Error = Problem;
-
-    fn serialize_key<T: Serialize + ?Sized>(&mut self, key: &T) -> Result<(), Problem> {
-        self.0.serialize_key(key)
-    }
-
-    fn serialize_value<T: Serialize + ?Sized>(&mut self, value: &T) -> Result<(), Problem> {
-        self.0.serialize_value(value)
-    }
-
-    fn end(self) -> Result<Self::Ok, Problem> {
-        self.into_value()
-    }
-}
-
-impl SerializeStruct for PairsOf {
-    type Ok = Option<Value>;
+impl SerializeStruct for Entries {
+    type Ok = Seen;
     type Error = Problem;
 
     fn serialize_field<T: Serialize + ?Sized>(&mut self, name: &'static str, value: &T) -> Result<(), Problem> {
-        SerializeStruct::serialize_field(&mut self.0, name, value)
+        self.push(name.to_owned(), value)
     }
 
-    fn end(self) -> Result<Self::Ok, Problem> {
-        self.into_value()
+    fn end(self) -> Result<Seen, Problem> {
+        Ok(Seen::Entries(self.list))
+    }
+}
+
+impl SerializeMap for Entries {
+    type Ok = Seen;
+    type Error = Problem;
+
+    fn serialize_key<T: Serialize + ?Sized>(&mut self, key: &T) -> Result<(), Problem> {
+        self.name = match key.serialize(Reader)? {
+            Seen::One(Value::Text(name)) => name,
+            _ => return Err(Problem("expected a text as the name of a parameter".to_owned())),
+        };
+        Ok(())
+    }
+
+    fn serialize_value<T: Serialize + ?Sized>(&mut self, value: &T) -> Result<(), Problem> {
+        let name = std::mem::take(&mut self.name);
+        self.push(name, value)
+    }
+
+    fn end(self) -> Result<Seen, Problem> {
+        Ok(Seen::Entries(self.list))
     }
 }

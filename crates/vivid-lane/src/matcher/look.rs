@@ -1,9 +1,9 @@
 //! The lookup: a URL in its parts, and what answers it.
 
 use super::ask::{Ask, Lists, Pairs, Target, pairs};
-use super::express::Express;
 use super::path::{BadPath, Segments};
 use super::reading::Reading;
+use super::short::ShortWay;
 use super::table::Frozen;
 use super::tree::{Accepted, EndingId, Tree};
 use crate::template::percent::encode_segment;
@@ -82,7 +82,7 @@ impl Frozen {
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Reading<'t, 'u>> {
         if method == "GET"
-            && let Express::Page(_, reading) = self.express(url, None, lists)
+            && let ShortWay::Page(_, reading) = self.short_way(url, None, lists)
         {
             return Some(reading);
         }

@@ -202,12 +202,20 @@ fn narrow(at: usize) -> u16 {
     u16::try_from(at).unwrap_or(u16::MAX)
 }
 
-const LOW_BITS: u64 = 0x7f7f_7f7f_7f7f_7f7f;
+/// One in each byte of a word.
+pub(super) const ONES: u64 = 0x0101_0101_0101_0101;
+/// All but the high bit of each byte of a word.
+pub(super) const LOW_BITS: u64 = 0x7f * ONES;
+
+/// The high bit of each byte of a word that is zero.
+#[inline]
+pub(super) fn zero_bytes(word: u64) -> u64 {
+    !(((word & LOW_BITS) + LOW_BITS) | word | LOW_BITS)
+}
 
 /// The high bit of each byte of a word that equals one byte.
 fn equal(word: u64, byte: u8) -> u64 {
-    let difference = word ^ (u64::from(byte) * 0x0101_0101_0101_0101);
-    !(((difference & LOW_BITS) + LOW_BITS) | difference | LOW_BITS)
+    zero_bytes(word ^ (ONES * u64::from(byte)))
 }
 
 /// Calls a function with the place of each slash. Eight bytes are looked at at a time.

@@ -5,7 +5,7 @@
 //! segment, a node without an order, an ending that asks for a host) it says so, and the general walk begins anew.
 
 use super::ask::{Lists, Target};
-use super::path::{Ends, MOST_FEW};
+use super::path::{Ends, LOW_BITS, MOST_FEW, ONES, zero_bytes};
 use super::pattern::{PatternId, Quick};
 use super::reading::Reading;
 use super::route::PageId;
@@ -14,7 +14,7 @@ use super::tree::{EndingId, Key, NodeId, Outcome, Tree};
 use crate::template::percent::kinds;
 
 /// What the short way finds.
-pub(crate) enum Express<'t, 'u> {
+pub(crate) enum ShortWay<'t, 'u> {
     /// A page that is shown to whoever asks.
     Page(PageId, Reading<'t, 'u>),
     /// Nothing has this path, and it is in its normal form.
@@ -48,32 +48,39 @@ struct Cut {
 impl Frozen {
     /// Looks up a `GET` of a URL that begins with a slash.
     #[inline]
-    pub(crate) fn express<'t, 'u>(&'t self, url: &'u str, host: Option<&'u str>, lists: &dyn Lists) -> Express<'t, 'u> {
+    pub(crate) fn short_way<'t, 'u>(
+        &'t self,
+        url: &'u str,
+        host: Option<&'u str>,
+        lists: &dyn Lists,
+    ) -> ShortWay<'t, 'u> {
         if !self.site.is_plain || url.len() > self.limits.bytes {
-            return Express::Unsure;
+            return ShortWay::Unsure;
         }
-        let Some(cut) = Cut::new(url) else { return Express::Unsure };
+        let Some(cut) = Cut::new(url) else { return ShortWay::Unsure };
         let end = cut.end;
         let has_query = end < url.len();
         match self.tree.descend(&cut, has_query, lists) {
             Descent::Found(id) => {
                 let (path, query) = url.split_at(end);
                 if query.starts_with('#') {
-                    return Express::Unsure;
+                    return ShortWay::Unsure;
                 }
                 let query = query.strip_prefix('?');
                 if query.is_some_and(|query| kinds(query.as_bytes()).is_odd_query()) {
-                    return Express::Unsure;
+                    return ShortWay::Unsure;
                 }
                 let target = Target { host, path, sent: path, query };
                 let ending = self.tree.ending(id);
                 match ending.open_page {
-                    Some(page) => Express::Page(page, Reading::at(self, id, ending.route, target, Ends::few(cut.ends))),
-                    None => Express::Unsure,
+                    Some(page) => {
+                        ShortWay::Page(page, Reading::at(self, id, ending.route, target, Ends::few(cut.ends)))
+                    }
+                    None => ShortWay::Unsure,
                 }
             }
-            Descent::Miss if cut.is_normal() => Express::Miss,
-            _ => Express::Unsure,
+            Descent::Miss if cut.is_normal() => ShortWay::Miss,
+            _ => ShortWay::Unsure,
         }
     }
 }
@@ -84,14 +91,10 @@ enum Descent {
     Unsure,
 }
 
-const LOW_BITS: u64 = 0x7f7f_7f7f_7f7f_7f7f;
-const ONES: u64 = 0x0101_0101_0101_0101;
-
 /// The high bit of each byte that is a slash or a question mark: they differ in one bit, so one comparison finds
 /// both.
 fn marks(word: u64) -> u64 {
-    let difference = (word | (ONES * 0x10)) ^ (ONES * u64::from(b'?'));
-    !(((difference & LOW_BITS) + LOW_BITS) | difference | LOW_BITS)
+    zero_bytes((word | (ONES * 0x10)) ^ (ONES * u64::from(b'?')))
 }
 
 /// Bytes that are as common as can be, to fill up a word.
