@@ -48,6 +48,9 @@ fn function(code: &mut String, corpus: &Corpus) {
                     break;
                 }
                 Segment::Param(_, kind) => {
+                    if *kind == Kind::Optional {
+                        at.ends = Some(index);
+                    }
                     let known = at.params.iter().position(|(known, _)| known == kind).unwrap_or_else(|| {
                         at.params.push((*kind, Node::default()));
                         at.params.len() - 1
@@ -87,7 +90,7 @@ fn node(code: &mut String, node: &Node, depth: usize, captured: &mut Vec<usize>)
         let guard = match kind {
             Kind::Integer => "if is_integer(part)",
             Kind::Date => "if is_date(part)",
-            Kind::Any | Kind::Tail => "if !part.is_empty()",
+            Kind::Any | Kind::Optional | Kind::Tail => "if !part.is_empty()",
         };
         let _ = write!(code, "Some(part) {guard} => ");
         captured.push(depth);

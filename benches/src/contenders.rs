@@ -118,8 +118,8 @@ pub fn misses(corpus: &Corpus, is_early: bool) -> Vec<String> {
         if is_early {
             return Some(format!("/zzz{url}"));
         }
-        let is_tail = matches!(corpus.routes[index].last(), Some(Segment::Param(_, Kind::Tail)));
-        (!is_tail).then(|| format!("{url}/zzz"))
+        let is_open = matches!(corpus.routes[index].last(), Some(Segment::Param(_, Kind::Tail | Kind::Optional)));
+        (!is_open).then(|| format!("{url}/zzz"))
     };
     hits(corpus).into_iter().filter_map(change).collect()
 }
@@ -156,6 +156,7 @@ impl Expressions {
                 let _ = match segment {
                     Segment::Literal(literal) => write!(text, "/{}", regex::escape(literal)),
                     Segment::Param(_, Kind::Any) => write!(text, "/([^/]+)"),
+                    Segment::Param(_, Kind::Optional) => write!(text, "(?:/([^/]+))?"),
                     Segment::Param(_, Kind::Integer) => write!(text, "/(0|-?[1-9][0-9]*)"),
                     Segment::Param(_, Kind::Date) => write!(text, "/([0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}})"),
                     Segment::Param(_, Kind::Tail) => write!(text, "/(.+)"),

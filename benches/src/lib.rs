@@ -3,5 +3,6 @@
 #![forbid(unsafe_code)]
 
 pub mod contenders;
+pub mod forms;
 #[allow(missing_docs, reason = "the build script reads the same file")]
 pub mod tables;

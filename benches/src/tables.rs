@@ -15,11 +15,13 @@ pub enum Kind {
     Any,
     Integer,
     Date,
+    /// A last segment that may be missing.
+    Optional,
     /// All segments that follow.
     Tail,
 }
 
-/// A route: its segments. Optional parts are written as two routes would be, in the order of the table.
+/// A route: its segments.
 pub type Route = Vec<Segment>;
 
 /// A table, with for each route one URL that it answers.
@@ -160,7 +162,7 @@ pub fn rest() -> Corpus {
     Corpus { name: "REST".to_owned(), routes }
 }
 
-/// A table of that many routes with literals, parameters, integers, dates and tails.
+/// A table of that many routes with literals, parameters, integers, dates, optional parts and tails.
 pub fn generated(count: usize) -> Corpus {
     let mut dice = Dice::new(count as u64 + 3);
     let mut routes: Vec<Route> = Vec::with_capacity(count);
@@ -169,7 +171,7 @@ pub fn generated(count: usize) -> Corpus {
         let at = routes.len();
         let group = dice.roll(groups);
         let mut route = vec![literal(format!("{}-{group}", NOUNS[group % NOUNS.len()]))];
-        match at % 8 {
+        match at % 9 {
             0 => route.push(literal(format!("{}-{at}", dice.pick(ACTIONS)))),
             1 => {
                 route.push(literal(format!("p{at}")));
@@ -198,6 +200,10 @@ pub fn generated(count: usize) -> Corpus {
                 route.push(Segment::Param("date".to_owned(), Kind::Date));
                 route.push(literal(format!("d{at}")));
                 route.push(Segment::Param("name".to_owned(), Kind::Any));
+            }
+            7 => {
+                route.push(literal(format!("logbook-{at}")));
+                route.push(Segment::Param("year".to_owned(), Kind::Optional));
             }
             _ => {
                 route.push(literal(*dice.pick(NOUNS)));
@@ -249,10 +255,13 @@ fn dedup(routes: &mut Vec<Route>) {
 pub fn url(route: &Route, dice: &mut Dice) -> String {
     let mut url = String::new();
     for segment in route {
+        if matches!(segment, Segment::Param(_, Kind::Optional)) && dice.roll(2) == 0 {
+            break;
+        }
         url.push('/');
         match segment {
             Segment::Literal(text) => url.push_str(text),
-            Segment::Param(_, Kind::Any) => {
+            Segment::Param(_, Kind::Any | Kind::Optional) => {
                 url.push_str(&format!("{}{}", dice.pick(&["m", "ngc-", "x", "plate-b-"]), dice.roll(100_000)));
             }
             Segment::Param(_, Kind::Integer) => url.push_str(&dice.roll(1_000_000).to_string()),
@@ -274,6 +283,7 @@ pub fn template(route: &Route) -> String {
         .map(|segment| match segment {
             Segment::Literal(text) => format!("/{text}"),
             Segment::Param(name, Kind::Tail) => format!("/{{+{name}}}"),
+            Segment::Param(name, Kind::Optional) => format!("{{/{name}}}"),
             Segment::Param(name, _) => format!("/{{{name}}}"),
         })
         .collect()

@@ -4,10 +4,12 @@
 #![forbid(unsafe_code)]
 
 use std::hint::black_box;
+use std::path::Path;
 use std::time::Instant;
 
-use vivid_lane::{Decision, Request, Table};
-use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, links, misses, nested, ours, read};
+use vivid_lane::{Decision, Request, Source, Table, TableSpec};
+use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, links, misses, nested, ours, read, spec};
+use vivid_lane_benches::forms::{MapPerNode, WholeShape};
 use vivid_lane_benches::tables::{Corpus, branching, generated, rest};
 
 /// How many rounds; each contender runs once in each, and the median counts.
@@ -70,8 +72,9 @@ fn over<'a, T: AsRef<str>, R>(
 }
 
 fn row(corpus: &Corpus) -> String {
+    let spec = spec(corpus);
     let start = Instant::now();
-    let table = ours(corpus);
+    let table = spec.build().unwrap_or_else(|error| panic!("{error}"));
     let built = start.elapsed().as_secs_f64();
     let known = hits(corpus);
     let map = exact(&known);
@@ -98,19 +101,7 @@ fn row(corpus: &Corpus) -> String {
         contenders.push(over("set", &urls, 500, |url| expressions.find(url)));
     }
     let times = Times::measure(contenders);
-    format!(
-        "| {} | {} | {} | {} | {} | {} | {} | {} | {:.3} s | {:.0} |",
-        corpus.name,
-        corpus.routes.len(),
-        times.ratio("find", "exact"),
-        times.ratio("decide", "find"),
-        times.ratio("early", "find"),
-        times.ratio("late", "find"),
-        times.ratio("nested", "find"),
-        times.ratio("set", "find"),
-        built,
-        table.memory_usage() as f64 / corpus.routes.len() as f64,
-    )
+    columns(&corpus.name, corpus.routes.len(), &times, built, table.memory_usage())
 }
 
 /// All contenders give the same answers, or nothing is timed.
@@ -140,6 +131,69 @@ fn check(corpus: &Corpus, table: &Table, urls: &[(String, usize)], map: &Exact) 
         assert!(nested.is_none_or(|nested| nested(url).is_some() == is_found), "{url}: {is_found}");
         assert!(expressions.as_ref().is_none_or(|all| all.find(url).is_some() == is_found), "{url}: {is_found}");
     }
+}
+
+/// The table of the demo, which has optional parts, rules of all kinds and redirects: what it has pages for, by its own
+/// links. The yardsticks but the first do not know such a table.
+fn demo() -> String {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/larkfell");
+    let read_file = |name: &str| std::fs::read_to_string(folder.join(name)).map(|text| Source::by_name(name, text));
+    let mut by_name = |name: &str| read_file(name).map_err(|error| error.to_string());
+    let main = read_file("routes.toml").expect("the demo is in the repository");
+    let start = Instant::now();
+    let table = TableSpec::read_with(main, &mut by_name).build().unwrap_or_else(|error| panic!("{error}"));
+    let built = start.elapsed().as_secs_f64();
+    let texts = ["m-57", "2031-04-02", "2031", "57", "04", "en", "csv", "x-1/y"];
+    let mut known: Vec<(String, usize)> = Vec::new();
+    for (index, route) in table.routes().enumerate() {
+        for rotation in 0..texts.len() {
+            let mut link = table.link(route.name());
+            for (name, _) in route.rules() {
+                // The first of the texts that the rule does not refuse.
+                let text = texts.iter().cycle().skip(rotation).take(texts.len());
+                let fits =
+                    |text: &&&str| !link.clone().set(name, **text).to_url().is_err_and(|error| error.is_refused());
+                let fitting = text.clone().find(fits);
+                link = link.set(name, *fitting.unwrap_or(&texts[0]));
+            }
+            let url = link.to_url().ok().filter(|url| url.starts_with('/') && table.find(url).is_some());
+            known.extend(url.map(|url| (url, index)));
+        }
+    }
+    known.sort();
+    known.dedup();
+    assert!(known.len() > 40, "the demo has more pages than {}", known.len());
+    let map = exact(&known);
+    let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
+    let early: Vec<String> = urls.iter().map(|url| format!("/zzz{url}")).collect();
+    let late: Vec<String> =
+        urls.iter().map(|url| format!("{url}/zzz")).filter(|url| table.find(url).is_none()).collect();
+    let times = Times::measure(vec![
+        over("exact", &urls, 20_000, |url| map.contains_key(url)),
+        over("find", &urls, 20_000, |url| table.find(url).map(|found| read(&found))),
+        over("decide", &urls, 20_000, |url| {
+            if let Decision::Page(found) = table.decide(&Request::get(url)) {
+                black_box(read(&found));
+            }
+        }),
+        over("early", &early, 20_000, |url| table.find(url).is_some()),
+        over("late", &late, 20_000, |url| table.find(url).is_some()),
+    ]);
+    columns("demo", table.routes().len(), &times, built, table.memory_usage())
+}
+
+/// A line of the table of ratios.
+fn columns(name: &str, routes: usize, times: &Times, built: f64, memory: usize) -> String {
+    format!(
+        "| {name} | {routes} | {} | {} | {} | {} | {} | {} | {built:.3} s | {:.0} |",
+        times.ratio("find", "exact"),
+        times.ratio("decide", "find"),
+        times.ratio("early", "find"),
+        times.ratio("late", "find"),
+        times.ratio("nested", "find"),
+        times.ratio("set", "find"),
+        memory as f64 / routes as f64,
+    )
 }
 
 /// A link with two values beside a hash lookup, and two threads beside one.
@@ -189,6 +243,34 @@ fn others() {
     println!("Two threads look up {} × as many URLs as one.", times.ratio("one thread", "two threads"));
 }
 
+/// Other forms of a frozen table beside the one that was kept, on tables that all of them can hold.
+fn forms() {
+    println!(
+        "\n| table | `find` without its values : exact map | a map for each node : exact map | one probe for a whole shape : exact map |"
+    );
+    println!("| --- | --- | --- | --- |");
+    for corpus in [rest(), branching(200)] {
+        let table = ours(&corpus);
+        let known = hits(&corpus);
+        let map = exact(&known);
+        let (by_map, by_shape) = (MapPerNode::new(&corpus), WholeShape::new(&corpus));
+        for (url, index) in &known {
+            let found = by_map.find(url).expect("a route");
+            assert_eq!((found.0, Some(found)), (*index, by_shape.find(url)), "{url}");
+            assert_eq!(table.find(url).expect("a page").route().name(), index.to_string(), "{url}");
+        }
+        let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
+        let times = Times::measure(vec![
+            over("exact", &urls, 20_000, |url| map.contains_key(url)),
+            over("find", &urls, 20_000, |url| table.find(url)),
+            over("map", &urls, 20_000, |url| by_map.find(url)),
+            over("shape", &urls, 20_000, |url| by_shape.find(url)),
+        ]);
+        let [find, map, shape] = ["find", "map", "shape"].map(|name| times.ratio(name, "exact"));
+        println!("| {} | {find} | {map} | {shape} |", corpus.name);
+    }
+}
+
 fn main() {
     let wanted: Vec<String> = std::env::args().skip(1).collect();
     let mut corpora = vec![rest()];
@@ -198,10 +280,14 @@ fn main() {
         "| table | routes | `find` : exact map | `decide` : `find` | early miss : `find` | late miss : `find` | nested `match` : `find` | `RegexSet` : `find` | built in | bytes a route |"
     );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
+    if wanted.is_empty() || wanted.iter().any(|name| name == "demo") {
+        println!("{}", demo());
+    }
     for corpus in corpora.iter().filter(|corpus| wanted.is_empty() || wanted.contains(&corpus.name)) {
         println!("{}", row(corpus));
     }
     if wanted.is_empty() {
         others();
+        forms();
     }
 }

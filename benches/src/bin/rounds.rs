@@ -7,6 +7,7 @@ use std::hint::black_box;
 
 use vivid_lane::{Decision, Request};
 use vivid_lane_benches::contenders::{exact, hits, links, misses, ours, read};
+use vivid_lane_benches::forms::{MapPerNode, WholeShape};
 use vivid_lane_benches::tables::{generated, rest};
 
 fn main() {
@@ -19,6 +20,7 @@ fn main() {
     let late: Vec<String> = misses(&corpus, false);
     let map = exact(&urls);
     let links = links(&corpus, 2);
+    let (by_map, by_shape) = (MapPerNode::new(&corpus), WholeShape::new(&corpus));
     let table = ours(&corpus);
     let calls = match contender.as_str() {
         "miss" => late.len(),
@@ -36,6 +38,15 @@ fn main() {
             }),
             "find" => urls.iter().for_each(|(url, _)| {
                 black_box(table.find(black_box(url)).map(|found| read(&found)));
+            }),
+            "route" => urls.iter().for_each(|(url, _)| {
+                black_box(table.find(black_box(url)));
+            }),
+            "map-per-node" => urls.iter().for_each(|(url, _)| {
+                black_box(by_map.find(black_box(url)));
+            }),
+            "whole-shape" => urls.iter().for_each(|(url, _)| {
+                black_box(by_shape.find(black_box(url)));
             }),
             "decide" => urls.iter().for_each(|(url, _)| {
                 if let Decision::Page(found) = table.decide(&Request::get(black_box(url.as_str()))) {

@@ -41,6 +41,8 @@ pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId
         params: route.params.clone(),
         level: route.level,
         has_defaults,
+        // Known when the tree stands.
+        is_direct: false,
     })
 }
 

@@ -7,6 +7,7 @@
 
 mod aim;
 mod chain;
+mod direct;
 mod freeze;
 mod grow;
 mod order;
@@ -83,6 +84,11 @@ impl TableSpec {
         tree.sort()?;
         fallbacks.sort()?;
         overlap::prove(&mut tree, &chained, &routes, &site, self.site.overlaps, report)?;
+        if site.is_plain {
+            for id in tree.direct_routes(&routes)? {
+                routes[id.0 as usize].is_direct = true;
+            }
+        }
         let frozen = Frozen {
             tree: tree.finish(&routes)?,
             fallbacks: fallbacks.finish(&routes)?,

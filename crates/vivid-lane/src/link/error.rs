@@ -118,6 +118,21 @@ impl LinkError {
         matches!(self.inner.kind, Kind::UnknownRoute { .. })
     }
 
+    /// Does the rule of a parameter refuse the value that it was given?
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'")?;
+    /// assert!(table.link("night").set("date", "2031-02-30").to_url().unwrap_err().is_refused());
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn is_refused(&self) -> bool {
+        matches!(self.inner.kind, Kind::Refused { .. })
+    }
+
     /// Would another, narrower route answer the link?
     #[must_use]
     pub fn is_captured(&self) -> bool {

@@ -17,7 +17,8 @@ use crate::template::{Operator, Part, Value, Values};
 #[derive(Debug)]
 pub struct Link<'t, P = String> {
     table: &'t Table<P>,
-    name: String,
+    /// The route, or the name that none has.
+    target: Result<RouteId, Box<str>>,
     values: Values,
     /// Values of the page that is shown, where nothing else is set.
     inherited: Values,
@@ -32,7 +33,7 @@ impl<P> Clone for Link<'_, P> {
     fn clone(&self) -> Self {
         Self {
             table: self.table,
-            name: self.name.clone(),
+            target: self.target.clone(),
             values: self.values.clone(),
             inherited: self.inherited.clone(),
             back: self.back.clone(),
@@ -55,10 +56,15 @@ impl<P> Table<P> {
     /// assert_eq!(link.set("view", "wide").to_url()?, "/objects/M%2057%2FLyra?view=wide");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn link(&self, name: impl Into<String>) -> Link<'_, P> {
+    pub fn link(&self, name: impl AsRef<str>) -> Link<'_, P> {
+        let name = name.as_ref();
+        self.link_at(self.frozen().names.get(name).copied().ok_or_else(|| name.into()))
+    }
+
+    fn link_at(&self, target: Result<RouteId, Box<str>>) -> Link<'_, P> {
         Link {
             table: self,
-            name: name.into(),
+            target,
             values: Values::new(),
             inherited: Values::new(),
             back: None,
@@ -69,7 +75,7 @@ impl<P> Table<P> {
 
     /// A link to a route whose values are known to be its own.
     pub(crate) fn link_to(&self, id: RouteId, values: Values) -> Link<'_, P> {
-        Link { values, ..self.link(&*self.frozen().route(id).name) }
+        Link { values, ..self.link_at(Ok(id)) }
     }
 }
 
@@ -133,7 +139,10 @@ impl<'t, P> Link<'t, P> {
     }
 
     pub(super) fn name(&self) -> &str {
-        &self.name
+        match &self.target {
+            Ok(id) => &self.table.frozen().route(*id).name,
+            Err(name) => name,
+        }
     }
 
     pub(super) fn table(&self) -> &'t Table<P> {
@@ -151,6 +160,9 @@ impl<'t, P> Link<'t, P> {
     /// would answer.
     pub fn to_url(&self) -> Result<String, LinkError> {
         let route = self.target()?;
+        if let Some(url) = self.direct(route) {
+            return Ok(url);
+        }
         let short = self.checked(route, Defaults::LeftOut)?;
         let url = self.write(route, &short)?;
         let Err(error) = self.read_back(route, &short, &url) else { return Ok(url) };
@@ -158,6 +170,20 @@ impl<'t, P> Link<'t, P> {
         let long = self.checked(route, Defaults::Written)?;
         let url = self.write(route, &long)?;
         if long != short && self.read_back(route, &long, &url).is_ok() { Ok(url) } else { Err(error) }
+    }
+
+    /// The URL of a route whose links are known to be read back; `None` where anything else is to be said.
+    fn direct(&self, route: &Route) -> Option<String> {
+        let is_fine = |param: &Param| {
+            let value = self.values.get(&param.name)?.as_text()?;
+            (!matches!(value, "." | "..") && self.check_text(param, value).is_ok()).then_some(())
+        };
+        if !route.is_direct || !self.inherited.is_empty() || self.values.iter().len() != route.params.len() {
+            return None;
+        }
+        route.params.iter().try_for_each(is_fine)?;
+        let url = route.path.expand(&self.values);
+        (url.len() <= self.table.frozen().limits.bytes).then_some(url)
     }
 
     /// The URL with the scheme and host of the site.
@@ -192,8 +218,8 @@ impl<'t, P> Link<'t, P> {
     /// The route, which must have a page.
     fn target(&self) -> Result<&'t Route, LinkError> {
         let frozen = self.table.frozen();
-        let Some(id) = frozen.names.get(self.name.as_str()).copied() else {
-            let near = nearest(&self.name, frozen.routes.iter().map(|route| &*route.name));
+        let Ok(id) = self.target else {
+            let near = nearest(self.name(), frozen.routes.iter().map(|route| &*route.name));
             return Err(self.error(Kind::UnknownRoute { near: near.map(str::to_owned) }));
         };
         let route = frozen.route(id);
@@ -211,7 +237,7 @@ impl<'t, P> Link<'t, P> {
     }
 
     fn error(&self, kind: Kind) -> LinkError {
-        LinkError::new(&self.name, kind)
+        LinkError::new(self.name(), kind)
     }
 
     fn write(&self, route: &Route, values: &Values) -> Result<String, LinkError> {
@@ -375,7 +401,7 @@ impl<'t, P> Link<'t, P> {
         let Some(found) = self.table.frozen().read(url, method, &lists) else {
             return Err(self.error(Kind::Unread { url: url.to_owned() }));
         };
-        if *found.route().name != *self.name {
+        if *found.route().name != *route.name {
             let by = found.route().name.to_string();
             return Err(self.error(Kind::Captured { by, url: url.to_owned() }));
         }

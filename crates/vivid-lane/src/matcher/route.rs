@@ -45,6 +45,9 @@ pub(crate) struct Route {
     /// Do links need no more than their values: no defaults, no values that are filled from left to right, none of
     /// another form than they are given in?
     pub(crate) takes_values_as_they_are: bool,
+    /// Is every link, once its values are checked, read back as this route with those values, so that nobody needs to
+    /// look? Its expansion is its address.
+    pub(crate) is_direct: bool,
     /// Is a page shown to whoever asks, with no more to look at than the URL in its normal form?
     pub(crate) is_open: bool,
 }

@@ -1,0 +1,124 @@
+//! Which links need no look back.
+//!
+//! A link is read back before it is handed out: another, narrower route could answer it, or its values could be read in
+//! another way. Most routes have neither to fear, which is known once their tree stands.
+
+use super::grow::{Growing, Word};
+use super::order::Relation;
+use crate::matcher::{EndingId, Narrower, NodeId, ParamKind, Route, RouteId};
+use crate::rule::TooLarge;
+use crate::template::percent::kinds;
+
+/// The most nodes and literals that are looked at for one route. A route that would need more is read back.
+const MOST_STEPS: usize = 256;
+
+impl Growing {
+    /// The routes of which every link with values that their rules accept is read as that route with those values.
+    pub(super) fn direct_routes(&mut self, routes: &[Route]) -> Result<Vec<RouteId>, TooLarge> {
+        let mut direct = Vec::new();
+        for id in (0..).map(EndingId).take(self.grown.endings.len()) {
+            let route = self.ending(id).route;
+            if self.reads_in_one_way(id, &routes[route.0 as usize]) && !self.may_be_captured(id)? {
+                direct.push(route);
+            }
+        }
+        Ok(direct)
+    }
+
+    /// Is every parameter a whole segment of the only way through the path, and does nothing else have a say?
+    fn reads_in_one_way(&self, id: EndingId, route: &Route) -> bool {
+        let ending = self.ending(id);
+        let is_plain = |word: &Word| match word {
+            Word::Literal(text) => kinds(text.as_bytes()).is_plain(),
+            Word::Pattern(_) => true,
+        };
+        let words = &self.words[id.0 as usize];
+        !self.grown.folds
+            && !words.is_empty()
+            && words.iter().all(is_plain)
+            && ending.tail.is_none()
+            && route.host.is_none()
+            && route.query.is_empty()
+            && route.takes_values_as_they_are
+            && route.params.iter().all(|param| param.kind == ParamKind::Segment && !param.is_optional)
+            && ending.captures.len() == route.params.len()
+            && ending.captures.iter().all(|capture| capture.is_whole)
+    }
+
+    /// Could a URL of this way be answered by another that is not the wider?
+    fn may_be_captured(&mut self, id: EndingId) -> Result<bool, TooLarge> {
+        let words = self.words[id.0 as usize].clone();
+        let mut left = MOST_STEPS;
+        let mut at = NodeId(0);
+        for (index, word) in words.iter().enumerate() {
+            let rest = &words[index + 1..];
+            let node = self.node(at);
+            let mut rivals: Vec<NodeId> = Vec::new();
+            let mut next = None;
+            match word {
+                Word::Literal(text) => {
+                    next = node.literals.get(text.as_str()).copied();
+                    // A pattern that accepts this text only is no wider.
+                    let is_sole = |edge: &&_| self.sole_is(edge, text);
+                    rivals.extend(node.edges.iter().filter(is_sole).map(|edge| edge.target));
+                }
+                Word::Pattern(pattern) => {
+                    if node.literals.len() > left {
+                        return Ok(true);
+                    }
+                    left -= node.literals.len();
+                    let accepted = node.literals.iter().filter(|(text, _)| self.patterns.accepts(*pattern, text));
+                    rivals.extend(accepted.map(|(_, &target)| target));
+                    for edge in node.edges.clone() {
+                        if edge.pattern == *pattern && !edge.is_tail {
+                            next = Some(edge.target);
+                        } else if edge.pattern == *pattern {
+                            rivals.push(edge.target);
+                        } else if let Relation::Shared { narrower, .. } =
+                            self.patterns.relation(*pattern, edge.pattern)?
+                            && narrower != Narrower::Left
+                        {
+                            rivals.push(edge.target);
+                        }
+                    }
+                }
+            }
+            if rivals.into_iter().any(|rival| self.may_lead_on(rival, rest, &mut left)) {
+                return Ok(true);
+            }
+            let Some(next) = next else { return Ok(true) };
+            at = next;
+        }
+        Ok(self.node(at).endings.len() != 1)
+    }
+
+    fn sole_is(&self, edge: &crate::matcher::Edge, text: &str) -> bool {
+        self.patterns.sole(edge.pattern).is_some_and(|sole| sole == text)
+    }
+
+    /// Could something end below a node whose segments are these? Two patterns are taken to share a value.
+    fn may_lead_on(&self, at: NodeId, rest: &[Word], left: &mut usize) -> bool {
+        let node = self.node(at);
+        let Some((word, rest)) = rest.split_first() else { return !node.endings.is_empty() };
+        if *left <= node.literals.len() + node.edges.len() {
+            return true;
+        }
+        *left -= 1 + node.edges.len();
+        let by_edges = node.edges.iter().any(|edge| match word {
+            Word::Literal(text) if !self.patterns.accepts(edge.pattern, text) => false,
+            _ => edge.is_tail || self.may_lead_on(edge.target, rest, left),
+        });
+        by_edges
+            || match word {
+                Word::Literal(text) => {
+                    node.literals.get(text.as_str()).is_some_and(|&target| self.may_lead_on(target, rest, left))
+                }
+                Word::Pattern(pattern) => {
+                    *left = left.saturating_sub(node.literals.len());
+                    node.literals.iter().any(|(text, &target)| {
+                        self.patterns.accepts(*pattern, text) && self.may_lead_on(target, rest, left)
+                    })
+                }
+            }
+    }
+}
