@@ -32,9 +32,11 @@ pub(crate) enum Format {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Report everything that is wrong with the table
-    #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml check")]
-    Check,
+    /// Report everything that can be found about the table, each with a URL that proves it
+    #[command(
+        after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml check\n  vivid-lane check --strict --handlers handlers.txt\n  vivid-lane check --sarif > findings.sarif"
+    )]
+    Check(CheckArgs),
     /// Show the table as a tree: names, paths, pages, frames and rules
     #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml tree")]
     Tree,
@@ -54,6 +56,19 @@ pub(crate) enum Command {
     /// Walk through the whole job on the demo data
     #[command(after_help = "Example:\n  vivid-lane demo")]
     Demo,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CheckArgs {
+    /// End with status 1 for warnings too, not only for errors
+    #[arg(long)]
+    pub(crate) strict: bool,
+    /// Print a SARIF 2.1.0 log, as code hosts read it
+    #[arg(long)]
+    pub(crate) sarif: bool,
+    /// The names of the handlers that the program has for its pages, one a line
+    #[arg(long, value_name = "FILE")]
+    pub(crate) handlers: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]

@@ -3,6 +3,7 @@
 mod args;
 mod commands;
 mod output;
+mod sarif;
 mod table_file;
 
 use std::process::ExitCode;

@@ -115,6 +115,11 @@ pub(crate) fn value_to_json(value: &Value) -> Json {
     }
 }
 
+/// A number of things: `1 route`, `2 routes`.
+pub(crate) fn counted(count: usize, one: &str) -> String {
+    format!("{count} {one}{}", if count == 1 { "" } else { "s" })
+}
+
 /// How many columns a text takes on a terminal, near enough for Latin, Greek and Cyrillic names.
 pub(crate) fn width(text: &str) -> usize {
     text.chars().count()

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use vivid_lane::{Finding, Severity, Source, Table, TableError, TableSpec};
+use vivid_lane::{Finding, Review, Severity, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
 
@@ -45,6 +45,16 @@ impl TableFile {
         self.spec.clone().build()
     }
 
+    /// A check of the table.
+    pub(crate) fn review(&self) -> Review {
+        Review::new(self.spec.clone())
+    }
+
+    /// The name under which the file is spoken of.
+    pub(crate) fn name(&self) -> &str {
+        &self.name
+    }
+
     /// Builds the table, for commands that can do nothing without one.
     pub(crate) fn table(&self) -> Result<Table, Failure> {
         self.build().map_err(|error| Failure::Table(self.render(error.findings())))
@@ -72,6 +82,9 @@ impl TableFile {
             let mark = AnnotationKind::Primary.span(place.range());
             group = group.element(Snippet::source(text).path(name).annotation(mark));
         }
+        if let Some(witness) = finding.witness().filter(|witness| !finding.message().contains(*witness)) {
+            group = group.element(Level::NOTE.message(format!("for example `{witness}`")));
+        }
         if let Some(help) = finding.help() {
             group = group.element(Level::HELP.message(help));
         }
@@ -79,7 +92,7 @@ impl TableFile {
     }
 }
 
-fn read_text(path: &Path) -> Result<String, Failure> {
+pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
     let bytes = std::fs::read(path).map_err(|error| Failure::File { path: path.to_owned(), error })?;
     String::from_utf8(bytes)
         .map_err(|error| Failure::NotUtf8 { path: path.to_owned(), at: error.utf8_error().valid_up_to() })

@@ -46,7 +46,7 @@ mod rule;
 mod table;
 mod template;
 
-pub use analyse::{Candidate, Explanation, Suggestion, Verdict};
+pub use analyse::{Candidate, Explanation, Review, Reviewed, Suggestion, Verdict};
 pub use decide::{
     Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, Missing, Question, Redirect, Request, Step, Steps,
     Unmet,

@@ -1,4 +1,4 @@
-//! `check`: everything that is wrong with a table.
+//! `check`: everything that can be found about a table before it ships.
 
 use std::io::Write;
 
@@ -6,38 +6,47 @@ use serde_json::{Map, Value as Json};
 use vivid_lane::{Finding, Severity};
 
 use crate::Outcome;
-use crate::args::Format;
-use crate::output::{BAD, Failure, GOOD, Styled, json_line};
-use crate::table_file::TableFile;
+use crate::args::{CheckArgs, Format};
+use crate::output::{BAD, Failure, GOOD, Styled, counted, json_line};
+use crate::sarif;
+use crate::table_file::{TableFile, read_text};
 
-pub(super) fn run(file: &TableFile, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let (findings, size) = match file.build() {
-        Ok(table) => {
-            let pages = table.routes().filter(|route| route.page().is_some()).count();
-            (table.findings().to_vec(), Some((table.routes().len(), pages)))
-        }
-        Err(error) if error.is_unreadable() => return Err(Failure::Table(file.render(error.findings()))),
-        Err(error) => (error.findings().to_vec(), None),
-    };
-    if format == Format::Json {
-        findings.iter().try_for_each(|finding| json_line(out, to_json(finding)))?;
-    } else {
-        write!(out, "{}", file.render(&findings))?;
-        let verdict = match (findings.is_empty(), size.is_some()) {
-            (true, _) => Styled(GOOD, "fine"),
-            (false, true) => Styled(GOOD, "works"),
-            (false, false) => Styled(BAD, "broken"),
-        };
-        let size = size.map_or_else(String::new, |(routes, pages)| format!("{routes} routes, {pages} with a page, "));
-        writeln!(out, "{verdict}: {size}{}", count(&findings))?;
+pub(super) fn run(file: &TableFile, args: &CheckArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let mut review = file.review();
+    if let Some(path) = &args.handlers {
+        let text = read_text(path)?;
+        review = review.handlers(text.lines().map(str::trim).filter(|name| !name.is_empty()));
     }
-    Ok(if findings.is_empty() { Outcome::Fine } else { Outcome::Findings })
+    let reviewed = review.run();
+    let findings = reviewed.findings();
+    if reviewed.is_unreadable() {
+        return Err(Failure::Table(file.render(findings)));
+    }
+    match format {
+        _ if args.sarif => json_line(out, sarif::log(file.name(), findings))?,
+        Format::Json => findings.iter().try_for_each(|finding| json_line(out, to_json(finding)))?,
+        Format::Text => {
+            write!(out, "{}", file.render(findings))?;
+            let verdict = match reviewed.table() {
+                _ if reviewed.worst() <= Some(Severity::Note) => Styled(GOOD, "fine"),
+                Some(_) => Styled(GOOD, "works"),
+                None => Styled(BAD, "broken"),
+            };
+            let size = reviewed.table().map_or_else(String::new, |table| {
+                let pages = table.routes().filter(|route| route.page().is_some()).count();
+                format!("{}, {pages} with a page, ", counted(table.routes().len(), "route"))
+            });
+            writeln!(out, "{verdict}: {size}{}", count(findings))?;
+        }
+    }
+    let least = if args.strict { Severity::Warning } else { Severity::Error };
+    Ok(if reviewed.worst() >= Some(least) { Outcome::Findings } else { Outcome::Fine })
 }
 
 fn count(findings: &[Finding]) -> String {
     let of = |severity, one: &str| {
         let count = findings.iter().filter(|finding| finding.severity() == severity).count();
-        (count > 0).then(|| format!("{count} {one}{}", if count == 1 { "" } else { "s" }))
+        (count > 0).then(|| counted(count, one))
     };
     let counts = [of(Severity::Error, "error"), of(Severity::Warning, "warning"), of(Severity::Note, "note")];
     let counts: Vec<String> = counts.into_iter().flatten().collect();

@@ -4,9 +4,12 @@
 //! one lost. It walks the whole table, so it is for people and not for requests. The
 //! [suggestions](crate::Missing::suggestions) for a missing page are bounded, and made when they are asked for.
 
+mod check;
 mod explain;
 mod near;
 mod suggest;
+mod ways;
 
+pub use check::{Review, Reviewed};
 pub use explain::{Candidate, Explanation, Verdict};
 pub use suggest::Suggestion;

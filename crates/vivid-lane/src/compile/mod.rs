@@ -26,6 +26,7 @@ use crate::rule::{MOST_STATES, TooLarge};
 use crate::table::{Case, Report, Source, TableError, TableSpec};
 
 pub(crate) use aim::RETURN;
+pub(crate) use order::{demanded, is_within, segment_set, way_set};
 
 impl TableSpec {
     /// Builds the table.

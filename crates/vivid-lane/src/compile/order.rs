@@ -9,8 +9,8 @@ use std::sync::Arc;
 
 use hashbrown::HashMap;
 
-use crate::matcher::{HostDemand, Narrower, Pattern, PatternId, Piece, QueryDemand, TailKind};
-use crate::rule::{Atom, Comparison, Dfa, SEPARATOR, TEXT, TooLarge, sequence};
+use crate::matcher::{HostDemand, Narrower, Pattern, PatternId, Piece, QueryDemand, Route, TailKind};
+use crate::rule::{Atom, Check, Comparison, Dfa, SEPARATOR, TEXT, TooLarge, sequence};
 
 /// What two sets have to do with each other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -47,6 +47,9 @@ pub(super) struct Patterns {
     known: Vec<Known>,
     pairs: HashMap<(PatternId, PatternId), Relation>,
 }
+
+/// What no segment of a URL is.
+const DOTS: &[&str] = &[".", ".."];
 
 /// The set of a sequence of pieces.
 pub(super) fn atoms(pieces: &[Piece]) -> Vec<Atom> {
@@ -85,7 +88,7 @@ fn known(pieces: &[Piece], excluded: &[&str]) -> Result<Known, TooLarge> {
 impl Patterns {
     /// Notes the pattern whose number is the next one. No URL has a segment of one or two dots.
     pub(super) fn add(&mut self, pattern: &Pattern) -> Result<(), TooLarge> {
-        self.known.push(known(&pattern.pieces, &[".", ".."])?);
+        self.known.push(known(&pattern.pieces, DOTS)?);
         Ok(())
     }
 
@@ -227,8 +230,17 @@ impl Asked {
     }
 }
 
-/// Compares the queries that two routes demand, name by name; the witness is a query that both accept.
-pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relation, TooLarge> {
+/// What two demanded queries have to do with each other as sets.
+struct Shared {
+    left_in_right: bool,
+    right_in_left: bool,
+    is_sure: bool,
+    /// A query that both accept, by names and values.
+    witness: Vec<(String, Vec<u8>)>,
+}
+
+/// Compares the queries that two routes demand, name by name; `None` where no query meets both.
+fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooLarge> {
     let names: BTreeSet<&str> = [left, right]
         .into_iter()
         .flat_map(|query| {
@@ -248,15 +260,23 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
         };
         let can_be_absent = a.may_be_absent && b.may_be_absent;
         if values.both.is_none() && !can_be_absent {
-            return Ok(Relation::Disjoint);
+            return Ok(None);
         }
         left_in_right &= values.only_left.is_none() && (b.may_be_absent || !a.may_be_absent);
         right_in_left &= values.only_right.is_none() && (a.may_be_absent || !b.may_be_absent);
         all_sure &= a.is_sure && b.is_sure;
         if !can_be_absent {
-            witness.push((name, values.both.unwrap_or_default()));
+            witness.push((name.to_owned(), values.both.unwrap_or_default()));
         }
     }
+    Ok(Some(Shared { left_in_right, right_in_left, is_sure: all_sure, witness }))
+}
+
+/// Compares the queries that two routes demand; the witness is a query that both accept.
+pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relation, TooLarge> {
+    let Some(Shared { left_in_right, right_in_left, is_sure, witness }) = share(left, right)? else {
+        return Ok(Relation::Disjoint);
+    };
     // Where neither holds the other, a literal query goes before none, then a required parameter before none.
     let asks = |query: &QueryDemand| (!query.literals.is_empty(), query.params.iter().any(|param| param.is_required));
     let narrower = match by_inclusion(left_in_right, right_in_left) {
@@ -272,11 +292,11 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
     let mut query = String::new();
     for (name, value) in witness {
         query.push(if query.is_empty() { '?' } else { '&' });
-        crate::template::percent::encode_unreserved(&mut query, name);
+        crate::template::percent::encode_unreserved(&mut query, &name);
         query.push('=');
         crate::template::percent::encode_unreserved(&mut query, &String::from_utf8_lossy(&value));
     }
-    Ok(Relation::Shared { narrower, witness: query, is_sure: all_sure })
+    Ok(Relation::Shared { narrower, witness: query, is_sure })
 }
 
 /// A way through a path, for the comparison of whole paths.
@@ -284,7 +304,7 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
 pub(super) struct Way {
     pub(super) segments: Vec<Vec<Piece>>,
     /// The tail, and what one of its segments is.
-    pub(super) tail: Option<(TailKind, Arc<crate::rule::Check>)>,
+    pub(super) tail: Option<(TailKind, Arc<Check>)>,
 }
 
 /// The set of whole paths, their segments each after a [`SEPARATOR`].
@@ -296,22 +316,67 @@ pub(super) fn paths(ways: &[Way]) -> Result<Dfa, TooLarge> {
             path.push(Atom::Byte(SEPARATOR));
             path.extend(atoms(segment));
         }
-        match &way.tail {
-            None => {}
-            Some((TailKind::Items, check)) => {
-                path.push(Atom::Repeat { item: check.set(), min: check.min_items.max(1), max: check.max_items });
-            }
-            Some((TailKind::Rest, check)) if check.is_any() => {
-                path.push(Atom::Repeat { item: Arc::clone(&TEXT), min: 1, max: u16::MAX });
-            }
-            Some((TailKind::Rest, check)) => {
-                path.push(Atom::Byte(SEPARATOR));
-                path.push(Atom::Value(Arc::new(check.set().cut_at_slashes()?)));
-            }
-        }
+        path.extend(way.tail.as_ref().map(tail).transpose()?.into_iter().flatten());
         alternatives.push(path);
     }
     sequence(&alternatives)
+}
+
+/// The segments of a tail.
+fn tail((kind, check): &(TailKind, Arc<Check>)) -> Result<Vec<Atom>, TooLarge> {
+    Ok(match kind {
+        TailKind::Items => {
+            vec![Atom::Repeat { item: check.set(), min: check.min_items.max(1), max: check.max_items }]
+        }
+        TailKind::Rest if check.is_any() => {
+            vec![Atom::Repeat { item: Arc::clone(&TEXT), min: 1, max: u16::MAX }]
+        }
+        TailKind::Rest => vec![Atom::Byte(SEPARATOR), Atom::Value(Arc::new(check.set().cut_at_slashes()?))],
+    })
+}
+
+/// What a pattern accepts as a segment of a URL.
+pub(crate) fn segment_set(pattern: &Pattern) -> Result<Arc<Dfa>, TooLarge> {
+    Ok(known(&pattern.pieces, DOTS)?.set)
+}
+
+/// The paths of one way: segments that are sets or literal, and perhaps a tail.
+pub(crate) fn way_set(
+    segments: &[Result<Arc<Dfa>, Box<str>>],
+    rest: Option<&(TailKind, Arc<Check>)>,
+) -> Result<Dfa, TooLarge> {
+    let mut path = Vec::new();
+    for segment in segments {
+        path.push(Atom::Byte(SEPARATOR));
+        match segment {
+            Ok(set) => path.push(Atom::Value(Arc::clone(set))),
+            Err(text) => path.extend(text.bytes().map(Atom::Byte)),
+        }
+    }
+    path.extend(rest.map(tail).transpose()?.into_iter().flatten());
+    sequence(&[path])
+}
+
+/// Does one route accept every host and query that another does?
+pub(crate) fn is_within(inner: &Route, outer: &Route) -> Result<bool, TooLarge> {
+    let holds = |relation: Relation| match relation {
+        Relation::Disjoint => false,
+        Relation::Shared { narrower, is_sure, .. } => is_sure && matches!(narrower, Narrower::Left | Narrower::Same),
+    };
+    let by_host = outer.host.is_none() || holds(hosts(inner.host.as_deref(), outer.host.as_deref())?);
+    if !by_host || outer.query.is_empty() {
+        return Ok(by_host);
+    }
+    Ok(share(&inner.query, &outer.query)?.is_some_and(|shared| shared.left_in_right && shared.is_sure))
+}
+
+/// A host and a query that a route accepts: the least that it demands, empty where it demands none.
+pub(crate) fn demanded(route: &Route) -> Result<(String, String), TooLarge> {
+    let witness = |relation| match relation {
+        Relation::Disjoint => String::new(),
+        Relation::Shared { witness, .. } => witness,
+    };
+    Ok((witness(hosts(route.host.as_deref(), None)?), witness(queries(&route.query, &route.query)?)))
 }
 
 /// Compares two sets of whole paths; the witness is a path that both accept.

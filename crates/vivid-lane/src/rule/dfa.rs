@@ -68,6 +68,11 @@ impl Classes {
         self.of[usize::from(byte)]
     }
 
+    /// One byte of each class.
+    pub(crate) fn representatives(&self) -> impl Iterator<Item = u8> {
+        self.representatives.iter().copied()
+    }
+
     fn count(&self) -> usize {
         self.representatives.len()
     }

@@ -20,7 +20,7 @@ use std::sync::Arc;
 
 use code::Code;
 pub(crate) use code::Simple;
-pub(crate) use dfa::{Comparison, Dfa, MOST_STATES, TooLarge};
+pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};
 use keyword::{Keyword, Part};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::TEXT;

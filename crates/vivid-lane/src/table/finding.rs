@@ -251,6 +251,21 @@ impl Report {
         self.note(Severity::Warning, code, span, message.into())
     }
 
+    /// Notes what is worth knowing.
+    pub(crate) fn remark(
+        &mut self,
+        code: &'static str,
+        span: Option<&Span>,
+        message: impl Into<String>,
+    ) -> &mut Finding {
+        self.note(Severity::Note, code, span, message.into())
+    }
+
+    /// A report that goes on from these findings.
+    pub(crate) fn from_findings(findings: Vec<Finding>) -> Self {
+        Self { findings, ..Self::default() }
+    }
+
     fn note(&mut self, severity: Severity, code: &'static str, span: Option<&Span>, message: String) -> &mut Finding {
         if self.findings.len() == MOST_FINDINGS {
             self.more += 1;

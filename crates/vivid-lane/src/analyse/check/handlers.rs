@@ -1,0 +1,40 @@
+//! Pages without a handler, and handlers without a page.
+
+use std::collections::BTreeSet;
+
+use super::Subject;
+use crate::table::{Placed, Report, nearest};
+
+/// Compares the names of the pages with those of the handlers, where they are known.
+pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {
+    let Some(handlers) = subject.handlers else { return };
+    let known: BTreeSet<&str> = handlers.iter().map(String::as_str).collect();
+    let mut used: BTreeSet<&str> = BTreeSet::new();
+    let site = subject.spec.site.fallback.iter().map(|page| (None, page));
+    let declared = subject
+        .declared
+        .iter()
+        .zip(subject.routes())
+        .flat_map(|(route, id)| route.page.iter().chain(&route.fallback).map(move |page| (Some(id), page)));
+    for (id, page) in site.chain(declared) {
+        let Placed { value, span } = page;
+        if !used.insert(value) || known.contains(value.as_str()) {
+            continue;
+        }
+        let finding = report.error("page-without-handler", span.as_ref(), format!("the page `{value}` has no handler"));
+        match nearest(value, known.iter().copied()) {
+            Some(near) => finding.help_with(format!("did you mean `{near}`?")),
+            None => finding.help_with("write the handler, or leave the page out"),
+        };
+        if let Some(id) = id {
+            finding.route(subject.name(id));
+        }
+    }
+    for handler in known.difference(&used) {
+        let finding = report.warning("handler-without-page", None, format!("the handler `{handler}` has no page"));
+        match nearest(handler, used.iter().copied()) {
+            Some(near) => finding.help_with(format!("did you mean `{near}`?")),
+            None => finding.help_with("name it as a page, or leave it out"),
+        };
+    }
+}

@@ -1,0 +1,170 @@
+//! Everything that can be found about a table before it ships.
+//!
+//! What keeps a table from being built is found while it is built; the passes here look at one that stands. Each kind
+//! of finding is one function, and one line in [`PASSES`].
+
+mod handlers;
+mod names;
+mod paths;
+mod reach;
+
+use super::ways::Ways;
+use crate::matcher::{Frozen, RouteId, Table};
+use crate::table::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
+
+/// A check of a whole table: that no route is dead, that nothing is declared in vain, that every page has its handler.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Review, RouteSpec, Rule, TableSpec};
+///
+/// let spec = TableSpec::new()
+///     .param("dome", Rule::one_of(["north", "south"]))
+///     .route(RouteSpec::new("dome").path("/domes/{dome}").page("dome"))
+///     .route(RouteSpec::new("north").path("/domes/north").page("north-dome"))
+///     .route(RouteSpec::new("south").path("/domes/south").page("south-dome"));
+/// let reviewed = Review::new(spec).run();
+/// let finding = &reviewed.findings()[0];
+/// assert_eq!((finding.code(), finding.witness()), ("unreachable", Some("/domes/north")));
+/// assert_eq!(finding.routes(), ["dome", "north", "south"]);
+/// ```
+#[derive(Debug, Clone)]
+pub struct Review {
+    spec: TableSpec,
+    handlers: Option<Vec<String>>,
+}
+
+/// What a [`Review`] has found.
+#[derive(Debug)]
+pub struct Reviewed {
+    table: Option<Table>,
+    findings: Vec<Finding>,
+    is_unreadable: bool,
+}
+
+impl Reviewed {
+    /// The table, if it can be built.
+    #[must_use]
+    pub fn table(&self) -> Option<&Table> {
+        self.table.as_ref()
+    }
+
+    /// The findings in the order of the file.
+    #[must_use]
+    pub fn findings(&self) -> &[Finding] {
+        &self.findings
+    }
+
+    /// The worst of the findings.
+    #[must_use]
+    pub fn worst(&self) -> Option<Severity> {
+        self.findings.iter().map(Finding::severity).max()
+    }
+
+    /// Is there no table to speak of: is the text too long, empty, or not in its format?
+    #[must_use]
+    pub fn is_unreadable(&self) -> bool {
+        self.is_unreadable
+    }
+}
+
+/// What the passes look at.
+struct Subject<'a> {
+    spec: &'a TableSpec,
+    table: &'a Table,
+    ways: &'a Ways<'a>,
+    /// The declarations of the routes, by their number.
+    declared: Vec<&'a RouteSpec>,
+    handlers: Option<&'a [String]>,
+}
+
+impl<'a> Subject<'a> {
+    fn frozen(&self) -> &'a Frozen {
+        self.table.frozen()
+    }
+
+    fn name(&self, id: RouteId) -> &'a str {
+        &self.frozen().route(id).name
+    }
+
+    /// The place of a route's path, else that of its name.
+    fn place(&self, id: RouteId) -> Option<&'a Span> {
+        let declared = self.declared[id.0 as usize];
+        declared.path.as_ref().and_then(|path| path.span.as_ref()).or(declared.name.span.as_ref())
+    }
+
+    fn routes(&self) -> impl Iterator<Item = RouteId> + use<> {
+        (0..).map(RouteId).take(self.frozen().routes.len())
+    }
+}
+
+type Pass = fn(&Subject<'_>, &mut Report);
+
+const PASSES: &[Pass] = &[
+    reach::unreachable_and_captured,
+    paths::letter_case,
+    paths::unbounded,
+    names::unused_rules,
+    names::unused_lists,
+    names::unused_needs,
+    names::needs_without_place,
+    names::unused_frames,
+    handlers::compare,
+];
+
+impl Review {
+    /// A check of a declared table.
+    #[must_use]
+    pub fn new(spec: TableSpec) -> Self {
+        Self { spec, handlers: None }
+    }
+
+    /// Compares the pages of the table with the handlers that a program has for them, by name.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Review, RouteSpec, TableSpec};
+    ///
+    /// let spec = TableSpec::new().route(RouteSpec::new("home").path("/").page("home"));
+    /// let reviewed = Review::new(spec).handlers(["hmoe"]).run();
+    /// let codes: Vec<_> = reviewed.findings().iter().map(|finding| finding.code()).collect();
+    /// assert_eq!(codes, ["page-without-handler", "handler-without-page"]);
+    /// ```
+    #[must_use]
+    pub fn handlers<T: Into<String>>(mut self, names: impl IntoIterator<Item = T>) -> Self {
+        self.handlers = Some(names.into_iter().map(Into::into).collect());
+        self
+    }
+
+    /// Builds the table and looks at it.
+    #[must_use]
+    pub fn run(self) -> Reviewed {
+        let table = match self.spec.clone().build() {
+            Ok(table) => table,
+            Err(error) => {
+                let is_unreadable = error.is_unreadable();
+                return Reviewed { table: None, findings: error.findings().to_vec(), is_unreadable };
+            }
+        };
+        let mut report = Report::from_findings(table.findings().to_vec());
+        let mut declared = Vec::new();
+        in_order(&self.spec.routes, &mut declared);
+        if let Ok(ways) = Ways::of(table.frozen())
+            && declared.len() == table.frozen().routes.len()
+        {
+            let handlers = self.handlers.as_deref();
+            let subject = Subject { spec: &self.spec, table: &table, ways: &ways, declared, handlers };
+            PASSES.iter().for_each(|pass| pass(&subject, &mut report));
+        }
+        Reviewed { findings: report.into_findings(), table: Some(table), is_unreadable: false }
+    }
+}
+
+/// The declared routes in the order in which they are numbered: parents before their children.
+fn in_order<'a>(routes: &'a [RouteSpec], out: &mut Vec<&'a RouteSpec>) {
+    for route in routes {
+        out.push(route);
+        in_order(&route.routes, out);
+        route.mounted.iter().for_each(|table| in_order(&table.routes, out));
+    }
+}

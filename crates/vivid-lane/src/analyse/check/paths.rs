@@ -1,0 +1,83 @@
+//! What the shapes of paths say: letter case, and tails without an end.
+
+use hashbrown::HashMap;
+
+use super::Subject;
+use crate::analyse::ways::{Way, Word, path_of};
+use crate::matcher::{ParamKind, RouteId, folded};
+use crate::table::Report;
+
+/// Finds routes whose paths differ only by the letter case of their literals.
+pub(super) fn letter_case(subject: &Subject<'_>, report: &mut Report) {
+    let mut seen: HashMap<Vec<Result<String, usize>>, &Way> = HashMap::new();
+    let mut reported: Vec<(RouteId, RouteId)> = Vec::new();
+    for way in subject.ways.all() {
+        let key = way.words.iter().map(|word| match word {
+            Word::Literal(text) => Ok(folded(text).into_owned()),
+            Word::Set(set) => Err(std::sync::Arc::as_ptr(set).addr()),
+        });
+        let known = *seen.entry(key.collect()).or_insert(way);
+        let is_same = |(left, right): (&Word, &Word)| match (left, right) {
+            (Word::Literal(left), Word::Literal(right)) => left == right,
+            _ => true,
+        };
+        let pair = (known.route, way.route);
+        if known.words.iter().zip(&way.words).all(is_same) || known.route == way.route || reported.contains(&pair) {
+            continue;
+        }
+        reported.push(pair);
+        let witness = way.set().ok().and_then(|set| set.shortest()).map(|word| path_of(&word));
+        let witness = witness.and_then(|path| subject.ways.address(subject.frozen().route(way.route), &path));
+        let (one, other) = (subject.name(known.route), subject.name(way.route));
+        let message = format!("the paths of `{one}` and `{other}` differ only by letter case");
+        let finding = report.warning("letter-case", subject.place(way.route), message);
+        finding
+            .help_with("write both alike, or make one a redirect to the other; `case = \"fold\"` under `[site]` takes either spelling")
+            .route(one)
+            .route(other);
+        if let Some(witness) = witness {
+            finding.witnessed(witness);
+        }
+    }
+}
+
+/// Finds tails that take any segments, and any number of them.
+pub(super) fn unbounded(subject: &Subject<'_>, report: &mut Report) {
+    for id in subject.routes() {
+        let route = subject.frozen().route(id);
+        let tail = route.params.iter().find(|param| {
+            let has_no_end = match param.kind {
+                ParamKind::Items => param.check.max_items == u16::MAX,
+                ParamKind::Rest => true,
+                _ => false,
+            };
+            has_no_end && param.check.is_any()
+        });
+        let Some(tail) = tail.filter(|tail| tail.level == route.level && route.answers()) else { continue };
+        let takes_all = subject.ways.of_route(id).any(|way| matches!(way.words.as_slice(), [Word::Set(_)]));
+        let name = &tail.name;
+        let span = subject.place(id);
+        let finding = if takes_all && route.host.is_none() {
+            let message = format!(
+                "`{}` takes every URL that no other route does: `{{{name}}}` has no bound, so nothing is ever not found",
+                route.name
+            );
+            report.warning("catch-all", span, message)
+        } else {
+            let message =
+                format!("`{}` takes any number of segments, and any text in them: `{name}` has no bound", route.name);
+            report.remark("catch-all", span, message)
+        };
+        let bound = match tail.kind {
+            ParamKind::Items => {
+                format!("give it one: `params.{name} = {{ maxItems = 8 }}`, or a rule for each segment")
+            }
+            _ => format!("give it one: `params.{name} = {{ maxLength = 200 }}`, or a `pattern`"),
+        };
+        finding.help_with(bound).route(&*route.name);
+        let path = subject.ways.of_route(id).next().and_then(|way| way.set().ok()?.shortest());
+        if let Some(witness) = path.and_then(|word| subject.ways.address(route, &path_of(&word))) {
+            finding.witnessed(witness);
+        }
+    }
+}

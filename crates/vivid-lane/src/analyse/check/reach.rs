@@ -1,0 +1,137 @@
+//! Routes that are never reached, and links that another route would answer.
+
+use std::sync::Arc;
+
+use super::Subject;
+use crate::analyse::ways::{Way, path_of, split_by};
+use crate::compile::is_within;
+use crate::matcher::{EndingId, Narrower, RouteId};
+use crate::rule::TooLarge;
+use crate::table::Report;
+
+/// A route that wins over another on some path of its, and that path.
+struct Rival {
+    route: RouteId,
+    path: String,
+    /// Is it certain, whatever functions and live lists say?
+    is_sure: bool,
+}
+
+/// What becomes of the paths of a route.
+#[derive(Default)]
+struct Fate {
+    /// Is there a path on which nothing wins over it?
+    is_reached: bool,
+    /// Would there be none if functions and live lists let everything pass?
+    may_be_reached: bool,
+    rivals: Vec<Rival>,
+}
+
+/// Finds routes all of whose URLs are answered by others, and routes some of whose links would be.
+pub(super) fn unreachable_and_captured(subject: &Subject<'_>, report: &mut Report) {
+    for id in subject.routes() {
+        let route = subject.frozen().route(id);
+        // A direct route is known to have no rivals.
+        if !route.answers() || route.is_direct {
+            continue;
+        }
+        // What is too large to compare is not spoken of.
+        let Ok(Some(fate)) = fate(subject, id) else { continue };
+        let Some(first) = fate.rivals.first() else { continue };
+        let address = |path: &str| subject.ways.address(route, path).unwrap_or_else(|| path.to_owned());
+        let names: Vec<String> = fate.rivals.iter().map(|rival| subject.name(rival.route).to_owned()).collect();
+        let is_redirect = route.onward.is_some();
+        let what = if is_redirect { "the redirect " } else { "" };
+        if !fate.is_reached {
+            let verb = if fate.may_be_reached { "may never be reached" } else { "can never be reached" };
+            let by = match names.as_slice() {
+                [one] => format!("`{one}` answers all its URLs"),
+                [first, second] => format!("`{first}` and `{second}` together answer all its URLs"),
+                [first, second, rest @ ..] => {
+                    format!("`{first}`, `{second}` and {} more together answer all its URLs", rest.len())
+                }
+                [] => String::new(),
+            };
+            let code = if is_redirect { "hidden-redirect" } else { "unreachable" };
+            let witness = address(&first.path);
+            report
+                .warning(code, subject.place(id), format!("{what}`{}` {verb}: {by}, such as `{witness}`", route.name))
+                .help_with("leave it out, widen its rules, or narrow those of the others")
+                .witnessed(witness)
+                .route(&*route.name)
+                .about(names);
+        } else if !is_redirect && first.is_sure {
+            let witness = address(&first.path);
+            let message = format!(
+                "a link to `{}` can be captured: `{}` answers `{witness}`, as it is narrower",
+                route.name, names[0]
+            );
+            report
+                .remark("captured-link", subject.place(id), message)
+                .help_with("such a link is refused when it is made; where that must not happen, let the rule leave these values out")
+                .witnessed(witness)
+                .route(&*route.name)
+                .about(names);
+        }
+    }
+}
+
+/// Follows all paths of a route; `None` where it shares them with too many others.
+fn fate(subject: &Subject<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
+    let mut fate = Fate::default();
+    for way in subject.ways.of_route(id) {
+        let Some(sharing) = subject.ways.sharing(way) else { return Ok(None) };
+        let rivals: Vec<&Way> = sharing
+            .into_iter()
+            .map(|ending| subject.ways.get(ending))
+            .filter(|rival| rival.route != id && answers_all_that(subject, rival.route, id))
+            .collect();
+        let sets = rivals.iter().map(|rival| rival.set()).collect::<Result<Vec<_>, _>>()?;
+        let sets: Vec<Arc<_>> = sets;
+        split_by(&*way.set()?, &sets, &mut |word, accepting| {
+            let path = path_of(word);
+            let segments = word.iter().filter(|&&byte| byte == crate::rule::SEPARATOR).count();
+            let mut is_taken = false;
+            let mut may_be_taken = false;
+            for rival in accepting.iter().map(|&at| rivals[at]) {
+                if !wins(subject, rival.ending, way.ending, segments) {
+                    continue;
+                }
+                is_taken |= rival.is_sure;
+                may_be_taken = true;
+                if !fate.rivals.iter().any(|known| known.route == rival.route) {
+                    fate.rivals.push(Rival { route: rival.route, path: path.clone(), is_sure: rival.is_sure });
+                }
+            }
+            fate.is_reached |= !may_be_taken;
+            fate.may_be_reached |= !is_taken;
+            true
+        })?;
+    }
+    Ok(Some(fate))
+}
+
+/// Does a route answer a URL whose path it shares with another, whatever host and query the other one demands?
+fn answers_all_that(subject: &Subject<'_>, rival: RouteId, id: RouteId) -> bool {
+    let (one, other) = (subject.frozen().route(rival), subject.frozen().route(id));
+    one.answers() && is_within(other, one).unwrap_or(false)
+}
+
+/// Does one way win over another on a path of so many segments that both accept?
+fn wins(subject: &Subject<'_>, rival: EndingId, ending: EndingId, segments: usize) -> bool {
+    let frozen = subject.frozen();
+    match frozen.tree.order.compare(&frozen.tree, rival, ending, segments) {
+        Narrower::Left | Narrower::LeftAsked => true,
+        Narrower::Right | Narrower::RightAsked => false,
+        // Then the methods decide, the priority, and the order of declaration.
+        Narrower::Same | Narrower::Neither => {
+            let route = |ending| {
+                let id = frozen.tree.ending(ending).route;
+                (id, frozen.route(id))
+            };
+            let ((one, rival), (other, own)) = (route(rival), route(ending));
+            let takes_its_methods = own.methods.0.iter().all(|method| rival.methods.allows(method));
+            takes_its_methods && (rival.priority, other) > (own.priority, one)
+        }
+    }
+}

@@ -1,0 +1,268 @@
+//! The ways through the paths of a built table, as words and as sets of paths.
+//!
+//! What is asked of whole tables (is a route ever reached, what has become of an address) is asked of sets: all paths
+//! of one way are split by which other ways accept them, and each part is spoken for by its shortest path.
+
+use std::cell::RefCell;
+use std::sync::Arc;
+
+use hashbrown::{HashMap, HashSet};
+
+use crate::compile::{demanded, segment_set, way_set};
+use crate::matcher::{EndingId, Frozen, NodeId, Piece, Route, RouteId, TailKind};
+use crate::rule::{Classes, Dfa, MOST_STATES, SEPARATOR, TooLarge};
+use crate::template::percent::encode_unreserved;
+
+/// What a segment is.
+#[derive(Debug, Clone)]
+pub(super) enum Word {
+    Literal(Box<str>),
+    /// The texts that a pattern accepts.
+    Set(Arc<Dfa>),
+}
+
+/// A way through the path of a route. Where it has a tail, the last word stands for each of its segments.
+#[derive(Debug)]
+pub(super) struct Way {
+    pub(super) ending: EndingId,
+    pub(super) route: RouteId,
+    pub(super) words: Vec<Word>,
+    tail: Option<(TailKind, Arc<crate::rule::Check>)>,
+    /// Is it certain that the way accepts what its set does?
+    pub(super) is_sure: bool,
+    set: RefCell<Option<Arc<Dfa>>>,
+}
+
+/// All ways of a table.
+#[derive(Debug)]
+pub(super) struct Ways<'t> {
+    pub(super) frozen: &'t Frozen,
+    /// By the number of their ending.
+    all: Vec<Way>,
+    /// The ways of each route.
+    of_route: HashMap<RouteId, Vec<usize>>,
+    /// What each pattern accepts, whatever functions and live lists refuse.
+    sets: Vec<Arc<Dfa>>,
+}
+
+/// How many nodes, literals and ways are looked at to find those that share a path with one.
+const MOST_STEPS: usize = 20_000;
+/// How many ways one way is compared with at once.
+const MOST_RIVALS: usize = 400;
+
+impl<'t> Ways<'t> {
+    pub(super) fn of(frozen: &'t Frozen) -> Result<Self, TooLarge> {
+        let tree = &frozen.tree;
+        let mut sets = Vec::with_capacity(tree.patterns.len());
+        for pattern in &tree.patterns {
+            let is_sure = pattern.pieces.iter().all(|piece| match piece {
+                Piece::Text(_) => true,
+                Piece::Value(check) => check.list.is_none() && check.judges().next().is_none(),
+            });
+            sets.push((segment_set(pattern)?, is_sure));
+        }
+        let mut found: Vec<Option<Way>> = tree.endings.iter().map(|_| None).collect();
+        let mut open: Vec<(NodeId, Vec<Word>, bool, bool)> = vec![(tree.root(), Vec::new(), true, false)];
+        while let Some((id, words, is_sure, in_tail)) = open.pop() {
+            let node = tree.node(id);
+            for &ending in tree.stops(node) {
+                let packed = tree.ending(ending);
+                let tail = packed.tail.map(|tail| {
+                    let params = &frozen.route(packed.route).params;
+                    (tail.kind, Arc::clone(&params[usize::from(tail.param)].check))
+                });
+                found[ending.0 as usize] = Some(Way {
+                    ending,
+                    route: packed.route,
+                    words: words.clone(),
+                    tail,
+                    is_sure,
+                    set: RefCell::new(None),
+                });
+            }
+            if in_tail {
+                continue;
+            }
+            let longer = |word: Word| words.iter().cloned().chain([word]).collect::<Vec<_>>();
+            open.extend(
+                tree.literals(node).map(|(text, child)| (child, longer(Word::Literal(text.into())), is_sure, false)),
+            );
+            open.extend(tree.edges(node).iter().map(|edge| {
+                let (set, sure) = &sets[edge.pattern.0 as usize];
+                (edge.target, longer(Word::Set(Arc::clone(set))), is_sure && *sure, edge.is_tail)
+            }));
+        }
+        let all: Vec<Way> = found.into_iter().collect::<Option<_>>().ok_or(TooLarge)?;
+        let mut of_route: HashMap<RouteId, Vec<usize>> = HashMap::new();
+        for (at, way) in all.iter().enumerate() {
+            of_route.entry(way.route).or_default().push(at);
+        }
+        Ok(Self { frozen, all, of_route, sets: sets.into_iter().map(|(set, _)| set).collect() })
+    }
+
+    pub(super) fn get(&self, ending: EndingId) -> &Way {
+        &self.all[ending.0 as usize]
+    }
+
+    pub(super) fn all(&self) -> &[Way] {
+        &self.all
+    }
+
+    /// The ways of a route.
+    pub(super) fn of_route(&self, route: RouteId) -> impl Iterator<Item = &Way> {
+        self.of_route.get(&route).into_iter().flatten().map(|&at| &self.all[at])
+    }
+
+    /// The ways that may share a path with one, which may be of another table; `None` where they are too many.
+    pub(super) fn sharing(&self, way: &Way) -> Option<Vec<EndingId>> {
+        let tree = &self.frozen.tree;
+        let last = way.words.len();
+        let mut left = MOST_STEPS;
+        let mut found = Vec::new();
+        // A node, how many words were read, and whether the rest of the path may be anything.
+        let mut open = vec![(tree.root(), 0, false)];
+        while let Some((id, at, is_open)) = open.pop() {
+            let node = tree.node(id);
+            left = left.checked_sub(1)?;
+            let begins_tail = way.tail.is_some() && at + 1 >= last;
+            let is_open = is_open || begins_tail;
+            if at == last || is_open {
+                found.extend_from_slice(tree.stops(node));
+            }
+            if at == last && !is_open {
+                continue;
+            }
+            let word = way.words.get(at);
+            for edge in tree.edges(node) {
+                // The node of a tail leads to itself.
+                if edge.target == id {
+                    continue;
+                }
+                let fits = match word {
+                    Some(Word::Literal(text)) if !is_open => {
+                        self.sets[edge.pattern.0 as usize].contains(text.as_bytes())
+                    }
+                    _ => true,
+                };
+                if fits && edge.is_tail {
+                    found.extend_from_slice(tree.stops(tree.node(edge.target)));
+                } else if fits {
+                    open.push((edge.target, (at + 1).min(last), is_open));
+                }
+            }
+            match word {
+                Some(Word::Literal(text)) if !is_open => {
+                    open.extend(tree.literal(id, node, text).map(|child| (child, at + 1, false)));
+                }
+                Some(Word::Set(set)) if !is_open => {
+                    left = left.checked_sub(node.children.count as usize)?;
+                    let fitting = tree.literals(node).filter(|(text, _)| set.contains(text.as_bytes()));
+                    open.extend(fitting.map(|(_, child)| (child, at + 1, false)));
+                }
+                _ => {
+                    left = left.checked_sub(node.children.count as usize)?;
+                    open.extend(tree.literals(node).map(|(_, child)| (child, (at + 1).min(last), true)));
+                }
+            }
+        }
+        found.sort_unstable();
+        found.dedup();
+        (found.len() <= MOST_RIVALS).then_some(found)
+    }
+
+    /// The address of a path of a route, with a host and a query that the route demands.
+    pub(super) fn address(&self, route: &Route, path: &str) -> Option<String> {
+        let (host, query) = demanded(route).ok()?;
+        let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
+        Some(format!("{origin}{}", self.frozen.site.address(format!("{path}{query}"))))
+    }
+}
+
+impl Way {
+    /// All paths of the way, each segment after a separator; worked out once.
+    pub(super) fn set(&self) -> Result<Arc<Dfa>, TooLarge> {
+        if let Some(known) = &*self.set.borrow() {
+            return Ok(Arc::clone(known));
+        }
+        let words = match self.tail {
+            Some(_) => &self.words[..self.words.len() - 1],
+            None => &self.words[..],
+        };
+        let segment = |word: &Word| match word {
+            Word::Literal(text) => Err(text.clone()),
+            Word::Set(set) => Ok(Arc::clone(set)),
+        };
+        let segments: Vec<_> = words.iter().map(segment).collect();
+        let set = Arc::new(way_set(&segments, self.tail.as_ref())?);
+        *self.set.borrow_mut() = Some(Arc::clone(&set));
+        Ok(set)
+    }
+}
+
+/// A path as a URL has it.
+pub(super) fn path_of(word: &[u8]) -> String {
+    let mut path = String::new();
+    for segment in word.split(|&byte| byte == SEPARATOR).skip(1) {
+        path.push('/');
+        encode_unreserved(&mut path, &String::from_utf8_lossy(segment));
+    }
+    if path.is_empty() { "/".to_owned() } else { path }
+}
+
+/// Splits a set by which of the others accept its texts: calls `visit` once for each part, with a shortest text of it
+/// and the others that accept it, until it says that it has seen enough.
+pub(super) fn split_by(
+    one: &Dfa,
+    others: &[Arc<Dfa>],
+    visit: &mut dyn FnMut(&[u8], &[usize]) -> bool,
+) -> Result<(), TooLarge> {
+    let classes = Classes::of_all(std::iter::once(one).chain(others.iter().map(|other| &**other)));
+    let start: (u32, Box<[u32]>) = (one.start(), others.iter().map(|other| other.start()).collect());
+    let mut seen: HashSet<(u32, Box<[u32]>)> = HashSet::from([start.clone()]);
+    let mut parts: HashSet<Vec<usize>> = HashSet::new();
+    // Each state with the one before it and the byte between.
+    let mut states = vec![(start, 0, 0)];
+    let mut at = 0;
+    while at < states.len() {
+        let (state, theirs) = states[at].0.clone();
+        if one.is_final(state) {
+            let accepting: Vec<usize> =
+                (0..others.len()).filter(|&other| others[other].is_final(theirs[other])).collect();
+            if !parts.contains(&accepting) {
+                let text = text_of(at, &states);
+                if !visit(&text, &accepting) {
+                    return Ok(());
+                }
+                parts.insert(accepting);
+            }
+        }
+        for byte in classes.representatives() {
+            let next = one.step(state, byte);
+            if Dfa::is_dead(next) {
+                continue;
+            }
+            let target = (next, others.iter().zip(&theirs).map(|(other, &state)| other.step(state, byte)).collect());
+            if !seen.contains(&target) {
+                seen.insert(target.clone());
+                states.push((target, at, byte));
+            }
+        }
+        if states.len() > MOST_STATES || states.len() * (others.len() + 1) > 1 << 23 {
+            return Err(TooLarge);
+        }
+        at += 1;
+    }
+    Ok(())
+}
+
+/// The bytes on the way to a state.
+fn text_of<S>(mut at: usize, states: &[(S, usize, u8)]) -> Vec<u8> {
+    let mut text = Vec::new();
+    while at != 0 {
+        let (_, before, byte) = &states[at];
+        text.push(*byte);
+        at = *before;
+    }
+    text.reverse();
+    text
+}
