@@ -50,6 +50,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane link nights.night date=2031-04-02\n  vivid-lane link nights.night.exposures --from /nights/2031-04-02"
     )]
     Link(LinkArgs),
+    /// Run an access log through the table: hits, never-reached routes, missing addresses, redirects taken
+    #[command(
+        after_help = "Examples:\n  vivid-lane replay access.log\n  vivid-lane replay --partial access.log.1.gz > one.json\n  vivid-lane replay --merge one.json two.json\n  zcat access.log.*.gz | vivid-lane replay -"
+    )]
+    Replay(ReplayArgs),
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,
@@ -79,15 +84,8 @@ pub(crate) struct MatchArgs {
     /// The method of the request
     #[arg(long, default_value = "GET", value_name = "METHOD")]
     pub(crate) method: String,
-    /// The host of the request, where the URL does not name one
-    #[arg(long, value_name = "HOST")]
-    pub(crate) host: Option<String>,
-    /// A need that the visitor meets; may be given for several needs
-    #[arg(long, value_name = "NEED")]
-    pub(crate) meets: Vec<String>,
-    /// A live list, from a file with one value a line; may be given for several lists
-    #[arg(long = "list", value_name = "NAME=FILE")]
-    pub(crate) lists: Vec<String>,
+    #[command(flatten)]
+    pub(crate) visitor: VisitorArgs,
     /// Show each route that the URL could have meant, and why it lost
     #[arg(long)]
     pub(crate) explain: bool,
@@ -107,4 +105,38 @@ pub(crate) struct LinkArgs {
     /// Begin with the origin of the site
     #[arg(long)]
     pub(crate) absolute: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct VisitorArgs {
+    /// The host of the request, where the URL does not name one
+    #[arg(long, value_name = "HOST")]
+    pub(crate) host: Option<String>,
+    /// A need that the visitor meets; may be given for several needs
+    #[arg(long, value_name = "NEED")]
+    pub(crate) meets: Vec<String>,
+    /// A live list, from a file with one value a line; may be given for several lists
+    #[arg(long = "list", value_name = "NAME=FILE")]
+    pub(crate) lists: Vec<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ReplayArgs {
+    /// Logs in the Common or Combined Log Format, plain or packed by gzip; `-` is standard input
+    #[arg(required = true, value_name = "LOG")]
+    pub(crate) logs: Vec<PathBuf>,
+    /// How many pages, redirects and missing addresses to list
+    #[arg(long, value_name = "N", default_value_t = 10)]
+    pub(crate) top: usize,
+    /// Print a summary that can be merged with others, instead of a report
+    #[arg(long)]
+    pub(crate) partial: bool,
+    /// Read summaries, one a line, instead of logs, and add them up
+    #[arg(long)]
+    pub(crate) merge: bool,
+    /// How many different missing addresses to count at once; with more, counts may be too low by what is reported
+    #[arg(long, value_name = "N", default_value_t = 50_000)]
+    pub(crate) counters: usize,
+    #[command(flatten)]
+    pub(crate) visitor: VisitorArgs,
 }

@@ -3,8 +3,10 @@
 mod args;
 mod commands;
 mod output;
+mod replay;
 mod sarif;
 mod table_file;
+mod visitor;
 
 use std::process::ExitCode;
 

@@ -40,6 +40,8 @@ pub(crate) enum Failure {
     Argument(String),
     /// The demo data cannot be laid out.
     Demo(io::Error),
+    /// A log or a summary cannot be read to its end.
+    Log { path: PathBuf, error: io::Error },
     /// Standard input cannot be read.
     Input(io::Error),
     /// The result cannot be written.
@@ -61,6 +63,9 @@ impl fmt::Display for Failure {
                 from.display()
             ),
             Self::File { path, error } => write!(f, "cannot read {}: {error}", path.display()),
+            Self::Log { path, error } => {
+                write!(f, "{} cannot be read to its end: {error}; what was read of it has been counted", path.display())
+            }
             Self::NotUtf8 { path, at } => {
                 write!(f, "{} is not text: byte {at} is not UTF-8; save the file as UTF-8", path.display())
             }

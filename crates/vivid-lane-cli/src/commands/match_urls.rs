@@ -1,8 +1,6 @@
 //! `match`: what each URL leads to.
 
-use std::collections::{HashMap, HashSet};
 use std::io::{self, BufRead, Write};
-use std::path::PathBuf;
 
 use anstyle::Style;
 use serde_json::{Map, Value as Json};
@@ -13,21 +11,16 @@ use crate::args::{Format, MatchArgs};
 use crate::output::{
     BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, data_to_json, json_line, shown, value_to_json, width,
 };
+use crate::visitor::Visitor;
 
 pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let lists = read_lists(&args.lists)?;
-    let is_listed = |list: &str, value: &str| lists.get(list).is_some_and(|values| values.contains(value));
-    let is_met = |need: &str| args.meets.iter().any(|met| met == need);
-    if let Some(unknown) = args.meets.iter().find(|need| !table.needs().any(|known| known == need.as_str())) {
-        let known: Vec<String> = table.needs().map(|need| format!("`{need}`")).collect();
-        let known =
-            if known.is_empty() { "the table has none".to_owned() } else { format!("it has {}", known.join(", ")) };
-        return Err(Failure::Argument(format!("the table has no need `{}`; {known}", shown(unknown))));
-    }
+    let visitor = Visitor::new(table, &args.visitor)?;
+    let is_listed = |list: &str, value: &str| visitor.is_listed(list, value);
+    let is_met = |need: &str| visitor.meets(need);
     let mut all_answered = true;
     let mut answer = |url: &[u8], out: &mut dyn Write| -> Result<(), Failure> {
         let mut request = Request::new(&args.method, url).lists(&is_listed).meets(&is_met);
-        if let Some(host) = &args.host {
+        if let Some(host) = visitor.host() {
             request = request.host(host);
         }
         let decision = table.decide(&request);
@@ -53,20 +46,6 @@ pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn
         }
     }
     Ok(if all_answered { Outcome::Fine } else { Outcome::Findings })
-}
-
-/// The live lists of `--list NAME=FILE`: one value a line.
-fn read_lists(arguments: &[String]) -> Result<HashMap<&str, HashSet<String>>, Failure> {
-    let mut lists: HashMap<&str, HashSet<String>> = HashMap::new();
-    for argument in arguments {
-        let (name, path) = argument.split_once('=').ok_or_else(|| {
-            Failure::Argument(format!("expected NAME=FILE for `--list`, found `{}`", shown(argument)))
-        })?;
-        let path = PathBuf::from(path);
-        let text = std::fs::read_to_string(&path).map_err(|error| Failure::File { path, error })?;
-        lists.entry(name).or_default().extend(text.lines().filter(|line| !line.is_empty()).map(str::to_owned));
-    }
-    Ok(lists)
 }
 
 fn text(

@@ -222,12 +222,15 @@ impl std::error::Error for TableError {}
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Report {
     findings: Vec<Finding>,
-    /// How many findings there are beyond those that are kept, and the last of them.
+    /// How many findings of each severity are kept.
+    kept: [usize; 3],
+    /// How many findings there are beyond those that are kept, the worst severity among them, and the last of them.
     more: usize,
+    worst: Option<Severity>,
     surplus: Option<Finding>,
 }
 
-/// How many findings are kept, so that a file that is wrong throughout is reported in linear time.
+/// How many findings of one severity are kept, so that a file that is wrong throughout is reported in linear time.
 const MOST_FINDINGS: usize = 1000;
 
 impl Report {
@@ -263,15 +266,20 @@ impl Report {
 
     /// A report that goes on from these findings.
     pub(crate) fn from_findings(findings: Vec<Finding>) -> Self {
-        Self { findings, ..Self::default() }
+        let mut report = Self::default();
+        findings.iter().for_each(|finding| report.kept[finding.severity as usize] += 1);
+        Self { findings, ..report }
     }
 
     fn note(&mut self, severity: Severity, code: &'static str, span: Option<&Span>, message: String) -> &mut Finding {
-        if self.findings.len() == MOST_FINDINGS {
+        let kept = &mut self.kept[severity as usize];
+        if *kept == MOST_FINDINGS {
             self.more += 1;
+            self.worst = self.worst.max(Some(severity));
             // What is added to it is lost with it, as nobody reads that far.
             return self.surplus.insert(Finding::new(severity, code, message, None));
         }
+        *kept += 1;
         let at = self.findings.len();
         self.findings.push(Finding::new(severity, code, message, span.map(Span::place)));
         &mut self.findings[at]
@@ -286,6 +294,8 @@ impl Report {
     pub(crate) fn absorb(&mut self, other: Self) {
         self.findings.extend(other.findings);
         self.more += other.more;
+        self.worst = self.worst.max(other.worst);
+        self.kept.iter_mut().zip(other.kept).for_each(|(kept, more)| *kept += more);
     }
 
     /// The findings in the order of the file, those without a place last.
@@ -296,7 +306,8 @@ impl Report {
         });
         if self.more > 0 {
             let message = format!("{} more findings are not listed", self.more);
-            self.findings.push(Finding::new(Severity::Error, "more", message, None));
+            let severity = self.worst.unwrap_or(Severity::Error);
+            self.findings.push(Finding::new(severity, "more", message, None));
         }
         self.findings
     }

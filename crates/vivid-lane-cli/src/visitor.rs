@@ -1,0 +1,55 @@
+//! Whose request it is: the host, the needs that are met, the live lists.
+
+use std::collections::{HashMap, HashSet};
+use std::path::PathBuf;
+
+use vivid_lane::Table;
+
+use crate::args::VisitorArgs;
+use crate::output::{Failure, shown};
+use crate::table_file::read_text;
+
+/// What the command line says of the visitor.
+#[derive(Debug)]
+pub(crate) struct Visitor<'a> {
+    host: Option<&'a str>,
+    meets: &'a [String],
+    lists: HashMap<&'a str, HashSet<String>>,
+}
+
+impl<'a> Visitor<'a> {
+    pub(crate) fn new(table: &Table, args: &'a VisitorArgs) -> Result<Self, Failure> {
+        if let Some(unknown) = args.meets.iter().find(|need| !table.needs().any(|known| known == need.as_str())) {
+            let known: Vec<String> = table.needs().map(|need| format!("`{need}`")).collect();
+            let known =
+                if known.is_empty() { "the table has none".to_owned() } else { format!("it has {}", known.join(", ")) };
+            return Err(Failure::Argument(format!("the table has no need `{}`; {known}", shown(unknown))));
+        }
+        Ok(Self { host: args.host.as_deref(), meets: &args.meets, lists: read_lists(&args.lists)? })
+    }
+
+    pub(crate) fn host(&self) -> Option<&'a str> {
+        self.host
+    }
+
+    pub(crate) fn meets(&self, need: &str) -> bool {
+        self.meets.iter().any(|met| met == need)
+    }
+
+    pub(crate) fn is_listed(&self, list: &str, value: &str) -> bool {
+        self.lists.get(list).is_some_and(|values| values.contains(value))
+    }
+}
+
+/// The live lists of `--list NAME=FILE`: one value a line.
+fn read_lists(arguments: &[String]) -> Result<HashMap<&str, HashSet<String>>, Failure> {
+    let mut lists: HashMap<&str, HashSet<String>> = HashMap::new();
+    for argument in arguments {
+        let (name, path) = argument.split_once('=').ok_or_else(|| {
+            Failure::Argument(format!("expected NAME=FILE for `--list`, found `{}`", shown(argument)))
+        })?;
+        let text = read_text(&PathBuf::from(path))?;
+        lists.entry(name).or_default().extend(text.lines().filter(|line| !line.is_empty()).map(str::to_owned));
+    }
+    Ok(lists)
+}
