@@ -50,6 +50,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane link nights.night date=2031-04-02\n  vivid-lane link nights.night.exposures --from /nights/2031-04-02"
     )]
     Link(LinkArgs),
+    /// Compare two tables: addresses that are gone, moved, new, or mean another page, and the redirects to add
+    #[command(after_help = "Example:\n  vivid-lane diff demo/larkfell/older.toml demo/larkfell/routes.toml")]
+    Diff(DiffArgs),
     /// Run an access log through the table: hits, never-reached routes, missing addresses, redirects taken
     #[command(
         after_help = "Examples:\n  vivid-lane replay access.log\n  vivid-lane replay --partial access.log.1.gz > one.json\n  vivid-lane replay --merge one.json two.json\n  zcat access.log.*.gz | vivid-lane replay -"
@@ -139,4 +142,14 @@ pub(crate) struct ReplayArgs {
     pub(crate) counters: usize,
     #[command(flatten)]
     pub(crate) visitor: VisitorArgs,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct DiffArgs {
+    /// The table as it was
+    #[arg(value_name = "OLD")]
+    pub(crate) old: PathBuf,
+    /// The table as it is to be
+    #[arg(value_name = "NEW")]
+    pub(crate) new: PathBuf,
 }

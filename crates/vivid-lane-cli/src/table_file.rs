@@ -50,6 +50,11 @@ impl TableFile {
         Review::new(self.spec.clone())
     }
 
+    /// The table as it is declared.
+    pub(crate) fn spec(&self) -> &TableSpec {
+        &self.spec
+    }
+
     /// The name under which the file is spoken of.
     pub(crate) fn name(&self) -> &str {
         &self.name

@@ -46,7 +46,10 @@ mod rule;
 mod table;
 mod template;
 
-pub use analyse::{Candidate, Explanation, Review, Reviewed, Suggestion, Verdict};
+pub use analyse::{
+    Candidate, Difference, DifferenceKind, Differences, Explanation, ProposedRedirect, Review, Reviewed, Suggestion,
+    Verdict,
+};
 pub use decide::{
     Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, Missing, Question, Redirect, Request, Step, Steps,
     Unmet,

@@ -2,6 +2,7 @@
 
 mod check;
 mod demo;
+mod diff;
 mod link;
 mod match_urls;
 mod replay;
@@ -22,6 +23,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
         Command::Tree => tree::run(&file()?.table()?, cli.format, out),
         Command::Match(args) => match_urls::run(&file()?.table()?, args, cli.format, out),
         Command::Link(args) => link::run(&file()?.table()?, args, cli.format, out),
+        Command::Diff(args) => diff::run(args, cli.format, out),
         Command::Replay(args) => replay::run(&file()?.table()?, args, cli.format, out),
         Command::Schema => {
             write!(out, "{}", vivid_lane::table_schema())?;

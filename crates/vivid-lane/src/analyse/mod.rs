@@ -5,11 +5,13 @@
 //! [suggestions](crate::Missing::suggestions) for a missing page are bounded, and made when they are asked for.
 
 mod check;
+mod differ;
 mod explain;
 mod near;
 mod suggest;
 mod ways;
 
 pub use check::{Review, Reviewed};
+pub use differ::{Difference, DifferenceKind, Differences, ProposedRedirect};
 pub use explain::{Candidate, Explanation, Verdict};
 pub use suggest::Suggestion;

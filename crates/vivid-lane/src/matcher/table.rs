@@ -187,7 +187,7 @@ impl<P> fmt::Debug for RouteRef<'_, P> {
 }
 
 impl<'t, P> RouteRef<'t, P> {
-    fn route(self) -> &'t Route {
+    pub(crate) fn frozen_route(self) -> &'t Route {
         self.table.frozen.route(self.id)
     }
 
@@ -198,48 +198,48 @@ impl<'t, P> RouteRef<'t, P> {
     /// The full name, such as `nights.night`.
     #[must_use]
     pub fn name(self) -> &'t str {
-        &self.route().name
+        &self.frozen_route().name
     }
 
     /// The path from the root.
     #[must_use]
     pub fn path(self) -> &'t Template {
-        &self.route().path
+        &self.frozen_route().path
     }
 
     /// The path as the route itself declares it, without its ancestors'; empty for one that declares none.
     #[must_use]
     pub fn own_path(self) -> &'t str {
-        &self.route().own_path
+        &self.frozen_route().own_path
     }
 
     /// What the route shows; `None` for one that only groups.
     #[must_use]
     pub fn page(self) -> Option<&'t P> {
-        self.route().page.map(|page| self.table.page(page))
+        self.frozen_route().page.map(|page| self.table.page(page))
     }
 
     /// The wrapper that the route puts around itself and its descendants.
     #[must_use]
     pub fn frame(self) -> Option<&'t str> {
-        self.route().frame.as_deref()
+        self.frozen_route().frame.as_deref()
     }
 
     /// The page for what is missing under this route, where it has one of its own.
     #[must_use]
     pub fn fallback(self) -> Option<&'t P> {
-        self.route().fallback.map(|page| self.table.page(page))
+        self.frozen_route().fallback.map(|page| self.table.page(page))
     }
 
     /// What visitors must meet, the outermost ancestor's first.
     pub fn needs(self) -> impl ExactSizeIterator<Item = &'t str> {
-        self.route().needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
+        self.frozen_route().needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
     }
 
     /// The route that a redirect leads to; `None` for a route that is no redirect, and for one to another site.
     #[must_use]
     pub fn redirects_to(self) -> Option<Self> {
-        match &self.route().onward.as_ref()?.aim {
+        match &self.frozen_route().onward.as_ref()?.aim {
             Destination::Route { to, .. } => Some(self.table.route_ref(*to)),
             Destination::Url(_) => None,
         }
@@ -248,7 +248,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The template of the address on another site that a redirect leads to.
     #[must_use]
     pub fn redirects_to_url(self) -> Option<&'t Template> {
-        match &self.route().onward.as_ref()?.aim {
+        match &self.frozen_route().onward.as_ref()?.aim {
             Destination::Route { .. } => None,
             Destination::Url(url) => Some(url),
         }
@@ -257,40 +257,40 @@ impl<'t, P> RouteRef<'t, P> {
     /// The status of a redirect.
     #[must_use]
     pub fn redirect_status(self) -> Option<u16> {
-        self.route().onward.as_ref().map(|onward| onward.status)
+        self.frozen_route().onward.as_ref().map(|onward| onward.status)
     }
 
     /// The methods that the route answers; `GET` brings `HEAD`.
     pub fn methods(self) -> impl ExactSizeIterator<Item = &'t str> {
-        self.route().methods.0.iter().map(|method| &**method)
+        self.frozen_route().methods.0.iter().map(|method| &**method)
     }
 
     /// The host that the route is reached under, where it or an ancestor names one.
     #[must_use]
     pub fn host(self) -> Option<&'t Template> {
-        self.route().host.as_ref().map(|host| &host.template)
+        self.frozen_route().host.as_ref().map(|host| &host.template)
     }
 
     /// Names of the parameters with their rules in a few words; no words for a parameter without a rule.
     pub fn rules(self) -> impl ExactSizeIterator<Item = (&'t str, &'t str)> {
-        self.route().params.iter().map(|param| (&*param.name, param.check.label()))
+        self.frozen_route().params.iter().map(|param| (&*param.name, param.check.label()))
     }
 
     /// The user's own data.
     #[must_use]
     pub fn data(self) -> &'t Data {
-        &self.route().data
+        &self.frozen_route().data
     }
 
     /// The parent.
     #[must_use]
     pub fn parent(self) -> Option<Self> {
-        self.route().parent.map(|id| self.table.route_ref(id))
+        self.frozen_route().parent.map(|id| self.table.route_ref(id))
     }
 
     /// How many ancestors the route has.
     #[must_use]
     pub fn level(self) -> usize {
-        usize::from(self.route().level)
+        usize::from(self.frozen_route().level)
     }
 }

@@ -42,6 +42,8 @@ pub(crate) struct Check {
     pub(crate) min_items: u16,
     pub(crate) max_items: u16,
     label: String,
+    /// The keywords and their values as they were declared.
+    declared: Vec<(String, Data)>,
 }
 
 impl fmt::Debug for Check {
@@ -78,12 +80,14 @@ impl Check {
             min_items: 0,
             max_items: u16::MAX,
             label: String::new(),
+            declared: Vec::new(),
         }
     }
 
     /// Makes a rule ready: reads its keywords and proves that some value satisfies them all.
     pub(crate) fn new(rule: &Rule, formats: &[Format], lists: &[&str]) -> Result<Self, Vec<RuleProblem>> {
-        let mut check = Self::any();
+        let declared = rule.keywords().map(|(name, value)| (name.to_owned(), value.clone())).collect();
+        let mut check = Self { declared, ..Self::any() };
         let mut problems = Vec::new();
         let mut implies_number = false;
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
@@ -150,6 +154,7 @@ impl Check {
             min_items: check.min_items,
             max_items: check.max_items,
             label: check.label.clone(),
+            declared: check.declared.clone(),
         })
     }
 
@@ -254,6 +259,11 @@ impl Check {
     /// The bytes that the rule takes beside itself, near enough: its automaton, above all.
     pub(crate) fn heap(&self) -> usize {
         self.label.len() + self.set.as_ref().map_or(0, |set| size_of::<Dfa>() + set.heap())
+    }
+
+    /// The keywords and their values as they were declared.
+    pub(crate) fn declared(&self) -> &[(String, Data)] {
+        &self.declared
     }
 
     /// In a few words.

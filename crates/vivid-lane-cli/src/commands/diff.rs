@@ -1,0 +1,113 @@
+//! `diff`: what becomes of addresses when one table follows another.
+
+use std::io::{self, Write};
+
+use serde_json::Map;
+use vivid_lane::{Difference, DifferenceKind, Differences, ProposedRedirect};
+
+use crate::Outcome;
+use crate::args::{DiffArgs, Format};
+use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, counted, json_line, shown, width};
+use crate::table_file::TableFile;
+
+pub(super) fn run(args: &DiffArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let (old, new) = (TableFile::load(Some(&args.old))?, TableFile::load(Some(&args.new))?);
+    // A mistake is shown with its place in the file that it is in.
+    old.table()?;
+    let differences = Differences::between(old.spec().clone(), new.spec().clone())
+        .map_err(|error| Failure::Table(new.render(error.findings())))?;
+    match format {
+        Format::Json => differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &differences)))?,
+        Format::Text => text(&differences, new.name(), out)?,
+    }
+    Ok(if differences.breaks_addresses() { Outcome::Findings } else { Outcome::Fine })
+}
+
+/// The redirects for the routes of a difference.
+fn redirects<'a>(one: &'a Difference, all: &'a Differences) -> impl Iterator<Item = &'a ProposedRedirect> {
+    let is_broken = matches!(one.kind(), DifferenceKind::Moved | DifferenceKind::Removed);
+    all.redirects().iter().filter(move |redirect| is_broken && one.routes().iter().any(|name| name == redirect.route()))
+}
+
+fn to_json(one: &Difference, all: &Differences) -> Map<String, serde_json::Value> {
+    let mut object = Map::new();
+    object.insert("change".into(), one.kind().as_str().into());
+    object.insert("route".into(), one.route().into());
+    object.insert("routes".into(), one.routes().iter().map(String::as_str).collect());
+    object.insert("witness".into(), one.witness().into());
+    for (key, value) in [("before", one.before()), ("after", one.after())] {
+        if let Some(value) = value {
+            object.insert(key.into(), value.into());
+        }
+    }
+    let entries: Vec<String> = redirects(one, all).map(ToString::to_string).collect();
+    if !entries.is_empty() {
+        object.insert("redirect".into(), entries.join("\n").into());
+    }
+    object
+}
+
+fn text(differences: &Differences, new: &str, out: &mut dyn Write) -> io::Result<()> {
+    let all = differences.all();
+    let label = |one: &Difference| match one.kind() {
+        DifferenceKind::SameUrlOtherPage => "other page",
+        other => other.as_str(),
+    };
+    let widest = all.iter().map(|one| width(one.route())).max().unwrap_or(0);
+    for one in all {
+        let style = if one.kind().breaks_addresses() { BAD } else { GOOD };
+        let gap = widest - width(one.route()) + 2;
+        let what = match (one.before(), one.after()) {
+            (Some(before), Some(after)) => format!("{before}  →  {after}"),
+            (Some(only), None) | (None, Some(only)) => only.to_owned(),
+            (None, None) => String::new(),
+        };
+        writeln!(
+            out,
+            "{} {}{:gap$}{}",
+            Styled(style, format!("{:<10}", label(one))),
+            Styled(NAME, one.route()),
+            "",
+            what
+        )?;
+        let more = one.routes().iter().filter(|name| *name != one.route()).count();
+        let below = if more > 0 { format!(", and {} below it", counted(more, "route")) } else { String::new() };
+        writeln!(
+            out,
+            "{:11}{:width$}{}",
+            "",
+            "",
+            Styled(FAINT, format!("such as {}{below}", shown(one.witness()))),
+            width = widest + 2
+        )?;
+    }
+    if !differences.redirects().is_empty() {
+        let count = counted(differences.redirects().len(), "redirect");
+        writeln!(out, "\n{}\n", Styled(STRONG, format!("{count} for {new} would keep old addresses alive:")))?;
+        for redirect in differences.redirects() {
+            writeln!(out, "{redirect}")?;
+        }
+    }
+    let verdict = match (all.is_empty(), differences.breaks_addresses()) {
+        (true, _) => Styled(GOOD, "every address means what it meant".to_owned()),
+        (false, false) => Styled(GOOD, "no old address is broken".to_owned()),
+        (false, true) => Styled(BAD, "old addresses are broken".to_owned()),
+    };
+    writeln!(out, "{verdict}: {}", summary(all))
+}
+
+fn summary(all: &[Difference]) -> String {
+    let kinds = [
+        (DifferenceKind::Removed, "removed"),
+        (DifferenceKind::Moved, "moved"),
+        (DifferenceKind::SameUrlOtherPage, "with another page"),
+        (DifferenceKind::Added, "added"),
+    ];
+    let counts: Vec<String> = kinds
+        .iter()
+        .map(|(kind, word)| (all.iter().filter(|one| one.kind() == *kind).count(), word))
+        .filter(|(count, _)| *count > 0)
+        .map(|(count, word)| format!("{count} {word}"))
+        .collect();
+    if counts.is_empty() { "no differences".to_owned() } else { counts.join(", ") }
+}

@@ -1,0 +1,88 @@
+//! One difference for a subtree that went the same way.
+
+use super::trace::{Fate, Traced};
+use super::{Difference, DifferenceKind};
+use crate::matcher::{RouteRef, Table};
+
+pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Difference> {
+    let mut all: Vec<Difference> = Vec::new();
+    for fate in &traced.old {
+        let route = before.route_ref(fate.route);
+        if let Some(broken) = fate.broken.first() {
+            let is_moved = fate.broken.iter().all(|broken| broken.now.is_some());
+            let kind = if is_moved { DifferenceKind::Moved } else { DifferenceKind::Removed };
+            let cause = cause(route, after);
+            let after_path = || Some(target_of(cause, fate, after)?.path().as_str().to_owned());
+            add(
+                &mut all,
+                Difference {
+                    kind,
+                    route: cause.name().to_owned(),
+                    routes: vec![route.name().to_owned()],
+                    witness: broken.url.clone(),
+                    before: Some(shown(cause)),
+                    after: if is_moved { after_path() } else { None },
+                },
+            );
+        }
+        if let Some((url, page)) = &fate.other {
+            all.push(Difference {
+                kind: DifferenceKind::SameUrlOtherPage,
+                route: route.name().to_owned(),
+                routes: vec![route.name().to_owned()],
+                witness: url.clone(),
+                before: route.page().cloned(),
+                after: Some(page.clone()),
+            });
+        }
+    }
+    for (id, url) in &traced.added {
+        let route = after.route_ref(*id);
+        let cause = cause(route, before);
+        add(
+            &mut all,
+            Difference {
+                kind: DifferenceKind::Added,
+                route: cause.name().to_owned(),
+                routes: vec![route.name().to_owned()],
+                witness: url.clone(),
+                before: None,
+                after: Some(shown(cause)),
+            },
+        );
+    }
+    all
+}
+
+/// A difference of the same kind that began with the same route takes this one in.
+fn add(all: &mut Vec<Difference>, one: Difference) {
+    match all.iter_mut().find(|known| (known.kind, &known.route) == (one.kind, &one.route)) {
+        Some(known) => known.routes.extend(one.routes),
+        None => all.push(one),
+    }
+}
+
+/// The topmost of a route and its ancestors that the other table has not, or has under another path; else the route.
+fn cause<'t>(route: RouteRef<'t>, other: &Table) -> RouteRef<'t> {
+    let is_other = |one: &RouteRef<'_>| other.route(one.name()).is_none_or(|known| known.own_path() != one.own_path());
+    chain(route).filter(is_other).last().unwrap_or(route)
+}
+
+/// A route and its ancestors, outwards.
+fn chain(route: RouteRef<'_>) -> impl Iterator<Item = RouteRef<'_>> {
+    std::iter::successors(Some(route), |route| route.parent())
+}
+
+/// What stands for the topmost route in the new table: that of its name, or the ancestor of the counterpart that is as
+/// many levels up.
+fn target_of<'t>(cause: RouteRef<'_>, fate: &Fate, after: &'t Table) -> Option<RouteRef<'t>> {
+    after.route(cause.name()).or_else(|| {
+        let counterpart = after.route_ref(fate.counterpart?);
+        chain(counterpart).find(|route| route.level() == cause.level()).or(Some(counterpart))
+    })
+}
+
+fn shown(route: RouteRef<'_>) -> String {
+    let path = route.path().as_str();
+    if path.is_empty() { "/".to_owned() } else { path.to_owned() }
+}

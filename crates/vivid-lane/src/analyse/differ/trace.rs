@@ -1,0 +1,192 @@
+//! Where the addresses of each route lead, in the other table.
+
+use std::sync::Arc;
+
+use crate::analyse::ways::{Way, Ways, path_of, split_by};
+use crate::decide::{Decision, Request};
+use crate::matcher::{RouteId, RouteRef, Table};
+use crate::rule::Dfa;
+use crate::template::Value;
+
+/// How many redirects are followed.
+const MOST_HOPS: usize = 5;
+/// How many parts of a route that lead nowhere are kept.
+const MOST_BROKEN: usize = 32;
+
+/// What has become of the routes of two tables.
+#[derive(Debug, Default)]
+pub(super) struct Traced {
+    pub(super) old: Vec<Fate>,
+    /// Pages of the new table with addresses that the old one did not answer.
+    pub(super) added: Vec<(RouteId, String)>,
+}
+
+/// What has become of a route of the old table.
+#[derive(Debug)]
+pub(super) struct Fate {
+    pub(super) route: RouteId,
+    /// The route of the new table that shows its page.
+    pub(super) counterpart: Option<RouteId>,
+    /// Addresses that lead nowhere now, with their values.
+    pub(super) broken: Vec<Broken>,
+    /// An address that another page answers now, and that page.
+    pub(super) other: Option<(String, String)>,
+}
+
+#[derive(Debug)]
+pub(super) struct Broken {
+    pub(super) url: String,
+    pub(super) values: Vec<(String, Value)>,
+    /// The address of the page in the new table.
+    pub(super) now: Option<String>,
+}
+
+/// Where a request ends.
+enum End {
+    /// At a page, perhaps after redirects that the table declares.
+    Page {
+        route: RouteId,
+        page: String,
+        is_redirected: bool,
+    },
+    /// At another site.
+    Elsewhere,
+    Nowhere,
+}
+
+/// Follows all addresses of both tables; `None` where a table is too large to be looked at as a whole.
+pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
+    let (old, new) = (Ways::of(before.frozen()).ok()?, Ways::of(after.frozen()).ok()?);
+    let mut traced = Traced::default();
+    for route in before.routes().filter(|route| answers(*route)) {
+        let mut fate =
+            Fate { route: route.id(), counterpart: counterpart(route, before, after), broken: Vec::new(), other: None };
+        for_each_part(&old, route.id(), &[&old, &new], &mut |url| fate.part(url, route, before, after));
+        traced.old.push(fate);
+    }
+    let moved: Vec<RouteId> =
+        traced.old.iter().filter(|fate| !fate.broken.is_empty()).filter_map(|fate| fate.counterpart).collect();
+    for route in after.routes().filter(|route| route.page().is_some() && !moved.contains(&route.id())) {
+        let mut found = None;
+        for_each_part(&new, route.id(), &[&new, &old], &mut |url| {
+            let is_own =
+                matches!(end(after, route, url), End::Page { route: id, is_redirected: false, .. } if id == route.id());
+            let is_new = is_own && matches!(end(before, route, url), End::Nowhere);
+            if is_new {
+                found = Some(url.to_owned());
+            }
+            !is_new
+        });
+        traced.added.extend(found.map(|url| (route.id(), url)));
+    }
+    Some(traced)
+}
+
+fn answers(route: RouteRef<'_>) -> bool {
+    route.page().is_some() || route.redirect_status().is_some()
+}
+
+/// Calls `visit` with an address of each part of a route, as the ways of the tables cut it, until it has seen enough.
+fn for_each_part(own: &Ways<'_>, route: RouteId, tables: &[&Ways<'_>], visit: &mut dyn FnMut(&str) -> bool) {
+    for way in own.of_route(route) {
+        let declared = own.frozen.route(route);
+        let mut goes_on = true;
+        let mut part = |word: &[u8], _: &[usize]| {
+            goes_on = own.address(declared, &path_of(word)).is_none_or(|url| visit(&url));
+            goes_on
+        };
+        let sharing = |table: &Ways<'_>| -> Option<Vec<Arc<Dfa>>> {
+            let others = table.sharing(way)?.into_iter().map(|ending| table.get(ending));
+            others.filter(|other| !std::ptr::eq::<Way>(*other, way)).map(|other| other.set().ok()).collect()
+        };
+        let others: Option<Vec<Vec<Arc<Dfa>>>> = tables.iter().map(|table| sharing(table)).collect();
+        let Ok(set) = way.set() else { continue };
+        let is_split = others.is_some_and(|others| split_by(&set, &others.concat(), &mut part).is_ok());
+        if !is_split && let Some(word) = set.shortest() {
+            // Too much to be split; one address has to speak for all.
+            part(&word, &[]);
+        }
+        if !goes_on {
+            return;
+        }
+    }
+}
+
+impl Fate {
+    fn part(&mut self, url: &str, route: RouteRef<'_>, before: &Table, after: &Table) -> bool {
+        let request = request(route, url);
+        let decision = before.decide(&request);
+        let values: Vec<(String, Value)> = match &decision {
+            Decision::Page(found) if found.route() == route => {
+                found.values().map(|(name, value)| (name.to_owned(), value)).collect()
+            }
+            Decision::Redirect(redirect) if redirect.route() == Some(route.name()) => Vec::new(),
+            // Another route of the old table answers this part, and speaks for it.
+            _ => return true,
+        };
+        let now = end(after, route, url);
+        match (&now, route.page()) {
+            (End::Page { is_redirected: true, .. } | End::Elsewhere, _) => {}
+            (End::Page { route: id, page, .. }, Some(own)) => {
+                let name = after.route_ref(*id).name();
+                let is_same = page == own && (name == route.name() || after.route(route.name()).is_none());
+                if !is_same && self.other.is_none() {
+                    self.other = Some((url.to_owned(), page.clone()));
+                }
+            }
+            (End::Page { .. }, None) => {}
+            (End::Nowhere, _) => {
+                let now = self.counterpart.and_then(|id| link(after, id, &values));
+                self.broken.push(Broken { url: url.to_owned(), values, now });
+            }
+        }
+        self.broken.len() < MOST_BROKEN
+    }
+}
+
+/// The address of a route for these values, of which it takes those that it has.
+pub(super) fn link(table: &Table, id: RouteId, values: &[(String, Value)]) -> Option<String> {
+    let route = table.route_ref(id);
+    let known = |name: &str| route.rules().any(|(known, _)| known == name);
+    let values = values.iter().filter(|(name, _)| known(name));
+    let link = values.fold(table.link(route.name()), |link, (name, value)| link.set(name.as_str(), value.clone()));
+    link.to_url().ok()
+}
+
+/// A request for an address of a route, as its visitors make it.
+fn request<'u>(route: RouteRef<'u>, url: &'u str) -> Request<'u> {
+    let method = route.methods().next().unwrap_or("GET");
+    Request::new(method, url).meets(&|_| true).lists(&|_: &str, _: &str| true)
+}
+
+fn end(table: &Table, route: RouteRef<'_>, url: &str) -> End {
+    let mut url = url.to_owned();
+    let mut is_redirected = false;
+    for _ in 0..MOST_HOPS {
+        let next = match table.decide(&request(route, &url)) {
+            Decision::Page(found) => {
+                return End::Page { route: found.route().id(), page: found.page().clone(), is_redirected };
+            }
+            Decision::Redirect(redirect) if redirect.is_external() => return End::Elsewhere,
+            Decision::Redirect(redirect) => {
+                is_redirected |= redirect.route().is_some();
+                redirect.location().to_owned()
+            }
+            _ => return End::Nowhere,
+        };
+        url = next;
+    }
+    End::Nowhere
+}
+
+/// The route of the new table that stands for one of the old: that of its name, else the only new one with its page.
+fn counterpart(route: RouteRef<'_>, before: &Table, after: &Table) -> Option<RouteId> {
+    let has_page = |found: &RouteRef<'_>| found.page().is_some();
+    if let Some(found) = after.route(route.name()).filter(has_page) {
+        return Some(found.id());
+    }
+    let mut same = after
+        .routes()
+        .filter(|found| route.page().is_some() && found.page() == route.page() && before.route(found.name()).is_none());
+    same.next().filter(|_| same.next().is_none()).map(|found| found.id())
+}
