@@ -116,7 +116,7 @@ impl WholeShape {
             };
             let literals: Vec<Option<Box<str>>> = route.iter().map(literal).collect();
             let shape =
-                literals.iter().enumerate().fold(0, |shape, (at, text)| shape | bit(at) * u16::from(text.is_some()));
+                literals.iter().enumerate().fold(0, |shape, (at, text)| shape | (bit(at) * u16::from(text.is_some())));
             let texts = literals.iter().enumerate().filter_map(|(at, text)| Some((at, text.as_deref()?)));
             let hash = texts.fold(seed(shape, route.len()), |hash, (at, text)| hash ^ hash_at(text.as_bytes(), at));
             let known = &mut made.shapes[route.len()];

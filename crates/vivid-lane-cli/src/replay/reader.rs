@@ -35,7 +35,7 @@ impl<R: Read> Chunks<R> {
     /// The next chunk, if there is one.
     pub(super) fn next(&mut self) -> io::Result<Option<Chunk>> {
         loop {
-            if self.is_over {
+            if self.is_over && self.rest.is_empty() {
                 return Ok(None);
             }
             let mut text = std::mem::take(&mut self.rest);

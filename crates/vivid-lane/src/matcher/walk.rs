@@ -16,8 +16,9 @@ impl Tree {
         accepted
     }
 
+    /// Keeps the endings that no other of them is narrower than, for a path of so many segments.
     #[cold]
-    fn retain_narrowest(&self, accepted: &mut Accepted, segments: usize) {
+    pub(crate) fn retain_narrowest(&self, accepted: &mut Accepted, segments: usize) {
         let all = accepted.clone();
         accepted.retain(|one| !all.iter().any(|other| self.beats(*other, *one, segments)));
     }

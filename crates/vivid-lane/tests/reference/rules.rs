@@ -45,6 +45,12 @@ const BASE: &[&str] = &[
     "xx",
     "axe",
     "x-y",
+    "0031-04-02T21:04:05Z",
+    "0031-04-02",
+    "-100",
+    "-12.25",
+    "x12345",
+    "Abcdefgh",
     "a-b",
     "a-b-c",
     "ring-nebula",
@@ -145,6 +151,9 @@ const SHORT: &[&str] = &[
     "ab",
     "12345",
     "xxxx",
+    "Xx",
+    "-2",
+    "x1",
 ];
 
 /// The values, alone and in each form of segment that the generated routes have.

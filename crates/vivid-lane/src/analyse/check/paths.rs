@@ -28,7 +28,7 @@ pub(super) fn letter_case(subject: &Subject<'_>, report: &mut Report) {
         reported.push(pair);
         let witness = way.set().ok().and_then(|set| set.shortest()).map(|word| path_of(&word));
         let witness = witness.and_then(|path| subject.ways.address(subject.frozen().route(way.route), &path));
-        let (one, other) = (subject.name(known.route), subject.name(way.route));
+        let (one, other) = (subject.name(way.route), subject.name(known.route));
         let message = format!("the paths of `{one}` and `{other}` differ only by letter case");
         let finding = report.warning("letter-case", subject.place(way.route), message);
         finding

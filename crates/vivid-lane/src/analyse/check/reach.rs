@@ -5,8 +5,8 @@ use std::sync::Arc;
 use super::Subject;
 use crate::analyse::ways::{Way, path_of, split_by};
 use crate::compile::is_within;
-use crate::matcher::{EndingId, Narrower, RouteId};
-use crate::rule::TooLarge;
+use crate::matcher::{Accepted, RouteId};
+use crate::rule::{SEPARATOR, TooLarge};
 use crate::table::Report;
 
 /// A route that wins over another on some path of its, and that path.
@@ -81,30 +81,32 @@ fn fate(subject: &Subject<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
     let mut fate = Fate::default();
     for way in subject.ways.of_route(id) {
         let Some(sharing) = subject.ways.sharing(way) else { return Ok(None) };
-        let rivals: Vec<&Way> = sharing
+        let others: Vec<&Way> = sharing
             .into_iter()
             .map(|ending| subject.ways.get(ending))
-            .filter(|rival| rival.route != id && answers_all_that(subject, rival.route, id))
+            .filter(|other| {
+                other.ending != way.ending && (other.route == id || answers_all_that(subject, other.route, id))
+            })
             .collect();
-        let sets = rivals.iter().map(|rival| rival.set()).collect::<Result<Vec<_>, _>>()?;
-        let sets: Vec<Arc<_>> = sets;
+        if others.iter().all(|other| other.route == id) {
+            (fate.is_reached, fate.may_be_reached) = (true, true);
+            continue;
+        }
+        let sets: Vec<Arc<_>> = others.iter().map(|other| other.set()).collect::<Result<_, _>>()?;
         split_by(&*way.set()?, &sets, &mut |word, accepting| {
-            let path = path_of(word);
-            let segments = word.iter().filter(|&&byte| byte == crate::rule::SEPARATOR).count();
-            let mut is_taken = false;
-            let mut may_be_taken = false;
-            for rival in accepting.iter().map(|&at| rivals[at]) {
-                if !wins(subject, rival.ending, way.ending, segments) {
-                    continue;
-                }
-                is_taken |= rival.is_sure;
-                may_be_taken = true;
-                if !fate.rivals.iter().any(|known| known.route == rival.route) {
-                    fate.rivals.push(Rival { route: rival.route, path: path.clone(), is_sure: rival.is_sure });
+            let segments = word.iter().filter(|&&byte| byte == SEPARATOR).count();
+            let accepting = || accepting.iter().map(|&at| others[at]);
+            let certain = accepting().filter(|other| other.is_sure || other.route == id);
+            let by_certain = winners(subject, id, certain.chain([way]), segments);
+            let by_all = winners(subject, id, accepting().chain([way]), segments);
+            fate.is_reached |= by_all.contains(&id);
+            fate.may_be_reached |= by_certain.contains(&id);
+            let rivals = by_certain.iter().map(|one| (*one, true)).chain(by_all.iter().map(|one| (*one, false)));
+            for (route, is_sure) in rivals.filter(|(route, _)| *route != id) {
+                if !fate.rivals.iter().any(|known| known.route == route) {
+                    fate.rivals.push(Rival { route, path: path_of(word), is_sure });
                 }
             }
-            fate.is_reached |= !may_be_taken;
-            fate.may_be_reached |= !is_taken;
             true
         })?;
     }
@@ -117,21 +119,17 @@ fn answers_all_that(subject: &Subject<'_>, rival: RouteId, id: RouteId) -> bool 
     one.answers() && is_within(other, one).unwrap_or(false)
 }
 
-/// Does one way win over another on a path of so many segments that both accept?
-fn wins(subject: &Subject<'_>, rival: EndingId, ending: EndingId, segments: usize) -> bool {
+/// The routes that answer the methods of one, where these ways accept a path of so many segments.
+fn winners<'w>(
+    subject: &Subject<'_>,
+    id: RouteId,
+    ways: impl Iterator<Item = &'w Way>,
+    segments: usize,
+) -> Vec<RouteId> {
     let frozen = subject.frozen();
-    match frozen.tree.order.compare(&frozen.tree, rival, ending, segments) {
-        Narrower::Left | Narrower::LeftAsked => true,
-        Narrower::Right | Narrower::RightAsked => false,
-        // Then the methods decide, the priority, and the order of declaration.
-        Narrower::Same | Narrower::Neither => {
-            let route = |ending| {
-                let id = frozen.tree.ending(ending).route;
-                (id, frozen.route(id))
-            };
-            let ((one, rival), (other, own)) = (route(rival), route(ending));
-            let takes_its_methods = own.methods.0.iter().all(|method| rival.methods.allows(method));
-            takes_its_methods && (rival.priority, other) > (own.priority, one)
-        }
-    }
+    let mut accepted: Accepted = ways.map(|way| way.ending).collect();
+    frozen.tree.retain_narrowest(&mut accepted, segments);
+    let methods = frozen.route(id).methods.0.iter();
+    let chosen = methods.filter_map(|method| frozen.choose(&accepted, method));
+    chosen.map(|ending| frozen.tree.ending(ending).route).collect()
 }

@@ -25,7 +25,7 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
                 },
             );
         }
-        if let Some((url, page)) = &fate.other {
+        for (url, page) in &fate.other {
             all.push(Difference {
                 kind: DifferenceKind::SameUrlOtherPage,
                 route: route.name().to_owned(),

@@ -3,10 +3,12 @@
 use std::collections::HashSet;
 use std::fmt::{self, Write};
 
-use super::trace::{Fate, Traced, link};
+use super::trace::{End, Fate, Traced, end, for_each_part, link, request};
+use crate::analyse::ways::Ways;
+use crate::decide::Decision;
 use crate::matcher::{ParamKind, RouteRef, Table};
 use crate::table::{Data, RouteSpec, Rule, TableSpec};
-use crate::template::{Operator, Part};
+use crate::template::{Operator, Part, Template};
 
 /// A redirect for the addresses of a route that lead nowhere now. Its text, by [`Display`](fmt::Display), is an entry
 /// for a table file in TOML.
@@ -26,6 +28,7 @@ pub struct ProposedRedirect {
     route: String,
     spec: RouteSpec,
     to: String,
+    is_partial: bool,
 }
 
 impl ProposedRedirect {
@@ -39,6 +42,35 @@ impl ProposedRedirect {
     #[must_use]
     pub fn to(&self) -> &str {
         &self.to
+    }
+
+    /// The optional values in the path that it may lack.
+    fn optional(&self) -> Vec<String> {
+        let parts = self.spec.path.as_ref().and_then(|path| Template::parse(&path.value).ok());
+        let names = parts.iter().flat_map(|template| template.parts()).filter_map(|part| match part {
+            Part::Expression(one) if matches!(one.operator(), Operator::Segment | Operator::Label) => {
+                Some(one.variables().iter().filter(|variable| !variable.is_exploded()).map(|one| one.name().to_owned()))
+            }
+            _ => None,
+        });
+        names.flatten().filter(|name| !self.spec.required.iter().any(|known| known.value == *name)).collect()
+    }
+
+    fn has_shorter_forms(&self) -> bool {
+        !self.optional().is_empty()
+    }
+
+    fn without_shorter_forms(&mut self) {
+        let names = self.optional();
+        self.is_partial = true;
+        self.spec = std::mem::take(&mut self.spec).required(names);
+    }
+
+    /// Do some of the addresses stay broken? So it is where a page of the new table answers others of the same form, which
+    /// a redirect for all of them would take away.
+    #[must_use]
+    pub fn is_partial(&self) -> bool {
+        self.is_partial
     }
 
     /// The entry as the builder takes it.
@@ -91,9 +123,14 @@ pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: Table
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
         taken.insert(name.clone());
         let spec = entry(&name, route).redirect(to.name());
-        proposed.push(ProposedRedirect { route: route.name().to_owned(), spec, to: to.name().to_owned() });
+        proposed.push(ProposedRedirect {
+            route: route.name().to_owned(),
+            spec,
+            to: to.name().to_owned(),
+            is_partial: false,
+        });
     }
-    fitting(proposed, &new)
+    fitting(proposed, after, &new)
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
@@ -162,29 +199,62 @@ fn entry(name: &str, route: RouteRef<'_>) -> RouteSpec {
     spec
 }
 
-/// Those of the proposals with which the table can be built. One that overlaps with a page gives way to it; one that
-/// is wrong for another reason is left out.
-fn fitting(mut proposed: Vec<ProposedRedirect>, new: &TableSpec) -> Vec<ProposedRedirect> {
-    loop {
+/// Those of the proposals with which the table can be built, and which take no address from a page. One that overlaps
+/// with a page gives way to it; one that takes an address is tried without its shorter forms, else left out, as is one
+/// that is wrong for another reason.
+fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, new: &TableSpec) -> Vec<ProposedRedirect> {
+    while !proposed.is_empty() {
         let table = proposed.iter().fold(new.clone(), |table, one| table.route(one.spec.clone()));
-        let Err(error) = table.build() else { return proposed };
-        let count = proposed.len();
-        let mut gave_way = false;
-        for finding in error.findings() {
-            let is_meant = |one: &ProposedRedirect| finding.routes().contains(&one.spec.name.value);
-            match proposed.iter_mut().find(|one| is_meant(one)) {
-                Some(one) if finding.code() == "overlap" && one.spec.priority == 0 => {
-                    one.spec.priority = -1;
-                    gave_way = true;
-                }
-                Some(_) => proposed.retain(|one| !is_meant(one)),
-                None => {}
+        let mut unfit: Vec<(String, Unfit)> = match table.build() {
+            Ok(built) => takers(&built, after, &proposed).into_iter().map(|name| (name, Unfit::Takes)).collect(),
+            Err(error) => {
+                let named = |one: &crate::table::Finding| {
+                    let why = if one.code() == "overlap" { Unfit::Overlaps } else { Unfit::Wrong };
+                    one.routes().iter().map(|name| (name.clone(), why)).collect::<Vec<_>>()
+                };
+                error.findings().iter().flat_map(named).collect()
+            }
+        };
+        unfit.retain(|(name, _)| proposed.iter().any(|one| one.spec.name.value == *name));
+        let Some((name, why)) = unfit.first() else {
+            return proposed;
+        };
+        // One at a time, as what is wrong with one may be wrong with another because of it.
+        let at = proposed.iter().position(|one| one.spec.name.value == *name).unwrap_or_default();
+        let one = &mut proposed[at];
+        match why {
+            Unfit::Overlaps if one.spec.priority == 0 => one.spec.priority = -1,
+            Unfit::Takes if one.has_shorter_forms() => one.without_shorter_forms(),
+            _ => {
+                proposed.remove(at);
             }
         }
-        if proposed.len() == count && !gave_way {
-            return Vec::new();
-        }
     }
+    proposed
+}
+
+/// Why a proposal does not fit in.
+#[derive(Clone, Copy)]
+enum Unfit {
+    Overlaps,
+    Takes,
+    Wrong,
+}
+
+/// The proposals that answer an address which the new table answers without them.
+fn takers(built: &Table, after: &Table, proposed: &[ProposedRedirect]) -> Vec<String> {
+    let (Ok(with), Ok(without)) = (Ways::of(built.frozen()), Ways::of(after.frozen())) else { return Vec::new() };
+    let takes = |one: &&ProposedRedirect| {
+        let Some(route) = built.route(&one.spec.name.value) else { return false };
+        let mut takes = false;
+        for_each_part(&with, route.id(), &[&with, &without], &mut |url| {
+            let is_own = matches!(built.decide(&request(route, url)), Decision::Redirect(by) if by.route() == Some(route.name()));
+            takes |= is_own && !matches!(end(after, route, url), End::Nowhere);
+            !takes
+        });
+        takes
+    };
+    proposed.iter().filter(takes).map(|one| one.spec.name.value.clone()).collect()
 }
 
 impl Data {

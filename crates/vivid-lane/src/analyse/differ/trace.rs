@@ -29,8 +29,8 @@ pub(super) struct Fate {
     pub(super) counterpart: Option<RouteId>,
     /// Addresses that lead nowhere now, with their values.
     pub(super) broken: Vec<Broken>,
-    /// An address that another page answers now, and that page.
-    pub(super) other: Option<(String, String)>,
+    /// Addresses that other pages answer now, one for each page.
+    pub(super) other: Vec<(String, String)>,
 }
 
 #[derive(Debug)]
@@ -42,7 +42,7 @@ pub(super) struct Broken {
 }
 
 /// Where a request ends.
-enum End {
+pub(super) enum End {
     /// At a page, perhaps after redirects that the table declares.
     Page {
         route: RouteId,
@@ -59,8 +59,12 @@ pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
     let (old, new) = (Ways::of(before.frozen()).ok()?, Ways::of(after.frozen()).ok()?);
     let mut traced = Traced::default();
     for route in before.routes().filter(|route| answers(*route)) {
-        let mut fate =
-            Fate { route: route.id(), counterpart: counterpart(route, before, after), broken: Vec::new(), other: None };
+        let mut fate = Fate {
+            route: route.id(),
+            counterpart: counterpart(route, before, after),
+            broken: Vec::new(),
+            other: Vec::new(),
+        };
         for_each_part(&old, route.id(), &[&old, &new], &mut |url| fate.part(url, route, before, after));
         traced.old.push(fate);
     }
@@ -87,7 +91,7 @@ fn answers(route: RouteRef<'_>) -> bool {
 }
 
 /// Calls `visit` with an address of each part of a route, as the ways of the tables cut it, until it has seen enough.
-fn for_each_part(own: &Ways<'_>, route: RouteId, tables: &[&Ways<'_>], visit: &mut dyn FnMut(&str) -> bool) {
+pub(super) fn for_each_part(own: &Ways<'_>, route: RouteId, tables: &[&Ways<'_>], visit: &mut dyn FnMut(&str) -> bool) {
     for way in own.of_route(route) {
         let declared = own.frozen.route(route);
         let mut goes_on = true;
@@ -130,8 +134,8 @@ impl Fate {
             (End::Page { route: id, page, .. }, Some(own)) => {
                 let name = after.route_ref(*id).name();
                 let is_same = page == own && (name == route.name() || after.route(route.name()).is_none());
-                if !is_same && self.other.is_none() {
-                    self.other = Some((url.to_owned(), page.clone()));
+                if !is_same && !self.other.iter().any(|(_, known)| known == page) {
+                    self.other.push((url.to_owned(), page.clone()));
                 }
             }
             (End::Page { .. }, None) => {}
@@ -154,12 +158,13 @@ pub(super) fn link(table: &Table, id: RouteId, values: &[(String, Value)]) -> Op
 }
 
 /// A request for an address of a route, as its visitors make it.
-fn request<'u>(route: RouteRef<'u>, url: &'u str) -> Request<'u> {
+pub(super) fn request<'u>(route: RouteRef<'u>, url: &'u str) -> Request<'u> {
     let method = route.methods().next().unwrap_or("GET");
     Request::new(method, url).meets(&|_| true).lists(&|_: &str, _: &str| true)
 }
 
-fn end(table: &Table, route: RouteRef<'_>, url: &str) -> End {
+/// Where an address of a route ends.
+pub(super) fn end(table: &Table, route: RouteRef<'_>, url: &str) -> End {
     let mut url = url.to_owned();
     let mut is_redirected = false;
     for _ in 0..MOST_HOPS {
