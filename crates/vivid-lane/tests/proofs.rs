@@ -6,7 +6,9 @@ mod reference;
 use proptest::prelude::*;
 use reference::Reference;
 use reference::model::{Route, route, table, url, values};
-use vivid_lane::{Decision, DifferenceKind, Differences, Overlaps, Request, Review, RouteSpec, Table, TableSpec};
+use vivid_lane::{
+    Decision, DifferenceKind, Differences, Finding, Format, Overlaps, Request, Review, RouteSpec, Table, TableSpec,
+};
 
 /// The route that answers, by the reference: the first declared of the narrowest.
 fn winner(reference: &Reference<'_>, url: &str) -> Option<String> {
@@ -127,4 +129,48 @@ proptest! {
         // A table has no differences from itself.
         prop_assert!(Differences::between(site(&routes, moved), site(&routes, moved)).unwrap().all().is_empty());
     }
+}
+
+/// What each small table is found to have: codes, and the first words of the message.
+#[test]
+fn what_hides_a_route_and_what_does_not() {
+    let found = |routes: &str| -> Vec<String> {
+        let spec = TableSpec::read(vivid_lane::Source::toml(routes))
+            .format(Format::new("lucky", |text| text == "7").described_by("^[78]$"));
+        let reviewed = Review::new(spec).run();
+        let told = |finding: &Finding| {
+            format!("{}: {}", finding.code(), finding.message().split(':').next().unwrap_or_default())
+        };
+        reviewed.findings().iter().map(told).collect()
+    };
+    let north = "[routes.north]\npath = '/{dome}'\npage = 'dome'\nparams.dome = ['north']\n";
+    let hidden = "unreachable: `north` can never be reached";
+    let cases: [(&str, &[&str]); 8] = [
+        ("[routes.one]\npath = '/north'\npage = 'north'\npriority = 1", &[hidden]),
+        // Another method, host or query leaves it something.
+        ("[routes.one]\npath = '/north'\npage = 'north'\npriority = 1\nmethods = ['POST']", &[]),
+        ("[routes.one]\npath = '/north'\npage = 'north'\nhost = 'north.larkfell.example'", &[]),
+        ("[routes.one]\npath = '/north?map=1'\npage = 'north'", &[]),
+        ("[routes.one]\npath = '/north{?map}'\npage = 'north'\npriority = 1", &[hidden]),
+        ("[routes.one]\npath = '/north{?map}'\npage = 'north'\nrequired = ['map']", &[]),
+        (
+            "[routes.one]\npath = '/{dome}'\npage = 'one'\nparams.dome = { enum = ['north'], maxLength = 5 }\npriority = 1",
+            &[hidden],
+        ),
+        (
+            "[routes.one]\npath = '/{dome}'\npage = 'one'\nparams.dome = { enum = ['north'], maxLength = 5 }\npriority = -1",
+            &["unreachable: `one` can never be reached"],
+        ),
+    ];
+    for (rival, expected) in cases {
+        assert_eq!(found(&format!("{north}{rival}")), expected, "{rival}");
+    }
+    // What is narrower hides a route from every method.
+    let domes = "[routes.dome]\npath = '/{dome}'\npage = 'dome'\nparams.dome = ['a', 'b']\n";
+    let posts = "[routes.a]\npath = '/a'\npage = 'a'\nmethods = ['POST']\n[routes.b]\npath = '/b'\npage = 'b'\n";
+    assert_eq!(found(&format!("{domes}{posts}")), ["unreachable: `dome` can never be reached"]);
+    // A function of the user's may refuse what its description lets through.
+    let numbers = "[routes.number]\npath = '/{n}'\npage = 'number'\nparams.n = { pattern = '^[78]$' }\n";
+    let lucky = "[routes.lucky]\npath = '/{n}'\npage = 'lucky'\nparams.n = { format = 'lucky' }\n";
+    assert_eq!(found(&format!("{numbers}{lucky}")), ["unreachable: `number` may never be reached"]);
 }

@@ -27,6 +27,13 @@ struct Fate {
     rivals: Vec<Rival>,
 }
 
+impl Fate {
+    /// Is there nothing more to find out: it is reached, and not everywhere?
+    fn is_told(&self) -> bool {
+        self.is_reached && self.rivals.iter().any(|rival| rival.is_sure)
+    }
+}
+
 /// Finds routes all of whose URLs are answered by others, and routes some of whose links would be.
 pub(super) fn unreachable_and_captured(subject: &Subject<'_>, report: &mut Report) {
     for id in subject.routes() {
@@ -60,18 +67,19 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, report: &mut Repor
                 .witnessed(witness)
                 .route(&*route.name)
                 .about(names);
-        } else if !is_redirect && first.is_sure {
+        } else if let Some(first) = fate.rivals.iter().find(|rival| rival.is_sure).filter(|_| !is_redirect) {
             let witness = address(&first.path);
             let message = format!(
                 "a link to `{}` can be captured: `{}` answers `{witness}`, as it is narrower",
-                route.name, names[0]
+                route.name,
+                subject.name(first.route)
             );
             report
                 .remark("captured-link", subject.place(id), message)
                 .help_with("such a link is refused when it is made; where that must not happen, let the rule leave these values out")
                 .witnessed(witness)
                 .route(&*route.name)
-                .about(names);
+                .route(subject.name(first.route));
         }
     }
 }
@@ -107,8 +115,11 @@ fn fate(subject: &Subject<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
                     fate.rivals.push(Rival { route, path: path_of(word), is_sure });
                 }
             }
-            true
+            !fate.is_told()
         })?;
+        if fate.is_told() {
+            break;
+        }
     }
     Ok(Some(fate))
 }
@@ -130,6 +141,7 @@ fn winners<'w>(
     let mut accepted: Accepted = ways.map(|way| way.ending).collect();
     frozen.tree.retain_narrowest(&mut accepted, segments);
     let methods = frozen.route(id).methods.0.iter();
-    let chosen = methods.filter_map(|method| frozen.choose(&accepted, method));
+    // What is narrower hides a route from all methods, even from those that it does not answer itself.
+    let chosen = methods.filter_map(|method| frozen.choose(&accepted, method).or_else(|| accepted.first().copied()));
     chosen.map(|ending| frozen.tree.ending(ending).route).collect()
 }

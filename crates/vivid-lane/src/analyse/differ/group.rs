@@ -26,14 +26,17 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
             );
         }
         for (url, page) in &fate.other {
-            all.push(Difference {
-                kind: DifferenceKind::SameUrlOtherPage,
-                route: route.name().to_owned(),
-                routes: vec![route.name().to_owned()],
-                witness: url.clone(),
-                before: route.page().cloned(),
-                after: Some(page.clone()),
-            });
+            add(
+                &mut all,
+                Difference {
+                    kind: DifferenceKind::SameUrlOtherPage,
+                    route: cause(route, after).name().to_owned(),
+                    routes: vec![route.name().to_owned()],
+                    witness: url.clone(),
+                    before: route.page().cloned(),
+                    after: Some(page.clone()),
+                },
+            );
         }
     }
     for (id, url) in &traced.added {
@@ -54,9 +57,9 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
     all
 }
 
-/// A difference of the same kind that began with the same route takes this one in.
+/// A difference of the same kind that began with the same route, and came to the same, takes this one in.
 fn add(all: &mut Vec<Difference>, one: Difference) {
-    match all.iter_mut().find(|known| (known.kind, &known.route) == (one.kind, &one.route)) {
+    match all.iter_mut().find(|known| (known.kind, &known.route, &known.after) == (one.kind, &one.route, &one.after)) {
         Some(known) => known.routes.extend(one.routes),
         None => all.push(one),
     }
