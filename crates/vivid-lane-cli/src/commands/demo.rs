@@ -12,6 +12,8 @@ use crate::output::{BAD, FAINT, Failure, STRONG, Styled};
 const FILES: &[(&str, &str)] = &[
     ("routes.toml", include_str!("../../../../demo/larkfell/routes.toml")),
     ("about.toml", include_str!("../../../../demo/larkfell/about.toml")),
+    ("older.toml", include_str!("../../../../demo/larkfell/older.toml")),
+    ("access.log", include_str!("../../../../demo/larkfell/access.log")),
     ("observers.txt", include_str!("../../../../demo/larkfell/observers.txt")),
 ];
 
@@ -79,7 +81,18 @@ const STEPS: &[Step] = &[
         calls: &["match /nihgts/2031-04-02 /plates/b-10 /observers", "match --method DELETE /observers/join"],
     },
     Step { title: "Scripts read JSON, one object a line", calls: &["--format json match /plates/b-1021"] },
-    Step { title: "Before it ships, the table is proven", calls: &["check"] },
+    Step {
+        title: "Before it ships, the table is proven: no dead route, no contested URL, nothing declared in vain",
+        calls: &["check"],
+    },
+    Step {
+        title: "Before a change ships, old addresses are compared, and the redirects that keep them alive are written",
+        calls: &["diff older.toml routes.toml"],
+    },
+    Step {
+        title: "After it shipped, the access log says what visitors really met",
+        calls: &["replay --list observers=observers.txt access.log"],
+    },
 ];
 
 pub(super) fn run(out: &mut dyn Write) -> Result<Outcome, Failure> {

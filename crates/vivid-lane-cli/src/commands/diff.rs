@@ -58,6 +58,7 @@ fn text(differences: &Differences, new: &str, out: &mut dyn Write) -> io::Result
         let style = if one.kind().breaks_addresses() { BAD } else { GOOD };
         let gap = widest - width(one.route()) + 2;
         let what = match (one.before(), one.after()) {
+            (Some(before), Some(after)) if before == after => format!("{before}, in part"),
             (Some(before), Some(after)) => format!("{before}  →  {after}"),
             (Some(only), None) | (None, Some(only)) => only.to_owned(),
             (None, None) => String::new(),

@@ -199,7 +199,7 @@ impl<'a> Report<'a> {
         rows(out, "redirects taken", canonical.into_iter().chain(self.named(&self.redirects)))?;
         if !self.never.is_empty() {
             writeln!(out, "\n{}", Styled(STRONG, format!("never reached: {}", counted(self.never.len(), "route"))))?;
-            for line in wrapped(&self.never, 88) {
+            for line in wrapped(&self.never, 108) {
                 writeln!(out, "          {}", Styled(NAME, line))?;
             }
         }

@@ -12,7 +12,8 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
             let is_moved = fate.broken.iter().all(|broken| broken.now.is_some());
             let kind = if is_moved { DifferenceKind::Moved } else { DifferenceKind::Removed };
             let cause = cause(route, after);
-            let after_path = || Some(target_of(cause, fate, after)?.path().as_str().to_owned());
+            // Of a route that is still there, some addresses are gone.
+            let target = if is_moved { target_of(cause, fate, after) } else { after.route(cause.name()) };
             add(
                 &mut all,
                 Difference {
@@ -21,7 +22,7 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
                     routes: vec![route.name().to_owned()],
                     witness: broken.url.clone(),
                     before: Some(shown(cause)),
-                    after: if is_moved { after_path() } else { None },
+                    after: target.map(shown),
                 },
             );
         }

@@ -122,7 +122,7 @@ impl Difference {
         self.before.as_deref()
     }
 
-    /// The path after, or the page that answers the URL now.
+    /// The path after, where the route is still there, or the page that answers the URL now.
     #[must_use]
     pub fn after(&self) -> Option<&str> {
         self.after.as_deref()

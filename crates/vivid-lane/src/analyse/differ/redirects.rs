@@ -83,6 +83,9 @@ impl ProposedRedirect {
 impl fmt::Display for ProposedRedirect {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let text = |text: &str| Data::from(text).to_toml();
+        if self.is_partial {
+            writeln!(f, "# In part: a page answers other addresses of this form now.")?;
+        }
         writeln!(f, "[routes.{}]", key(&self.spec.name.value))?;
         if let Some(path) = &self.spec.path {
             writeln!(f, "path     = {}", text(&path.value))?;
