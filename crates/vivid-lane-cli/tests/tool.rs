@@ -197,7 +197,12 @@ fn the_demo_shows_the_whole_job() {
     assert_eq!(run.status, 0, "{}", run.err);
     assert!(!run.out.contains('\x1b'), "colour without a terminal");
     assert!(run.out.contains("`date` of `nights.night` refused `2031-02-30`: no such day"));
-    assert!(run.out.ends_with("no findings\n"));
+    for told in
+        ["\nfine: 41 routes, ", "\nmoved      nights ", "\n2,971 requests, and 29 lines that could not be read\n"]
+    {
+        assert!(run.out.contains(told), "{told}");
+    }
+    assert_eq!(run.err, "");
 }
 
 proptest! {
@@ -215,6 +220,10 @@ proptest! {
         prop_assert!((0..=1).contains(&tool(&words, &bytes).status));
         let words = [OsStr::new("--table"), OsStr::new(DEMO), OsStr::new("link"), OsStr::new("--"), argument, argument];
         prop_assert_eq!(tool(&words, b"").status, 2);
+        let log = tool(&["--table", DEMO, "replay", "-"], &bytes);
+        prop_assert!(log.status == 0 || bytes.starts_with(&[0x1f, 0x8b]), "{}", log.err);
+        let merged = tool(&["--table", DEMO, "replay", "--merge", "-"], &bytes);
+        prop_assert!(merged.status == 2 || bytes.trim_ascii().is_empty(), "{}", merged.out);
         let words = [OsStr::new("--table"), OsStr::new(DEMO), OsStr::new("match"), OsStr::new("-")];
         prop_assert!((0..=1).contains(&tool(&words, &bytes).status));
     }
