@@ -55,7 +55,9 @@ pub use decide::{
     Unmet,
 };
 pub use link::{Active, Link, LinkError, slug};
-pub use matcher::{BindError, FoundValues, Level, Levels, Lists, Match, ParamError, RouteRef, Routes, Table};
+pub use matcher::{
+    BindError, FoundValues, KeptMatch, Level, Levels, Lists, Match, ParamError, RouteRef, Routes, Table,
+};
 pub use navigate::{Change, History, Transition, transition};
 pub use table::{
     Case, Data, Finding, Format, Location, Need, Overlaps, Place, RedirectTo, RouteSpec, Rule, Severity, Slash, Source,

@@ -41,6 +41,10 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         &self.reading
     }
 
+    pub(super) fn page_id(&self) -> PageId {
+        self.page
+    }
+
     pub(crate) fn table(&self) -> &'t Table<P> {
         self.table
     }

@@ -43,13 +43,23 @@ impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: EndingId, parts: &Parts<'u>) -> Self {
         let is_plain = !parts.segments.is_escaped();
         let route = frozen.tree.ending(id).route;
-        Self { is_plain, ..Self::at(frozen, id, route, parts.target, parts.segments.ends()) }
+        Self::at(frozen, id, route, parts.target, parts.segments.ends()).plain(is_plain)
     }
 
     /// A reading by its parts, of a path without escapes.
     #[inline]
     pub(super) fn at(frozen: &'t Frozen, ending: EndingId, route: RouteId, target: Target<'u>, ends: Ends) -> Self {
         Self { frozen, ending, route, target, ends, is_plain: true }
+    }
+
+    /// The same reading of a path of which this is known: is nothing in it escaped?
+    pub(super) fn plain(self, is_plain: bool) -> Self {
+        Self { is_plain, ..self }
+    }
+
+    /// By which ending the path is read, where its segments end, and whether nothing in it is escaped.
+    pub(super) fn parts(&self) -> (EndingId, &Ends, bool) {
+        (self.ending, &self.ends, self.is_plain)
     }
 
     fn ending(&self) -> &'t Ending {

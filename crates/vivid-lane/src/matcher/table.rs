@@ -100,12 +100,37 @@ impl<P> Table<P> {
         Table { frozen: Arc::clone(&self.frozen), pages: pages.into() }
     }
 
+    pub(super) fn shared(&self) -> &Arc<Frozen> {
+        &self.frozen
+    }
+
     pub(crate) fn frozen(&self) -> &Frozen {
         &self.frozen
     }
 
     pub(crate) fn page(&self, id: PageId) -> &P {
         &self.pages[id.0 as usize]
+    }
+
+    /// The scheme and host under which the site is reached, where the table declares them.
+    #[must_use]
+    pub fn origin(&self) -> Option<&str> {
+        self.frozen.site.origin.as_deref()
+    }
+
+    /// The same table with other pages in the place of its own.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
+    /// assert_eq!(table.map_pages(|page| page.len()).find("/").unwrap().page(), &4);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn map_pages<Q>(&self, page: impl FnMut(&P) -> Q) -> Table<Q> {
+        self.with_pages(self.pages.iter().map(page).collect())
     }
 
     /// The route of that full name.

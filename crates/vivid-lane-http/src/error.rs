@@ -1,0 +1,48 @@
+//! What goes wrong in a handler or in a body.
+
+use std::fmt;
+
+/// An error of any kind.
+pub type BoxError = Box<dyn std::error::Error + Send + Sync>;
+
+/// An error of a handler or of a body, with its type forgotten.
+///
+/// # Example
+/// ```
+/// use vivid_lane_http::Error;
+///
+/// let error = Error::new("the dome is closed");
+/// assert_eq!(error.to_string(), "the dome is closed");
+/// ```
+pub struct Error(BoxError);
+
+impl Error {
+    /// Forgets the type of an error.
+    pub fn new(error: impl Into<BoxError>) -> Self {
+        Self(error.into())
+    }
+
+    /// The error as it was.
+    #[must_use]
+    pub fn into_inner(self) -> BoxError {
+        self.0
+    }
+}
+
+impl fmt::Debug for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&self.0, f)
+    }
+}
+
+impl std::error::Error for Error {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        self.0.source()
+    }
+}

@@ -1,0 +1,116 @@
+//! The table in front of a service that shows all pages.
+
+use std::fmt;
+use std::task::{Context, Poll};
+
+use bytes::Bytes;
+use http::{Request, Response};
+use tower_layer::Layer;
+use tower_service::Service;
+
+use crate::service::{Core, Routed, carry_out};
+use crate::visitor::BoxFuture;
+use crate::{Body, BoxError};
+
+/// The name of the page that is wanted, or of the fallback; in the extensions of a request.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PageName(pub String);
+
+/// One service for all pages, behind a table of their names. Made by [`Routed`] as a layer; what leads to no page does not
+/// reach the service.
+///
+/// # Example
+/// ```
+/// use http::{Request, Response};
+/// use tower::{Layer, ServiceExt, service_fn};
+/// use vivid_lane::Table;
+/// use vivid_lane_http::{Body, BoxError, PageName, Routed};
+///
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+/// let table = Table::from_toml("[routes.nights]\npath = '/nights'\npage = 'night-list'")?;
+/// let pages = service_fn(|request: Request<Body>| async move {
+///     let PageName(page) = request.extensions().get().expect("the table puts it there");
+///     Ok::<_, BoxError>(Response::new(format!("templates/{page}.html")))
+/// });
+/// let service = Routed::new(table).layer(pages);
+/// let response = service.oneshot(Request::get("/nights").body(Body::default())?).await.unwrap();
+/// assert_eq!(response.status(), 200);
+/// # Ok(()) })
+/// # }
+/// ```
+pub struct RoutedPages<S> {
+    core: Core<String>,
+    pages: S,
+}
+
+impl<S: Clone> Clone for RoutedPages<S> {
+    fn clone(&self) -> Self {
+        Self { core: self.core.clone(), pages: self.pages.clone() }
+    }
+}
+
+impl<S: fmt::Debug> fmt::Debug for RoutedPages<S> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("RoutedPages").field("pages", &self.pages).finish_non_exhaustive()
+    }
+}
+
+impl<S> Layer<S> for Routed<String> {
+    type Service = RoutedPages<S>;
+
+    fn layer(&self, pages: S) -> RoutedPages<S> {
+        RoutedPages { core: self.core.clone(), pages }
+    }
+}
+
+/// Tells a service which page is wanted.
+struct Named<S> {
+    name: PageName,
+    pages: S,
+}
+
+impl<S, B> Service<Request<B>> for Named<S>
+where
+    S: Service<Request<B>>,
+{
+    type Response = S::Response;
+    type Error = S::Error;
+    type Future = S::Future;
+
+    fn poll_ready(&mut self, context: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
+        self.pages.poll_ready(context)
+    }
+
+    fn call(&mut self, mut request: Request<B>) -> Self::Future {
+        request.extensions_mut().insert(self.name.clone());
+        self.pages.call(request)
+    }
+}
+
+impl<S, B, T> Service<Request<B>> for RoutedPages<S>
+where
+    S: Service<Request<B>, Response = Response<T>> + Clone + Send + Sync + 'static,
+    S::Future: Send,
+    T: http_body::Body<Data = Bytes> + Send + 'static,
+    T::Error: Into<BoxError>,
+    B: Send + 'static,
+{
+    type Response = Response<Body>;
+    type Error = S::Error;
+    type Future = BoxFuture<Result<Self::Response, Self::Error>>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, request: Request<B>) -> Self::Future {
+        let (core, pages) = (self.core.clone(), self.pages.clone());
+        Box::pin(async move {
+            let (head, sent) = request.into_parts();
+            let named = |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
+            let plan = core.plan(&head, named).await;
+            carry_out(plan, head, sent, Body::new).await
+        })
+    }
+}

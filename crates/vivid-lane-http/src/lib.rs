@@ -1,0 +1,60 @@
+//! A route table as a [`tower`] service over the types of the [`http`] crate.
+//!
+//! [`Routed`] decides what each request leads to. A page's handler is called with the [match](Found) in the extensions
+//! of the request; redirects, refusals and pages that are missing are answered by the service itself, with the right
+//! status and fields. The table stands behind an atomic pointer ([`LiveTable`]), and may be exchanged while requests
+//! run. What is true of a visitor, the needs that are met and the live lists, comes from functions of the user's, which
+//! may wait for a database ([`Visitor`]).
+//!
+//! What a handler does, its panics and its time, is the business of the layers around it.
+//!
+//! # Example
+//! ```
+//! use http::{Request, Response};
+//! use tower::ServiceExt;
+//! use vivid_lane::Table;
+//! use vivid_lane_http::{Body, Handler, Routed, found, handler};
+//!
+//! async fn night(request: Request<Body>) -> Response<String> {
+//!     let found = found(&request).expect("the service puts it there");
+//!     Response::new(format!("the night of {}", found.get().param("date").unwrap_or_default()))
+//! }
+//!
+//! # fn main() -> Result<(), vivid_lane_http::BoxError> {
+//! # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+//! let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'")?;
+//! let table = table.bind(|page| match page {
+//!     "night" => Some(handler(night)),
+//!     _ => None,
+//! })?;
+//! let service = Routed::new(table);
+//!
+//! let response = service.clone().oneshot(Request::get("/nights/2031-04-02").body(Body::default())?).await?;
+//! assert_eq!(response.status(), 200);
+//! let response = service.clone().oneshot(Request::get("//nights/./2031-04-02").body(Body::default())?).await?;
+//! assert_eq!((response.status().as_u16(), response.headers()["location"].to_str()?), (308, "/nights/2031-04-02"));
+//! let response = service.oneshot(Request::get("/nights/2031-02-30").body(Body::default())?).await?;
+//! assert_eq!(response.status(), 404);
+//! # Ok(()) })
+//! # }
+//! ```
+
+#![forbid(unsafe_code)]
+
+mod accept;
+mod answer;
+mod body;
+mod error;
+mod handler;
+mod layer;
+mod live;
+mod service;
+mod visitor;
+
+pub use body::Body;
+pub use error::{BoxError, Error};
+pub use handler::{Found, Handler, found, handler, service};
+pub use layer::{PageName, RoutedPages};
+pub use live::LiveTable;
+pub use service::Routed;
+pub use visitor::Visitor;

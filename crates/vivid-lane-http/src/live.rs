@@ -1,0 +1,87 @@
+//! A table that can be exchanged while requests run.
+
+use std::fmt;
+use std::sync::Arc;
+
+use arc_swap::ArcSwap;
+use vivid_lane::Table;
+
+/// A table behind an atomic pointer. Clones share it; a request that has begun keeps the table that it began with.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+/// use vivid_lane_http::LiveTable;
+///
+/// let table = |text: &str| Table::from_toml(text);
+/// let live = LiveTable::new(table("[routes.nights]\npath = '/nights'\npage = 'nights'").unwrap());
+/// // A new file is broken: the old table stays, and the errors are given back.
+/// assert!(live.replace_with(|| table("[routes.nights]\npth = '/nights'")).is_err());
+/// assert!(live.load().find("/nights").is_some());
+/// live.replace_with(|| table("[routes.talks]\npath = '/talks'\npage = 'talks'")).unwrap();
+/// assert!(live.load().find("/nights").is_none());
+/// ```
+pub struct LiveTable<P> {
+    now: Arc<ArcSwap<Loaded<P>>>,
+}
+
+/// A table, and the same without its pages, which matches are kept with.
+pub(crate) struct Loaded<P> {
+    pub(crate) table: Table<P>,
+    pub(crate) bare: Table<()>,
+}
+
+impl<P> Loaded<P> {
+    fn new(table: Table<P>) -> Self {
+        Self { bare: table.map_pages(|_| ()), table }
+    }
+}
+
+impl<P> Clone for LiveTable<P> {
+    fn clone(&self) -> Self {
+        Self { now: Arc::clone(&self.now) }
+    }
+}
+
+impl<P> fmt::Debug for LiveTable<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("LiveTable").field(&self.now.load().table).finish()
+    }
+}
+
+impl<P> LiveTable<P> {
+    /// A table that can be exchanged.
+    #[must_use]
+    pub fn new(table: Table<P>) -> Self {
+        Self { now: Arc::new(ArcSwap::from_pointee(Loaded::new(table))) }
+    }
+
+    /// The table of this moment.
+    #[must_use]
+    pub fn load(&self) -> Table<P> {
+        self.now.load().table.clone()
+    }
+
+    /// Exchanges the table.
+    pub fn replace(&self, table: Table<P>) {
+        self.now.store(Arc::new(Loaded::new(table)));
+    }
+
+    /// Exchanges the table for one that is made here; where that fails, the old one stays.
+    ///
+    /// # Errors
+    /// What the function gives.
+    pub fn replace_with<E>(&self, make: impl FnOnce() -> Result<Table<P>, E>) -> Result<(), E> {
+        make().map(|table| self.replace(table))
+    }
+
+    pub(crate) fn loaded(&self) -> Arc<Loaded<P>> {
+        self.now.load_full()
+    }
+}
+
+impl<P> From<Table<P>> for LiveTable<P> {
+    fn from(table: Table<P>) -> Self {
+        Self::new(table)
+    }
+}

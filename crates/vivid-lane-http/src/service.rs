@@ -1,0 +1,269 @@
+//! The service: a request in, the page or another answer out.
+
+use std::collections::HashSet;
+use std::fmt;
+use std::sync::Arc;
+use std::task::{Context, Poll};
+
+use http::header::HOST;
+use http::request::Parts;
+use http::{Request, Response, StatusCode};
+use tower::ServiceExt;
+use tower_service::Service;
+use vivid_lane::{Decision, Question, Request as Asked, Step};
+
+use crate::Body;
+use crate::accept::{Form, preferred};
+use crate::answer::Answer;
+use crate::handler::Found;
+use crate::live::{LiveTable, Loaded};
+use crate::visitor::{BoxFuture, Visitor};
+
+/// How long a permanent redirect may be kept, in seconds, if nothing else is said.
+const KEPT: u32 = 3600;
+
+/// A table whose pages are services: each request goes to the service of its page, with the [match](Found) in its
+/// extensions; what leads to no page is answered at once.
+///
+/// - A page that is missing shows the fallback, with status 404, always; without one the client is told in the form that it
+///   likes best: HTML, problem details (RFC 9457) or plain text.
+/// - A method that the URL does not answer gives 405 with `Allow`, and `OPTIONS` 204 with `Allow`.
+/// - A permanent redirect may be kept for an hour ([`keep_redirects`](Self::keep_redirects)), unless it hangs on a need or a
+///   live list.
+///
+/// It is ready at once: a handler is waited for when it is called. See the [crate documentation](crate) for an example.
+pub struct Routed<P> {
+    pub(crate) core: Core<P>,
+}
+
+/// What all forms of the service have.
+pub(crate) struct Core<P> {
+    table: LiveTable<P>,
+    visitor: Visitor,
+    is_absolute: bool,
+    kept: u32,
+}
+
+impl<P> Clone for Core<P> {
+    fn clone(&self) -> Self {
+        Self {
+            table: self.table.clone(),
+            visitor: self.visitor.clone(),
+            is_absolute: self.is_absolute,
+            kept: self.kept,
+        }
+    }
+}
+
+impl<P> Clone for Routed<P> {
+    fn clone(&self) -> Self {
+        Self { core: self.core.clone() }
+    }
+}
+
+impl<P> fmt::Debug for Routed<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("Routed").field(&self.core.table).finish()
+    }
+}
+
+impl<P> Routed<P> {
+    /// A service for a table, or for one that is exchanged now and then.
+    pub fn new(table: impl Into<LiveTable<P>>) -> Self {
+        Self { core: Core::new(table.into()) }
+    }
+
+    /// What is true of visitors.
+    #[must_use]
+    pub fn visitor(mut self, visitor: Visitor) -> Self {
+        self.core.visitor = visitor;
+        self
+    }
+
+    /// Writes `Location` with the origin that the table declares, never with the host that was asked. A table without an
+    /// origin goes on with relative ones.
+    #[must_use]
+    pub fn absolute_locations(mut self) -> Self {
+        self.core.is_absolute = true;
+        self
+    }
+
+    /// For how many seconds a permanent redirect may be kept; 3,600 if nothing is said.
+    #[must_use]
+    pub fn keep_redirects(mut self, seconds: u32) -> Self {
+        self.core.kept = seconds;
+        self
+    }
+}
+
+/// What is to be done with a request.
+pub(crate) enum Plan<S> {
+    /// Call a service; for a page that is missing, without a match, and with status 404.
+    Call(S, Option<Found>),
+    Answer(Response<Body>),
+}
+
+impl<P> Core<P> {
+    pub(crate) fn new(table: LiveTable<P>) -> Self {
+        Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT }
+    }
+
+    /// Decides a request, waiting for whatever the decision hangs on.
+    pub(crate) async fn plan<S>(&self, head: &Parts, service: impl Fn(&P) -> S) -> Plan<S> {
+        let loaded = self.table.loaded();
+        let has_needs = loaded.table.needs().len() > 0;
+        let met = if has_needs { self.visitor.met(head).await } else { HashSet::new() };
+        let mut answers: Vec<(Question, bool)> = Vec::new();
+        loop {
+            // Nothing of the decision is held while a list is asked.
+            let question = match self.step(&loaded, head, &met, &answers, &service) {
+                Ok(plan) => return plan,
+                Err(question) => question,
+            };
+            let is_listed = self.visitor.is_listed(question.list(), question.value()).await;
+            answers.push((question, is_listed));
+        }
+    }
+
+    /// Decides as far as the answers reach.
+    fn step<S>(
+        &self,
+        loaded: &Arc<Loaded<P>>,
+        head: &Parts,
+        met: &HashSet<String>,
+        answers: &[(Question, bool)],
+        service: &impl Fn(&P) -> S,
+    ) -> Result<Plan<S>, Question> {
+        let meets = |need: &str| met.contains(need);
+        let target = target(head);
+        let mut asked = Asked::new(head.method.as_str(), &*target).meets(&meets);
+        if let Some(host) = head.headers.get(HOST).and_then(|host| host.to_str().ok()).or(head.uri.host()) {
+            asked = asked.host(host);
+        }
+        let mut steps = loaded.table.decide_in_steps(asked);
+        answers.iter().for_each(|(question, is_listed)| steps.answer(question.clone(), *is_listed));
+        match steps.go_on() {
+            Step::Ask(question) => Err(question),
+            Step::Done(decision) => {
+                let hangs_on_visitor = !answers.is_empty() || !met.is_empty();
+                Ok(self.settle(loaded, head, decision, hangs_on_visitor, service))
+            }
+        }
+    }
+
+    fn settle<S>(
+        &self,
+        loaded: &Loaded<P>,
+        head: &Parts,
+        decision: Decision<'_, '_, P>,
+        hangs_on_visitor: bool,
+        service: &impl Fn(&P) -> S,
+    ) -> Plan<S> {
+        let status = decision.status();
+        let origin = loaded.table.origin().filter(|_| self.is_absolute);
+        let location = decision.location().map(|location| match origin {
+            Some(origin) if location.starts_with('/') => format!("{origin}{location}"),
+            _ => location.to_owned(),
+        });
+        let answer = match decision {
+            Decision::Page(found) => return Plan::Call(service(found.page()), found.keep_in(&loaded.bare)),
+            Decision::NotFound(missing) => match missing.fallback() {
+                Some(page) => return Plan::Call(service(page), None),
+                None => {
+                    // They cost more than the answer, and a machine does not follow them.
+                    let is_read = preferred(&head.headers) != Form::Plain;
+                    let near = if is_read { missing.suggestions() } else { Vec::new() };
+                    let mut answer = Answer::new(status, missing.reason().unwrap_or_default());
+                    answer.near = near.iter().map(|one| one.url().to_owned()).collect();
+                    answer
+                }
+            },
+            Decision::Unmet(unmet) => {
+                let mut answer = match &location {
+                    Some(location) => Answer::to(status, location),
+                    None => Answer::new(status, format!("this page is for those who meet `{}`", unmet.need())),
+                };
+                answer.cache = Some("no-store".to_owned());
+                return Plan::Answer(answer.respond(head));
+            }
+            Decision::WrongMethod(allow) | Decision::Options(allow) => {
+                let mut answer = Answer::new(status, "");
+                answer.allow = Some(allow.allow().join(", "));
+                answer
+            }
+            Decision::BadRequest(bad) => Answer::new(status, bad.to_string()),
+            _ => match &location {
+                Some(location) => {
+                    let mut answer = Answer::to(status, location);
+                    if matches!(status, 301 | 308) {
+                        let kept = format!("max-age={}", self.kept);
+                        answer.cache = Some(if hangs_on_visitor { "no-store".to_owned() } else { kept });
+                    }
+                    return Plan::Answer(answer.respond(head));
+                }
+                None => Answer::new(500, ""),
+            },
+        };
+        Plan::Answer(answer.respond(head))
+    }
+}
+
+/// The target of a request as the table reads it: a path with its query, an absolute URL, or an asterisk.
+fn target(head: &Parts) -> std::borrow::Cow<'_, str> {
+    match (head.uri.scheme(), head.uri.path_and_query()) {
+        (None, Some(target)) => target.as_str().into(),
+        _ => head.uri.to_string().into(),
+    }
+}
+
+/// Calls a service as it was planned.
+pub(crate) async fn carry_out<S, B, T>(
+    plan: Plan<S>,
+    head: Parts,
+    sent: B,
+    body: impl FnOnce(T) -> Body,
+) -> Result<Response<Body>, S::Error>
+where
+    S: Service<Request<B>, Response = Response<T>>,
+{
+    match plan {
+        Plan::Answer(response) => Ok(response),
+        Plan::Call(service, found) => {
+            let mut request = Request::from_parts(head, sent);
+            let is_missing = found.is_none();
+            if let Some(found) = found {
+                request.extensions_mut().insert(found);
+            }
+            let mut response = service.oneshot(request).await?.map(body);
+            if is_missing {
+                // Whatever the fallback thinks: what is missing is missing.
+                *response.status_mut() = StatusCode::NOT_FOUND;
+            }
+            Ok(response)
+        }
+    }
+}
+
+impl<P, B> Service<Request<B>> for Routed<P>
+where
+    P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
+    P::Future: Send,
+    B: Send + 'static,
+{
+    type Response = Response<Body>;
+    type Error = P::Error;
+    type Future = BoxFuture<Result<Self::Response, Self::Error>>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, request: Request<B>) -> Self::Future {
+        let core = self.core.clone();
+        Box::pin(async move {
+            let (head, sent) = request.into_parts();
+            let plan = core.plan(&head, P::clone).await;
+            carry_out(plan, head, sent, |body| body).await
+        })
+    }
+}

@@ -1,0 +1,354 @@
+//! The service as a program uses it: requests in, responses out.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::Duration;
+
+use http::{Request, Response, StatusCode};
+use http_body_util::BodyExt;
+use proptest::prelude::*;
+use tokio::sync::Notify;
+use tower::{Layer, ServiceBuilder, ServiceExt, service_fn};
+use vivid_lane::Table;
+use vivid_lane_http::{Body, BoxError, Handler, LiveTable, PageName, Routed, Visitor, found, handler, service};
+
+const TABLE: &str = r#"
+    lists = ["observers"]
+    [site]
+    origin = "https://larkfell.example"
+    [params]
+    date = "date"
+    [needs.observer]
+    otherwise = "sign-in"
+    [needs.director]
+    [routes.sign-in]
+    path = "/sign-in{?return}"
+    page = "sign-in"
+    methods = ["GET", "POST"]
+    [routes.nights]
+    path = "/nights"
+    page = "nights"
+    frame = "calendar"
+    [routes.nights.night]
+    path = "/{date}"
+    page = "night"
+    data.title = "A night"
+    [routes.observers.observer]
+    path = "/observers/{observer}"
+    page = "observer"
+    params.observer = { listed = "observers" }
+    [routes.observers.observer.logbook]
+    path = "/logbook"
+    page = "logbook"
+    needs = ["observer"]
+    [routes.budget]
+    path = "/budget"
+    page = "budget"
+    needs = ["director"]
+    [routes.old-night]
+    path = "/night.cgi{?d}"
+    required = ["d"]
+    redirect = { to = "nights.night", params = { date = "{d}" }, status = 301 }
+    [routes.map]
+    path = "/map"
+    redirect = { url = "https://maps.example/larkfell", status = 302 }
+    [routes.plates]
+    path = "/plates"
+    page = "plates"
+    fallback = "no-such-plate"
+"#;
+
+/// What was found, as text.
+async fn show(request: Request<Body>) -> Response<String> {
+    let method = request.method().clone();
+    let Some(found) = found(&request) else { return Response::new("no such plate".to_owned()) };
+    let found = found.get();
+    let frames: Vec<&str> = found.frames().collect();
+    let values: Vec<String> = found.texts().map(|(name, text)| format!("{name}={text}")).collect();
+    let title = found.data().get("title").and_then(|title| title.as_text()).unwrap_or_default();
+    Response::new(format!("{method} {} [{}] {frames:?} {title}", found.route().name(), values.join(" ")))
+}
+
+fn table() -> Table<Handler> {
+    Table::from_toml(TABLE).expect("a table").bind(|_| Some(handler(show))).expect("all pages")
+}
+
+/// Visitors are what their cookie says; `ada` is an observer, after some waiting.
+fn visitor() -> Visitor {
+    Visitor::new()
+        .needs(|head| {
+            let cookie =
+                head.headers.get("cookie").and_then(|cookie| cookie.to_str().ok()).unwrap_or_default().to_owned();
+            async move {
+                cookie.split(';').map(|need| need.trim().to_owned()).filter(|need| !need.is_empty()).collect::<Vec<_>>()
+            }
+        })
+        .lists(|list, value| {
+            let is_listed = list == "observers" && value == "ada";
+            async move {
+                tokio::time::sleep(Duration::from_millis(1)).await;
+                is_listed
+            }
+        })
+}
+
+fn site() -> Routed<Handler> {
+    Routed::new(table()).visitor(visitor())
+}
+
+async fn ask(site: &Routed<Handler>, method: &str, url: &str, fields: &[(&str, &str)]) -> (u16, Response<String>) {
+    let request = fields
+        .iter()
+        .fold(Request::builder().method(method).uri(url), |request, (name, value)| request.header(*name, *value));
+    let response = site.clone().oneshot(request.body(Body::default()).expect("a request")).await.expect("an answer");
+    let (head, body) = response.into_parts();
+    let text = String::from_utf8(body.collect().await.expect("a body").to_bytes().to_vec()).expect("text");
+    (head.status.as_u16(), Response::from_parts(head, text))
+}
+
+fn field<'r>(response: &'r Response<String>, name: &str) -> &'r str {
+    response.headers().get(name).map_or("", |value| value.to_str().expect("ASCII"))
+}
+
+#[tokio::test]
+async fn each_decision_has_its_answer() {
+    let site = site();
+    // Method, URL, status; then fields of the response, and text in its body.
+    type Case = (
+        &'static str,
+        &'static str,
+        &'static [(&'static str, &'static str)],
+        u16,
+        &'static [(&'static str, &'static str)],
+        &'static str,
+    );
+    let cases: &[Case] = &[
+        (
+            "GET",
+            "/nights/2031-04-02?print=1",
+            &[],
+            200,
+            &[],
+            r#"GET nights.night [date=2031-04-02] ["calendar"] A night"#,
+        ),
+        ("HEAD", "/nights", &[], 200, &[], "HEAD nights"),
+        ("POST", "/sign-in", &[], 200, &[], "POST sign-in"),
+        ("GET", "http://elsewhere.example/nights", &[], 200, &[], "GET nights"),
+        ("GET", "//nights/", &[], 308, &[("location", "/nights"), ("cache-control", "max-age=3600")], "/nights"),
+        (
+            "GET",
+            "/night.cgi?d=2031-04-02",
+            &[],
+            301,
+            &[("location", "/nights/2031-04-02"), ("cache-control", "max-age=3600")],
+            "",
+        ),
+        ("GET", "/map", &[], 302, &[("location", "https://maps.example/larkfell"), ("cache-control", "")], ""),
+        ("GET", "/observers/ada", &[], 200, &[], "GET observers.observer [observer=ada]"),
+        ("GET", "/observers/eve", &[], 404, &[], "404 Not Found"),
+        (
+            "GET",
+            "/observers/ada/logbook",
+            &[],
+            303,
+            &[("location", "/sign-in?return=%2Fobservers%2Fada%2Flogbook"), ("cache-control", "no-store")],
+            "",
+        ),
+        ("GET", "/observers/ada/logbook", &[("cookie", "observer")], 200, &[], "GET observers.observer.logbook"),
+        ("GET", "/observers/./ada", &[], 308, &[("location", "/observers/ada"), ("cache-control", "no-store")], ""),
+        ("GET", "/budget", &[], 403, &[("cache-control", "no-store")], "this page is for those who meet `director`"),
+        // The fallback says 200 and shows its page; the status is 404 all the same.
+        ("GET", "/plates/b-1", &[], 404, &[], "no such plate"),
+        ("DELETE", "/sign-in", &[], 405, &[("allow", "GET, HEAD, OPTIONS, POST")], "405 Method Not Allowed"),
+        ("OPTIONS", "/sign-in", &[], 204, &[("allow", "GET, HEAD, OPTIONS, POST"), ("content-type", "")], ""),
+        ("GET", "/%zz", &[], 400, &[], "expected two hexadecimal digits after `%`"),
+        (
+            "GET",
+            "/nigths",
+            &[("accept", "text/html")],
+            404,
+            &[("content-type", "text/html; charset=utf-8"), ("vary", "Accept")],
+            r#"<a href="/nights">/nights</a>"#,
+        ),
+        (
+            "GET",
+            "/nigths",
+            &[("accept", "application/json")],
+            404,
+            &[("content-type", "application/problem+json")],
+            r#""near":["/nights"]"#,
+        ),
+    ];
+    for (method, url, sent, status, fields, text) in cases {
+        let (found, response) = ask(&site, method, url, sent).await;
+        assert_eq!(found, *status, "{method} {url}: {}", response.body());
+        assert!(response.body().contains(text), "{method} {url}: {}", response.body());
+        for (name, value) in *fields {
+            assert_eq!(field(&response, name), *value, "{name} of {method} {url}");
+        }
+    }
+    let long = format!("/{}", "a".repeat(9000));
+    assert_eq!(ask(&site, "GET", &long, &[]).await.0, 414);
+    let (_, problem) = ask(&site, "GET", "/nights/2031-02-30", &[("accept", "application/problem+json")]).await;
+    let problem: serde_json::Value = serde_json::from_str(problem.body()).expect("problem details");
+    assert_eq!(
+        (&problem["type"], &problem["title"], &problem["status"]),
+        (&"about:blank".into(), &"Not Found".into(), &404.into())
+    );
+    assert_eq!(problem["instance"], "/nights/2031-02-30");
+}
+
+/// An absolute location has the origin of the table, whatever host is asked.
+#[tokio::test]
+async fn the_host_field_is_not_trusted() {
+    let site = site().absolute_locations().keep_redirects(60);
+    for host in ["evil.example", "larkfell.example:8080", "x y", ""] {
+        let (_, response) = ask(&site, "GET", "//nights", &[("host", host)]).await;
+        assert_eq!(field(&response, "location"), "https://larkfell.example/nights");
+        assert_eq!(field(&response, "cache-control"), "max-age=60");
+    }
+}
+
+#[tokio::test]
+async fn lists_are_asked_only_where_the_decision_hangs_on_them() {
+    let asked = Arc::new(AtomicU32::new(0));
+    let counting = Arc::clone(&asked);
+    let visitor = Visitor::new().lists(move |_, _| {
+        counting.fetch_add(1, Ordering::Relaxed);
+        async { true }
+    });
+    let site = Routed::new(table()).visitor(visitor);
+    for (url, questions) in [("/nights", 0), ("/observers/ada", 1), ("/nights/2031-04-02", 0), ("/qwerty", 0)] {
+        asked.store(0, Ordering::Relaxed);
+        ask(&site, "GET", url, &[]).await;
+        assert_eq!(asked.load(Ordering::Relaxed), questions, "{url}");
+    }
+}
+
+/// A request that has begun keeps its table; a broken file leaves the old table where it is.
+#[tokio::test]
+async fn a_table_is_exchanged_while_requests_run() {
+    let (begun, go_on) = (Arc::new(Notify::new()), Arc::new(Notify::new()));
+    let wait = {
+        let (begun, go_on) = (Arc::clone(&begun), Arc::clone(&go_on));
+        move |request: Request<Body>| {
+            let (begun, go_on) = (Arc::clone(&begun), Arc::clone(&go_on));
+            async move {
+                begun.notify_one();
+                go_on.notified().await;
+                let link = found(&request).expect("a page").get().link("talk").set("talk", "comets").to_url();
+                Response::new(link.expect("a link"))
+            }
+        }
+    };
+    let make = |path: &str| -> Result<Table<Handler>, BoxError> {
+        let table = Table::from_toml(&format!("[routes.talk]\npath = '{path}'\npage = 'talk'"))?;
+        Ok(table.bind(|_| Some(handler(wait.clone())))?)
+    };
+    let live = LiveTable::new(make("/talks/{talk}").expect("a table"));
+    let site = Routed::new(live.clone());
+    let request = Request::get("/talks/moon").body(Body::default()).expect("a request");
+    let running = tokio::spawn(site.clone().oneshot(request));
+    begun.notified().await;
+    assert!(live.replace_with(|| make("/lectures/{talk")).unwrap_err().to_string().contains("brace"));
+    assert_eq!(live.load().link("talk").set("talk", "moon").to_url().expect("a link"), "/talks/moon");
+    live.replace_with(|| make("/lectures/{talk}")).expect("a table");
+    assert_eq!(ask(&site, "GET", "/talks/moon", &[]).await.0, 404);
+    go_on.notify_one();
+    let response = running.await.expect("no panic").expect("an answer");
+    assert_eq!(response.into_body().collect().await.expect("a body").to_bytes(), "/talks/comets");
+}
+
+/// Time-outs and other layers are put around handlers, or around the whole.
+#[tokio::test]
+async fn layers_go_around_handlers_and_around_the_table() {
+    let never =
+        service_fn(|_: Request<Body>| async { std::future::pending::<Result<Response<Body>, BoxError>>().await });
+    let impatient: Handler = service(ServiceBuilder::new().timeout(Duration::from_millis(5)).service(never));
+    let table = Table::from_toml("[routes.slow]\npath = '/slow'\npage = 'slow'").expect("a table");
+    let site = Routed::new(table.bind(|_| Some(impatient.clone())).expect("a page"));
+    let error = site.oneshot(Request::get("/slow").body(Body::default()).expect("a request")).await.unwrap_err();
+    assert!(error.into_inner().is::<tower::timeout::error::Elapsed>());
+
+    let pages = service_fn(|request: Request<Body>| async move {
+        let PageName(page) = request.extensions().get().expect("a page");
+        Ok::<_, BoxError>(Response::new(format!("{page} {}", found(&request).is_some())))
+    });
+    let site = Routed::new(Table::from_toml(TABLE).expect("a table")).layer(pages);
+    for (url, status, text) in
+        [("/nights", StatusCode::OK, "nights true"), ("/plates/x", StatusCode::NOT_FOUND, "no-such-plate false")]
+    {
+        let response =
+            site.clone().oneshot(Request::get(url).body(Body::default()).expect("a request")).await.expect("an answer");
+        assert_eq!(response.status(), status);
+        assert_eq!(response.into_body().collect().await.expect("a body").to_bytes(), text);
+    }
+}
+
+/// The names of the elements of a document, and its text.
+fn elements(html: &str) -> (Vec<String>, String) {
+    use html5ever::tendril::TendrilSink;
+    use markup5ever_rcdom::{Handle, NodeData, RcDom};
+    fn walk(node: &Handle, names: &mut Vec<String>, text: &mut String) {
+        match &node.data {
+            NodeData::Element { name, attrs, .. } => {
+                let attributes: Vec<String> = attrs.borrow().iter().map(|one| one.name.local.to_string()).collect();
+                names.push(format!("{} {}", name.local, attributes.join(" ")).trim_end().to_owned());
+            }
+            NodeData::Text { contents } => text.push_str(&contents.borrow()),
+            _ => {}
+        }
+        node.children.borrow().iter().for_each(|child| walk(child, names, text));
+    }
+    let document = html5ever::parse_document(RcDom::default(), html5ever::ParseOpts::default()).one(html);
+    let (mut names, mut text) = (Vec::new(), String::new());
+    walk(&document.document, &mut names, &mut text);
+    (names, text)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// Whatever is asked: the answer has no element, no field and no line that the service did not mean.
+    #[test]
+    fn nothing_gets_out_of_its_place(
+        value in prop_oneof![
+            "[<>\"'&;:/%a-z{}()=\r\n ]{0,30}",
+            Just("\"><script>alert(1)</script>".to_owned()),
+            Just("x\r\nset-cookie: a=b".to_owned()),
+            ".{0,20}",
+        ],
+        shape in 0usize..5,
+    ) {
+        let escaped: String = value.bytes().map(|byte| format!("%{byte:02X}")).collect();
+        let url = match shape {
+            0 => format!("/nights/{escaped}"),
+            1 => format!("//nigths/?x={escaped}"),
+            2 => format!("/night.cgi?d={escaped}"),
+            3 => format!("/observers/ada/logbook?{escaped}"),
+            _ => format!("/{escaped}/nights/../"),
+        };
+        let runtime = tokio::runtime::Builder::new_current_thread().enable_time().build().expect("a runtime");
+        for accept in ["text/html", "application/json", "text/plain"] {
+            let (status, response) = runtime.block_on(ask(&site(), "GET", &url, &[("accept", accept)]));
+            let known = ["content-type", "vary", "location", "allow", "cache-control"];
+            prop_assert!(response.headers().keys().all(|name| known.contains(&name.as_str())), "{:?}", response.headers());
+            if let Some(location) = response.headers().get("location") {
+                let location = location.to_str().expect("ASCII");
+                prop_assert!(location.starts_with('/') && !location.starts_with("//"), "{}", location);
+            }
+            match field(&response, "content-type") {
+                "text/html; charset=utf-8" => {
+                    let (names, _) = elements(response.body());
+                    let meant = ["html lang", "head", "meta charset", "title", "body", "h1", "p", "ul", "li", "a href"];
+                    prop_assert!(names.iter().all(|name| meant.contains(&name.as_str())), "{:?}\n{}", names, response.body());
+                }
+                "application/problem+json" => {
+                    let problem: serde_json::Value = serde_json::from_str(response.body()).expect("problem details");
+                    prop_assert_eq!(problem["status"].as_u64(), Some(u64::from(status)));
+                }
+                _ => {}
+            }
+        }
+    }
+}

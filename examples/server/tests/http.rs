@@ -1,0 +1,113 @@
+//! The example over real connections, by a standard client.
+
+use std::net::SocketAddr;
+
+use tokio::net::TcpListener;
+
+/// Serves the site on a free port, on a thread of its own.
+fn serve() -> SocketAddr {
+    let (tell, told) = std::sync::mpsc::channel();
+    std::thread::spawn(move || {
+        let runtime = tokio::runtime::Runtime::new().expect("a runtime");
+        runtime.block_on(async {
+            let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port");
+            tell.send(listener.local_addr().expect("an address")).expect("the test waits for it");
+            example_server::serve(listener).await
+        })
+    });
+    told.recv().expect("the server starts")
+}
+
+/// What a request is answered with: status, location, cookie, body.
+struct Answer {
+    status: u16,
+    location: String,
+    cookie: String,
+    body: String,
+}
+
+struct Client {
+    agent: ureq::Agent,
+    address: SocketAddr,
+}
+
+impl Client {
+    fn new() -> Self {
+        let agent = ureq::Agent::config_builder().max_redirects(0).http_status_as_error(false).build();
+        Self { agent: agent.into(), address: serve() }
+    }
+
+    fn read(response: Result<ureq::http::Response<ureq::Body>, ureq::Error>) -> Answer {
+        let mut response = response.expect("an answer");
+        let field =
+            |name: &str| response.headers().get(name).map_or("", |value| value.to_str().expect("ASCII")).to_owned();
+        let (location, cookie) = (field("location"), field("set-cookie"));
+        let status = response.status().as_u16();
+        Answer { status, location, cookie, body: response.body_mut().read_to_string().expect("a body") }
+    }
+
+    fn get(&self, url: &str, cookie: &str) -> Answer {
+        Self::read(self.agent.get(format!("http://{}{url}", self.address)).header("cookie", cookie).call())
+    }
+
+    fn post(&self, url: &str, form: &str) -> Answer {
+        let request = self.agent.post(format!("http://{}{url}", self.address));
+        Self::read(request.content_type("application/x-www-form-urlencoded").send(form))
+    }
+}
+
+#[test]
+fn pages_redirects_and_what_is_missing() {
+    let client = Client::new();
+    let exposure = client.get("/nights/2031-04-02/exposures/7", "");
+    assert_eq!(exposure.status, 200);
+    assert!(
+        exposure.body.contains("<h1>Exposure 7 of 2031-04-02</h1>\n<section class=\"with-calendar\">"),
+        "{}",
+        exposure.body
+    );
+    assert!(exposure.body.contains("<a href=\"/nights/2031-04-02/exposures/8\">Next</a>"), "{}", exposure.body);
+    let last = client.get("/nights/2031-04-02/exposures/9999", "");
+    assert!(last.status == 200 && !last.body.contains("Next"), "{}", last.body);
+
+    let cases = [
+        ("/night.cgi?d=2031-04-02", 301, "/nights/2031-04-02"),
+        ("/view.cgi?page=dome&name=north", 308, "/domes/north"),
+        ("//nights/", 308, "/nights"),
+        ("/forum/optics", 302, "https://forum.example/larkfell/optics"),
+        ("/nights/2031-02-30", 404, ""),
+        ("/plates/b-1", 404, ""),
+        ("/observers/ada", 200, ""),
+        ("/observers/eve", 404, ""),
+        ("/observers/x'; DROP TABLE observers", 404, ""),
+        ("/observers/grace", 200, ""),
+        ("/search?q=moon", 200, ""),
+    ];
+    for (url, status, location) in cases {
+        let answer = client.get(&url.replace(' ', "%20"), "");
+        assert_eq!((answer.status, answer.location.as_str()), (status, location), "{url}");
+    }
+    assert!(client.get("/objects/%3Cb%3E", "").body.contains("&lt;b>"));
+}
+
+#[test]
+fn sign_in_leads_back_to_the_page_that_was_wanted() {
+    let client = Client::new();
+    let wanted = "/observers/ada/logbook/2031?print=1";
+    let refused = client.get(wanted, "");
+    assert_eq!(refused.status, 303);
+    let form = client.get(&refused.location, "");
+    assert!(form.status == 200 && form.body.contains("<form method=\"post\""), "{}", form.body);
+    let signed_in = client.post(&refused.location, "observer=ada");
+    assert_eq!((signed_in.status, signed_in.location.as_str()), (303, wanted));
+    assert!(signed_in.cookie.contains("HttpOnly") && signed_in.cookie.contains("SameSite=Lax"), "{}", signed_in.cookie);
+    let cookie = signed_in.cookie.split(';').next().expect("a value");
+    assert_eq!(client.get(wanted, cookie).status, 200);
+    // A cookie that somebody else has written counts for nothing.
+    for forged in ["observer=ada", &format!("{cookie}x"), &cookie.replace("ada", "eve")] {
+        assert_eq!(client.get(wanted, forged).status, 303, "{forged}");
+    }
+    // A way back that leads to another site leads nowhere.
+    let elsewhere = client.post("/observers/sign-in?return=https%3A%2F%2Fevil.example%2F", "observer=ada");
+    assert_eq!((elsewhere.status, elsewhere.location.as_str()), (303, "/"));
+}
