@@ -1,6 +1,7 @@
 //! The words of the command line.
 
 use std::ffi::OsString;
+use std::net::IpAddr;
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -58,6 +59,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane replay access.log\n  vivid-lane replay --partial access.log.1.gz > one.json\n  vivid-lane replay --merge one.json two.json\n  zcat access.log.*.gz | vivid-lane replay -"
     )]
     Replay(ReplayArgs),
+    /// Serve the table for a browser: plain pages, real status codes, and a page to try URLs in
+    #[command(
+        after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml serve\n  vivid-lane serve --port 8080 --app dist"
+    )]
+    Serve(ServeArgs),
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,
@@ -152,4 +158,19 @@ pub(crate) struct DiffArgs {
     /// The table as it is to be
     #[arg(value_name = "NEW")]
     pub(crate) new: PathBuf,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ServeArgs {
+    /// The port; 0 takes a free one
+    #[arg(long, value_name = "PORT", default_value_t = 8030)]
+    pub(crate) port: u16,
+    /// The address to listen at; by default only this machine can reach it
+    #[arg(long, value_name = "ADDRESS", default_value = "127.0.0.1")]
+    pub(crate) address: IpAddr,
+    /// The folder of a single-page application, whose `index.html` answers every URL that decides to a page
+    #[arg(long, value_name = "DIR")]
+    pub(crate) app: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) visitor: VisitorArgs,
 }

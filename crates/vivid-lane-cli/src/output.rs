@@ -38,6 +38,8 @@ pub(crate) enum Failure {
     Link(LinkError),
     /// A value on the command line is wrong.
     Argument(String),
+    /// The server cannot start, or has broken down.
+    Serve(io::Error),
     /// The demo data cannot be laid out.
     Demo(io::Error),
     /// A log or a summary cannot be read to its end.
@@ -72,6 +74,7 @@ impl fmt::Display for Failure {
             Self::Table(findings) => f.write_str(findings),
             Self::Link(error) => error.fmt(f),
             Self::Argument(message) => f.write_str(message),
+            Self::Serve(error) => write!(f, "cannot serve: {error}"),
             Self::Demo(error) => write!(f, "cannot lay out the demo data: {error}"),
             Self::Input(error) => write!(f, "cannot read standard input: {error}"),
             Self::Output(error) => write!(f, "cannot write the result: {error}"),

@@ -50,6 +50,16 @@ impl TableFile {
         Review::new(self.spec.clone())
     }
 
+    /// The files that the table is made of.
+    pub(crate) fn paths(&self) -> impl Iterator<Item = PathBuf> {
+        self.texts.keys().map(PathBuf::from)
+    }
+
+    /// Do all files say the same as those of another table?
+    pub(crate) fn has_same_texts(&self, other: &Self) -> bool {
+        self.texts == other.texts
+    }
+
     /// The table as it is declared.
     pub(crate) fn spec(&self) -> &TableSpec {
         &self.spec

@@ -32,6 +32,11 @@ impl<'a> Visitor<'a> {
         self.host
     }
 
+    /// The live lists by name.
+    pub(crate) fn into_lists(self) -> HashMap<String, HashSet<String>> {
+        self.lists.into_iter().map(|(name, values)| (name.to_owned(), values)).collect()
+    }
+
     pub(crate) fn meets(&self, need: &str) -> bool {
         self.meets.iter().any(|met| met == need)
     }

@@ -166,7 +166,11 @@ fn candidates(candidates: &[Candidate<'_>], out: &mut dyn Write) -> io::Result<(
     Ok(())
 }
 
-fn to_json(url: &[u8], decision: &Decision<'_, '_>, explanation: Option<&Explanation<'_>>) -> Map<String, Json> {
+pub(crate) fn to_json(
+    url: &[u8],
+    decision: &Decision<'_, '_>,
+    explanation: Option<&Explanation<'_>>,
+) -> Map<String, Json> {
     let mut object = Map::new();
     let mut put = |key: &str, value: Json| object.insert(key.to_owned(), value);
     put("url", String::from_utf8_lossy(url).into());

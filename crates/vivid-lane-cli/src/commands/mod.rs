@@ -15,6 +15,8 @@ use crate::args::{Cli, Command};
 use crate::output::Failure;
 use crate::table_file::TableFile;
 
+pub(crate) use match_urls::to_json as decision_to_json;
+
 /// Carries out a call.
 pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
     let file = || TableFile::load(cli.table.as_deref());
@@ -25,6 +27,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
         Command::Link(args) => link::run(&file()?.table()?, args, cli.format, out),
         Command::Diff(args) => diff::run(args, cli.format, out),
         Command::Replay(args) => replay::run(&file()?.table()?, args, cli.format, out),
+        Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::table_schema())?;
             Ok(Outcome::Fine)

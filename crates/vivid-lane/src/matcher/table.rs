@@ -150,6 +150,14 @@ impl<P> Table<P> {
         self.frozen.needs.iter().map(|need| &*need.name)
     }
 
+    /// The route to which those are sent who do not meet a need; `None` for a need that nobody declares, and for one without
+    /// such a place.
+    #[must_use]
+    pub fn need_otherwise(&self, need: &str) -> Option<RouteRef<'_, P>> {
+        let declared = self.frozen.needs.iter().find(|declared| *declared.name == *need)?;
+        declared.otherwise.map(|id| self.route_ref(id))
+    }
+
     /// What was found about the table that does not keep it from working.
     #[must_use]
     pub fn findings(&self) -> &[Finding] {

@@ -1,0 +1,107 @@
+//! A single-page application: its files, and its one page for every URL.
+
+use std::path::{Path, PathBuf};
+
+use http::header::CONTENT_TYPE;
+use http::{HeaderValue, Request, Response, StatusCode};
+use hyper::body::Incoming;
+use tower::ServiceExt;
+use vivid_lane_http::{Body, Error, RoutedPages};
+
+use super::{PageService, State};
+use crate::output::Failure;
+
+/// The page that stands for every URL.
+const INDEX: &str = "index.html";
+
+/// The folder, which must have an `index.html`.
+pub(super) fn folder(named: &Path) -> Result<PathBuf, Failure> {
+    let failure = |error| Failure::File { path: named.join(INDEX), error };
+    let folder = named.canonicalize().map_err(failure)?;
+    std::fs::metadata(folder.join(INDEX)).map_err(failure)?;
+    Ok(folder)
+}
+
+/// The file that a path means, if it stands in the folder: no way leads out, whatever is escaped, doubled or linked.
+fn file(folder: &Path, path: &str) -> Option<PathBuf> {
+    let mut wanted = folder.to_owned();
+    for segment in path.strip_prefix('/')?.split('/') {
+        let text = percent_encoding::percent_decode_str(segment).decode_utf8().ok()?;
+        let is_plain = !text.is_empty() && !text.starts_with('.') && !text.contains(['/', '\\', ':', '\0']);
+        if !is_plain {
+            return None;
+        }
+        wanted.push(&*text);
+    }
+    // A link may lead to another place, but not out of the folder.
+    let real = wanted.canonicalize().ok()?;
+    (real.starts_with(folder) && real.is_file()).then_some(real)
+}
+
+/// A file of the application; else its page, with the status that the table gives the URL.
+pub(super) async fn answer(
+    _: &State,
+    folder: &Path,
+    routed: RoutedPages<PageService>,
+    request: Request<Incoming>,
+) -> Result<Response<Body>, Error> {
+    if let Some(path) = file(folder, request.uri().path()) {
+        let kind = mime_guess::from_path(&path).first_or_octet_stream();
+        return read(&path, kind.essence_str(), StatusCode::OK).await;
+    }
+    let answer = routed.oneshot(request).await?;
+    match answer.status() {
+        status @ (StatusCode::OK | StatusCode::NOT_FOUND) => read(&folder.join(INDEX), "text/html", status).await,
+        _ => Ok(answer),
+    }
+}
+
+async fn read(path: &Path, kind: &str, status: StatusCode) -> Result<Response<Body>, Error> {
+    let bytes = tokio::fs::read(path).await.map_err(Error::new)?;
+    let mut response = Response::new(Body::from(bytes::Bytes::from(bytes)));
+    *response.status_mut() = status;
+    let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind.to_owned() };
+    response.headers_mut().extend(HeaderValue::from_str(&kind).ok().map(|kind| (CONTENT_TYPE, kind)));
+    Ok(response)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::file;
+
+    #[test]
+    fn no_way_leads_out_of_the_folder() {
+        let outside = tempfile::tempdir().expect("a folder");
+        std::fs::write(outside.path().join("secret.txt"), "s").expect("a file");
+        let folder = outside.path().canonicalize().expect("a folder").join("app");
+        std::fs::create_dir_all(folder.join("assets")).expect("a folder");
+        std::fs::write(folder.join("assets/main.js"), "m").expect("a file");
+        std::fs::write(folder.join(".hidden"), "h").expect("a file");
+        #[cfg(unix)]
+        std::os::unix::fs::symlink(outside.path().join("secret.txt"), folder.join("link.txt")).expect("a link");
+        assert!(file(&folder, "/assets/main.js").is_some());
+        assert!(file(&folder, "/assets/m%61in.js").is_some());
+        let ways_out = [
+            "/../secret.txt",
+            "/%2e%2e/secret.txt",
+            "/%252e%252e/secret.txt",
+            "/assets/../../secret.txt",
+            "/..%2fsecret.txt",
+            "/assets%2f..%2f..%2fsecret.txt",
+            "//secret.txt",
+            "/..\\secret.txt",
+            "/%5c..%5csecret.txt",
+            "/link.txt",
+            "/.hidden",
+            "/assets",
+            "/",
+            "",
+            "/assets/main.js%00",
+            "/C:/secret.txt",
+            "/%ff",
+        ];
+        for way in ways_out {
+            assert_eq!(file(&folder, way), None, "{way}");
+        }
+    }
+}

@@ -1,0 +1,247 @@
+//! `serve`: a table in a browser, with plain pages, real status codes, and a page to try URLs in.
+
+mod app;
+mod form;
+mod pages;
+mod session;
+mod watch;
+
+use std::collections::HashSet;
+use std::io::Write;
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use std::pin::Pin;
+use std::sync::{Arc, RwLock};
+use std::time::Duration;
+
+use bytes::Bytes;
+use http::header::{CACHE_CONTROL, CONTENT_SECURITY_POLICY, CONTENT_TYPE, HeaderName, X_CONTENT_TYPE_OPTIONS};
+use http::{HeaderValue, Method, Request, Response, StatusCode};
+use http_body_util::{BodyExt, Full, Limited};
+use hyper::body::Incoming;
+use hyper_util::rt::{TokioIo, TokioTimer};
+use tokio::net::TcpListener;
+use tokio::sync::Semaphore;
+use tower::{Layer, ServiceExt, service_fn};
+use vivid_lane::{Finding, Table};
+use vivid_lane_http::{Body, Error, LiveTable, Routed, RoutedPages, Visitor as Asked};
+
+use crate::args::ServeArgs;
+use crate::output::{Failure, GOOD, Styled};
+use crate::table_file::TableFile;
+use crate::visitor::Visitor;
+use session::Session;
+
+/// How many connections are served at once; more wait.
+const MOST_CONNECTIONS: usize = 1024;
+/// How long the head of a request may take to arrive.
+const PATIENCE: Duration = Duration::from_secs(10);
+/// How large the head of a request may be.
+const MOST_HEAD: usize = 64 * 1024;
+/// How large a form may be.
+const MOST_FORM: usize = 16 * 1024;
+
+/// What all requests share.
+pub(crate) struct State {
+    table: LiveTable<String>,
+    /// The name of the table file.
+    name: String,
+    /// What was found in the file as it is now, and its errors where they keep it from being served.
+    found: RwLock<Found>,
+    pages: pages::Pages,
+    session: Session,
+    /// Needs that every visitor meets.
+    meets: Vec<String>,
+    lists: Box<dyn Fn(&str, &str) -> bool + Send + Sync>,
+    /// The folder of a single-page application.
+    app: Option<PathBuf>,
+}
+
+/// What was found in a table file.
+#[derive(Debug, Default)]
+struct Found {
+    findings: Vec<Finding>,
+    broken: Option<String>,
+}
+
+impl State {
+    pub(crate) fn new(file: &TableFile, args: &ServeArgs) -> Result<Arc<Self>, Failure> {
+        let table = file.table()?;
+        let visitor = Visitor::new(&table, &args.visitor)?;
+        let lists = visitor.into_lists();
+        let app = match &args.app {
+            Some(folder) => Some(app::folder(folder)?),
+            None => None,
+        };
+        let findings = file.review().run().findings().to_vec();
+        Ok(Arc::new(Self {
+            table: LiveTable::new(table),
+            name: file.name().to_owned(),
+            found: RwLock::new(Found { findings, broken: None }),
+            pages: pages::Pages::new(),
+            session: Session::new(),
+            meets: args.visitor.meets.clone(),
+            lists: Box::new(move |list, value| lists.get(list).is_some_and(|values| values.contains(value))),
+            app,
+        }))
+    }
+
+    fn found(&self) -> std::sync::RwLockReadGuard<'_, Found> {
+        self.found.read().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    /// Takes over what the file says now. A broken one changes nothing but what is said about it.
+    fn reload(&self, file: &TableFile) -> Result<(), String> {
+        let reviewed = file.review().run();
+        let plain = |text: String| anstream::adapter::strip_str(&text).to_string();
+        let broken = reviewed.table().is_none().then(|| plain(file.render(reviewed.findings())));
+        let outcome = match (reviewed.table(), &broken) {
+            (Some(table), _) => {
+                self.table.replace(table.clone());
+                Ok(())
+            }
+            (None, broken) => Err(broken.clone().unwrap_or_default()),
+        };
+        let findings = reviewed.findings().to_vec();
+        *self.found.write().unwrap_or_else(std::sync::PoisonError::into_inner) = Found { findings, broken };
+        outcome
+    }
+
+    /// The needs that a visitor meets.
+    fn met(&self, headers: &http::HeaderMap) -> HashSet<String> {
+        self.session.needs(headers).into_iter().chain(self.meets.iter().cloned()).collect()
+    }
+}
+
+/// The service of a state: the site, and what stands under `/-/`.
+#[derive(Clone)]
+pub(crate) struct Site {
+    state: Arc<State>,
+    routed: RoutedPages<PageService>,
+}
+
+type PageService = tower::util::BoxCloneSyncService<Request<Incoming>, Response<Body>, Error>;
+
+impl Site {
+    pub(crate) fn new(state: &Arc<State>) -> Self {
+        let (needing, listing, showing) = (Arc::clone(state), Arc::clone(state), Arc::clone(state));
+        let visitor = Asked::new()
+            .needs(move |head| {
+                let met = needing.met(&head.headers);
+                async move { met }
+            })
+            .lists(move |list, value| {
+                let is_listed = (listing.lists)(list, value);
+                async move { is_listed }
+            });
+        let show = service_fn(move |request: Request<Incoming>| {
+            let state = Arc::clone(&showing);
+            async move { Ok::<_, Error>(pages::show(&state, &request)) }
+        });
+        let routed = Routed::new(state.table.clone()).visitor(visitor);
+        Self { state: Arc::clone(state), routed: routed.layer(PageService::new(show)) }
+    }
+
+    /// The answer to a request, as a future whose type is forgotten.
+    fn boxed(self, request: Request<Incoming>) -> Pin<Box<dyn Future<Output = Result<Response<Body>, Error>> + Send>> {
+        Box::pin(self.answer(request))
+    }
+
+    /// Answers a request.
+    async fn answer(self, request: Request<Incoming>) -> Result<Response<Body>, Error> {
+        let state = &self.state;
+        let is_read = matches!(*request.method(), Method::GET | Method::HEAD);
+        let mut response = match (request.uri().path(), is_read) {
+            ("/-/try", true) => pages::try_url(state, &request),
+            ("/-/style.css", true) => of_type("text/css; charset=utf-8", pages::STYLE.to_owned()),
+            ("/-/session", false) => {
+                let (head, sent) = request.into_parts();
+                // A form of more than a few bytes is none of ours.
+                let sent = Limited::new(sent, MOST_FORM).collect().await.map(|sent| sent.to_bytes());
+                session::change(state, &head, &sent.unwrap_or_else(|_| Bytes::new()))
+            }
+            _ => match &state.app {
+                Some(folder) if is_read => app::answer(state, folder, self.routed.clone(), request).await?,
+                _ => self.routed.clone().oneshot(request).await?,
+            },
+        };
+        let fields: [(HeaderName, &'static str); 2] = [
+            (X_CONTENT_TYPE_OPTIONS, "nosniff"),
+            // The table may change with the next keystroke.
+            (CACHE_CONTROL, "no-store"),
+        ];
+        for (name, value) in fields {
+            response.headers_mut().insert(name, HeaderValue::from_static(value));
+        }
+        if state.app.is_none() {
+            let policy =
+                "default-src 'none'; style-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+            response.headers_mut().insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(policy));
+        }
+        Ok(response)
+    }
+}
+
+fn of_type(kind: &'static str, text: String) -> Response<Body> {
+    let mut response = Response::new(Body::new(Full::from(text)));
+    response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static(kind));
+    response
+}
+
+fn html(status: StatusCode, text: String) -> Response<Body> {
+    let mut response = of_type("text/html; charset=utf-8", text);
+    *response.status_mut() = status;
+    response
+}
+
+/// Serves until it is stopped.
+pub(crate) fn run(file: TableFile, args: &ServeArgs, out: &mut dyn Write) -> Result<(), Failure> {
+    let state = State::new(&file, args)?;
+    let runtime = tokio::runtime::Runtime::new().map_err(Failure::Serve)?;
+    runtime.block_on(async {
+        let listener = TcpListener::bind(SocketAddr::new(args.address, args.port)).await.map_err(Failure::Serve)?;
+        let address = listener.local_addr().map_err(Failure::Serve)?;
+        let url = format!("http://{address}");
+        writeln!(
+            out,
+            "{} {} at {url}
+        try URLs at {url}/-/try",
+            Styled(GOOD, "serving"),
+            state.name
+        )?;
+        out.flush()?;
+        // Kept alive as long as the server runs.
+        let _watcher = watch::watch(&state, file)?;
+        serve(listener, Site::new(&state)).await.map_err(Failure::Serve)
+    })
+}
+
+/// Serves connections, each in a task of its own.
+pub(crate) async fn serve(listener: TcpListener, site: Site) -> std::io::Result<()> {
+    let places = Arc::new(Semaphore::new(MOST_CONNECTIONS));
+    loop {
+        let place = Arc::clone(&places).acquire_owned().await.map_err(std::io::Error::other)?;
+        let stream = match listener.accept().await {
+            Ok((stream, _)) => stream,
+            // A visitor that has gone already, or no file left: the next one may have more luck.
+            Err(_) => {
+                tokio::time::sleep(Duration::from_millis(20)).await;
+                continue;
+            }
+        };
+        let site = site.clone();
+        tokio::spawn(async move {
+            let answer = hyper::service::service_fn(move |request| site.clone().boxed(request));
+            let mut server = hyper::server::conn::http1::Builder::new();
+            server.timer(TokioTimer::new()).header_read_timeout(PATIENCE).max_buf_size(MOST_HEAD);
+            // Whoever hangs up in the middle is no trouble of ours.
+            let _ = server.serve_connection(TokioIo::new(stream), answer).await;
+            drop(place);
+        });
+    }
+}
+
+/// The table of this moment.
+fn now(state: &State) -> Table {
+    state.table.load()
+}

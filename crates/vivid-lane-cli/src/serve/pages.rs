@@ -1,0 +1,183 @@
+//! The pages: plain ones for every route, one for what is missing, one to try URLs in.
+
+use http::{Request as HttpRequest, Response, StatusCode};
+use hyper::body::Incoming;
+use minijinja::value::Serde;
+use minijinja::{Environment, Value, context};
+use serde::Serialize;
+use vivid_lane::{Decision, Request, RouteRef, Table};
+use vivid_lane_http::{Body, PageName, found};
+
+use super::{State, form, html, now};
+use crate::commands::decision_to_json;
+
+/// The style of all pages.
+pub(super) const STYLE: &str = include_str!("pages/style.css");
+
+const TEMPLATES: [(&str, &str); 4] = [
+    ("base.html", include_str!("pages/base.html")),
+    ("page.html", include_str!("pages/page.html")),
+    ("missing.html", include_str!("pages/missing.html")),
+    ("try.html", include_str!("pages/try.html")),
+];
+
+/// The templates.
+pub(super) struct Pages {
+    templates: Environment<'static>,
+}
+
+impl Pages {
+    pub(super) fn new() -> Self {
+        let mut templates = Environment::new();
+        for (name, text) in TEMPLATES {
+            // They are part of the program, and a test renders each of them.
+            let _ = templates.add_template(name, text);
+        }
+        Self { templates }
+    }
+
+    /// A page; values are escaped by the template.
+    fn render(
+        &self,
+        state: &State,
+        name: &str,
+        here: &str,
+        met: Vec<String>,
+        status: StatusCode,
+        more: Value,
+    ) -> Response<Body> {
+        let table = now(state);
+        let root = table.find("/").map_or("/-/try", |_| "/");
+        let all =
+            context! { table => state.name.clone(), root, here, met, broken => state.found().broken.clone(), ..more };
+        match self.templates.get_template(name).and_then(|template| template.render(all)) {
+            Ok(text) => html(status, text),
+            Err(error) => {
+                html(StatusCode::INTERNAL_SERVER_ERROR, format!("<!DOCTYPE html>\n<title>Error</title>\n{error}\n"))
+            }
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct Link {
+    what: String,
+    url: String,
+}
+
+#[derive(Serialize)]
+struct Level {
+    name: String,
+    covered: String,
+}
+
+/// The page of a route, or the fallback.
+pub(super) fn show(state: &State, request: &HttpRequest<Incoming>) -> Response<Body> {
+    let here = request.uri().path_and_query().map_or("/", |target| target.as_str());
+    let PageName(page) = request.extensions().get().cloned().unwrap_or(PageName(String::new()));
+    let met = state.session.needs(request.headers());
+    let Some(kept) = found(request) else {
+        let table = now(state);
+        let near = match table.decide(&Request::get(here)) {
+            Decision::NotFound(missing) => {
+                missing.suggestions().iter().map(|one| context! { url => one.url(), reason => one.reason() }).collect()
+            }
+            _ => Vec::new(),
+        };
+        return state.pages.render(state, "missing.html", here, met, StatusCode::NOT_FOUND, context! { page, near });
+    };
+    let found = kept.get();
+    let table = now(state);
+    let levels: Vec<Level> = found
+        .levels()
+        .map(|level| Level { name: level.route().name().to_owned(), covered: level.covered().to_owned() })
+        .collect();
+    let values: Vec<(&str, String)> = found.values().map(|(name, value)| (name, text_of(&value))).collect();
+    // Who is sent here for a need may meet it here.
+    let route = found.route().name();
+    let is_sign_in = |need: &&str| table.need_otherwise(need).is_some_and(|target| target.name() == route);
+    let needs: Vec<&str> = table.needs().filter(is_sign_in).collect();
+    let back = found.param("return").map_or_else(|| "/".to_owned(), |back| back.into_owned());
+    let mut links: Vec<Link> = found.up().map(|url| Link { what: "up".to_owned(), url }).into_iter().collect();
+    let pages = table.routes().filter(|route| route.page().is_some() && route.name() != found.route().name());
+    links.extend(pages.filter_map(|route| {
+        Some(Link { what: route.name().to_owned(), url: found.link(route.name()).to_url().ok()? })
+    }));
+    let more = context! {
+        page, route, path => found.route().path().as_str(), frames => Value::from(Serde(found.frames().collect::<Vec<_>>())), levels => Value::from(Serde(levels)), values => Value::from(Serde(values)),
+        needs => Value::from(Serde(needs)), back, links => Value::from(Serde(links)),
+    };
+    state.pages.render(state, "page.html", here, met, StatusCode::OK, more)
+}
+
+fn text_of(value: &vivid_lane::Value) -> String {
+    match value {
+        vivid_lane::Value::Text(text) => text.clone(),
+        vivid_lane::Value::List(items) => items.join(" / "),
+        vivid_lane::Value::Pairs(pairs) => {
+            pairs.iter().map(|(name, text)| format!("{name}={text}")).collect::<Vec<_>>().join(" & ")
+        }
+    }
+}
+
+/// A route in the tree.
+#[derive(Serialize)]
+struct Node {
+    name: String,
+    path: String,
+    /// Is it on the way that was taken?
+    lit: bool,
+    /// Its address, where it has one without values.
+    url: Option<String>,
+    children: Vec<Node>,
+}
+
+fn nodes(table: &Table, parent: Option<RouteRef<'_>>, lit: &str) -> Vec<Node> {
+    let below = table.routes().filter(|route| route.parent() == parent);
+    below
+        .map(|route| {
+            let name = route.name();
+            let is_on_way = lit == name || lit.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'));
+            Node {
+                name: name.rsplit('.').next().unwrap_or(name).to_owned(),
+                path: route.own_path().to_owned(),
+                lit: is_on_way,
+                url: table.link(name).to_url().ok(),
+                children: nodes(table, Some(route), lit),
+            }
+        })
+        .collect()
+}
+
+/// The page to try URLs in.
+pub(super) fn try_url(state: &State, request: &HttpRequest<Incoming>) -> Response<Body> {
+    let here = request.uri().path_and_query().map_or("/", |target| target.as_str());
+    let asked = form::pairs(request.uri().query().unwrap_or_default().as_bytes());
+    let (url, method) =
+        (form::first(&asked, "url").unwrap_or_default(), form::first(&asked, "method").unwrap_or("GET"));
+    let met = state.session.needs(request.headers());
+    let meets = form::all(&asked, "meets");
+    let table = now(state);
+    let is_met = |need: &str| meets.contains(&need);
+    let lists = |list: &str, value: &str| (state.lists)(list, value);
+    let answer = (!url.is_empty()).then(|| {
+        let request = Request::new(method, url).meets(&is_met).lists(&lists);
+        decision_to_json(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
+    });
+    let lit = answer.as_ref().and_then(|answer| answer.get("route")?.as_str()).unwrap_or_default().to_owned();
+    let findings: Vec<Value> = state
+        .found()
+        .findings
+        .iter()
+        .map(|one| {
+            let place = one.place().map_or_else(String::new, |place| format!("line {}", place.line()));
+            context! { severity => one.severity().as_str(), message => one.message(), place }
+        })
+        .collect();
+    let all_needs: Vec<Value> = table.needs().map(|name| context! { name, met => is_met(name) }).collect();
+    let more = context! {
+        url, method, methods => vec!["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"], answer => Value::from(Serde(answer)), all_needs, findings,
+        routes => Value::from(Serde(nodes(&table, None, &lit))),
+    };
+    state.pages.render(state, "try.html", here, met, StatusCode::OK, more)
+}

@@ -1,0 +1,83 @@
+//! `serve` in a browser, driven through WebDriver. `.ci/browser` installs what it needs and runs it.
+
+#[allow(dead_code, reason = "the other calls of the tool are tested elsewhere")]
+mod support;
+
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use fantoccini::key::Key;
+use fantoccini::{Client, ClientBuilder, Locator};
+use support::{DEMO, serve};
+
+/// A browser's driver, which ends with the test.
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        // It may have ended by itself.
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+async fn browser() -> (Driver, Client) {
+    let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a port").port();
+    let driver =
+        Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).spawn().expect("chromedriver");
+    let driver = Driver(driver);
+    let options =
+        serde_json::json!({ "args": ["--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"] });
+    let wanted = serde_json::Map::from_iter([("goog:chromeOptions".to_owned(), options)]);
+    for _ in 0..100 {
+        match ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new())
+            .capabilities(wanted.clone())
+            .connect(&format!("http://127.0.0.1:{port}"))
+            .await
+        {
+            Ok(client) => return (driver, client),
+            Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
+        }
+    }
+    panic!("the browser does not start");
+}
+
+#[tokio::test]
+#[ignore = "needs Chromium; .ci/browser installs and runs it"]
+async fn a_developer_tries_urls_by_keyboard_and_signs_in() -> Result<(), Box<dyn std::error::Error>> {
+    let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/observers.txt");
+    let server = serve(DEMO, &["--list", observers]);
+    let (_driver, client) = browser().await;
+    let text = |css: &'static str| {
+        let client = client.clone();
+        async move { client.find(Locator::Css(css)).await?.text().await }
+    };
+    // The field has the focus, so one types and presses enter.
+    client.goto(&format!("{}/-/try", server.url)).await?;
+    let field = client.active_element().await?;
+    assert_eq!(field.attr("name").await?.as_deref(), Some("url"));
+    field.send_keys("/nights/2031-04-02").await?;
+    field.send_keys(&char::from(Key::Enter).to_string()).await?;
+    client.wait().for_element(Locator::Id("verdict")).await?;
+    assert_eq!(text("#verdict").await?, "200nights.night");
+    let mut lit = Vec::new();
+    for one in client.find_all(Locator::Css(".tree .lit")).await? {
+        lit.push(one.text().await?.split_whitespace().next().unwrap_or_default().to_owned());
+    }
+    assert_eq!(lit, ["nights", "night"]);
+
+    // Sent to sign in, and back.
+    client.goto(&format!("{}/observers/ada/logbook", server.url)).await?;
+    assert_eq!(text("h1").await?, "sign-in");
+    client.find(Locator::Css("form.ask button")).await?.click().await?;
+    client.wait().for_url(&format!("{}/observers/ada/logbook", server.url).parse()?).await?;
+    assert_eq!(text("h1").await?, "logbook");
+
+    // A page follows a link that the table made.
+    client.find(Locator::LinkText("/talks/next")).await?.click().await?;
+    assert_eq!(client.current_url().await?.path(), "/talks/next");
+    // Nothing comes from elsewhere, and nothing runs.
+    assert!(client.find_all(Locator::Css("script, img, iframe, [src^=http], [href^=http]")).await?.is_empty());
+    client.close().await?;
+    Ok(())
+}

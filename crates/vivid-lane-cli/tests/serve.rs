@@ -1,0 +1,218 @@
+//! `serve` over real connections.
+
+#[allow(dead_code, reason = "the other calls of the tool are tested elsewhere")]
+mod support;
+
+use std::io::{Read, Write};
+use std::net::TcpStream;
+use std::time::{Duration, Instant};
+
+use proptest::prelude::*;
+use support::{DEMO, Server, file, serve};
+
+struct Answer {
+    status: u16,
+    fields: ureq::http::HeaderMap,
+    body: String,
+}
+
+impl Answer {
+    fn field(&self, name: &str) -> &str {
+        self.fields.get(name).map_or("", |value| value.to_str().expect("ASCII"))
+    }
+}
+
+fn read(response: Result<ureq::http::Response<ureq::Body>, ureq::Error>) -> Answer {
+    let mut response = response.expect("an answer");
+    let body = response.body_mut().read_to_string().expect("a body");
+    Answer { status: response.status().as_u16(), fields: response.headers().clone(), body }
+}
+
+fn agent() -> ureq::Agent {
+    ureq::Agent::config_builder().max_redirects(0).http_status_as_error(false).build().into()
+}
+
+fn get(server: &Server, url: &str, cookie: &str) -> Answer {
+    read(agent().get(format!("{}{url}", server.url)).header("cookie", cookie).call())
+}
+
+/// Sends bytes as they are, and gives back what comes.
+fn send(server: &Server, bytes: &[u8]) -> String {
+    let mut stream = TcpStream::connect(server.url.trim_start_matches("http://")).expect("a connection");
+    stream.set_read_timeout(Some(Duration::from_secs(20))).expect("a limit");
+    // The server may hang up before all is sent.
+    let _ = stream.write_all(bytes);
+    let mut answer = Vec::new();
+    let _ = stream.read_to_end(&mut answer);
+    String::from_utf8_lossy(&answer).into_owned()
+}
+
+#[test]
+fn every_decision_has_its_status_and_sign_in_leads_back() {
+    let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/observers.txt");
+    let server = serve(DEMO, &["--list", observers]);
+    let cases = [
+        ("/nights/2031-04-02", 200, ""),
+        ("//nights/", 308, "/nights"),
+        ("/night.cgi?d=2031-04-02", 301, "/nights/2031-04-02"),
+        ("/nihgts", 404, ""),
+        ("/observers/nobody", 404, ""),
+        ("/%zz", 400, ""),
+        ("/-/try?url=/nihgts", 200, ""),
+    ];
+    for (url, status, location) in cases {
+        let answer = get(&server, url, "");
+        assert_eq!((answer.status, answer.field("location")), (status, location), "{url}");
+    }
+    assert!(get(&server, "/nihgts", "").body.contains("`nights` for `nihgts`"));
+    let wanted = "/observers/ada/logbook/2031";
+    let refused = get(&server, wanted, "");
+    assert_eq!(refused.status, 303);
+    let form = get(&server, refused.field("location"), "");
+    assert!(form.status == 200 && form.body.contains("name=\"need\" value=\"observer\""), "{}", form.body);
+    let post =
+        |sent: &[(&str, &str)]| read(agent().post(format!("{}/-/session", server.url)).send_form(sent.iter().copied()));
+    let signed_in = post(&[("need", "observer"), ("return", wanted)]);
+    assert_eq!((signed_in.status, signed_in.field("location")), (303, wanted));
+    let cookie = signed_in.field("set-cookie").split(';').next().expect("a value").to_owned();
+    assert!(signed_in.field("set-cookie").contains("HttpOnly; SameSite=Lax"));
+    assert_eq!(get(&server, wanted, &cookie).status, 200);
+    assert_eq!(get(&server, wanted, "needs=observer").status, 303, "a cookie that nobody has signed");
+    for elsewhere in ["https://evil.example/", "//evil.example", "/\\evil.example", "/nihgts", "javascript:alert(1)"] {
+        assert_eq!(post(&[("need", "observer"), ("return", elsewhere)]).field("location"), "/", "{elsewhere}");
+    }
+}
+
+#[test]
+fn what_is_too_large_is_refused() {
+    let server = serve(DEMO, &[]);
+    let long =
+        send(&server, format!("GET /{} HTTP/1.1\r\nhost: a\r\nconnection: close\r\n\r\n", "a".repeat(9000)).as_bytes());
+    assert!(long.starts_with("HTTP/1.1 414 "), "{long}");
+    let huge = send(&server, format!("GET / HTTP/1.1\r\nhost: a\r\nx: {}\r\n\r\n", "a".repeat(1 << 20)).as_bytes());
+    assert!(huge.is_empty() || huge.starts_with("HTTP/1.1 431 "), "{huge}");
+    let form = format!("need=observer&x={}", "a".repeat(1 << 20));
+    let head =
+        format!("POST /-/session HTTP/1.1\r\nhost: a\r\nconnection: close\r\ncontent-length: {}\r\n\r\n", form.len());
+    let refused = send(&server, (head + &form).as_bytes());
+    assert!(!refused.contains("observer"), "{refused}");
+    let garbage = send(&server, b"\x16\x03\x01 nonsense\r\n\r\n");
+    assert!(garbage.starts_with("HTTP/1.1 400 "), "{garbage}");
+    // Who does not finish is hung up on, and hinders nobody.
+    let start = Instant::now();
+    let slow = send(&server, b"GET / HTTP/1.1\r\nhost: a\r\n");
+    assert!(start.elapsed() < Duration::from_secs(19), "the server waits for ever: {slow}");
+    assert_eq!(get(&server, "/", "").status, 200);
+}
+
+/// Waits until a page says something: the file system takes its time to tell of a save.
+fn until(what: &str, mut is_so: impl FnMut() -> bool) {
+    let start = Instant::now();
+    while !is_so() {
+        assert!(start.elapsed() < Duration::from_secs(20), "{what} never came");
+        std::thread::sleep(Duration::from_millis(30));
+    }
+}
+
+#[test]
+fn a_save_is_a_new_table_and_a_broken_one_is_not() {
+    let table = |path: &str| format!("[routes.talks]\npath = \"{path}\"\npage = \"talks\"\n");
+    let path = file("served.toml", table("/talks").as_bytes());
+    let server = serve(path.to_str().expect("UTF-8"), &[]);
+    assert_eq!(get(&server, "/talks", "").status, 200);
+    file("served.toml", table("/lectures").as_bytes());
+    until("the new table", || get(&server, "/lectures", "").status == 200);
+    assert_eq!(get(&server, "/talks", "").status, 404);
+    file("served.toml", table("lectures").as_bytes());
+    until("the warning", || get(&server, "/-/try", "").body.contains("expected a path that starts with"));
+    assert_eq!(get(&server, "/lectures", "").status, 200);
+    file("served.toml", table("/talks").as_bytes());
+    until("the mended table", || get(&server, "/talks", "").status == 200);
+    assert!(!get(&server, "/-/try", "").body.contains("is broken"));
+}
+
+#[test]
+fn an_application_answers_every_page_with_the_right_status() {
+    let folder = std::path::Path::new(env!("CARGO_TARGET_TMPDIR")).join("app");
+    std::fs::create_dir_all(folder.join("assets")).expect("a folder");
+    std::fs::write(folder.join("index.html"), "<!DOCTYPE html><title>app</title>").expect("a file");
+    std::fs::write(folder.join("assets/main.js"), "start()").expect("a file");
+    let server = serve(DEMO, &["--app", folder.to_str().expect("UTF-8")]);
+    let cases = [
+        ("/", 200, "text/html; charset=utf-8", "<title>app"),
+        ("/nights/2031-04-02", 200, "text/html; charset=utf-8", "<title>app"),
+        ("/nihgts", 404, "text/html; charset=utf-8", "<title>app"),
+        ("/assets/main.js", 200, "text/javascript; charset=utf-8", "start()"),
+        ("/assets/none.js", 404, "text/html; charset=utf-8", "<title>app"),
+        ("/assets/%2e%2e/%2e%2e/Cargo.toml", 404, "text/html; charset=utf-8", "<title>app"),
+        ("//nights/", 308, "", ""),
+    ];
+    for (url, status, kind, body) in cases {
+        let answer = get(&server, url, "");
+        assert_eq!(answer.status, status, "{url}");
+        assert!(
+            answer.body.contains(body) && (kind.is_empty() || answer.field("content-type") == kind),
+            "{url}: {}",
+            answer.body
+        );
+    }
+    let none = support::tool(&["--table", DEMO, "serve", "--app", "no-such-folder"], b"");
+    assert!(none.status == 2 && none.err.contains("cannot read"), "{}", none.err);
+}
+
+/// The names of the elements of a document, those of their attributes, and its text.
+fn parsed(html: &str) -> (Vec<String>, String) {
+    use html5ever::tendril::TendrilSink;
+    use markup5ever_rcdom::{Handle, NodeData, RcDom};
+    fn walk(node: &Handle, names: &mut Vec<String>, text: &mut String) {
+        match &node.data {
+            NodeData::Element { name, attrs, .. } => {
+                names.push(name.local.to_string());
+                names.extend(attrs.borrow().iter().map(|one| format!("@{}", one.name.local)));
+            }
+            NodeData::Text { contents } => text.push_str(&contents.borrow()),
+            _ => {}
+        }
+        node.children.borrow().iter().for_each(|child| walk(child, names, text));
+    }
+    let document = html5ever::parse_document(RcDom::default(), html5ever::ParseOpts::default()).one(html);
+    let (mut names, mut text) = (Vec::new(), String::new());
+    walk(&document.document, &mut names, &mut text);
+    (names, text)
+}
+
+#[test]
+fn hostile_values_stay_text() {
+    let server = serve(DEMO, &[]);
+    let plain: std::collections::BTreeSet<String> = [
+        "/objects/moon",
+        "/nihgts",
+        "/-/try?url=/objects/moon",
+        "/-/try?url=/nihgts",
+        "/observers/sign-in?return=/",
+        "/search?q=moon&page=2",
+    ]
+    .iter()
+    .flat_map(|url| parsed(&get(&server, url, "").body).0)
+    .collect();
+    proptest!(ProptestConfig::with_cases(60), |(value in prop_oneof![
+        Just("\"><script>alert(1)</script>".to_owned()),
+        Just("' onmouseover='alert(1)".to_owned()),
+        Just("</title><img src=x>{{ 7*7 }}".to_owned()),
+        "[<>\"'&;{}%a-z/= ]{1,24}",
+        "\\PC{1,12}",
+    ])| {
+        let escaped: String = value.bytes().map(|byte| format!("%{byte:02X}")).collect();
+        let urls = [
+            format!("/objects/{escaped}"), format!("/{escaped}"), format!("/-/try?url=/objects/{escaped}&method={escaped}&meets={escaped}"),
+            format!("/-/try?url={escaped}"), format!("/observers/sign-in?return={escaped}"), format!("/search?q={escaped}"),
+        ];
+        for url in urls {
+            let answer = get(&server, &url, &format!("needs={escaped}"));
+            let (names, text) = parsed(&answer.body);
+            let odd: Vec<&String> = names.iter().filter(|name| !plain.contains(*name)).collect();
+            prop_assert!(odd.is_empty(), "{:?} in {}", odd, url);
+            prop_assert!(!text.contains("49") || value.contains("49"), "a template in a value was carried out");
+        }
+    });
+}
