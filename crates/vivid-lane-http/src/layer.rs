@@ -1,6 +1,7 @@
 //! The table in front of a service that shows all pages.
 
 use std::fmt;
+use std::sync::Arc;
 use std::task::{Context, Poll};
 
 use bytes::Bytes;
@@ -40,13 +41,13 @@ pub struct PageName(pub String);
 /// # }
 /// ```
 pub struct RoutedPages<S> {
-    core: Core<String>,
+    core: Arc<Core<String>>,
     pages: S,
 }
 
 impl<S: Clone> Clone for RoutedPages<S> {
     fn clone(&self) -> Self {
-        Self { core: self.core.clone(), pages: self.pages.clone() }
+        Self { core: Arc::clone(&self.core), pages: self.pages.clone() }
     }
 }
 
@@ -60,7 +61,7 @@ impl<S> Layer<S> for Routed<String> {
     type Service = RoutedPages<S>;
 
     fn layer(&self, pages: S) -> RoutedPages<S> {
-        RoutedPages { core: self.core.clone(), pages }
+        RoutedPages { core: Arc::clone(&self.core), pages }
     }
 }
 
@@ -105,10 +106,14 @@ where
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        let (core, pages) = (self.core.clone(), self.pages.clone());
+        let (head, sent) = request.into_parts();
+        let pages = self.pages.clone();
+        let named = move |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
+        if let Some(plan) = self.core.plan_at_once(&head, &named) {
+            return Box::pin(carry_out(plan, head, sent, Body::new));
+        }
+        let core = Arc::clone(&self.core);
         Box::pin(async move {
-            let (head, sent) = request.into_parts();
-            let named = |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
             let plan = core.plan(&head, named).await;
             carry_out(plan, head, sent, Body::new).await
         })

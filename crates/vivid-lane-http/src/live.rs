@@ -3,7 +3,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use arc_swap::ArcSwap;
+use arc_swap::{ArcSwap, Guard};
 use vivid_lane::Table;
 
 /// A table behind an atomic pointer. Clones share it; a request that has begun keeps the table that it began with.
@@ -73,6 +73,11 @@ impl<P> LiveTable<P> {
     /// What the function gives.
     pub fn replace_with<E>(&self, make: impl FnOnce() -> Result<Table<P>, E>) -> Result<(), E> {
         make().map(|table| self.replace(table))
+    }
+
+    /// The table of this moment, for a short look.
+    pub(crate) fn guard(&self) -> Guard<Arc<Loaded<P>>> {
+        self.now.load()
     }
 
     pub(crate) fn loaded(&self) -> Arc<Loaded<P>> {

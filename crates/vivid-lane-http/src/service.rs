@@ -33,7 +33,8 @@ const KEPT: u32 = 3600;
 ///
 /// It is ready at once: a handler is waited for when it is called. See the [crate documentation](crate) for an example.
 pub struct Routed<P> {
-    pub(crate) core: Core<P>,
+    /// Shared by all clones, as a service is cloned for each request.
+    pub(crate) core: Arc<Core<P>>,
 }
 
 /// What all forms of the service have.
@@ -57,7 +58,7 @@ impl<P> Clone for Core<P> {
 
 impl<P> Clone for Routed<P> {
     fn clone(&self) -> Self {
-        Self { core: self.core.clone() }
+        Self { core: Arc::clone(&self.core) }
     }
 }
 
@@ -70,13 +71,13 @@ impl<P> fmt::Debug for Routed<P> {
 impl<P> Routed<P> {
     /// A service for a table, or for one that is exchanged now and then.
     pub fn new(table: impl Into<LiveTable<P>>) -> Self {
-        Self { core: Core::new(table.into()) }
+        Self { core: Arc::new(Core::new(table.into())) }
     }
 
     /// What is true of visitors.
     #[must_use]
     pub fn visitor(mut self, visitor: Visitor) -> Self {
-        self.core.visitor = visitor;
+        Arc::make_mut(&mut self.core).visitor = visitor;
         self
     }
 
@@ -84,14 +85,14 @@ impl<P> Routed<P> {
     /// origin goes on with relative ones.
     #[must_use]
     pub fn absolute_locations(mut self) -> Self {
-        self.core.is_absolute = true;
+        Arc::make_mut(&mut self.core).is_absolute = true;
         self
     }
 
     /// For how many seconds a permanent redirect may be kept; 3,600 if nothing is said.
     #[must_use]
     pub fn keep_redirects(mut self, seconds: u32) -> Self {
-        self.core.kept = seconds;
+        Arc::make_mut(&mut self.core).kept = seconds;
         self
     }
 }
@@ -106,6 +107,15 @@ pub(crate) enum Plan<S> {
 impl<P> Core<P> {
     pub(crate) fn new(table: LiveTable<P>) -> Self {
         Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT }
+    }
+
+    /// Decides a request that hangs on nothing that must be waited for.
+    pub(crate) fn plan_at_once<S>(&self, head: &Parts, service: impl Fn(&P) -> S) -> Option<Plan<S>> {
+        let loaded = self.table.guard();
+        if self.visitor.knows_needs() && loaded.table.needs().len() > 0 {
+            return None;
+        }
+        self.step(&loaded, head, &HashSet::new(), &[], &service).ok()
     }
 
     /// Decides a request, waiting for whatever the decision hangs on.
@@ -128,7 +138,7 @@ impl<P> Core<P> {
     /// Decides as far as the answers reach.
     fn step<S>(
         &self,
-        loaded: &Arc<Loaded<P>>,
+        loaded: &Loaded<P>,
         head: &Parts,
         met: &HashSet<String>,
         answers: &[(Question, bool)],
@@ -259,9 +269,12 @@ where
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        let core = self.core.clone();
+        let (head, sent) = request.into_parts();
+        if let Some(plan) = self.core.plan_at_once(&head, P::clone) {
+            return Box::pin(carry_out(plan, head, sent, |body| body));
+        }
+        let core = Arc::clone(&self.core);
         Box::pin(async move {
-            let (head, sent) = request.into_parts();
             let plan = core.plan(&head, P::clone).await;
             carry_out(plan, head, sent, |body| body).await
         })

@@ -78,6 +78,11 @@ impl Visitor {
         self
     }
 
+    /// Is there a function to ask for needs?
+    pub(crate) fn knows_needs(&self) -> bool {
+        self.needs.is_some()
+    }
+
     pub(crate) async fn met(&self, head: &Parts) -> HashSet<String> {
         match &self.needs {
             Some(needs) => needs(head).await,

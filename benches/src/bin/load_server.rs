@@ -1,0 +1,76 @@
+//! A server to be put under load: `bare` answers a constant, `routed` asks a table first, and `reloaded` exchanges the
+//! table ten times a second meanwhile. Prints its port, and a path that the table answers.
+
+#![forbid(unsafe_code)]
+
+use std::convert::Infallible;
+use std::time::Duration;
+
+use bytes::Bytes;
+use http::{Request, Response};
+use http_body_util::Full;
+use hyper::body::Incoming;
+use hyper::server::conn::http1::Builder;
+use hyper_util::rt::TokioIo;
+use hyper_util::service::TowerToHyperService;
+use tokio::net::{TcpListener, TcpStream};
+use vivid_lane::Table;
+use vivid_lane_benches::contenders::{hits, ours, spec};
+use vivid_lane_benches::tables::rest;
+use vivid_lane_http::{Handler, LiveTable, Routed, handler};
+
+async fn page(_: Request<Incoming>) -> Response<Full<Bytes>> {
+    Response::new(Full::from("a constant"))
+}
+
+fn bound(table: &Table) -> Table<Handler<Incoming>> {
+    let page = handler(page);
+    table.bind(|_| Some(page.clone())).expect("every page has a handler")
+}
+
+#[tokio::main]
+async fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    let kind = std::env::args().nth(1).unwrap_or_default();
+    let listener = TcpListener::bind("127.0.0.1:0").await?;
+    let (path, _) = &hits(&rest())[0];
+    println!("{}{path}", listener.local_addr()?.port());
+    if kind == "bare" {
+        let answer = |request| async { Ok::<_, Infallible>(page(request).await) };
+        return accept(listener, |stream| {
+            tokio::spawn(async move {
+                // A client that hangs up is no failure.
+                let _ = Builder::new().serve_connection(TokioIo::new(stream), hyper::service::service_fn(answer)).await;
+            });
+        })
+        .await;
+    }
+    let live = LiveTable::new(bound(&ours(&rest())));
+    if kind == "reloaded" {
+        let live = live.clone();
+        std::thread::spawn(move || {
+            loop {
+                let _ = live.replace_with(|| spec(&rest()).build().map(|table| bound(&table)));
+                std::thread::sleep(Duration::from_millis(100));
+            }
+        });
+    }
+    let site = TowerToHyperService::new(Routed::new(live));
+    accept(listener, |stream| {
+        let site = site.clone();
+        tokio::spawn(async move {
+            let _ = Builder::new().serve_connection(TokioIo::new(stream), site).await;
+        });
+    })
+    .await
+}
+
+async fn accept(
+    listener: TcpListener,
+    serve: impl Fn(TcpStream),
+) -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
+    loop {
+        let (stream, _) = listener.accept().await?;
+        stream.set_nodelay(true)?;
+        serve(stream);
+    }
+}
