@@ -19,6 +19,7 @@ use hyper_util::service::TowerToHyperService;
 use rusqlite::Connection;
 use tokio::net::TcpListener;
 use tower::{ServiceBuilder, service_fn};
+use tower_http::catch_panic::CatchPanicLayer;
 use vivid_lane::{Source, Table, TableSpec};
 use vivid_lane_http::{BoxError, Handler, Routed, Visitor, found, handler, service};
 
@@ -123,9 +124,10 @@ pub fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
         let (named, key) = (named.clone(), key.clone());
         handler(move |request| sign_in(request, named.clone(), key.clone()))
     };
-    // Patience is a layer around a handler, as any other.
+    // Patience, and what becomes of a panic, are layers around a handler, as any other.
     let slow = service_fn(|request| async { Ok::<_, BoxError>(plain(request).await) });
-    let patient: Handler<Incoming> = service(ServiceBuilder::new().timeout(Duration::from_secs(5)).service(slow));
+    let patient: Handler<Incoming> =
+        service(ServiceBuilder::new().timeout(Duration::from_secs(5)).layer(CatchPanicLayer::new()).service(slow));
     let table = named.bind(|page| match page {
         "exposure" => Some(handler(exposure)),
         "sign-in" => Some(signing.clone()),
