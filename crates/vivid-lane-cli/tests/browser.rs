@@ -1,5 +1,7 @@
 //! `serve` in a browser, driven through WebDriver. `.ci/browser` installs what it needs and runs it.
 
+#[path = "support/server.rs"]
+mod server;
 #[allow(dead_code, reason = "the other calls of the tool are tested elsewhere")]
 mod support;
 
@@ -8,7 +10,8 @@ use std::time::Duration;
 
 use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
-use support::{DEMO, serve};
+use server::serve;
+use support::DEMO;
 
 /// A browser's driver, which ends with the test.
 struct Driver(Child);

@@ -1,5 +1,7 @@
 //! `serve` over real connections.
 
+#[path = "support/server.rs"]
+mod server;
 #[allow(dead_code, reason = "the other calls of the tool are tested elsewhere")]
 mod support;
 
@@ -8,7 +10,8 @@ use std::net::TcpStream;
 use std::time::{Duration, Instant};
 
 use proptest::prelude::*;
-use support::{DEMO, Server, file, serve};
+use server::{Server, serve};
+use support::{DEMO, file};
 
 struct Answer {
     status: u16,
