@@ -6,7 +6,7 @@ mod pages;
 mod session;
 mod watch;
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::io::Write;
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -52,7 +52,8 @@ pub(crate) struct State {
     session: Session,
     /// Needs that every visitor meets.
     meets: Vec<String>,
-    lists: Box<dyn Fn(&str, &str) -> bool + Send + Sync>,
+    /// The live lists by name.
+    lists: HashMap<String, HashSet<String>>,
     /// The folder of a single-page application.
     app: Option<PathBuf>,
 }
@@ -68,7 +69,6 @@ impl State {
     pub(crate) fn new(file: &TableFile, args: &ServeArgs) -> Result<Arc<Self>, Failure> {
         let table = file.table()?;
         let visitor = Visitor::new(&table, &args.visitor)?;
-        let lists = visitor.into_lists();
         let app = match &args.app {
             Some(folder) => Some(app::folder(folder)?),
             None => None,
@@ -81,13 +81,17 @@ impl State {
             pages: pages::Pages::new(),
             session: Session::new(),
             meets: args.visitor.meets.clone(),
-            lists: Box::new(move |list, value| lists.get(list).is_some_and(|values| values.contains(value))),
+            lists: visitor.into_lists(),
             app,
         }))
     }
 
     fn found(&self) -> std::sync::RwLockReadGuard<'_, Found> {
         self.found.read().unwrap_or_else(std::sync::PoisonError::into_inner)
+    }
+
+    fn is_listed(&self, list: &str, value: &str) -> bool {
+        self.lists.get(list).is_some_and(|values| values.contains(value))
     }
 
     /// Takes over what the file says now. A broken one changes nothing but what is said about it.
@@ -131,7 +135,7 @@ impl Site {
                 async move { met }
             })
             .lists(move |list, value| {
-                let is_listed = (listing.lists)(list, value);
+                let is_listed = listing.is_listed(list, value);
                 async move { is_listed }
             });
         let show = service_fn(move |request: Request<Incoming>| {

@@ -159,7 +159,7 @@ pub(super) fn try_url(state: &State, request: &HttpRequest<Incoming>) -> Respons
     let meets = form::all(&asked, "meets");
     let table = now(state);
     let is_met = |need: &str| meets.contains(&need);
-    let lists = |list: &str, value: &str| (state.lists)(list, value);
+    let lists = |list: &str, value: &str| state.is_listed(list, value);
     let answer = (!url.is_empty()).then(|| {
         let request = Request::new(method, url).meets(&is_met).lists(&lists);
         decision_to_json(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))

@@ -51,7 +51,7 @@ pub(super) fn change(state: &State, head: &Parts, sent: &[u8]) -> Response<Body>
     let back = form::first(&sent, "return").unwrap_or("/");
     let host = head.headers.get(http::header::HOST).and_then(|host| host.to_str().ok()).unwrap_or_default();
     let is_met = |need: &str| needs.contains(&need) || state.meets.iter().any(|met| met == need);
-    let lists = |list: &str, value: &str| (state.lists)(list, value);
+    let lists = |list: &str, value: &str| state.is_listed(list, value);
     let wanted = Request::get(back).host(host).meets(&is_met).lists(&lists);
     let location = table.return_address(&wanted, "/");
     let mut response = Response::new(Body::default());
