@@ -1,18 +1,50 @@
 //! What shows a page.
 
+use std::fmt;
 use std::future::Future;
+use std::sync::Arc;
+use std::task::{Context, Poll};
 
 use bytes::Bytes;
 use http::{Request, Response};
-use tower::util::BoxCloneSyncService;
-use tower::{ServiceExt, service_fn};
+use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::KeptMatch;
 
+use crate::visitor::BoxFuture;
 use crate::{Body, BoxError, Error};
 
-/// What shows a page: a service that can be cloned, with its type forgotten.
-pub type Handler<B = Body> = BoxCloneSyncService<Request<B>, Response<Body>, Error>;
+type Run<B> = dyn Fn(Request<B>) -> BoxFuture<Result<Response<Body>, Error>> + Send + Sync;
+
+/// What shows a page: a service with its type forgotten, whose clones share it.
+pub struct Handler<B = Body>(Arc<Run<B>>);
+
+impl<B> Clone for Handler<B> {
+    fn clone(&self) -> Self {
+        Self(Arc::clone(&self.0))
+    }
+}
+
+impl<B> fmt::Debug for Handler<B> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Handler").finish_non_exhaustive()
+    }
+}
+
+impl<B> Service<Request<B>> for Handler<B> {
+    type Response = Response<Body>;
+    type Error = Error;
+    type Future = BoxFuture<Result<Response<Body>, Error>>;
+
+    /// Always ready: what a service has to wait for is waited for by its call.
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Error>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, request: Request<B>) -> Self::Future {
+        (self.0)(request)
+    }
+}
 
 /// The match of a request, with its parameters, levels, frames, data, and links that start from it.
 ///
@@ -32,17 +64,16 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
 /// See the [crate documentation](crate) for an example.
 pub fn handler<B, F, R, T>(function: F) -> Handler<B>
 where
-    F: Fn(Request<B>) -> R + Clone + Send + Sync + 'static,
+    F: Fn(Request<B>) -> R + Send + Sync + 'static,
     R: Future<Output = Response<T>> + Send + 'static,
     T: http_body::Body<Data = Bytes> + Send + 'static,
     T::Error: Into<BoxError>,
     B: Send + 'static,
 {
-    let run = move |request| {
+    Handler(Arc::new(move |request| {
         let response = function(request);
-        async move { Ok::<_, Error>(response.await.map(Body::new)) }
-    };
-    BoxCloneSyncService::new(service_fn(run))
+        Box::pin(async move { Ok(response.await.map(Body::new)) })
+    }))
 }
 
 /// Any service as a handler, with the layers that are around it.
@@ -65,5 +96,13 @@ where
     T::Error: Into<BoxError>,
     B: Send + 'static,
 {
-    BoxCloneSyncService::new(service.map_response(|response| response.map(Body::new)).map_err(Error::new))
+    Handler(Arc::new(move |request| {
+        let service = service.clone();
+        Box::pin(async move {
+            match service.oneshot(request).await {
+                Ok(response) => Ok(response.map(Body::new)),
+                Err(error) => Err(Error::new(error)),
+            }
+        })
+    }))
 }

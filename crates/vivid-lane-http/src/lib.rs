@@ -56,5 +56,5 @@ pub use error::{BoxError, Error};
 pub use handler::{Found, Handler, found, handler, service};
 pub use layer::{PageName, RoutedPages};
 pub use live::LiveTable;
-pub use service::Routed;
+pub use service::{Answering, Routed};
 pub use visitor::Visitor;

@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 use std::fmt;
+use std::pin::Pin;
 use std::sync::Arc;
 use std::task::{Context, Poll};
 
@@ -9,6 +10,7 @@ use http::header::HOST;
 use http::request::Parts;
 use http::{Request, Response, StatusCode};
 use tower::ServiceExt;
+use tower::util::Oneshot;
 use tower_service::Service;
 use vivid_lane::{Decision, Question, Request as Asked, Step};
 
@@ -226,6 +228,37 @@ fn target(head: &Parts) -> std::borrow::Cow<'_, str> {
     }
 }
 
+/// A plan that is ready to be carried out.
+enum Prepared<S, B> {
+    Call { service: S, request: Request<B>, is_missing: bool },
+    Answer(Response<Body>),
+}
+
+impl<S> Plan<S> {
+    /// What is to be called, with what, and whether it is for a page that is missing; or the answer.
+    fn prepare<B>(self, head: Parts, sent: B) -> Prepared<S, B> {
+        match self {
+            Plan::Answer(response) => Prepared::Answer(response),
+            Plan::Call(service, found) => {
+                let mut request = Request::from_parts(head, sent);
+                let is_missing = found.is_none();
+                if let Some(found) = found {
+                    request.extensions_mut().insert(found);
+                }
+                Prepared::Call { service, request, is_missing }
+            }
+        }
+    }
+}
+
+/// Whatever the fallback thinks: what is missing is missing.
+fn with_status<T>(mut response: Response<T>, is_missing: bool) -> Response<T> {
+    if is_missing {
+        *response.status_mut() = StatusCode::NOT_FOUND;
+    }
+    response
+}
+
 /// Calls a service as it was planned.
 pub(crate) async fn carry_out<S, B, T>(
     plan: Plan<S>,
@@ -236,20 +269,66 @@ pub(crate) async fn carry_out<S, B, T>(
 where
     S: Service<Request<B>, Response = Response<T>>,
 {
-    match plan {
-        Plan::Answer(response) => Ok(response),
-        Plan::Call(service, found) => {
-            let mut request = Request::from_parts(head, sent);
-            let is_missing = found.is_none();
-            if let Some(found) = found {
-                request.extensions_mut().insert(found);
+    match plan.prepare(head, sent) {
+        Prepared::Answer(response) => Ok(response),
+        Prepared::Call { service, request, is_missing } => {
+            Ok(with_status(service.oneshot(request).await?.map(body), is_missing))
+        }
+    }
+}
+
+pin_project_lite::pin_project! {
+    #[project = Doing]
+    enum State<P, B>
+    where
+        P: Service<Request<B>>,
+    {
+        // The answer is here.
+        Ready { response: Option<Response<Body>> },
+        // A page is called.
+        Calling { #[pin] future: Oneshot<P, Request<B>>, is_missing: bool },
+        // The decision has to wait.
+        Waiting { future: BoxFuture<Result<Response<Body>, P::Error>> },
+    }
+}
+
+pin_project_lite::pin_project! {
+    /// The answer of a [`Routed`] service, to come.
+    pub struct Answering<P, B>
+    where
+        P: Service<Request<B>>,
+    {
+        #[pin]
+        state: State<P, B>,
+    }
+}
+
+impl<P, B> fmt::Debug for Answering<P, B>
+where
+    P: Service<Request<B>>,
+{
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Answering").finish_non_exhaustive()
+    }
+}
+
+impl<P, B> Future for Answering<P, B>
+where
+    P: Service<Request<B>, Response = Response<Body>>,
+{
+    type Output = Result<Response<Body>, P::Error>;
+
+    fn poll(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Self::Output> {
+        match self.project().state.project() {
+            Doing::Ready { response } => match response.take() {
+                Some(response) => Poll::Ready(Ok(response)),
+                // It was given away, and a future that is over may do as it likes.
+                None => Poll::Pending,
+            },
+            Doing::Calling { future, is_missing } => {
+                future.poll(context).map(|answer| answer.map(|response| with_status(response, *is_missing)))
             }
-            let mut response = service.oneshot(request).await?.map(body);
-            if is_missing {
-                // Whatever the fallback thinks: what is missing is missing.
-                *response.status_mut() = StatusCode::NOT_FOUND;
-            }
-            Ok(response)
+            Doing::Waiting { future } => future.as_mut().poll(context),
         }
     }
 }
@@ -262,7 +341,7 @@ where
 {
     type Response = Response<Body>;
     type Error = P::Error;
-    type Future = BoxFuture<Result<Self::Response, Self::Error>>;
+    type Future = Answering<P, B>;
 
     fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
         Poll::Ready(Ok(()))
@@ -271,12 +350,19 @@ where
     fn call(&mut self, request: Request<B>) -> Self::Future {
         let (head, sent) = request.into_parts();
         if let Some(plan) = self.core.plan_at_once(&head, P::clone) {
-            return Box::pin(carry_out(plan, head, sent, |body| body));
+            let state = match plan.prepare(head, sent) {
+                Prepared::Answer(response) => State::Ready { response: Some(response) },
+                Prepared::Call { service, request, is_missing } => {
+                    State::Calling { future: service.oneshot(request), is_missing }
+                }
+            };
+            return Answering { state };
         }
         let core = Arc::clone(&self.core);
-        Box::pin(async move {
+        let future = Box::pin(async move {
             let plan = core.plan(&head, P::clone).await;
             carry_out(plan, head, sent, |body| body).await
-        })
+        });
+        Answering { state: State::Waiting { future } }
     }
 }

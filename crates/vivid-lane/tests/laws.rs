@@ -100,7 +100,12 @@ proptest! {
                         Value::List(items) => items.join("/"),
                         value => value.as_text().unwrap_or_default().to_owned(),
                     })).collect();
-                    prop_assert!(built.find(&url).is_some(), "{} is not canonical", url);
+                    let Some(found) = built.find(&url) else { return Err(TestCaseError::fail(format!("{url} is not canonical"))) };
+                    // Kept beyond its URL, a match is what it was.
+                    let kept = found.keep();
+                    let covered = |found: &Match<'_, '_>| found.levels().map(|level| level.covered().to_owned()).collect::<Vec<_>>();
+                    prop_assert_eq!((kept.get().path(), kept.get().address()), (found.path(), found.address()));
+                    prop_assert_eq!((covered(&kept.get()), bound(&kept.get())), (covered(&found), bound(&found)));
                     prop_assert_eq!(answer(&built, &url), Some((index, wanted)), "{}", url);
                 }
                 Err(error) => prop_assert!(error.is_captured() || error.is_not_reversible(), "{}", error),

@@ -1,6 +1,7 @@
 //! A match that outlives the request.
 
 use std::fmt;
+use std::ops::Range;
 use std::sync::Arc;
 
 use super::ask::Target;
@@ -41,9 +42,12 @@ pub struct KeptMatch<P = String> {
     ends: Ends,
     is_plain: bool,
     host: Option<Box<str>>,
-    path: Box<str>,
-    sent: Box<str>,
-    query: Option<Box<str>>,
+    /// The path as it was sent, and the query after it, if there is one.
+    url: Box<str>,
+    /// Where the path ends.
+    sent: usize,
+    /// Where the path of the page stands in it.
+    path: Range<usize>,
 }
 
 impl<P> Clone for KeptMatch<P> {
@@ -56,9 +60,9 @@ impl<P> Clone for KeptMatch<P> {
             ends: self.ends.clone(),
             is_plain: self.is_plain,
             host: self.host.clone(),
+            url: self.url.clone(),
+            sent: self.sent,
             path: self.path.clone(),
-            sent: self.sent.clone(),
-            query: self.query.clone(),
         }
     }
 }
@@ -73,8 +77,13 @@ impl<P> KeptMatch<P> {
     /// The match.
     #[must_use]
     pub fn get(&self) -> Match<'_, '_, P> {
-        let target =
-            Target { host: self.host.as_deref(), path: &self.path, sent: &self.sent, query: self.query.as_deref() };
+        let (sent, query) = self.url.split_at(self.sent);
+        let target = Target {
+            host: self.host.as_deref(),
+            path: sent.get(self.path.clone()).unwrap_or_default(),
+            sent,
+            query: query.strip_prefix('?'),
+        };
         let reading = Reading::at(self.table.frozen(), self.ending, self.route, target, self.ends.clone());
         Match::of_page(&self.table, self.page, reading.plain(self.is_plain))
     }
@@ -97,6 +106,15 @@ impl<P> Match<'_, '_, P> {
     fn kept_with<Q>(&self, table: Table<Q>) -> KeptMatch<Q> {
         let reading = self.reading();
         let (ending, ends, is_plain) = reading.parts();
+        let Target { host, path, sent, query } = reading.target;
+        let mut url = String::with_capacity(sent.len() + query.map_or(0, |query| query.len() + 1));
+        url.push_str(sent);
+        if let Some(query) = query {
+            url.push('?');
+            url.push_str(query);
+        }
+        // The path of the page is a part of what was sent, unless it is empty.
+        let start = if path.is_empty() { 0 } else { path.as_ptr().addr().wrapping_sub(sent.as_ptr().addr()) };
         KeptMatch {
             table,
             page: self.page_id(),
@@ -104,10 +122,10 @@ impl<P> Match<'_, '_, P> {
             route: reading.route,
             ends: ends.clone(),
             is_plain,
-            host: reading.target.host.map(Into::into),
-            path: reading.target.path.into(),
-            sent: reading.target.sent.into(),
-            query: reading.target.query.map(Into::into),
+            host: host.map(Into::into),
+            url: url.into_boxed_str(),
+            sent: sent.len(),
+            path: start..start.wrapping_add(path.len()),
         }
     }
 }
