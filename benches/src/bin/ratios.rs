@@ -71,6 +71,27 @@ fn over<'a, T: AsRef<str>, R>(
     (name, Box::new(run))
 }
 
+/// The lookups that every table is measured with: the exact map and ours, of hits and of misses.
+fn lookups<'a>(
+    table: &'a Table,
+    map: &'a Exact,
+    urls: &'a [&'a str],
+    early: &'a [String],
+    late: &'a [String],
+) -> Vec<Contender<'a>> {
+    vec![
+        over("exact", urls, 20_000, |url| map.contains_key(url)),
+        over("find", urls, 20_000, |url| table.find(url).map(|found| read(&found))),
+        over("decide", urls, 20_000, |url| {
+            if let Decision::Page(found) = table.decide(&Request::get(url)) {
+                black_box(read(&found));
+            }
+        }),
+        over("early", early, 20_000, |url| table.find(url).is_some()),
+        over("late", late, 20_000, |url| table.find(url).is_some()),
+    ]
+}
+
 fn row(corpus: &Corpus) -> String {
     let spec = spec(corpus);
     let start = Instant::now();
@@ -83,17 +104,7 @@ fn row(corpus: &Corpus) -> String {
     let early = misses(corpus, true);
     let late: Vec<String> = misses(corpus, false).into_iter().filter(|url| table.find(url).is_none()).collect();
     let expressions = (corpus.routes.len() <= 1000).then(|| Expressions::new(corpus));
-    let mut contenders = vec![
-        over("exact", &urls, 20_000, |url| map.contains_key(url)),
-        over("find", &urls, 20_000, |url| table.find(url).map(|found| read(&found))),
-        over("decide", &urls, 20_000, |url| {
-            if let Decision::Page(found) = table.decide(&Request::get(url)) {
-                black_box(read(&found));
-            }
-        }),
-        over("early", &early, 20_000, |url| table.find(url).is_some()),
-        over("late", &late, 20_000, |url| table.find(url).is_some()),
-    ];
+    let mut contenders = lookups(&table, &map, &urls, &early, &late);
     if let Some(nested) = nested(&corpus.name) {
         contenders.push(over("nested", &urls, 20_000, nested));
     }
@@ -168,17 +179,7 @@ fn demo() -> String {
     let early: Vec<String> = urls.iter().map(|url| format!("/zzz{url}")).collect();
     let late: Vec<String> =
         urls.iter().map(|url| format!("{url}/zzz")).filter(|url| table.find(url).is_none()).collect();
-    let times = Times::measure(vec![
-        over("exact", &urls, 20_000, |url| map.contains_key(url)),
-        over("find", &urls, 20_000, |url| table.find(url).map(|found| read(&found))),
-        over("decide", &urls, 20_000, |url| {
-            if let Decision::Page(found) = table.decide(&Request::get(url)) {
-                black_box(read(&found));
-            }
-        }),
-        over("early", &early, 20_000, |url| table.find(url).is_some()),
-        over("late", &late, 20_000, |url| table.find(url).is_some()),
-    ]);
+    let times = Times::measure(lookups(&table, &map, &urls, &early, &late));
     columns("demo", table.routes().len(), &times, built, table.memory_usage())
 }
 
