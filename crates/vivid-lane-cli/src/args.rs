@@ -59,6 +59,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane replay access.log\n  vivid-lane replay --partial access.log.1.gz > one.json\n  vivid-lane replay --merge one.json two.json\n  zcat access.log.*.gz | vivid-lane replay -"
     )]
     Replay(ReplayArgs),
+    /// Turn the table into another form, or another form into a table
+    #[command(
+        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --out links.ts\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
+    )]
+    Convert(ConvertArgs),
     /// Serve the table for a browser: plain pages, real status codes, and a page to try URLs in
     #[command(
         after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml serve\n  vivid-lane serve --port 8080 --app dist"
@@ -158,6 +163,62 @@ pub(crate) struct DiffArgs {
     /// The table as it is to be
     #[arg(value_name = "NEW")]
     pub(crate) new: PathBuf,
+}
+
+/// What a conversion reads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum From {
+    /// A table file
+    Table,
+    /// An OpenAPI 3.0 or 3.1 description in JSON or YAML
+    Openapi,
+    /// A folder of page files
+    Pages,
+}
+
+/// What a conversion writes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum To {
+    /// A table file in TOML
+    Toml,
+    /// A table file in JSON
+    Json,
+    /// A table file in YAML
+    Yaml,
+    /// An OpenAPI 3.1 description, in YAML if `--out` ends with .yaml, else in JSON
+    Openapi,
+    /// A sitemap, in several files with an index where it is long
+    Sitemap,
+    /// A TypeScript module that makes the links
+    Typescript,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ConvertArgs {
+    /// What to read: a file, `-` for standard input, or a folder for `--from pages`; the table if left out
+    #[arg(value_name = "INPUT")]
+    pub(crate) input: Option<PathBuf>,
+    /// What it is
+    #[arg(long, value_enum, default_value_t = From::Table)]
+    pub(crate) from: From,
+    /// What to make of it
+    #[arg(long, value_enum, default_value_t = To::Toml)]
+    pub(crate) to: To,
+    /// The file to write; standard output if left out
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: Option<PathBuf>,
+    /// For a sitemap, values of a parameter, one a line; or pages of a route, one JSON object a line
+    #[arg(long, value_name = "NAME=FILE")]
+    pub(crate) values: Vec<String>,
+    /// For a sitemap, a live list, from a file with one value a line
+    #[arg(long = "list", value_name = "NAME=FILE")]
+    pub(crate) lists: Vec<String>,
+    /// For a sitemap, the parameter whose values are languages
+    #[arg(long, value_name = "NAME", default_value = "lang")]
+    pub(crate) language: String,
+    /// The endings of page files
+    #[arg(long, value_name = "ENDING", default_values = ["html", "htm", "md"])]
+    pub(crate) ending: Vec<String>,
 }
 
 #[derive(Debug, Args)]

@@ -7,6 +7,8 @@ use std::path::PathBuf;
 use anstyle::{AnsiColor, Style};
 use serde_json::{Map, Value as Json};
 use vivid_lane::{Data, LinkError, Value};
+use vivid_lane_exchange::openapi::OpenApiError;
+use vivid_lane_exchange::sitemap::SitemapError;
 
 pub(crate) const STRONG: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
@@ -44,6 +46,12 @@ pub(crate) enum Failure {
     Demo(io::Error),
     /// A log or a summary cannot be read to its end.
     Log { path: PathBuf, error: io::Error },
+    /// A description cannot be read.
+    Description { name: String, error: OpenApiError },
+    /// A sitemap cannot be made.
+    Sitemap(SitemapError),
+    /// A file cannot be written.
+    Write { path: PathBuf, error: io::Error },
     /// Standard input cannot be read.
     Input(io::Error),
     /// The result cannot be written.
@@ -76,6 +84,12 @@ impl fmt::Display for Failure {
             Self::Argument(message) => f.write_str(message),
             Self::Serve(error) => write!(f, "cannot serve: {error}"),
             Self::Demo(error) => write!(f, "cannot lay out the demo data: {error}"),
+            Self::Description { name, error } => match error.syntax() {
+                Some(syntax) => write!(f, "{name}: {error}\n{syntax}"),
+                None => write!(f, "{name}: {error}"),
+            },
+            Self::Sitemap(error) => error.fmt(f),
+            Self::Write { path, error } => write!(f, "cannot write {}: {error}", path.display()),
             Self::Input(error) => write!(f, "cannot read standard input: {error}"),
             Self::Output(error) => write!(f, "cannot write the result: {error}"),
         }

@@ -113,7 +113,7 @@ pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
         .map_err(|error| Failure::NotUtf8 { path: path.to_owned(), at: error.utf8_error().valid_up_to() })
 }
 
-fn nearest_table() -> Result<PathBuf, Failure> {
+pub(crate) fn nearest_table() -> Result<PathBuf, Failure> {
     let here = std::env::current_dir().map_err(|error| Failure::File { path: ".".into(), error })?;
     // Spoken of as the user sees it: by its bare name where it is in this very folder.
     if Path::new("routes.toml").is_file() {

@@ -56,12 +56,14 @@ pub use decide::{
 };
 pub use link::{Active, Link, LinkError, slug};
 pub use matcher::{
-    BindError, FoundValues, KeptMatch, Level, Levels, Lists, Match, ParamError, RouteRef, Routes, Table,
+    BindError, FoundValues, KeptMatch, Level, Levels, Lists, Match, ParamError, ParamKind, Parameter, RouteRef, Routes,
+    Table,
 };
 pub use navigate::{Change, History, Transition, transition};
+pub use rule::Automaton;
 pub use table::{
-    Case, Data, Finding, Format, Location, Need, Overlaps, Place, RedirectTo, RouteSpec, Rule, Severity, Slash, Source,
-    TableError, TableSpec, table_schema,
+    Case, Data, Document, DocumentItem, DocumentKey, Finding, Format, Location, Need, Overlaps, Place, RedirectTo,
+    RouteSpec, Rule, Severity, Slash, Source, TableError, TableSpec, table_schema,
 };
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 

@@ -1,6 +1,7 @@
 //! One module a command. Each writes its result to the writer that it is given.
 
 mod check;
+mod convert;
 mod demo;
 mod diff;
 mod link;
@@ -27,6 +28,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
         Command::Link(args) => link::run(&file()?.table()?, args, cli.format, out),
         Command::Diff(args) => diff::run(args, cli.format, out),
         Command::Replay(args) => replay::run(&file()?.table()?, args, cli.format, out),
+        Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out),
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::table_schema())?;

@@ -13,6 +13,7 @@ pub(super) fn site(spec: &SiteSpec, report: &mut Report) -> Site {
         origin: spec.origin.as_ref().and_then(|origin| checked_origin(origin, report)),
         base: spec.base.as_ref().map_or_else(Box::default, |base| checked_base(base, is_in_fragment, report)),
         slash: spec.slash,
+        frame: spec.frame.as_ref().map(|frame| frame.value.as_str().into()),
         is_in_fragment,
     }
 }

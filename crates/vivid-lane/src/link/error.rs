@@ -133,6 +133,12 @@ impl LinkError {
         matches!(self.inner.kind, Kind::Refused { .. })
     }
 
+    /// Is an optional value given without one that must stand before it?
+    #[must_use]
+    pub fn is_gap(&self) -> bool {
+        matches!(self.inner.kind, Kind::Gap { .. })
+    }
+
     /// Would another, narrower route answer the link?
     #[must_use]
     pub fn is_captured(&self) -> bool {

@@ -156,9 +156,9 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         Levels { found: self, levels: 0..self.reading.levels() }
     }
 
-    /// The frames around the page, outermost first.
+    /// The frames around the page, outermost first: the site's, then those of the levels.
     pub fn frames(&self) -> impl Iterator<Item = &'t str> + use<'_, 't, 'u, P> {
-        self.levels().filter_map(|level| level.route().frame())
+        self.table.frame().into_iter().chain(self.levels().filter_map(|level| level.route().frame()))
     }
 }
 

@@ -102,8 +102,8 @@ pub(crate) struct Param {
 }
 
 /// Where a parameter stands, and so what its value is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum ParamKind {
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum ParamKind {
     /// In a segment.
     Segment,
     /// A list of segments.

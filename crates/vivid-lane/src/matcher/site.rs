@@ -15,6 +15,8 @@ pub(crate) struct Site {
     /// For a site in the fragment it is the path of the document, as it was declared.
     pub(crate) base: Box<str>,
     pub(crate) slash: Slash,
+    /// The frame around every page.
+    pub(crate) frame: Option<Box<str>>,
     /// Do the addresses of pages stand after `#`?
     pub(crate) is_in_fragment: bool,
     /// Are the addresses of pages paths from the root of the host, without a slash at their end, in the letter case

@@ -9,7 +9,7 @@ use super::path::Limits;
 use super::route::{Destination, NeedEntry, PageId, Route, RouteId};
 use super::site::Site;
 use super::tree::{Accepted, EndingId, Tree};
-use crate::table::{Data, Finding};
+use crate::table::{Data, Finding, Slash};
 use crate::template::Template;
 
 /// A route table, built and proven: immutable, `Send + Sync`, and cheap to clone.
@@ -110,6 +110,47 @@ impl<P> Table<P> {
 
     pub(crate) fn page(&self, id: PageId) -> &P {
         &self.pages[id.0 as usize]
+    }
+
+    /// The path under which the site is mounted: empty, or `/…` without a slash at the end.
+    #[must_use]
+    pub fn base(&self) -> &str {
+        &self.frozen.site.base
+    }
+
+    /// Do the addresses of pages stand in the fragment?
+    #[must_use]
+    pub fn is_in_fragment(&self) -> bool {
+        self.frozen.site.is_in_fragment
+    }
+
+    /// The most bytes that a URL may have.
+    #[must_use]
+    pub fn longest_url(&self) -> usize {
+        self.frozen.limits.bytes
+    }
+
+    /// Whether the path of a page ends with a slash.
+    #[must_use]
+    pub fn slash(&self) -> Slash {
+        self.frozen.site.slash
+    }
+
+    /// The frame around every page, where the site has one.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, TableSpec};
+    ///
+    /// let nights = RouteSpec::new("nights").path("/nights").page("nights").frame("calendar");
+    /// let table = TableSpec::new().frame("site").route(nights).build()?;
+    /// assert_eq!(table.frame(), Some("site"));
+    /// assert_eq!(table.find("/nights").unwrap().frames().collect::<Vec<_>>(), ["site", "calendar"]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn frame(&self) -> Option<&str> {
+        self.frozen.site.frame.as_deref()
     }
 
     /// The scheme and host under which the site is reached, where the table declares them.

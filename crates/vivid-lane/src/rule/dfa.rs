@@ -252,6 +252,10 @@ impl Dfa {
         self.next[state as usize * self.classes.count() + usize::from(self.classes.class(byte))]
     }
 
+    pub(crate) fn class(&self, byte: u8) -> u8 {
+        self.classes.class(byte)
+    }
+
     pub(crate) fn is_final(&self, state: u32) -> bool {
         self.accepts[state as usize]
     }

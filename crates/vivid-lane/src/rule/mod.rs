@@ -4,6 +4,7 @@
 //! what no automaton can know (a function of the user's, a live list). Judging a value is linear in its
 //! length.
 
+mod automaton;
 mod code;
 mod dfa;
 mod format;
@@ -18,6 +19,7 @@ mod text;
 use std::fmt;
 use std::sync::Arc;
 
+pub use automaton::Automaton;
 use code::Code;
 pub(crate) use code::Simple;
 pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};

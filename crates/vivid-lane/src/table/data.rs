@@ -68,6 +68,12 @@ impl From<&str> for Data {
     }
 }
 
+impl From<String> for Data {
+    fn from(text: String) -> Self {
+        Self::Text(text)
+    }
+}
+
 impl From<i64> for Data {
     fn from(number: i64) -> Self {
         Self::Integer(number)

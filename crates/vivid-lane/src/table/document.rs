@@ -1,8 +1,204 @@
-//! A table file as a tree of values with places, whatever format it was written in.
+//! A text as a tree of values with places, whatever format it was written in.
 
+use super::comment::{Comments, KeyComments};
 use super::data::Data;
-use super::finding::Report;
-use super::source::Span;
+use super::finding::{Finding, Place, Report, TableError};
+use super::source::{Origin, Source, Span, Syntax};
+use super::{json, toml, yaml};
+
+/// A text in TOML, JSON or YAML as it is written: values in their order, with their places and, where the format has
+/// them, comments. It need not be a table; `convert` reads all that it reads this way.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Document, Source};
+///
+/// let document = Document::read(Source::yaml("# The start.\nroutes:\n  home: { path: / }\n"))?;
+/// let (key, routes) = document.root().entries().next().unwrap();
+/// assert_eq!((key.name(), key.above()), ("routes", ["The start.".to_owned()].as_slice()));
+/// let path = routes.get("home").and_then(|home| home.get("path")).unwrap();
+/// assert_eq!((path.as_text(), path.place().line()), (Some("/"), 3));
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Document {
+    root: Node,
+    comments: Comments,
+    findings: Vec<Finding>,
+}
+
+impl Document {
+    /// Reads a text. Aliases of YAML are followed, up to a million values.
+    ///
+    /// # Errors
+    /// The text is not in its format, is no table of keys and values, or has more than 256 MiB.
+    pub fn read(source: Source) -> Result<Self, TableError> {
+        let mut report = Report::default();
+        if source.text.len() > super::read::LONGEST {
+            let message = format!("a text may have {} bytes, this one has more", super::read::LONGEST);
+            report.error("too-large", None, message);
+            return Err(report.into_error());
+        }
+        let syntax = source.syntax;
+        let origin = Origin::new(source);
+        let entries = match syntax {
+            Syntax::Toml => toml::read(&origin, &mut report),
+            Syntax::Json => json::read(&origin, &mut report),
+            Syntax::Yaml => yaml::read_with_aliases(&origin, &mut report),
+        };
+        let findings = report.into_findings();
+        if findings.iter().any(|finding| matches!(finding.code(), "toml" | "json" | "yaml")) {
+            return Err(Report::from_findings(findings).into_error());
+        }
+        let span = Span::new(&origin, 0..origin.text().len());
+        let root = Node { span, kind: Kind::Table(entries) };
+        let comments = if syntax == Syntax::Json { Comments::default() } else { Comments::of(&origin, &root) };
+        Ok(Self { root, comments, findings })
+    }
+
+    /// What could be read, but not as it was meant: names that stand twice, numbers that do not fit.
+    #[must_use]
+    pub fn findings(&self) -> &[Finding] {
+        &self.findings
+    }
+
+    /// The whole.
+    #[must_use]
+    pub fn root(&self) -> DocumentItem<'_> {
+        DocumentItem { document: self, node: &self.root }
+    }
+
+    /// The comments after the last key.
+    #[must_use]
+    pub fn comments_at_end(&self) -> &[String] {
+        self.comments.at_end()
+    }
+}
+
+/// A value of a [`Document`].
+#[derive(Debug, Clone, Copy)]
+pub struct DocumentItem<'d> {
+    document: &'d Document,
+    node: &'d Node,
+}
+
+impl<'d> DocumentItem<'d> {
+    /// The value of that key, where this is a table that has it.
+    #[must_use]
+    pub fn get(self, name: &str) -> Option<Self> {
+        match &self.node.kind {
+            Kind::Table(entries) => entries.iter().find(|entry| entry.key == name).map(|entry| self.of(&entry.value)),
+            _ => None,
+        }
+    }
+
+    /// The keys and values of a table, in their order; none for other values.
+    pub fn entries(self) -> impl ExactSizeIterator<Item = (DocumentKey<'d>, Self)> {
+        let entries: &'d [Entry] = match &self.node.kind {
+            Kind::Table(entries) => entries,
+            _ => &[],
+        };
+        entries.iter().map(move |entry| (DocumentKey { document: self.document, entry }, self.of(&entry.value)))
+    }
+
+    /// The items of a list, in their order; none for other values.
+    pub fn items(self) -> impl ExactSizeIterator<Item = Self> {
+        let items: &'d [Node] = match &self.node.kind {
+            Kind::List(items) => items,
+            _ => &[],
+        };
+        items.iter().map(move |node| self.of(node))
+    }
+
+    fn of(self, node: &'d Node) -> Self {
+        Self { node, ..self }
+    }
+
+    /// The text, where the value is one.
+    #[must_use]
+    pub fn as_text(self) -> Option<&'d str> {
+        match &self.node.kind {
+            Kind::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// The answer, where the value is true or false.
+    #[must_use]
+    pub fn as_bool(self) -> Option<bool> {
+        match self.node.kind {
+            Kind::Bool(value) => Some(value),
+            _ => None,
+        }
+    }
+
+    /// Is it a table?
+    #[must_use]
+    pub fn is_table(self) -> bool {
+        matches!(self.node.kind, Kind::Table(_))
+    }
+
+    /// Is it a list?
+    #[must_use]
+    pub fn is_list(self) -> bool {
+        matches!(self.node.kind, Kind::List(_))
+    }
+
+    /// What it is, in words.
+    #[must_use]
+    pub fn describe(self) -> &'static str {
+        self.node.describe()
+    }
+
+    /// The value without its places.
+    #[must_use]
+    pub fn to_data(self) -> Data {
+        self.node.clone().into_data()
+    }
+
+    /// Where it stands.
+    #[must_use]
+    pub fn place(self) -> Place {
+        self.node.span.place()
+    }
+}
+
+/// A key of a [`Document`], with the comments that are about it.
+#[derive(Debug, Clone, Copy)]
+pub struct DocumentKey<'d> {
+    document: &'d Document,
+    entry: &'d Entry,
+}
+
+impl<'d> DocumentKey<'d> {
+    /// The key itself.
+    #[must_use]
+    pub fn name(self) -> &'d str {
+        &self.entry.key
+    }
+
+    /// Where it stands.
+    #[must_use]
+    pub fn place(self) -> Place {
+        self.entry.span.place()
+    }
+
+    fn comments(self) -> Option<&'d KeyComments> {
+        self.document.comments.of_key(self.entry.span.start())
+    }
+
+    /// The comments above it, a line each, without their mark; an empty text is an empty line.
+    #[must_use]
+    pub fn above(self) -> &'d [String] {
+        self.comments().map_or(&[], |comments| &comments.above)
+    }
+
+    /// The comment after it, on its line.
+    #[must_use]
+    pub fn beside(self) -> Option<&'d str> {
+        self.comments()?.beside.as_deref()
+    }
+}
 
 /// A value and where it stands.
 #[derive(Debug, Clone)]
@@ -45,6 +241,15 @@ impl Node {
             Kind::Moment(_) => "a date or time",
             Kind::List(_) => "a list",
             Kind::Table(_) => "a table",
+        }
+    }
+
+    /// How many values it is made of.
+    pub(super) fn size(&self) -> usize {
+        1 + match &self.kind {
+            Kind::List(items) => items.iter().map(Self::size).sum(),
+            Kind::Table(entries) => entries.iter().map(|entry| entry.value.size()).sum(),
+            _ => 0,
         }
     }
 

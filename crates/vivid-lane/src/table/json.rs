@@ -41,7 +41,7 @@ pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
         },
         other => {
             let place = other.map(|value| span(origin, value.range()));
-            report.error("json", place.as_ref(), "expected a JSON object with `site` and `routes`");
+            report.error("json", place.as_ref(), "expected a JSON object, such as one with `site` and `routes`");
             Vec::new()
         }
     }

@@ -39,6 +39,7 @@ pub(super) static SITE: &[Key] = &[
         "Where the address of a page stands in its URL: in the path, or after `#`.",
         r#""enum": ["path", "fragment"]"#,
     ),
+    key("frame", "A wrapper around every page.", TEXT),
     key("fallback", "The page for a URL that no route answers.", TEXT),
     key(
         "overlaps",

@@ -5,6 +5,7 @@
 //! [`Table`](crate::Table), which shares nothing with them. This module judges words and types only; what a
 //! path means and how routes relate is decided later.
 
+mod comment;
 mod data;
 mod document;
 mod finding;
@@ -12,6 +13,7 @@ mod format;
 mod json;
 mod keys;
 mod nearest;
+mod pages;
 mod read;
 mod redirect;
 mod rule;
@@ -19,9 +21,11 @@ mod site;
 mod source;
 mod spec;
 mod toml;
+mod write;
 mod yaml;
 
 pub use data::Data;
+pub use document::{Document, DocumentItem, DocumentKey};
 pub(crate) use finding::Report;
 pub use finding::{Finding, Place, Severity, TableError};
 pub use format::Format;

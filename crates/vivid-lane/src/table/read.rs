@@ -13,7 +13,7 @@ use super::spec::{RouteSpec, TableSpec};
 use super::{json, toml, yaml};
 
 /// The most bytes of table files that are read for one table; it keeps places within 32 bits.
-const LONGEST: usize = 256 << 20;
+pub(super) const LONGEST: usize = 256 << 20;
 /// How deep files may include each other.
 const DEEPEST_INCLUDE: usize = 32;
 
@@ -53,6 +53,16 @@ fn table(source: Source, include: &mut dyn FnMut(&str) -> Result<Source, String>
     let mut spec = reader.file(source, None);
     spec.report = reader.report;
     spec
+}
+
+/// Reads what an entry says of one route, which stands by itself.
+pub(super) fn route(entry: Entry, report: &mut Report) -> RouteSpec {
+    let mut include = |_: &str| Err("nothing can be included here".to_owned());
+    let mut reader =
+        Reader { report: std::mem::take(report), include: &mut include, open: Vec::new(), budget: LONGEST };
+    let route = reader.route(entry);
+    *report = reader.report;
+    route
 }
 
 struct Reader<'a> {
@@ -124,6 +134,7 @@ impl Reader<'_> {
                         spec.site.location = if word == "path" { Location::Path } else { Location::Fragment };
                     }
                 }
+                "frame" => spec.site.frame = self.text(entry),
                 "fallback" => spec.site.fallback = self.text(entry),
                 "overlaps" => {
                     if let Some(word) = self.word(entry, &["refused", "first-declared"]) {

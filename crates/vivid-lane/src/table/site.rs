@@ -10,6 +10,7 @@ pub(crate) struct SiteSpec {
     pub(crate) slash: Slash,
     pub(crate) case: Case,
     pub(crate) location: Location,
+    pub(crate) frame: Option<Placed<String>>,
     pub(crate) fallback: Option<Placed<String>>,
     pub(crate) overlaps: Overlaps,
 }
@@ -64,6 +65,14 @@ impl Slash {
             "always" => Self::Always,
             "either" => Self::Either,
             _ => Self::Never,
+        }
+    }
+
+    pub(super) fn word(self) -> &'static str {
+        match self {
+            Self::Never => "never",
+            Self::Always => "always",
+            Self::Either => "either",
         }
     }
 }

@@ -115,6 +115,14 @@ impl Span {
         Self::new(&self.origin, at(offset)..at(offset + width))
     }
 
+    pub(super) fn start(&self) -> u32 {
+        self.start
+    }
+
+    pub(super) fn bytes(&self) -> Range<usize> {
+        self.start as usize..self.end as usize
+    }
+
     pub(crate) fn width(&self) -> usize {
         (self.end - self.start) as usize
     }

@@ -86,6 +86,13 @@ impl TableSpec {
         self
     }
 
+    /// A wrapper around every page of the site, outside of all others.
+    #[must_use]
+    pub fn frame(mut self, frame: impl Into<String>) -> Self {
+        self.site.frame = Some(frame.into().into());
+        self
+    }
+
     /// The path under which the whole site is mounted, such as `/app`; `/` if none is set.
     ///
     /// # Example

@@ -1,5 +1,6 @@
 //! YAML 1.2 (core schema) → document.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use saphyr_parser::{Event, Parser, ScalarStyle, Span as Marks};
@@ -11,19 +12,43 @@ use super::source::{Origin, Span};
 /// How deep values may be nested, as in the other formats.
 const DEEPEST: usize = 80;
 
-/// Reads a source as YAML.
+/// How many values aliases may unfold into.
+const MOST_UNFOLDED: usize = 1_000_000;
+
+/// Reads a source as YAML, in which an alias is an error: a table says what it says.
 pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
+    read_as(origin, report, None)
+}
+
+/// Reads a source as YAML and follows its aliases.
+pub(super) fn read_with_aliases(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
+    read_as(origin, report, Some(Anchors { nodes: HashMap::new(), budget: MOST_UNFOLDED }))
+}
+
+/// The values that have an anchor.
+struct Anchors {
+    nodes: HashMap<usize, Node>,
+    /// How many more values aliases may unfold into.
+    budget: usize,
+}
+
+fn read_as(origin: &Arc<Origin>, report: &mut Report, anchors: Option<Anchors>) -> Vec<Entry> {
     let mut reader = Reader {
         origin,
         report,
         bytes: origin.text().char_indices().map(|(at, _)| at).collect(),
         events: Parser::new_from_str(origin.text()),
+        anchors,
     };
     match reader.document() {
         Ok(Some(Node { kind: Kind::Table(entries), .. })) => entries,
         Ok(other) => {
             let place = other.map(|node| node.span);
-            reader.report.error("yaml", place.as_ref(), "expected a YAML mapping with `site` and `routes`");
+            reader.report.error(
+                "yaml",
+                place.as_ref(),
+                "expected a YAML mapping, such as one with `site` and `routes`",
+            );
             Vec::new()
         }
         Err(Broken) => Vec::new(),
@@ -39,6 +64,7 @@ struct Reader<'a> {
     /// For each character, the byte at which it starts.
     bytes: Vec<usize>,
     events: Parser<'a, saphyr_parser::StrInput<'a>>,
+    anchors: Option<Anchors>,
 }
 
 impl<'a> Reader<'a> {
@@ -82,6 +108,12 @@ impl<'a> Reader<'a> {
         if depth > DEEPEST {
             return self.refuse(&span, &format!("values may be nested {DEEPEST} deep, this one is deeper"));
         }
+        let anchor = match &event {
+            Event::Scalar(_, _, anchor, _) | Event::SequenceStart(anchor, _) | Event::MappingStart(anchor, _) => {
+                *anchor
+            }
+            _ => 0,
+        };
         let kind = match event {
             Event::Scalar(text, ScalarStyle::Plain, _, None) => self.plain(&text, &span),
             Event::Scalar(text, _, _, _) => Kind::Text(text.into_owned()),
@@ -106,11 +138,34 @@ impl<'a> Reader<'a> {
                     entries.push(Entry { key, span: at, value: self.node(event, span, depth + 1)? });
                 }
             }
-            // An alias can make a small file unfold into a huge one.
-            Event::Alias(_) => return self.refuse(&span, "an alias has no place in a table file; write the value out"),
+            Event::Alias(anchor) => return self.alias(anchor, &span),
             _ => return self.refuse(&span, "expected a value"),
         };
-        Ok(Node { span, kind })
+        let node = Node { span, kind };
+        if let Some(anchors) = self.anchors.as_mut().filter(|_| anchor != 0) {
+            anchors.nodes.insert(anchor, node.clone());
+        }
+        Ok(node)
+    }
+
+    /// The value that an alias stands for. Aliases of aliases can make a small file unfold into a huge one.
+    fn alias(&mut self, anchor: usize, span: &Span) -> Result<Node, Broken> {
+        let Some(anchors) = &mut self.anchors else {
+            return self.refuse(span, "an alias has no place in a table file; write the value out");
+        };
+        let Some(node) = anchors.nodes.get(&anchor) else {
+            return self.refuse(span, "this alias stands within the value that it is an alias of");
+        };
+        match anchors.budget.checked_sub(node.size()) {
+            Some(budget) => {
+                anchors.budget = budget;
+                Ok(node.clone())
+            }
+            None => self.refuse(
+                span,
+                &format!("the aliases of a text may unfold into {MOST_UNFOLDED} values, these into more"),
+            ),
+        }
     }
 
     /// A scalar without quotes (YAML 1.2.2, section 10.3.2).

@@ -1,0 +1,182 @@
+//! `convert`: other forms into tables, tables into other forms.
+
+mod notes;
+mod pages;
+mod sitemap;
+
+use std::io::{Read, Write};
+use std::path::{Path, PathBuf};
+
+use vivid_lane::{Source, Table, TableSpec};
+use vivid_lane_exchange::{Notes, TableFormat, openapi, rewrite, typescript, write_data, write_table};
+
+use crate::Outcome;
+use crate::args::{ConvertArgs, Format, From, To};
+use crate::output::Failure;
+use crate::table_file::{TableFile, nearest_table, read_text};
+
+/// The most bytes of a description that are read.
+const LONGEST: u64 = 64 << 20;
+
+pub(super) fn run(
+    table: Option<&Path>,
+    args: &ConvertArgs,
+    format: Format,
+    out: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let to_table = match args.to {
+        To::Toml => Some(TableFormat::Toml),
+        To::Json => Some(TableFormat::Json),
+        To::Yaml => Some(TableFormat::Yaml),
+        To::Openapi | To::Sitemap | To::Typescript => None,
+    };
+    let read = Input::read(table, args)?;
+    notes::tell(&read.notes, format)?;
+    // A table that cannot be built can be written all the same, so that its errors can be mended in it.
+    if let Some(to) = to_table {
+        let (text, notes) = read.as_table(to)?;
+        notes::tell(&notes, format)?;
+        write_out(args, &text, out)?;
+        return Ok(read.judged());
+    }
+    let table = read.table()?;
+    let (text, notes) = match args.to {
+        To::Sitemap => return sitemap::run(&table, args, format, out),
+        To::Typescript => {
+            let module = typescript::write(&table);
+            (module.text, module.notes)
+        }
+        _ => {
+            let written = openapi::write(&table);
+            let is_yaml = args
+                .out
+                .as_ref()
+                .is_some_and(|path| path.extension().is_some_and(|ending| ending == "yaml" || ending == "yml"));
+            let to = if is_yaml { TableFormat::Yaml } else { TableFormat::Json };
+            (write_data(&written.document, to), written.notes)
+        }
+    };
+    notes::tell(&notes, format)?;
+    write_out(args, &text, out)?;
+    Ok(Outcome::Fine)
+}
+
+/// What was read.
+struct Input {
+    kind: Kind,
+    notes: Notes,
+}
+
+enum Kind {
+    /// A table file, and the file itself where it is not standard input.
+    File { source: Source, file: Option<Box<TableFile>> },
+    /// A table that was made of something else.
+    Made(Box<TableSpec>),
+}
+
+impl Input {
+    fn read(table: Option<&Path>, args: &ConvertArgs) -> Result<Self, Failure> {
+        let input = args.input.as_deref().or(table);
+        match args.from {
+            From::Table if input == Some(Path::new("-")) => {
+                let text = standard_input()?;
+                let source = if is_json(&text) { Source::json(text) } else { Source::toml(text) };
+                let source = source.named("standard input");
+                Ok(Self { kind: Kind::File { source, file: None }, notes: Notes::default() })
+            }
+            From::Table => {
+                let path = input.map_or_else(nearest_table, |path| Ok(path.to_owned()))?;
+                let source = Source::by_name(path.display().to_string(), read_text(&path)?);
+                let file = Some(Box::new(TableFile::load(Some(&path))?));
+                Ok(Self { kind: Kind::File { source, file }, notes: Notes::default() })
+            }
+            From::Openapi => {
+                let path = named(args, "a description: `convert --from openapi FILE`")?;
+                let name =
+                    if path == Path::new("-") { "standard input".to_owned() } else { path.display().to_string() };
+                let text = if path == Path::new("-") { standard_input()? } else { bounded_text(&path)? };
+                let source = if is_json(&text) { Source::json(text) } else { Source::yaml(text) };
+                let read =
+                    openapi::read(source.named(name.as_str())).map_err(|error| Failure::Description { name, error })?;
+                Ok(Self { kind: Kind::Made(Box::new(read.table)), notes: read.notes })
+            }
+            From::Pages => {
+                let folder = named(args, "a folder: `convert --from pages DIR`")?;
+                let (table, notes) = pages::read(&folder, &args.ending)?;
+                Ok(Self { kind: Kind::Made(Box::new(table)), notes })
+            }
+        }
+    }
+
+    fn as_table(&self, to: TableFormat) -> Result<(String, Notes), Failure> {
+        match &self.kind {
+            Kind::Made(spec) => Ok((write_table(spec, to), Notes::default())),
+            Kind::File { source, file } => {
+                let rewritten = rewrite(source.clone(), to).map_err(|error| {
+                    Failure::Table(match file {
+                        Some(file) => file.render(error.findings()),
+                        None => format!("{error}\n"),
+                    })
+                })?;
+                Ok((rewritten.text, rewritten.notes))
+            }
+        }
+    }
+
+    /// Tells what is wrong with a table that was made: what its source contradicts itself in.
+    fn judged(&self) -> Outcome {
+        let Kind::Made(spec) = &self.kind else { return Outcome::Fine };
+        match spec.as_ref().clone().build() {
+            Ok(_) => Outcome::Fine,
+            Err(error) => {
+                notes::tell_findings(error.findings());
+                Outcome::Findings
+            }
+        }
+    }
+
+    fn table(self) -> Result<Table, Failure> {
+        match self.kind {
+            Kind::File { file: Some(file), .. } => file.table(),
+            Kind::File { source, file: None } => {
+                Table::from_source(source).map_err(|error| Failure::Table(format!("{error}\n")))
+            }
+            Kind::Made(spec) => spec.build().map_err(|error| Failure::Table(format!("{error}\n"))),
+        }
+    }
+}
+
+fn named(args: &ConvertArgs, expected: &str) -> Result<PathBuf, Failure> {
+    args.input.clone().ok_or_else(|| Failure::Argument(format!("expected {expected}, found no name")))
+}
+
+fn standard_input() -> Result<String, Failure> {
+    let mut text = String::new();
+    let read = std::io::stdin().take(LONGEST + 1).read_to_string(&mut text).map_err(Failure::Input)?;
+    if read as u64 > LONGEST { Err(too_long("standard input")) } else { Ok(text) }
+}
+
+/// A text in JSON begins with a brace, whatever its file is called.
+fn is_json(text: &str) -> bool {
+    text.trim_start_matches('\u{feff}').trim_start().starts_with('{')
+}
+
+fn bounded_text(path: &Path) -> Result<String, Failure> {
+    let length = std::fs::metadata(path).map_err(|error| Failure::File { path: path.to_owned(), error })?.len();
+    if length > LONGEST { Err(too_long(&path.display().to_string())) } else { read_text(path) }
+}
+
+fn too_long(name: &str) -> Failure {
+    Failure::Argument(format!("{name} is longer than {} MiB; is it a description?", LONGEST >> 20))
+}
+
+/// Writes the result, whole or not at all.
+fn write_out(args: &ConvertArgs, text: &str, out: &mut dyn Write) -> Result<(), Failure> {
+    let Some(path) = &args.out else { return Ok(out.write_all(text.as_bytes())?) };
+    let failed = |error| Failure::Write { path: path.clone(), error };
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
+    file.write_all(text.as_bytes()).map_err(failed)?;
+    file.persist(path).map_err(|error| failed(error.error))?;
+    Ok(())
+}

@@ -1,0 +1,74 @@
+//! What a conversion could not carry over, on standard error.
+
+use std::collections::HashMap;
+use std::io::{self, Write};
+
+use serde_json::{Map, Value as Json};
+use vivid_lane::{Finding, Severity};
+use vivid_lane_exchange::{Note, Notes};
+
+use crate::args::Format;
+use crate::output::{BAD, FAINT, STRONG, Styled, counted, shown};
+
+/// How many findings are told.
+const MOST_FINDINGS: usize = 40;
+
+/// Tells notes: for people those of one kind together, in JSON each on a line.
+pub(super) fn tell(notes: &Notes, format: Format) -> io::Result<()> {
+    let mut err = anstream::stderr().lock();
+    match format {
+        Format::Json => notes.all().iter().try_for_each(|note| writeln!(err, "{}", Json::Object(to_json(note))))?,
+        Format::Text => {
+            let mut groups: Vec<(&Note, usize)> = Vec::new();
+            let mut known: HashMap<(&str, &str), usize> = HashMap::new();
+            for note in notes.all() {
+                let at = *known.entry((note.code(), note.subject())).or_insert(groups.len());
+                match groups.get_mut(at) {
+                    Some((_, count)) => *count += 1,
+                    None => groups.push((note, 1)),
+                }
+            }
+            for (note, count) in groups {
+                let word = note.code().replace('-', " ");
+                let more = match count {
+                    1 => String::new(),
+                    _ => format!(" {}", Styled(FAINT, format!("(and {} like it)", count - 1))),
+                };
+                writeln!(err, "{} {}{more}", Styled(STRONG, format!("{word}:")), shown(&note.to_string()))?;
+            }
+        }
+    }
+    if notes.more() > 0 {
+        writeln!(err, "{} {} more", Styled(STRONG, "and"), counted(notes.more(), "note"))?;
+    }
+    Ok(())
+}
+
+fn to_json(note: &Note) -> Map<String, Json> {
+    let mut object = Map::new();
+    object.insert("severity".into(), "note".into());
+    object.insert("code".into(), note.code().into());
+    object.insert("subject".into(), note.subject().into());
+    object.insert("message".into(), note.message().into());
+    if let Some(place) = note.place() {
+        object.extend(place.file().map(|file| ("file".to_owned(), file.into())));
+        object.insert("line".into(), place.line().into());
+        object.insert("column".into(), place.column().into());
+    }
+    object
+}
+
+/// Tells why the table that was written cannot be built yet.
+pub(super) fn tell_findings(findings: &[Finding]) {
+    let mut err = anstream::stderr().lock();
+    let errors: Vec<&Finding> = findings.iter().filter(|finding| finding.severity() == Severity::Error).collect();
+    // Where this cannot be written, the exit status still tells.
+    for finding in errors.iter().take(MOST_FINDINGS) {
+        let witness = finding.witness().filter(|witness| !finding.message().contains(*witness));
+        let witness = witness.map(|witness| format!(", for example `{witness}`")).unwrap_or_default();
+        let _ = writeln!(err, "{} {}{}", Styled(BAD, "error:"), shown(&finding.to_string()), shown(&witness));
+    }
+    if errors.len() > MOST_FINDINGS {
+        let _ = writeln!(err, "{} {} more", Styled(BAD, "and"), counted(errors.len() - MOST_FINDINGS, "error"));
+    }
+}

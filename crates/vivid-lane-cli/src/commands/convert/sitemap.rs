@@ -1,0 +1,135 @@
+//! The files of a sitemap.
+
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+use serde_json::Value as Json;
+use vivid_lane::{Data, Table, Value};
+use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, write_index};
+
+use super::notes;
+use crate::Outcome;
+use crate::args::{ConvertArgs, Format};
+use crate::output::{Failure, Styled, counted};
+use crate::table_file::read_text;
+
+pub(super) fn run(table: &Table, args: &ConvertArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let mut sitemap = Sitemap::new(table).language(&args.language);
+    for argument in &args.values {
+        let (name, path) = named_file(argument, "--values")?;
+        sitemap = match table.route(&name) {
+            Some(_) => {
+                let file = File::open(&path).map_err(|error| Failure::File { path: path.clone(), error })?;
+                sitemap.records(name, records(file, path))
+            }
+            None => {
+                if !table.routes().any(|route| route.parameters().any(|param| param.name() == name)) {
+                    return Err(Failure::Argument(format!("`{name}` is neither a parameter nor a route of the table")));
+                }
+                sitemap.values(name, lines(&path)?)
+            }
+        };
+    }
+    for argument in &args.lists {
+        let (name, path) = named_file(argument, "--list")?;
+        sitemap = sitemap.list(name, lines(&path)?);
+    }
+    let written = match &args.out {
+        None => {
+            let mut out = Some(out);
+            sitemap.write(|_| {
+                out.take().ok_or_else(|| {
+                    io::Error::other(format!(
+                        "a file has at most {MOST_URLS} URLs; name one with `--out`, and more are made"
+                    ))
+                })
+            })
+        }
+        Some(path) => sitemap.write(|number| File::create(part(path, number)).map(BufWriter::new)),
+    }
+    .map_err(Failure::Sitemap)?;
+    if let Some(path) = &args.out {
+        finish(table, path, written.files())?;
+        let files = counted(written.files(), "file");
+        let what = format!("{} in {files}, {}", counted(written.urls(), "URL"), path.display());
+        writeln!(anstream::stderr(), "{} {what}", Styled(crate::output::GOOD, "written:"))?;
+    }
+    notes::tell(&written.notes, format)?;
+    Ok(Outcome::Fine)
+}
+
+/// The file of a part: `sitemap-1.xml` for `sitemap.xml`.
+fn part(path: &Path, number: usize) -> PathBuf {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    path.with_file_name(format!("{stem}-{number}.xml"))
+}
+
+/// One part has the name that was asked for; of several, an index has it.
+fn finish(table: &Table, path: &Path, files: usize) -> Result<(), Failure> {
+    let failed = |error| Failure::Write { path: path.to_owned(), error };
+    if files == 1 {
+        return std::fs::rename(part(path, 1), path).map_err(failed);
+    }
+    let root = format!("{}{}", table.origin().unwrap_or_default(), table.base());
+    let urls = (1..=files).map(|number| {
+        let part = part(path, number);
+        format!("{root}/{}", part.file_name().unwrap_or_default().to_string_lossy())
+    });
+    let file = File::create(path).map_err(failed)?;
+    write_index(BufWriter::new(file), urls).map_err(failed)
+}
+
+fn named_file(argument: &str, option: &str) -> Result<(String, PathBuf), Failure> {
+    let (name, path) = argument
+        .split_once('=')
+        .ok_or_else(|| Failure::Argument(format!("expected NAME=FILE after {option}, found `{argument}`")))?;
+    Ok((name.to_owned(), path.into()))
+}
+
+fn lines(path: &Path) -> Result<Vec<String>, Failure> {
+    let text = read_text(path)?;
+    Ok(text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect())
+}
+
+/// Records, one JSON object a line: values of parameters, and hints by their names.
+fn records(file: File, path: PathBuf) -> impl Iterator<Item = io::Result<Record>> {
+    let lines = BufReader::new(file).lines().enumerate();
+    lines.filter(|(_, line)| line.as_ref().map_or(true, |line| !line.trim().is_empty())).map(move |(at, line)| {
+        let wrong = |reason: String| io::Error::other(format!("{}:{}: {reason}", path.display(), at + 1));
+        let object = match serde_json::from_str(&line?) {
+            Ok(Json::Object(object)) => object,
+            Ok(_) => return Err(wrong("expected a JSON object such as {\"date\":\"2031-04-02\"}".to_owned())),
+            Err(error) => return Err(wrong(format!("this is not JSON: {error}"))),
+        };
+        let mut values = Vec::new();
+        let mut hints = Vec::new();
+        for (name, value) in object {
+            let single = |value: &Json| match value {
+                Json::String(text) => Some(text.clone()),
+                Json::Number(number) => Some(number.to_string()),
+                Json::Bool(value) => Some(value.to_string()),
+                Json::Null | Json::Array(_) | Json::Object(_) => None,
+            };
+            if matches!(name.as_str(), "lastmod" | "changefreq" | "priority") {
+                let data = match &value {
+                    Json::Number(number) => number.as_f64().map_or(Data::Null, Data::Float),
+                    other => single(other).map_or(Data::Null, Data::from),
+                };
+                hints.push((name, data));
+                continue;
+            }
+            let value = match &value {
+                Json::Array(items) => items.iter().map(single).collect::<Option<Vec<_>>>().map(Value::from),
+                other => single(other).map(Value::from),
+            };
+            let value = value.ok_or_else(|| wrong(format!("expected a text, a number or a list as `{name}`")))?;
+            values.push((name, value));
+        }
+        let (hints, faults) = Hints::read(&Data::Table(hints));
+        match faults.first() {
+            Some(fault) => Err(wrong(fault.clone())),
+            None => Ok(Record::new(values, hints)),
+        }
+    })
+}

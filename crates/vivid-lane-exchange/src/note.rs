@@ -1,0 +1,99 @@
+//! What has no counterpart.
+
+use std::fmt;
+
+use vivid_lane::Place;
+
+/// Something that could not be carried over as it was, and what became of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Note {
+    code: &'static str,
+    subject: String,
+    message: String,
+    place: Option<Place>,
+}
+
+impl Note {
+    /// A short, stable word for what became of it: `left-out`, `renamed` or `changed`.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        self.code
+    }
+
+    /// What it is about: the word of the other form, such as `requestBody`. Notes with the same code and subject can be told
+    /// together.
+    #[must_use]
+    pub fn subject(&self) -> &str {
+        &self.subject
+    }
+
+    /// What became of it, and why.
+    #[must_use]
+    pub fn message(&self) -> &str {
+        &self.message
+    }
+
+    /// Where it stands in what was read.
+    #[must_use]
+    pub fn place(&self) -> Option<&Place> {
+        self.place.as_ref()
+    }
+}
+
+impl fmt::Display for Note {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(place) = &self.place {
+            write!(f, "{place}: ")?;
+        }
+        f.write_str(&self.message)
+    }
+}
+
+/// How many notes are kept, so that a document that is strange throughout is told in bounded space.
+const MOST_NOTES: usize = 100_000;
+
+/// The notes of one conversion.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Notes {
+    all: Vec<Note>,
+    more: usize,
+}
+
+impl Notes {
+    /// All of them, in the order in which they came up.
+    #[must_use]
+    pub fn all(&self) -> &[Note] {
+        &self.all
+    }
+
+    /// How many there are beyond those that are kept.
+    #[must_use]
+    pub fn more(&self) -> usize {
+        self.more
+    }
+
+    /// Adds a note that something was left out, for callers that read what a table is made of.
+    pub fn leave_out(&mut self, subject: &str, message: impl Into<String>) {
+        self.left_out(subject, None, message);
+    }
+
+    pub(crate) fn left_out(&mut self, subject: &str, place: Option<Place>, message: impl Into<String>) {
+        self.add("left-out", subject, place, message.into());
+    }
+
+    pub(crate) fn renamed(&mut self, subject: &str, place: Option<Place>, message: impl Into<String>) {
+        self.add("renamed", subject, place, message.into());
+    }
+
+    pub(crate) fn changed(&mut self, subject: &str, place: Option<Place>, message: impl Into<String>) {
+        self.add("changed", subject, place, message.into());
+    }
+
+    fn add(&mut self, code: &'static str, subject: &str, place: Option<Place>, message: String) {
+        if self.all.len() == MOST_NOTES {
+            self.more += 1;
+        } else {
+            self.all.push(Note { code, subject: subject.to_owned(), message, place });
+        }
+    }
+}

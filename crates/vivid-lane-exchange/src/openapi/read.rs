@@ -1,0 +1,310 @@
+//! Description → table.
+
+use vivid_lane::{Data, Document, DocumentItem, DocumentKey, RouteSpec, Rule, Slash, Source, TableSpec};
+
+use super::name::{Names, legal, made_of};
+use super::parameter::{Parameters, Place, Read};
+use super::path::{by_name, convert, query_variable};
+use super::reference::References;
+use super::trial::Trials;
+use super::{Imported, KEPT, Kind, METHODS, OpenApiError};
+use crate::note::Notes;
+
+/// Reads a description in JSON or YAML.
+///
+/// # Errors
+/// The text is not in its format, is of another version, or has no paths.
+pub fn read(source: Source) -> Result<Imported, OpenApiError> {
+    let document = Document::read(source)?;
+    let root = document.root();
+    let version = root.get("openapi").or_else(|| root.get("swagger"));
+    let is_known = |version: &str| {
+        ["3.0", "3.1"]
+            .iter()
+            .any(|known| version.strip_prefix(known).is_some_and(|rest| rest.is_empty() || rest.starts_with('.')))
+    };
+    let found = version.map(|version| match version.to_data() {
+        Data::Text(text) => text,
+        Data::Float(number) => number.to_string(),
+        _ => version.describe().to_owned(),
+    });
+    if root.get("openapi").is_none() || !found.as_deref().is_some_and(is_known) {
+        return Err(OpenApiError { kind: Kind::Version { found } });
+    }
+    let mut reader = Reader {
+        references: References::new(&document),
+        trials: Trials::default(),
+        notes: Notes::default(),
+        names: Names::default(),
+        operations: Vec::new(),
+    };
+    for finding in document.findings() {
+        reader.notes.left_out("text", finding.place().cloned(), finding.message());
+    }
+    let mut table = TableSpec::new();
+    for (key, value) in root.entries() {
+        match key.name() {
+            "openapi" => {}
+            "servers" => table = reader.server(table, value),
+            "paths" => value.entries().for_each(|(path, item)| reader.path(path, item)),
+            "components" => {
+                let message = "of `components`, only what parameters refer to is read";
+                reader.notes.left_out("components", Some(key.place()), message);
+            }
+            _ => reader.no_counterpart(key),
+        }
+    }
+    if reader.operations.is_empty() {
+        return Err(OpenApiError { kind: Kind::NoPaths });
+    }
+    Ok(reader.finish(table))
+}
+
+struct Reader<'d> {
+    references: References<'d>,
+    trials: Trials,
+    notes: Notes,
+    names: Names,
+    operations: Vec<Operation<'d>>,
+}
+
+/// A route to be.
+struct Operation<'d> {
+    route: RouteSpec,
+    key: DocumentKey<'d>,
+    ends_with_slash: bool,
+    is_root: bool,
+}
+
+impl<'d> Reader<'d> {
+    fn no_counterpart(&mut self, key: DocumentKey<'d>) {
+        let message = format!("`{}` has no counterpart in a table", key.name().escape_debug());
+        self.notes.left_out(key.name(), Some(key.place()), message);
+    }
+
+    /// Origin and base, from the first server.
+    fn server(&mut self, table: TableSpec, servers: DocumentItem<'d>) -> TableSpec {
+        let mut all = servers.items();
+        let Some(first) = all.next() else { return table };
+        for other in all {
+            let message = "a table has one origin: only the first of the servers is read";
+            self.notes.left_out("servers", Some(other.place()), message);
+        }
+        let Some(template) = first.get("url").and_then(DocumentItem::as_text) else { return table };
+        let mut url = template.to_owned();
+        for (name, variable) in first.get("variables").into_iter().flat_map(DocumentItem::entries) {
+            let value = variable.get("default").and_then(DocumentItem::as_text).unwrap_or_default();
+            url = url.replace(&format!("{{{}}}", name.name()), value);
+            let message =
+                format!("a server has no variables in a table: `{}` is `{}`", name.name(), value.escape_debug());
+            self.notes.changed("servers", Some(name.place()), message);
+        }
+        let (origin, base) = match url::Url::parse(&url) {
+            Ok(parsed) if parsed.has_host() && matches!(parsed.scheme(), "http" | "https") => {
+                (Some(parsed.origin().ascii_serialization()), parsed.path().to_owned())
+            }
+            Err(url::ParseError::RelativeUrlWithoutBase) if url.starts_with('/') => (None, url.clone()),
+            _ => {
+                let message =
+                    format!("the server `{}` is neither an address nor a path; it is left out", url.escape_debug());
+                self.notes.left_out("servers", Some(first.place()), message);
+                return table;
+            }
+        };
+        let table = match origin {
+            Some(origin) => table.origin(origin),
+            None => table,
+        };
+        let base = base.trim_end_matches('/');
+        if base.is_empty() { table } else { table.base(base) }
+    }
+
+    fn path(&mut self, key: DocumentKey<'d>, item: DocumentItem<'d>) {
+        if key.name().starts_with("x-") {
+            return self.no_counterpart(key);
+        }
+        let item = match self.references.follow(item) {
+            Ok(item) => item,
+            Err(lost) => {
+                let message = format!("`{}`: {}", key.name().escape_debug(), lost.reason());
+                return self.notes.left_out("path", Some(key.place()), message);
+            }
+        };
+        let shared = item.get("parameters");
+        for (inner, operation) in item.entries() {
+            match inner.name() {
+                "parameters" => {}
+                method if METHODS.contains(&method) => self.operation(key, inner, operation, shared),
+                _ => self.no_counterpart(inner),
+            }
+        }
+    }
+
+    fn operation(
+        &mut self,
+        path: DocumentKey<'d>,
+        method: DocumentKey<'d>,
+        item: DocumentItem<'d>,
+        shared: Option<DocumentItem<'d>>,
+    ) {
+        let of = format!("{} `{}`", method.name().to_ascii_uppercase(), path.name().escape_debug());
+        // A table answers these by itself, wherever it answers anything.
+        if method.name() == "options" {
+            let message = format!("{of}: a table answers OPTIONS by itself");
+            return self.notes.left_out("options", Some(method.place()), message);
+        }
+        let mut parameters =
+            Parameters { references: &mut self.references, trials: &mut self.trials, notes: &mut self.notes }.read(
+                item.get("parameters"),
+                shared,
+                &of,
+            );
+        let styles: Vec<(String, Place)> = parameters
+            .iter()
+            .filter(|one| matches!(one.place, Place::Path | Place::Label | Place::Matrix))
+            .map(|one| (one.name.clone(), one.place))
+            .collect();
+        let style =
+            |name: &str| styles.iter().find(|(known, _)| known == name).map_or(Place::Path, |(_, place)| *place);
+        let converted = convert(path.name(), &path.place(), style, &mut self.notes);
+        let names = by_name(&converted.names);
+        for (name, _) in &converted.names {
+            if !styles.iter().any(|(known, _)| known == name) {
+                let message =
+                    format!("{of}: `{}` stands in the path but is not declared; it has no rule", name.escape_debug());
+                self.notes.changed("parameter", Some(path.place()), message);
+            }
+        }
+        parameters.retain(|one| {
+            let is_there = matches!(one.place, Place::Query | Place::Pairs) || names.contains_key(one.name.as_str());
+            if !is_there {
+                let message =
+                    format!("{of}: `{}` is declared in the path, but does not stand there", one.name.escape_debug());
+                self.notes.left_out("parameter", Some(one.at.clone()), message);
+            }
+            is_there
+        });
+        let (name, page) = self.name(path, method, item);
+        let mut route = RouteSpec::new(name).page(page);
+        if method.name() != "get" {
+            route = route.methods([method.name().to_ascii_uppercase()]);
+        }
+        let mut text = converted.text.clone();
+        route = self.parameters(route, &parameters, &names, &mut text, &of);
+        route = route.path(&text);
+        for (inner, value) in item.entries() {
+            match inner.name() {
+                "operationId" | "parameters" => {}
+                kept if KEPT.contains(&kept) && !matches!(value.to_data(), Data::Null) => {
+                    route = route.data(kept, value.to_data());
+                }
+                _ => self.no_counterpart(inner),
+            }
+        }
+        let is_root = converted.text == "/";
+        self.operations.push(Operation { route, key: path, ends_with_slash: converted.ends_with_slash, is_root });
+    }
+
+    /// The name of the route, and of its page.
+    fn name(&mut self, path: DocumentKey<'d>, method: DocumentKey<'d>, item: DocumentItem<'d>) -> (String, String) {
+        let given = item.get("operationId");
+        let Some(id) = given.and_then(DocumentItem::as_text).filter(|id| !id.is_empty()) else {
+            let name = self.names.take(&made_of(path.name(), method.name()));
+            return (name.clone(), name);
+        };
+        let wanted = legal(id);
+        let name = self.names.take(&wanted);
+        let place = given.map(DocumentItem::place);
+        if name != wanted {
+            let message =
+                format!("`{}` is the `operationId` of two operations: this one is named `{name}`", id.escape_debug());
+            self.notes.renamed("operationId", place, message);
+            return (name.clone(), name);
+        }
+        if name != id {
+            let message = format!("`{}` cannot be the name of a route: it is named `{name}`", id.escape_debug());
+            self.notes.renamed("operationId", place, message);
+        }
+        (name, id.to_owned())
+    }
+
+    fn parameters(
+        &mut self,
+        mut route: RouteSpec,
+        parameters: &[Read],
+        names: &std::collections::HashMap<&str, &str>,
+        path: &mut String,
+        of: &str,
+    ) -> RouteSpec {
+        let mut query: Vec<String> = Vec::new();
+        let mut rest: Option<String> = None;
+        let mut required: Vec<String> = Vec::new();
+        for one in parameters {
+            let name = match (one.place, names.get(one.name.as_str())) {
+                (Place::Query | Place::Pairs, _) => query_variable(&one.name),
+                (_, Some(name)) => (*name).to_owned(),
+                (_, None) => continue,
+            };
+            // A value has one name along a route, wherever it stands.
+            let is_taken = matches!(one.place, Place::Query | Place::Pairs)
+                && (names.values().any(|known| *known == name) || query.contains(&name));
+            if is_taken || name.is_empty() {
+                let message = format!(
+                    "{of}: `{}` is in the path and in the query; only the path's is read",
+                    one.name.escape_debug()
+                );
+                self.notes.left_out("parameter", Some(one.at.clone()), message);
+                continue;
+            }
+            match one.place {
+                Place::Query => query.push(name.clone()),
+                Place::Pairs if rest.is_some() => {
+                    let message = format!(
+                        "{of}: `{}`: only one parameter can take the rest of the query",
+                        one.name.escape_debug()
+                    );
+                    self.notes.left_out("parameter", Some(one.at.clone()), message);
+                    continue;
+                }
+                Place::Pairs => rest = Some(format!("{name}*")),
+                Place::Path | Place::Label | Place::Matrix => {}
+            }
+            if matches!(one.place, Place::Label | Place::Matrix) || (one.is_required && one.place == Place::Query) {
+                required.push(name.clone());
+            }
+            if !one.keywords.is_empty() {
+                let keywords = one.keywords.iter();
+                let rule = keywords.fold(Rule::new(), |rule, (keyword, value)| rule.keyword(keyword, value.clone()));
+                route = route.param(name, rule);
+            }
+        }
+        query.extend(rest);
+        if !query.is_empty() {
+            let lead = if path.contains('?') { '&' } else { '?' };
+            path.push_str(&format!("{{{lead}{}}}", query.join(",")));
+        }
+        if required.is_empty() { route } else { route.required(required) }
+    }
+
+    /// The table, with one policy for the slash at the end of a path.
+    fn finish(mut self, mut table: TableSpec) -> Imported {
+        let counted = self.operations.iter().filter(|one| !one.is_root);
+        let (with, without): (Vec<_>, Vec<_>) = counted.partition(|one| one.ends_with_slash);
+        let is_always = with.len() > without.len();
+        if is_always {
+            table = table.slash(Slash::Always);
+        }
+        for one in if is_always { without } else { with } {
+            let message = format!(
+                "`{}`: a site ends all its paths with a slash or none; this one is read {} it",
+                one.key.name().escape_debug(),
+                if is_always { "with" } else { "without" }
+            );
+            self.notes.changed("path", Some(one.key.place()), message);
+        }
+        for one in self.operations {
+            table = table.route(one.route);
+        }
+        Imported { table, notes: self.notes }
+    }
+}

@@ -1,0 +1,245 @@
+//! A schema of a parameter → the keywords of a rule.
+
+use vivid_lane::{Data, DocumentItem, Place};
+
+use super::reference::References;
+use super::trial::Keywords;
+use crate::note::Notes;
+
+/// How deep schemas are followed into each other.
+const DEEPEST: usize = 32;
+
+/// Keywords that a rule takes over as they are.
+const SAME: &[&str] =
+    &["enum", "const", "pattern", "minimum", "maximum", "multipleOf", "minLength", "maxLength", "default"];
+
+/// Formats that a rule has.
+const FORMATS: &[&str] = &[
+    "integer",
+    "number",
+    "boolean",
+    "digits",
+    "date",
+    "time",
+    "date-time",
+    "uuid",
+    "slug",
+    "hex",
+    "email",
+    "ipv4",
+    "ipv6",
+    "alpha",
+    "alnum",
+];
+
+/// Reads schemas.
+pub(super) struct Schemas<'r, 'd, 'n> {
+    pub(super) references: &'r mut References<'d>,
+    pub(super) notes: &'n mut Notes,
+    /// What the schema is of, for notes.
+    pub(super) of: String,
+}
+
+impl<'d> Schemas<'_, 'd, '_> {
+    fn left_out(&mut self, subject: &str, place: Place, reason: &str) {
+        let message = format!("{}: {reason}", self.of);
+        self.notes.left_out(subject, Some(place), message);
+    }
+
+    /// What kind of value a schema is of: `object`, `array`, or the type of a single value.
+    pub(super) fn kind(&mut self, schema: DocumentItem<'d>) -> Option<&'d str> {
+        let schema = self.references.follow(schema).ok()?;
+        let kind = schema.get("type")?;
+        kind.as_text().or_else(|| kind.items().filter_map(DocumentItem::as_text).find(|one| *one != "null"))
+    }
+
+    /// The keywords of a schema.
+    pub(super) fn keywords(&mut self, schema: DocumentItem<'d>) -> Keywords {
+        self.read(schema, 0)
+    }
+
+    fn read(&mut self, schema: DocumentItem<'d>, depth: usize) -> Keywords {
+        let place = schema.place();
+        if depth > DEEPEST {
+            self.left_out("schema", place, "schemas within schemas, in a circle or deeper than can be followed");
+            return Vec::new();
+        }
+        let schema = match self.references.follow(schema) {
+            Ok(schema) => schema,
+            Err(lost) => {
+                self.left_out("$ref", place, &lost.reason());
+                return Vec::new();
+            }
+        };
+        let mut out = Keywords::new();
+        let mut branches = Vec::new();
+        for (key, value) in schema.entries() {
+            match key.name() {
+                "type" => self.types(value, &mut out),
+                "format" => self.format(value, &mut out),
+                "exclusiveMinimum" | "exclusiveMaximum" => {
+                    let bound = if key.name() == "exclusiveMinimum" { "minimum" } else { "maximum" };
+                    // In 3.0 these are marks of the other keyword, in 3.1 bounds of their own.
+                    match value.as_bool() {
+                        Some(false) => {}
+                        Some(true) => {
+                            out.extend(schema.get(bound).map(|limit| (key.name().to_owned(), limit.to_data())));
+                        }
+                        None => out.push((key.name().to_owned(), value.to_data())),
+                    }
+                }
+                "minimum" | "maximum" => {
+                    let mark = if key.name() == "minimum" { "exclusiveMinimum" } else { "exclusiveMaximum" };
+                    if schema.get(mark).and_then(DocumentItem::as_bool) != Some(true) {
+                        out.push((key.name().to_owned(), value.to_data()));
+                    }
+                }
+                "enum" => self.choice(value, &mut out),
+                name if SAME.contains(&name) => out.push((name.to_owned(), value.to_data())),
+                "allOf" => branches.extend(value.items()),
+                "oneOf" | "anyOf" => self.any_of(key.name(), value, depth, &mut out),
+                name => {
+                    let reason = format!("`{name}` of a schema has no counterpart in a rule");
+                    self.left_out(name, key.place(), &reason);
+                }
+            }
+        }
+        for branch in branches {
+            let more = self.read(branch, depth + 1);
+            self.merge(&mut out, more, branch.place());
+        }
+        out
+    }
+
+    fn types(&mut self, value: DocumentItem<'d>, out: &mut Keywords) {
+        let names: Vec<&str> = match value.as_text() {
+            Some(name) => vec![name],
+            None => value.items().filter_map(DocumentItem::as_text).filter(|name| *name != "null").collect(),
+        };
+        if let Some(wrong) = names.iter().find(|name| !["string", "integer", "number", "boolean"].contains(name)) {
+            let reason = format!("a value of the type `{}` is no single value", wrong.escape_debug());
+            self.left_out("type", value.place(), &reason);
+            return;
+        }
+        match names.as_slice() {
+            [] => {}
+            // Any text is a string.
+            names if names.contains(&"string") => {}
+            [one] => out.push(("type".to_owned(), (*one).into())),
+            several => out.push(("type".to_owned(), several.to_vec().into())),
+        }
+    }
+
+    fn format(&mut self, value: DocumentItem<'d>, out: &mut Keywords) {
+        let Some(name) = value.as_text() else {
+            return self.left_out("format", value.place(), "expected text as `format`");
+        };
+        if FORMATS.contains(&name) {
+            out.push(("format".to_owned(), name.into()));
+        } else {
+            let reason = format!("the format `{}` is none that a rule has", name.escape_debug());
+            self.left_out("format", value.place(), &reason);
+        }
+    }
+
+    fn choice(&mut self, value: DocumentItem<'d>, out: &mut Keywords) {
+        let is_single = |data: &Data| !matches!(data, Data::Null | Data::List(_) | Data::Table(_));
+        let Data::List(values) = value.to_data() else {
+            return self.left_out("enum", value.place(), "expected a list as `enum`");
+        };
+        let (kept, others): (Vec<Data>, Vec<Data>) = values.into_iter().partition(is_single);
+        if !others.is_empty() {
+            self.left_out("enum", value.place(), "a value of `enum` that no URL can have: null, a list or an object");
+        }
+        out.push(("enum".to_owned(), Data::List(kept)));
+    }
+
+    /// Alternatives: values one by one, or types.
+    fn any_of(&mut self, keyword: &str, value: DocumentItem<'d>, depth: usize, out: &mut Keywords) {
+        let mut values = Vec::new();
+        let mut types = Vec::new();
+        for branch in value.items() {
+            for (name, data) in self.read(branch, depth + 1) {
+                match (name.as_str(), data) {
+                    ("enum", Data::List(more)) => values.extend(more),
+                    ("const", one) => values.push(one),
+                    ("type", Data::List(more)) => types.extend(more),
+                    ("type", one) => types.push(one),
+                    _ => {
+                        let reason =
+                            format!("the alternatives of `{keyword}` cannot be told in the keywords of a rule");
+                        return self.left_out(keyword, value.place(), &reason);
+                    }
+                }
+            }
+        }
+        let is_of_values = value.items().all(|branch| {
+            let branch = self.references.follow(branch).unwrap_or(branch);
+            branch.get("enum").is_some() || branch.get("const").is_some()
+        });
+        let is_of_types = values.is_empty() && types.len() == value.items().len();
+        if is_of_values && !values.is_empty() {
+            values.dedup();
+            self.merge(out, vec![("enum".to_owned(), Data::List(values))], value.place());
+        } else if is_of_types && !types.is_empty() {
+            types.dedup();
+            self.merge(out, vec![("type".to_owned(), Data::List(types))], value.place());
+        } else {
+            let reason = format!("the alternatives of `{keyword}` cannot be told in the keywords of a rule");
+            self.left_out(keyword, value.place(), &reason);
+        }
+    }
+
+    /// What is asked for by both.
+    fn merge(&mut self, out: &mut Keywords, more: Keywords, place: Place) {
+        for (name, theirs) in more {
+            let Some((_, ours)) = out.iter_mut().find(|(known, _)| *known == name) else {
+                out.push((name, theirs));
+                continue;
+            };
+            match both(&name, ours, &theirs) {
+                Some(joined) => *ours = joined,
+                None => {
+                    let reason = format!("`{name}` of two parts of `allOf` cannot be merged; the first is kept");
+                    self.left_out("allOf", place.clone(), &reason);
+                }
+            }
+        }
+    }
+}
+
+fn number(data: &Data) -> Option<f64> {
+    match data {
+        // Whole numbers beyond 2^53 compare as their neighbours, and equal ones are equal before they come here.
+        Data::Integer(number) => Some(*number as f64),
+        Data::Float(number) => Some(*number),
+        _ => None,
+    }
+}
+
+/// The value of a keyword that says what two say.
+fn both(name: &str, ours: &Data, theirs: &Data) -> Option<Data> {
+    if ours == theirs {
+        return Some(ours.clone());
+    }
+    let ordered = |greater: bool| {
+        let is_ours = (number(ours)? > number(theirs)?) == greater;
+        Some(if is_ours { ours.clone() } else { theirs.clone() })
+    };
+    match name {
+        "minimum" | "exclusiveMinimum" | "minLength" => ordered(true),
+        "maximum" | "exclusiveMaximum" | "maxLength" => ordered(false),
+        "enum" => match (ours, theirs) {
+            (Data::List(ours), Data::List(theirs)) => {
+                Some(Data::List(ours.iter().filter(|one| theirs.contains(one)).cloned().collect()))
+            }
+            _ => None,
+        },
+        "type" if [ours, theirs].iter().all(|one| matches!(one.as_text(), Some("integer" | "number"))) => {
+            Some("integer".into())
+        }
+        // The nearer one is the more special one.
+        "default" => Some(ours.clone()),
+        _ => None,
+    }
+}

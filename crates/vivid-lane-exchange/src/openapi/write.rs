@@ -1,0 +1,292 @@
+//! Table → description.
+
+use std::collections::{HashMap, HashSet};
+
+use vivid_lane::{Data, Operator, ParamKind, Parameter, Part, RouteRef, Slash, Table, Template};
+
+use super::name::{Names, legal};
+use super::{Exported, KEPT};
+use crate::note::Notes;
+
+/// In how many ways the optional parts of one path are written.
+const MOST_WAYS: usize = 64;
+
+/// Writes a table as an OpenAPI 3.1 description. An optional part of a path, which a description cannot have, becomes a path
+/// of its own with and without it.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+/// use vivid_lane_exchange::openapi;
+///
+/// let table = Table::from_toml("[routes.archive]\npath = '/archive{/year}'\npage = 'archive'\nparams.year = 'digits'")?;
+/// let written = openapi::write(&table);
+/// let paths = written.document.get("paths").unwrap();
+/// assert!(paths.get("/archive").is_some() && paths.get("/archive/{year}").is_some());
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[must_use]
+pub fn write(table: &Table) -> Exported {
+    let mut writer =
+        Writer { notes: Notes::default(), ids: Names::default(), paths: Vec::new(), places: HashMap::new(), table };
+    // The names of routes go before those that are made for a second way.
+    let routes: Vec<RouteRef<'_>> = table.routes().collect();
+    let mut ids = Vec::new();
+    for route in &routes {
+        let page = route.page().map(String::as_str).unwrap_or_default();
+        let id = if !page.is_empty() && legal(page) == route.name() { page } else { route.name() };
+        ids.push(writer.ids.take(id));
+    }
+    for (route, id) in routes.into_iter().zip(ids) {
+        writer.route(route, &id);
+    }
+    let info = [("title", Data::from("Pages of a route table")), ("version", Data::from("1"))];
+    let info = info.into_iter().map(|(name, value)| (name.to_owned(), value)).collect();
+    let mut document = vec![("openapi".to_owned(), Data::from("3.1.0")), ("info".to_owned(), Data::Table(info))];
+    let server = format!("{}{}", table.origin().unwrap_or_default(), table.base());
+    if !server.is_empty() {
+        document.push(("servers".to_owned(), Data::List(vec![Data::Table(vec![("url".to_owned(), server.into())])])));
+    }
+    document.push(("paths".to_owned(), Data::Table(writer.paths)));
+    Exported { document: Data::Table(document), notes: writer.notes }
+}
+
+struct Writer<'t> {
+    table: &'t Table,
+    notes: Notes,
+    ids: Names,
+    paths: Vec<(String, Data)>,
+    /// Where each path stands.
+    places: HashMap<String, usize>,
+}
+
+/// One way to fill the optional parts of a path.
+#[derive(Clone, Default)]
+struct Way {
+    text: String,
+    names: HashSet<String>,
+}
+
+impl<'t> Writer<'t> {
+    fn left_out(&mut self, subject: &str, route: RouteRef<'_>, reason: &str) {
+        self.notes.left_out(subject, None, format!("`{}`: {reason}", route.name()));
+    }
+
+    fn route(&mut self, route: RouteRef<'t>, id: &str) {
+        for (subject, is_there) in [
+            ("frame", route.frame().is_some()),
+            ("fallback", route.fallback().is_some()),
+            ("needs", route.needs().len() > 0),
+            ("host", route.host().is_some()),
+        ] {
+            if is_there {
+                self.left_out(subject, route, &format!("a description has no `{subject}`"));
+            }
+        }
+        if route.redirect_status().is_some() {
+            return self.left_out("redirect", route, "a description has no redirects");
+        }
+        if route.page().is_none() {
+            return;
+        }
+        let Some(ways) = self.ways(route) else { return };
+        let mut id = Some(id.to_owned());
+        for way in ways {
+            let id = id.take().unwrap_or_else(|| self.ids.take(route.name()));
+            let operation = self.operation(route, &id, &way);
+            let methods: Vec<String> = route.methods().map(str::to_ascii_lowercase).collect();
+            for (at, method) in methods.iter().enumerate() {
+                // An operation has an id of its own.
+                let mut operation = operation.clone();
+                if let (1.., Data::Table(entries)) = (at, &mut operation) {
+                    entries[0].1 = self.ids.take(&format!("{}-{method}", route.name())).into();
+                }
+                self.put(&way.text, method, operation, route);
+            }
+        }
+        let data = route.data();
+        if let Data::Table(entries) = data {
+            for (name, _) in entries.iter().filter(|(name, _)| !KEPT.contains(&name.as_str())) {
+                self.left_out("data", route, &format!("a description has no place for `data.{name}`"));
+            }
+        }
+    }
+
+    fn put(&mut self, path: &str, method: &str, operation: Data, route: RouteRef<'_>) {
+        if !super::METHODS.contains(&method) {
+            return self.left_out(
+                "methods",
+                route,
+                &format!("a description has no method `{}`", method.to_uppercase()),
+            );
+        }
+        let at = *self.places.entry(path.to_owned()).or_insert_with(|| {
+            self.paths.push((path.to_owned(), Data::default()));
+            self.paths.len() - 1
+        });
+        let Data::Table(entries) = &mut self.paths[at].1 else { return };
+        if entries.iter().any(|(known, _)| known == method) {
+            return self.left_out("path", route, &format!("another route has `{path}` with the same method already"));
+        }
+        entries.push((method.to_owned(), operation));
+    }
+
+    fn operation(&mut self, route: RouteRef<'t>, id: &str, way: &Way) -> Data {
+        let mut out = vec![("operationId".to_owned(), Data::from(id))];
+        for key in KEPT {
+            out.extend(route.data().get(key).map(|value| ((*key).to_owned(), value.clone())));
+        }
+        let mut parameters = Vec::new();
+        for parameter in route.parameters() {
+            let is_in_path = matches!(parameter.kind(), ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
+            if !is_in_path || way.names.contains(parameter.name()) {
+                parameters.extend(self.parameter(route, parameter));
+            }
+        }
+        if !parameters.is_empty() {
+            out.push(("parameters".to_owned(), Data::List(parameters)));
+        }
+        Data::Table(out)
+    }
+
+    fn parameter(&mut self, route: RouteRef<'t>, parameter: Parameter<'t>) -> Option<Data> {
+        let name = decoded(parameter.name());
+        let mut out = vec![("name".to_owned(), Data::from(name))];
+        match parameter.kind() {
+            ParamKind::Segment => {
+                out.push(("in".to_owned(), "path".into()));
+                out.push(("required".to_owned(), true.into()));
+                let style = match operator_of(route.path(), parameter.name()) {
+                    Some(Operator::Label) => Some("label"),
+                    Some(Operator::PathStyle) => Some("matrix"),
+                    _ => None,
+                };
+                out.extend(style.map(|style| ("style".to_owned(), style.into())));
+            }
+            ParamKind::Query => {
+                out.push(("in".to_owned(), "query".into()));
+                if !parameter.is_optional() {
+                    out.push(("required".to_owned(), true.into()));
+                }
+            }
+            ParamKind::Pairs => {
+                out.push(("in".to_owned(), "query".into()));
+                let schema = Data::Table(vec![("type".to_owned(), "object".into())]);
+                out.push(("schema".to_owned(), schema));
+                return Some(Data::Table(out));
+            }
+            ParamKind::Host | ParamKind::Fragment => {
+                let reason = format!("`{}` is in no part of a URL that a description has", parameter.name());
+                self.left_out("parameter", route, &reason);
+                return None;
+            }
+            // The ways of the path have left these routes out.
+            ParamKind::Items | ParamKind::Rest => return None,
+        }
+        out.push(("schema".to_owned(), self.schema(route, parameter)));
+        Some(Data::Table(out))
+    }
+
+    fn schema(&mut self, route: RouteRef<'t>, parameter: Parameter<'t>) -> Data {
+        let mut out = Vec::new();
+        if parameter.keywords().all(|(name, _)| !matches!(name, "type" | "enum" | "const")) {
+            out.push(("type".to_owned(), "string".into()));
+        }
+        for (name, value) in parameter.keywords() {
+            match name {
+                "listed" => {
+                    let reason = format!("a description has no live lists: `{}` takes any value", parameter.name());
+                    self.left_out("listed", route, &reason);
+                }
+                "minItems" | "maxItems" => {}
+                "default" if !parameter.is_optional() || parameter.kind() == ParamKind::Segment => {
+                    let reason = format!("`{}` is in the path, where a description has no default", parameter.name());
+                    self.left_out("default", route, &reason);
+                }
+                _ => out.push((name.to_owned(), value.clone())),
+            }
+        }
+        Data::Table(out)
+    }
+
+    /// The paths that a route has, the one with most parts first; `None` for a route that a description cannot have.
+    fn ways(&mut self, route: RouteRef<'t>) -> Option<Vec<Way>> {
+        let is_optional = |name: &str| route.parameters().any(|one| one.name() == name && one.is_optional());
+        let mut ways = vec![Way::default()];
+        for part in route.path().parts() {
+            match part {
+                Part::Literal(text) => ways.iter_mut().for_each(|way| way.text.push_str(text)),
+                Part::Expression(expression) => {
+                    let operator = expression.operator();
+                    if matches!(operator, Operator::Query | Operator::Continuation | Operator::Fragment) {
+                        continue;
+                    }
+                    if ways.iter().any(|way| way.text.contains('?')) {
+                        self.left_out("path", route, "a description has no value under another name in the query");
+                        return None;
+                    }
+                    let names: Vec<&str> = expression.variables().iter().map(|variable| variable.name()).collect();
+                    let is_tail =
+                        operator == Operator::Reserved || expression.variables().iter().any(|one| one.is_exploded());
+                    if is_tail {
+                        let reason = "a description has no parameter that holds slashes";
+                        self.left_out("path", route, reason);
+                        return None;
+                    }
+                    let separator = match operator {
+                        Operator::Segment => "/",
+                        Operator::Simple if names.len() > 1 => ",",
+                        _ => "",
+                    };
+                    // Values are filled from the left, so one that must be there brings those before it.
+                    let least = names.iter().rposition(|name| !is_optional(name)).map_or(0, |at| at + 1);
+                    let mut longer = Vec::new();
+                    for way in &ways {
+                        for count in (least..=names.len()).rev() {
+                            let mut way = way.clone();
+                            for (at, name) in names[..count].iter().enumerate() {
+                                if operator == Operator::Segment || at > 0 {
+                                    way.text.push_str(separator);
+                                }
+                                way.text.push_str(&format!("{{{name}}}"));
+                                way.names.insert((*name).to_owned());
+                            }
+                            longer.push(way);
+                        }
+                    }
+                    if longer.len() > MOST_WAYS {
+                        self.left_out("path", route, "its optional parts can be filled in too many ways to write each");
+                        return None;
+                    }
+                    ways = longer;
+                }
+            }
+        }
+        let ends_with_slash = self.table.slash() == Slash::Always;
+        for way in &mut ways {
+            let (path, query) = match way.text.split_once('?') {
+                Some((path, query)) => (path.to_owned(), format!("?{query}")),
+                None => (way.text.clone(), String::new()),
+            };
+            let path = if path.is_empty() { "/".to_owned() } else { path };
+            let slash = if ends_with_slash && path != "/" { "/" } else { "" };
+            way.text = format!("{path}{slash}{query}");
+        }
+        Some(ways)
+    }
+}
+
+/// The operator of the expression that a parameter stands in.
+fn operator_of(template: &Template, name: &str) -> Option<Operator> {
+    template.parts().iter().find_map(|part| match part {
+        Part::Expression(one) if one.variables().iter().any(|variable| variable.name() == name) => Some(one.operator()),
+        _ => None,
+    })
+}
+
+/// The name of a query parameter as it stands in URLs.
+fn decoded(name: &str) -> String {
+    url::form_urlencoded::parse(format!("{}=", name.replace('+', "%2B")).as_bytes())
+        .next()
+        .map_or_else(|| name.to_owned(), |(name, _)| name.into_owned())
+}

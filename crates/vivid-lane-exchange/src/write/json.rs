@@ -1,0 +1,34 @@
+//! JSON (RFC 8259).
+
+use serde_json::Value as Json;
+use vivid_lane::Data;
+
+use super::tree::{Branch, Value};
+use crate::note::Notes;
+
+pub(super) fn write(tree: &Branch, notes: &mut Notes) -> String {
+    let comments = tree.comments();
+    if comments > 0 {
+        let plural = if comments == 1 { "" } else { "s" };
+        notes.left_out("comments", None, format!("JSON has no comments: {comments} comment line{plural} left out"));
+    }
+    let entries = tree.entries.iter().map(|leaf| (leaf.key.clone(), of_value(&leaf.value)));
+    format!("{:#}\n", Json::Object(entries.collect()))
+}
+
+fn of_value(value: &Value) -> Json {
+    to_json(&value.to_data())
+}
+
+/// Data as JSON.
+pub(crate) fn to_json(data: &Data) -> Json {
+    match data {
+        Data::Null => Json::Null,
+        Data::Bool(value) => (*value).into(),
+        Data::Integer(number) => (*number).into(),
+        Data::Float(number) => (*number).into(),
+        Data::Text(text) => text.as_str().into(),
+        Data::List(items) => items.iter().map(to_json).collect(),
+        Data::Table(entries) => entries.iter().map(|(name, value)| (name.clone(), to_json(value))).collect(),
+    }
+}
