@@ -51,7 +51,8 @@ pub fn write(table: &Table) -> Module {
     }
     let union = |names: &[&str]| match names {
         [] => "never".to_owned(),
-        names => names.iter().map(|name| text(name)).collect::<Vec<_>>().join(" | "),
+        [one] => text(one),
+        names => names.iter().map(|name| format!("\n  | {}", text(name))).collect(),
     };
     // A string takes whatever is written.
     let _ = writeln!(out, "/** Every page of the table. */\nexport type PageName = {};\n", union(&pages));
@@ -161,34 +162,39 @@ impl Writer {
     }
 
     fn automaton(&mut self, automaton: Automaton<'_>) -> usize {
+        // States fit into 32 bits, as those of every automaton do.
+        let states = 0..u32::try_from(automaton.states()).unwrap_or(u32::MAX);
+        // Bytes that lead from each state to the same one are one class.
+        let mut columns: Vec<Vec<u32>> = Vec::new();
+        let mut class_of: HashMap<usize, usize> = HashMap::new();
         let mut classes: Vec<(usize, usize)> = Vec::new();
         for byte in 0..=u8::MAX {
-            let class = automaton.class(byte);
+            let class = *class_of.entry(automaton.class(byte)).or_insert_with(|| {
+                let column: Vec<u32> = states.clone().map(|state| automaton.step(state, byte)).collect();
+                columns.iter().position(|known| *known == column).unwrap_or_else(|| {
+                    columns.push(column);
+                    columns.len() - 1
+                })
+            });
             match classes.last_mut() {
                 Some((length, known)) if *known == class => *length += 1,
                 _ => classes.push((1, class)),
             }
         }
-        let width = classes.iter().map(|(_, class)| class + 1).max().unwrap_or(1);
-        let mut byte_of = vec![0; width];
-        (0..=u8::MAX).for_each(|byte| byte_of[automaton.class(byte)] = byte);
-        // States fit into 32 bits, as those of every automaton do.
-        let states = 0..u32::try_from(automaton.states()).unwrap_or(u32::MAX);
         let list = |numbers: &mut dyn Iterator<Item = String>| numbers.collect::<Vec<_>>().join(",");
+        let next =
+            states.clone().flat_map(|state| columns.iter().map(move |column| column[state as usize].to_string()));
         let text = format!(
-            "{{ classes: [{}], width: {width}, start: {}, next: [{}], ends: [{}] }}",
+            "{{ classes: [{}], width: {}, start: {}, next: [{}], ends: [{}] }}",
             list(&mut classes.iter().map(|(length, class)| format!("{length},{class}"))),
+            columns.len(),
             automaton.start(),
-            list(
-                &mut states
-                    .clone()
-                    .flat_map(|state| byte_of.iter().map(move |&byte| automaton.step(state, byte).to_string()))
-            ),
+            list(&mut { next }),
             list(&mut states.filter(|&state| automaton.accepts(state)).map(|state| state.to_string())),
         );
-        let next = self.automata.len();
-        let at = *self.known.entry(text.clone()).or_insert(next);
-        if at == next {
+        let fresh = self.automata.len();
+        let at = *self.known.entry(text.clone()).or_insert(fresh);
+        if at == fresh {
             self.automata.push(text);
         }
         at
