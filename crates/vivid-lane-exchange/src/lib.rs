@@ -9,11 +9,11 @@
 //! writes texts; files are the caller's.
 //!
 //! ```
-//! use vivid_lane::Source;
-//! use vivid_lane_exchange::{TableFormat, rewrite};
+//! use vivid_lane::{Source, Syntax};
+//! use vivid_lane_exchange::rewrite;
 //!
 //! let yaml = Source::yaml("# The start.\nroutes:\n  home: { path: /, page: home }\n");
-//! let rewritten = rewrite(yaml, TableFormat::Toml)?;
+//! let rewritten = rewrite(yaml, Syntax::Toml)?;
 //! assert_eq!(rewritten.text, "# The start.\n[routes.home]\npath = \"/\"\npage = \"home\"\n");
 //! # Ok::<(), vivid_lane::TableError>(())
 //! ```
@@ -25,4 +25,4 @@ pub mod typescript;
 mod write;
 
 pub use note::{Note, Notes};
-pub use write::{Rewritten, TableFormat, rewrite, write_data, write_table};
+pub use write::{Rewritten, rewrite, write_data, write_table};

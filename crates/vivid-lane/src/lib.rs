@@ -63,7 +63,7 @@ pub use navigate::{Change, History, Transition, transition};
 pub use rule::Automaton;
 pub use table::{
     Case, Data, Document, DocumentItem, DocumentKey, Finding, Format, Location, Need, Overlaps, Place, RedirectTo,
-    RouteSpec, Rule, Severity, Slash, Source, TableError, TableSpec, table_schema,
+    RouteSpec, Rule, Severity, Slash, Source, Syntax, TableError, TableSpec, table_schema,
 };
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 

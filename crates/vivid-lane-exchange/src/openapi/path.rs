@@ -66,7 +66,7 @@ pub(super) fn convert(path: &str, at: &At, style: impl Fn(&str) -> Place, notes:
             let message = format!("`{shown}`: a table has no empty segments; of two slashes one is left out");
             notes.changed("path", Some(at.clone()), message);
         } else {
-            push_literal(&mut text, c, &rest[1.min(rest.len())..]);
+            push_literal(&mut text, c, &rest[c.len_utf8()..]);
         }
         rest = &rest[c.len_utf8()..];
     }

@@ -184,6 +184,12 @@ impl<'d> Reader<'d> {
             }
             is_there
         });
+        // In the order in which they stand in the URL, whatever the order in which they are described.
+        parameters.sort_by_key(|one| match one.place {
+            Place::Query => (1, 0),
+            Place::Pairs => (2, 0),
+            _ => (0, converted.names.iter().position(|(name, _)| *name == one.name).unwrap_or_default()),
+        });
         let (name, page) = self.name(path, method, item);
         let mut route = RouteSpec::new(name).page(page);
         if method.name() != "get" {

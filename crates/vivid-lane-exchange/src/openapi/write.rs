@@ -133,8 +133,8 @@ impl<'t> Writer<'t> {
 
     fn operation(&mut self, route: RouteRef<'t>, id: &str, way: &Way) -> Data {
         let mut out = vec![("operationId".to_owned(), Data::from(id))];
-        for key in KEPT {
-            out.extend(route.data().get(key).map(|value| ((*key).to_owned(), value.clone())));
+        if let Data::Table(entries) = route.data() {
+            out.extend(entries.iter().filter(|(name, _)| KEPT.contains(&name.as_str())).cloned());
         }
         let mut parameters = Vec::new();
         for parameter in route.parameters() {

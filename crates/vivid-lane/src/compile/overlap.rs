@@ -174,6 +174,9 @@ impl Proof<'_> {
         let Some((path, path_is_sure)) = self.common_path(left, right)? else { return Ok(()) };
         if is_same {
             let by_path = self.by_path(a, b)?;
+            // A query narrows a resource, and says nothing of its other methods: `POST /nights` stays beside
+            // `GET /nights{?year}`.
+            let by_query = if one.methods.is_disjoint(&two.methods) { Narrower::Neither } else { by_query };
             let decided = [by_path, by_host, by_query].into_iter().find(|narrower| *narrower != Narrower::Same);
             let decided = decided.unwrap_or(Narrower::Same);
             self.growing.order.endings.insert((left, right), decided);

@@ -22,6 +22,8 @@ use super::{json, toml, yaml};
 /// ```
 #[derive(Debug, Clone)]
 pub struct Document {
+    syntax: Syntax,
+    text: String,
     root: Node,
     comments: Comments,
     findings: Vec<Finding>,
@@ -53,7 +55,19 @@ impl Document {
         let span = Span::new(&origin, 0..origin.text().len());
         let root = Node { span, kind: Kind::Table(entries) };
         let comments = if syntax == Syntax::Json { Comments::default() } else { Comments::of(&origin, &root) };
-        Ok(Self { root, comments, findings })
+        Ok(Self { syntax, text: origin.text().to_owned(), root, comments, findings })
+    }
+
+    /// What the text is written in.
+    #[must_use]
+    pub fn syntax(&self) -> Syntax {
+        self.syntax
+    }
+
+    /// The text as it was read.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
     }
 
     /// What could be read, but not as it was meant: names that stand twice, numbers that do not fit.

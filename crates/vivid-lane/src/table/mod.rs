@@ -36,6 +36,6 @@ pub use redirect::{Need, RedirectTo};
 pub use rule::Rule;
 pub(crate) use site::SiteSpec;
 pub use site::{Case, Location, Overlaps, Slash};
-pub use source::Source;
 pub(crate) use source::{Placed, Span};
+pub use source::{Source, Syntax};
 pub use spec::{RouteSpec, TableSpec};

@@ -23,10 +23,13 @@ pub struct Source {
 }
 
 /// What a table file is written in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Syntax {
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Syntax {
+    /// TOML 1.0.
     Toml,
+    /// JSON (RFC 8259).
     Json,
+    /// YAML 1.2.
     Yaml,
 }
 

@@ -114,6 +114,10 @@ impl<'a> Reader<'a> {
             }
             _ => 0,
         };
+        let style = match &event {
+            Event::Scalar(_, style, _, _) => Some(*style),
+            _ => None,
+        };
         let kind = match event {
             Event::Scalar(text, ScalarStyle::Plain, _, None) => self.plain(&text, &span),
             Event::Scalar(text, _, _, _) => Kind::Text(text.into_owned()),
@@ -141,11 +145,41 @@ impl<'a> Reader<'a> {
             Event::Alias(anchor) => return self.alias(anchor, &span),
             _ => return self.refuse(&span, "expected a value"),
         };
+        let span = match style {
+            Some(style) => self.scalar_span(style, span),
+            None => span,
+        };
         let node = Node { span, kind };
         if let Some(anchors) = self.anchors.as_mut().filter(|_| anchor != 0) {
             anchors.nodes.insert(anchor, node.clone());
         }
         Ok(node)
+    }
+
+    /// Where a scalar ends: the parser counts the spaces and comments after it as a part of it.
+    fn scalar_span(&self, style: ScalarStyle, span: Span) -> Span {
+        let bytes = span.bytes();
+        let text = &self.origin.text()[bytes.clone()];
+        let length = match style {
+            ScalarStyle::DoubleQuoted => {
+                let mut is_escaped = false;
+                text.bytes().skip(1).position(|byte| {
+                    let is_end = byte == b'"' && !is_escaped;
+                    is_escaped = byte == b'\\' && !is_escaped;
+                    is_end
+                })
+            }
+            // A quote in the text is written twice, so the text ends with the last of them.
+            ScalarStyle::SingleQuoted => {
+                let mut quotes = 0;
+                text.bytes().skip(1).zip(text.bytes().skip(2).chain([b' '])).position(|(byte, next)| {
+                    quotes = if byte == b'\'' { quotes + 1 } else { 0 };
+                    quotes % 2 == 1 && next != b'\''
+                })
+            }
+            _ => return span,
+        };
+        length.map_or(span.clone(), |length| Span::new(self.origin, bytes.start..bytes.start + length + 2))
     }
 
     /// The value that an alias stands for. Aliases of aliases can make a small file unfold into a huge one.

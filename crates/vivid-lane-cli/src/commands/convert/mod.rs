@@ -7,8 +7,8 @@ mod sitemap;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
-use vivid_lane::{Source, Table, TableSpec};
-use vivid_lane_exchange::{Notes, TableFormat, openapi, rewrite, typescript, write_data, write_table};
+use vivid_lane::{Source, Syntax, Table, TableSpec};
+use vivid_lane_exchange::{Notes, openapi, rewrite, typescript, write_data, write_table};
 
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format, From, To};
@@ -25,9 +25,9 @@ pub(super) fn run(
     out: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
     let to_table = match args.to {
-        To::Toml => Some(TableFormat::Toml),
-        To::Json => Some(TableFormat::Json),
-        To::Yaml => Some(TableFormat::Yaml),
+        To::Toml => Some(Syntax::Toml),
+        To::Json => Some(Syntax::Json),
+        To::Yaml => Some(Syntax::Yaml),
         To::Openapi | To::Sitemap | To::Typescript => None,
     };
     let read = Input::read(table, args)?;
@@ -52,7 +52,7 @@ pub(super) fn run(
                 .out
                 .as_ref()
                 .is_some_and(|path| path.extension().is_some_and(|ending| ending == "yaml" || ending == "yml"));
-            let to = if is_yaml { TableFormat::Yaml } else { TableFormat::Json };
+            let to = if is_yaml { Syntax::Yaml } else { Syntax::Json };
             (write_data(&written.document, to), written.notes)
         }
     };
@@ -108,7 +108,7 @@ impl Input {
         }
     }
 
-    fn as_table(&self, to: TableFormat) -> Result<(String, Notes), Failure> {
+    fn as_table(&self, to: Syntax) -> Result<(String, Notes), Failure> {
         match &self.kind {
             Kind::Made(spec) => Ok((write_table(spec, to), Notes::default())),
             Kind::File { source, file } => {
