@@ -113,7 +113,7 @@ impl Writer {
             if !param.label().is_empty() {
                 let _ = writeln!(out, "    /** {} */", param.label().replace("*/", "*\\/").replace(['\n', '\r'], " "));
             }
-            let mark = if param.is_optional() { "?" } else { "" };
+            let mark = if param.is_optional() || param.default_value().is_some() { "?" } else { "" };
             let _ = writeln!(out, "    readonly {}{mark}: {};", text(param.name()), kind(param));
             if param.keyword("listed").is_some() {
                 let message = format!("`{}`: the module cannot know the live list of `{}`", route.name(), param.name());

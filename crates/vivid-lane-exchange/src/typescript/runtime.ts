@@ -91,10 +91,11 @@ function checked(route: string, { params }: Route, given: Given): Checked {
     const value = Object.prototype.hasOwnProperty.call(given, param.name) ? given[param.name] : undefined;
     if (value === undefined) {
       if (param.optional) continue;
-      throw new RangeError(`"${route}" needs the parameter "${param.name}"`);
+      if (param.default === undefined) throw new RangeError(`"${route}" needs the parameter "${param.name}"`);
+      all.set(param.name, param.default);
+    } else if (!(param.optional && typeof value !== "object" && String(value) === param.default)) {
+      all.set(param.name, fitting(route, param, value));
     }
-    const fit = fitting(route, param, value);
-    if (!(param.optional && param.default !== undefined && fit === param.default)) all.set(param.name, fit);
   }
   return all;
 }
@@ -113,6 +114,7 @@ function fitting(route: string, param: Param, value: unknown): Value {
     if (items.length < (param.least ?? 0) || items.length > (param.most ?? Infinity)) {
       throw wrong(`${param.least ?? 0} to ${param.most ?? "any number of"} values`);
     }
+    if (items.some((item) => typeof item === "object")) throw wrong("a list of texts");
     return items.map((item) => text(route, param, item));
   }
   if (typeof value === "object") throw wrong("one value");

@@ -67,10 +67,10 @@ impl<'t> Parameter<'t> {
         self.param.check.label()
     }
 
-    /// The value that an absent one has, as a URL would write it.
+    /// The value that a link is given where nothing else is said, and that an absent one has, as a URL would write it.
     #[must_use]
     pub fn default_value(self) -> Option<&'t str> {
-        self.param.check.default.as_deref().filter(|_| self.param.is_optional)
+        self.param.check.default.as_deref()
     }
 }
 
