@@ -50,28 +50,21 @@ fn read(xml: &str, name: &str) -> Vec<String> {
     loop {
         match reader.read_event().expect("it is XML") {
             Event::Start(start) => {
-                is_inside = start.name().as_ref() == name.as_bytes();
+                is_inside = start.name().as_ref() == name;
                 if is_inside {
                     all.push(String::new());
                 }
             }
-            Event::Text(text) if is_inside => {
-                all.last_mut().expect("it has begun").push_str(&text.decode().expect("it is UTF-8"));
-            }
+            Event::Text(text) if is_inside => all.last_mut().expect("it has begun").push_str(&text),
             Event::GeneralRef(reference) if is_inside => {
-                let reference = reference.decode().expect("it is UTF-8");
                 let text = quick_xml::escape::resolve_predefined_entity(&reference).expect("it is one of the five");
                 all.last_mut().expect("it has begun").push_str(text);
             }
             Event::End(_) => is_inside = false,
             Event::Empty(link) if name == "alternates" => {
-                let href =
-                    link.attributes().flatten().find(|one| one.key.as_ref() == b"href").expect("it leads somewhere");
-                all.push(
-                    href.decoded_and_normalized_value(quick_xml::XmlVersion::Implicit1_0, reader.decoder())
-                        .expect("it is text")
-                        .into_owned(),
-                );
+                let href = link.attributes().flatten().find(|one| one.key.as_ref() == "href");
+                let href = href.expect("it leads somewhere");
+                all.push(href.normalized_value(quick_xml::XmlVersion::Implicit1_0).expect("it is text").into_owned());
             }
             Event::Eof => return all,
             _ => {}
