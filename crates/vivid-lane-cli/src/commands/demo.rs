@@ -15,6 +15,14 @@ const FILES: &[(&str, &str)] = &[
     ("older.toml", include_str!("../../../../demo/larkfell/older.toml")),
     ("access.log", include_str!("../../../../demo/larkfell/access.log")),
     ("observers.txt", include_str!("../../../../demo/larkfell/observers.txt")),
+    ("api.yaml", include_str!("../../../../demo/larkfell/api.yaml")),
+    ("pages/index.html", include_str!("../../../../demo/larkfell/pages/index.html")),
+    ("pages/frame.html", include_str!("../../../../demo/larkfell/pages/frame.html")),
+    ("pages/fallback.html", include_str!("../../../../demo/larkfell/pages/fallback.html")),
+    ("pages/nights/{date}.html", include_str!("../../../../demo/larkfell/pages/nights/{date}.html")),
+    ("pages/objects/tonight.html", include_str!("../../../../demo/larkfell/pages/objects/tonight.html")),
+    ("pages/objects/{object}.html", include_str!("../../../../demo/larkfell/pages/objects/{object}.html")),
+    ("pages/help/{+tail}.md", include_str!("../../../../demo/larkfell/pages/help/{+tail}.md")),
 ];
 
 /// What a step shows: why, and the calls that show it.
@@ -93,12 +101,22 @@ const STEPS: &[Step] = &[
         title: "After it shipped, the access log says what visitors really met",
         calls: &["replay --list observers=observers.txt access.log"],
     },
+    Step {
+        title: "Page files declare their own routes: a file more is a page more",
+        calls: &["convert --from pages pages"],
+    },
+    Step {
+        title: "What others have described becomes a table; what has no counterpart is told",
+        calls: &["convert --from openapi api.yaml --to yaml"],
+    },
 ];
 
 pub(super) fn run(out: &mut dyn Write) -> Result<Outcome, Failure> {
     let folder = tempfile::tempdir().map_err(Failure::Demo)?;
     for (name, text) in FILES {
-        std::fs::write(folder.path().join(name), text).map_err(Failure::Demo)?;
+        let path = folder.path().join(name);
+        path.parent().map_or(Ok(()), std::fs::create_dir_all).map_err(Failure::Demo)?;
+        std::fs::write(path, text).map_err(Failure::Demo)?;
     }
     let before = std::env::current_dir().map_err(Failure::Demo)?;
     // In that folder every call below is what a user would type in `demo/larkfell`.

@@ -34,7 +34,7 @@ pub(super) fn read(folder: &Path, endings: &[String]) -> Result<(TableSpec, Note
         }
         let ending = path.extension().map(|ending| ending.to_string_lossy().to_ascii_lowercase());
         if !ending.as_ref().is_some_and(|ending| endings.iter().any(|known| known.trim_start_matches('.') == ending)) {
-            notes.leave_out("file", format!("{} has not the ending of a page", path.display()));
+            notes.leave_out("file", format!("{} has not one of the endings of pages", path.display()));
             continue;
         }
         let parts: Option<Vec<&str>> = name.components().map(|part| part.as_os_str().to_str()).collect();

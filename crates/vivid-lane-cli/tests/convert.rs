@@ -1,0 +1,221 @@
+//! `convert`, as a user calls it on the demo data.
+
+mod support;
+
+use std::path::{Path, PathBuf};
+
+use serde_json::Value as Json;
+use support::{DEMO, Run, demo, file, tool, with_table};
+
+fn data(name: &str) -> String {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/larkfell").join(name).display().to_string()
+}
+
+fn folder(name: &str) -> PathBuf {
+    let folder = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join(name);
+    let _ = std::fs::remove_dir_all(&folder);
+    std::fs::create_dir_all(&folder).expect("the folder can be made");
+    folder
+}
+
+/// The decision for a URL of a table in a file.
+fn matched(table: &Path, call: &[&str]) -> Run {
+    let table = table.to_str().expect("a path in UTF-8");
+    tool(&[&["--table", table, "match"], call].concat(), b"")
+}
+
+/// Each format leads back to where it came from, and decides the same; what is included stays a file of its own.
+#[test]
+fn a_table_goes_through_every_format_and_back() {
+    let formats = folder("formats");
+    std::fs::copy(data("about.toml"), formats.join("about.toml")).expect("it can be copied");
+    let mut input = DEMO.to_owned();
+    for ending in ["yaml", "json", "toml", "yaml", "toml"] {
+        let out = formats.join(format!("routes.{ending}"));
+        let path = out.to_str().expect("a path in UTF-8");
+        let run = tool(&["convert", &input, "--to", ending, "--out", path], b"");
+        assert_eq!((run.status, run.out.as_str()), (0, ""), "{}", run.err);
+        assert_eq!(
+            run.err.contains("JSON has no comments: 13 comment lines left out"),
+            ending == "json",
+            "{}",
+            run.err
+        );
+        let urls = ["/nights/2031-04-02", "/about/history", "/view.cgi?page=plate", "/nihgts"];
+        assert_eq!(matched(&out, &urls).out, demo(&format!("match {}", urls.join(" "))).out, "{ending}");
+        input = path.to_owned();
+    }
+    // In its own format a file stays as it is, also from standard input.
+    let text = std::fs::read(DEMO).expect("the demo data is there");
+    assert_eq!(demo("convert").out.as_bytes(), text);
+    assert_eq!(tool(&["convert", "-"], &text).out.as_bytes(), text);
+    assert!(
+        tool(&["convert", "-", "--to", "toml"], b"{\"routes\":{\"a\":{\"path\":\"/\"}}}")
+            .out
+            .starts_with("[routes.a]\n")
+    );
+}
+
+#[test]
+fn a_description_becomes_a_table_and_a_description() {
+    let work = folder("descriptions");
+    let (table, again) = (work.join("routes.toml"), work.join("again.toml"));
+    let text = |path: &Path| path.to_str().expect("a path in UTF-8").to_owned();
+    let run = tool(&["convert", "--from", "openapi", &data("api.yaml"), "--out", &text(&table)], b"");
+    assert_eq!(run.status, 0, "{}", run.err);
+    // Those of one kind are told together.
+    assert!(
+        run.err.contains("api.yaml:20:7: `responses` has no counterpart in a table (and 7 like it)\n"),
+        "{}",
+        run.err
+    );
+    assert!(run.err.contains("renamed: "), "{}", run.err);
+    assert_eq!(matched(&table, &["/v4/nights/2031-04-02"]).status, 0);
+    for ending in ["json", "yaml"] {
+        let description = work.join(format!("api.{ending}"));
+        let run = tool(&["--table", &text(&table), "convert", "--to", "openapi", "--out", &text(&description)], b"");
+        assert_eq!((run.status, run.err.as_str()), (0, ""));
+        let run = tool(&["convert", "--from", "openapi", &text(&description), "--out", &text(&again)], b"");
+        assert_eq!(run.status, 0, "{}", run.err);
+        let read = |path: &Path| std::fs::read_to_string(path).expect("it was written");
+        assert_eq!(read(&again), read(&table));
+    }
+    // For programs, each note is a line.
+    let run = tool(&["--format", "json", "convert", "--from", "openapi", &data("api.yaml")], b"");
+    let notes: Vec<Json> = run.err.lines().map(|line| serde_json::from_str(line).expect("an object a line")).collect();
+    assert_eq!(notes.iter().filter(|note| note["subject"] == "responses").count(), 8);
+    assert!(notes.iter().all(|note| note["line"].is_u64() && note["code"].is_string() && note["severity"] == "note"));
+}
+
+#[test]
+fn what_a_description_contradicts_itself_in_is_told() {
+    let text = b"openapi: 3.0.0\npaths:\n  /pets/{id}: { get: {} }\n  /pets/{name}: { get: {} }\n";
+    let path = file("contradiction.yaml", text);
+    let run = tool(&["convert", "--from", "openapi", path.to_str().expect("a path in UTF-8")], b"");
+    assert_eq!(run.status, 1, "{}", run.err);
+    assert!(
+        run.err.contains("`pets-id` and `pets-name` both accept `/pets/a`, and neither is the narrower"),
+        "{}",
+        run.err
+    );
+    // The table is written all the same, so that it can be mended.
+    assert!(run.out.contains("[routes.pets-name]\npath = \"/pets/{name}\"\n"), "{}", run.out);
+}
+
+#[test]
+fn a_folder_of_pages_is_a_table() {
+    let run = tool(&["convert", "--from", "pages", &data("pages")], b"");
+    assert_eq!(run.status, 0, "{}", run.err);
+    assert_eq!(run.err, format!("left out: {}/help/style.css has not one of the endings of pages\n", data("pages")));
+    let table = file("pages.toml", run.out.as_bytes());
+    let run = matched(&table, &["/nights/2031-04-02", "/objects/M31", "/cy/about", "/help/a/b"]);
+    let pages: Vec<&str> =
+        run.out.lines().filter_map(|line| line.trim().strip_prefix("page ")).map(str::trim).collect();
+    assert_eq!(
+        pages,
+        ["nights/{date}.html", "objects/M{number}.html", "{lang}/about.md", "help/{+tail}.md"],
+        "{}",
+        run.out
+    );
+    assert!(run.out.contains("frame.html"), "{}", run.out);
+
+    let work = folder("site");
+    for (name, text) in [("a.html", ""), ("a/index.html", ""), (".hidden.html", ""), ("b.txt", "")] {
+        std::fs::create_dir_all(work.join(name).parent().expect("a folder")).expect("it can be made");
+        std::fs::write(work.join(name), text).expect("it can be written");
+    }
+    let site = work.to_str().expect("a path in UTF-8");
+    let run = tool(&["convert", "--from", "pages", site], b"");
+    assert_eq!(run.status, 1);
+    assert!(
+        run.err.contains("the files `a.html` and `a/index.html` mean the same: both are the page of one URL"),
+        "{}",
+        run.err
+    );
+    let run = tool(&["convert", "--from", "pages", site, "--ending", ".txt"], b"");
+    assert_eq!((run.status, run.out.as_str()), (0, "[routes.b]\npath = \"/b\"\npage = \"b.txt\"\n"), "{}", run.err);
+    let run = tool(&["convert", "--from", "pages", site, "--ending", "jpg"], b"");
+    assert!(run.status == 2 && run.err.contains("expected names that end with .jpg"), "{}", run.err);
+}
+
+#[cfg(unix)]
+#[test]
+fn links_out_of_a_folder_are_not_followed() {
+    let work = folder("linked");
+    std::fs::write(work.join("a.html"), "").expect("it can be written");
+    std::os::unix::fs::symlink("/etc", work.join("etc")).expect("it can be linked");
+    std::os::unix::fs::symlink(&work, work.join("circle")).expect("it can be linked");
+    let run = tool(&["convert", "--from", "pages", work.to_str().expect("a path in UTF-8")], b"");
+    assert_eq!((run.status, run.out.as_str()), (0, "[routes.a]\npath = \"/a\"\npage = \"a.html\"\n"));
+    assert!(run.err.contains("is a symbolic link, which is not followed (and 1 like it)"), "{}", run.err);
+}
+
+#[test]
+fn a_sitemap_is_one_file_or_an_index_of_several() {
+    let observers = format!("observers={}", data("observers.txt"));
+    let run = demo(&format!("convert --to sitemap --list {observers}"));
+    assert_eq!(run.status, 0, "{}", run.err);
+    assert!(run.out.contains("<loc>https://larkfell.example/observers/ada</loc>"), "{}", run.out);
+    assert!(run.err.contains("`nights.night` is left out: no values of `date` are known (and "), "{}", run.err);
+
+    let work = folder("sitemaps");
+    let out = work.join("sitemap.xml").display().to_string();
+    let objects = file("objects.txt", (0..50_001).map(|number| format!("o{number}\n")).collect::<String>().as_bytes());
+    let nights =
+        file("nights.jsonl", b"{\"date\":\"2031-04-02\",\"lastmod\":\"2031-04-03\"}\n\n{\"date\":\"2031-04-03\"}\n");
+    let objects = format!("object={}", objects.display());
+    let nights = format!("nights.night={}", nights.display());
+    let run = demo(&format!("convert --to sitemap --values {objects} --values {nights} --out {out}"));
+    assert!(run.status == 0 && run.err.contains("URLs in 3 files, "), "{}", run.err);
+    let read = |name: &str| std::fs::read_to_string(work.join(name)).expect("it was written");
+    assert!(read("sitemap.xml").contains("<loc>https://larkfell.example/sitemap-2.xml</loc>"));
+    assert!(read("sitemap-1.xml").contains("/nights/2031-04-02</loc><lastmod>2031-04-03</lastmod></url>"));
+    let run = demo(&format!("convert --to sitemap --values {objects}"));
+    assert!(run.status == 2 && run.err.contains("a file has at most 50000 URLs; name one with `--out`"), "{}", run.err);
+    let run = demo(&format!("convert --to sitemap --out {out}"));
+    assert!(run.status == 0 && !read("sitemap.xml").contains("sitemapindex"), "{}", run.err);
+}
+
+#[test]
+fn a_module_is_written_whole() {
+    let out = folder("modules").join("links.ts");
+    let run = demo(&format!("convert --to typescript --out {}", out.display()));
+    assert!(run.status == 0 && run.err.contains("the module cannot know the live list of `observer`"), "{}", run.err);
+    let module = std::fs::read_to_string(&out).expect("it was written");
+    assert!(module.contains("readonly \"nights.night\": {") && module.ends_with("];\n"));
+    assert_eq!(demo("convert --to typescript").out, module);
+}
+
+#[test]
+fn what_cannot_be_read_is_refused() {
+    let broken = file("broken.json", b"{ \"openapi\": \"3.1.0\", \"paths\": { \"/a\": ");
+    let old = file("old.yaml", b"swagger: '2.0'\n");
+    let records = file("records.jsonl", b"{\"date\":\"2031-04-02\"}\n{\"date\":\n");
+    let long = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join("long.yaml");
+    std::fs::File::create(&long).and_then(|file| file.set_len(100 << 20)).expect("it can be made long");
+    let path = |path: &Path| path.to_str().expect("a path in UTF-8").to_owned();
+    let at = |words: &[&str]| {
+        [&["--table", DEMO, "convert"], words].concat().into_iter().map(str::to_owned).collect::<Vec<_>>()
+    };
+    for (call, expected) in [
+        (at(&["--from", "openapi"]), "expected a description: `convert --from openapi FILE`, found no name"),
+        (at(&["--from", "pages"]), "expected a folder: `convert --from pages DIR`, found no name"),
+        (at(&["--from", "pages", "nowhere"]), "cannot read nowhere"),
+        (at(&["--from", "openapi", "nowhere.yaml"]), "cannot read nowhere.yaml"),
+        (at(&["--from", "openapi", &path(&broken)]), "broken.json:1:"),
+        (at(&["--from", "openapi", &path(&old)]), "expected OpenAPI 3.0 or 3.1, found `2.0`"),
+        (at(&["--from", "openapi", &path(&long)]), "is longer than 64 MiB"),
+        (at(&["--to", "json", "--out", "/nowhere/at/all.json"]), "cannot write /nowhere/at/all.json"),
+        (at(&["--to", "sitemap", "--values", "date"]), "expected NAME=FILE after --values, found `date`"),
+        (at(&["--to", "sitemap", "--values", "moon=x.txt"]), "`moon` is neither a parameter nor a route of the table"),
+        (
+            at(&["--to", "sitemap", "--values", &format!("nights.night={}", path(&records))]),
+            "records.jsonl:2: this is not JSON",
+        ),
+    ] {
+        let run = tool(&call, b"");
+        assert!(run.status == 2 && run.err.contains(expected), "{call:?}: `{expected}` is not in {}", run.err);
+    }
+    let run = with_table("unread.toml", b"[routes.a\n", &["convert", "--to", "yaml"]);
+    assert!(run.status == 2 && run.err.contains("this is not TOML"), "{}", run.err);
+}
