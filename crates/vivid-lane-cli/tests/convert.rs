@@ -106,7 +106,7 @@ fn what_a_description_contradicts_itself_in_is_told() {
 fn a_folder_of_pages_is_a_table() {
     let run = tool(&["convert", "--from", "pages", &data("pages")], b"");
     assert_eq!(run.status, 0, "{}", run.err);
-    assert_eq!(run.err, format!("left out: {}/help/style.css has not one of the endings of pages\n", data("pages")));
+    assert_eq!(run.err, format!("\nleft out: {}/help/style.css has not one of the endings of pages\n", data("pages")));
     let table = file("pages.toml", run.out.as_bytes());
     let run = matched(&table, &["/nights/2031-04-02", "/objects/M31", "/cy/about", "/help/a/b"]);
     let pages: Vec<&str> =

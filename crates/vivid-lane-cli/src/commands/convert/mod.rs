@@ -31,17 +31,20 @@ pub(super) fn run(
         To::Openapi | To::Sitemap | To::Typescript => None,
     };
     let read = Input::read(table, args)?;
-    notes::tell(&read.notes, format)?;
     // A table that cannot be built can be written all the same, so that its errors can be mended in it.
     if let Some(to) = to_table {
         let (text, notes) = read.as_table(to)?;
-        notes::tell(&notes, format)?;
         write_out(args, &text, out)?;
+        notes::tell(&[&read.notes, &notes], format, args.out.is_none())?;
         return Ok(read.judged());
     }
-    let table = read.table()?;
+    let (table, read) = (read.kind.table()?, read.notes);
     let (text, notes) = match args.to {
-        To::Sitemap => return sitemap::run(&table, args, format, out),
+        To::Sitemap => {
+            let written = sitemap::run(&table, args, out)?;
+            notes::tell(&[&read, &written.notes], format, args.out.is_none())?;
+            return Ok(Outcome::Fine);
+        }
         To::Typescript => {
             let module = typescript::write(&table);
             (module.text, module.notes)
@@ -56,8 +59,8 @@ pub(super) fn run(
             (write_data(&written.document, to), written.notes)
         }
     };
-    notes::tell(&notes, format)?;
     write_out(args, &text, out)?;
+    notes::tell(&[&read, &notes], format, args.out.is_none())?;
     Ok(Outcome::Fine)
 }
 
@@ -134,14 +137,16 @@ impl Input {
             }
         }
     }
+}
 
+impl Kind {
     fn table(self) -> Result<Table, Failure> {
-        match self.kind {
-            Kind::File { file: Some(file), .. } => file.table(),
-            Kind::File { source, file: None } => {
+        match self {
+            Self::File { file: Some(file), .. } => file.table(),
+            Self::File { source, file: None } => {
                 Table::from_source(source).map_err(|error| Failure::Table(format!("{error}\n")))
             }
-            Kind::Made(spec) => spec.build().map_err(|error| Failure::Table(format!("{error}\n"))),
+            Self::Made(spec) => spec.build().map_err(|error| Failure::Table(format!("{error}\n"))),
         }
     }
 }

@@ -13,15 +13,19 @@ use crate::output::{BAD, FAINT, STRONG, Styled, counted, shown};
 /// How many findings are told.
 const MOST_FINDINGS: usize = 40;
 
-/// Tells notes: for people those of one kind together, in JSON each on a line.
-pub(super) fn tell(notes: &Notes, format: Format) -> io::Result<()> {
+/// Tells notes, after the result: for people those of one kind together, in JSON each on a line.
+pub(super) fn tell(notes: &[&Notes], format: Format, is_below_result: bool) -> io::Result<()> {
     let mut err = anstream::stderr().lock();
+    let mut all = notes.iter().flat_map(|notes| notes.all()).peekable();
     match format {
-        Format::Json => notes.all().iter().try_for_each(|note| writeln!(err, "{}", Json::Object(to_json(note))))?,
+        Format::Json => all.try_for_each(|note| writeln!(err, "{}", Json::Object(to_json(note))))?,
         Format::Text => {
+            if is_below_result && all.peek().is_some() {
+                writeln!(err)?;
+            }
             let mut groups: Vec<(&Note, usize)> = Vec::new();
             let mut known: HashMap<(&str, &str), usize> = HashMap::new();
-            for note in notes.all() {
+            for note in all {
                 let at = *known.entry((note.code(), note.subject())).or_insert(groups.len());
                 match groups.get_mut(at) {
                     Some((_, count)) => *count += 1,
@@ -38,8 +42,9 @@ pub(super) fn tell(notes: &Notes, format: Format) -> io::Result<()> {
             }
         }
     }
-    if notes.more() > 0 {
-        writeln!(err, "{} {} more", Styled(STRONG, "and"), counted(notes.more(), "note"))?;
+    let more: usize = notes.iter().map(|notes| notes.more()).sum();
+    if more > 0 {
+        writeln!(err, "{} {} more", Styled(STRONG, "and"), counted(more, "note"))?;
     }
     Ok(())
 }

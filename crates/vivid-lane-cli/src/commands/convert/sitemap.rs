@@ -6,15 +6,13 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value as Json;
 use vivid_lane::{Data, Table, Value};
-use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, write_index};
+use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, Written, write_index};
 
-use super::notes;
-use crate::Outcome;
-use crate::args::{ConvertArgs, Format};
+use crate::args::ConvertArgs;
 use crate::output::{Failure, Styled, counted};
 use crate::table_file::read_text;
 
-pub(super) fn run(table: &Table, args: &ConvertArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+pub(super) fn run(table: &Table, args: &ConvertArgs, out: &mut dyn Write) -> Result<Written, Failure> {
     let mut sitemap = Sitemap::new(table).language(&args.language);
     for argument in &args.values {
         let (name, path) = named_file(argument, "--values")?;
@@ -55,8 +53,7 @@ pub(super) fn run(table: &Table, args: &ConvertArgs, format: Format, out: &mut d
         let what = format!("{} in {files}, {}", counted(written.urls(), "URL"), path.display());
         writeln!(anstream::stderr(), "{} {what}", Styled(crate::output::GOOD, "written:"))?;
     }
-    notes::tell(&written.notes, format)?;
-    Ok(Outcome::Fine)
+    Ok(written)
 }
 
 /// The file of a part: `sitemap-1.xml` for `sitemap.xml`.
