@@ -28,7 +28,7 @@ enum Outcome {
 fn main() -> ExitCode {
     let cli = Cli::parse();
     let mut out = anstream::stdout().lock();
-    match commands::run(&cli, &mut out) {
+    match commands::run(&cli, &mut out, &mut anstream::stderr()) {
         Ok(Outcome::Fine) => ExitCode::SUCCESS,
         Ok(Outcome::Findings) => ExitCode::from(1),
         // The reader has seen enough (`vivid-lane tree | head`): not an error.

@@ -1,12 +1,12 @@
 //! The answers that the service gives by itself.
 
 use http::header::{ALLOW, CACHE_CONTROL, CONTENT_TYPE, LOCATION, VARY};
-use http::request::Parts;
 use http::{HeaderValue, Response, StatusCode};
 use serde_json::{Map, Value, json};
 
 use crate::Body;
 use crate::accept::{Form, preferred};
+use crate::service::Head;
 
 /// An answer that is being put together.
 pub(crate) struct Answer<'a> {
@@ -31,10 +31,10 @@ impl<'a> Answer<'a> {
     }
 
     /// The response, in the form that the client likes best.
-    pub(crate) fn respond(self, head: &Parts) -> Response<Body> {
+    pub(crate) fn respond(self, head: Head<'_>) -> Response<Body> {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
         let has_body = status != StatusCode::NO_CONTENT;
-        let (kind, text) = match preferred(&head.headers) {
+        let (kind, text) = match preferred(head.headers) {
             Form::Plain => ("text/plain; charset=utf-8", self.plain(status)),
             Form::Html => ("text/html; charset=utf-8", self.html(status)),
             Form::Json => ("application/problem+json", self.json(status, head.uri.path())),

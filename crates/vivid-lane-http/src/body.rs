@@ -1,5 +1,6 @@
 //! The body of an answer.
 
+use std::any::Any;
 use std::fmt;
 use std::pin::Pin;
 use std::task::{Context, Poll};
@@ -24,7 +25,13 @@ use crate::{BoxError, Error};
 /// assert_eq!(Body::default().collect().await.unwrap().to_bytes(), "");
 /// # });
 /// ```
-pub struct Body(UnsyncBoxBody<Bytes, Error>);
+pub struct Body(Kind);
+
+enum Kind {
+    /// All of it is here: most bodies are, and need no box.
+    Whole(Full<Bytes>),
+    Any(UnsyncBoxBody<Bytes, Error>),
+}
 
 impl Body {
     /// Forgets the type of a body.
@@ -33,7 +40,14 @@ impl Body {
         T: http_body::Body<Data = Bytes> + Send + 'static,
         T::Error: Into<BoxError>,
     {
-        Self(body.map_err(Error::new).boxed_unsync())
+        let mut body = Some(body);
+        match (&mut body as &mut dyn Any).downcast_mut::<Option<Full<Bytes>>>().and_then(Option::take) {
+            Some(whole) => Self(Kind::Whole(whole)),
+            None => Self(body.map_or_else(
+                || Kind::Whole(Full::default()),
+                |body| Kind::Any(body.map_err(Error::new).boxed_unsync()),
+            )),
+        }
     }
 }
 
@@ -51,7 +65,7 @@ impl Default for Body {
 
 impl From<Bytes> for Body {
     fn from(bytes: Bytes) -> Self {
-        Self::new(Full::new(bytes))
+        Self(Kind::Whole(Full::new(bytes)))
     }
 }
 
@@ -72,14 +86,25 @@ impl http_body::Body for Body {
     type Error = Error;
 
     fn poll_frame(mut self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, Error>>> {
-        Pin::new(&mut self.0).poll_frame(context)
+        match &mut self.0 {
+            Kind::Whole(body) => {
+                Pin::new(body).poll_frame(context).map(|frame| frame.map(|frame| frame.map_err(|never| match never {})))
+            }
+            Kind::Any(body) => Pin::new(body).poll_frame(context),
+        }
     }
 
     fn is_end_stream(&self) -> bool {
-        self.0.is_end_stream()
+        match &self.0 {
+            Kind::Whole(body) => body.is_end_stream(),
+            Kind::Any(body) => body.is_end_stream(),
+        }
     }
 
     fn size_hint(&self) -> SizeHint {
-        self.0.size_hint()
+        match &self.0 {
+            Kind::Whole(body) => body.size_hint(),
+            Kind::Any(body) => body.size_hint(),
+        }
     }
 }

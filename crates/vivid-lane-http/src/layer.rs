@@ -106,16 +106,16 @@ where
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        let (head, sent) = request.into_parts();
         let pages = self.pages.clone();
         let named = move |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
-        if let Some(plan) = self.core.plan_at_once(&head, &named) {
-            return Box::pin(carry_out(plan, head, sent, Body::new));
+        if let Some(plan) = self.core.plan_at_once((&request).into(), &named) {
+            return Box::pin(carry_out(plan, request, Body::new));
         }
         let core = Arc::clone(&self.core);
         Box::pin(async move {
+            let (head, sent) = request.into_parts();
             let plan = core.plan(&head, named).await;
-            carry_out(plan, head, sent, Body::new).await
+            carry_out(plan, Request::from_parts(head, sent), Body::new).await
         })
     }
 }

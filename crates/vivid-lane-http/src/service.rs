@@ -4,13 +4,12 @@ use std::collections::HashSet;
 use std::fmt;
 use std::pin::Pin;
 use std::sync::Arc;
-use std::task::{Context, Poll};
+use std::task::{Context, Poll, Waker};
 
 use http::header::HOST;
 use http::request::Parts;
-use http::{Request, Response, StatusCode};
+use http::{HeaderMap, Method, Request, Response, StatusCode, Uri};
 use tower::ServiceExt;
-use tower::util::Oneshot;
 use tower_service::Service;
 use vivid_lane::{Decision, Question, Request as Asked, Step};
 
@@ -99,6 +98,26 @@ impl<P> Routed<P> {
     }
 }
 
+/// What is decided by: a request is moved as seldom as can be, as it is large.
+#[derive(Clone, Copy)]
+pub(crate) struct Head<'r> {
+    pub(crate) method: &'r Method,
+    pub(crate) uri: &'r Uri,
+    pub(crate) headers: &'r HeaderMap,
+}
+
+impl<'r, B> From<&'r Request<B>> for Head<'r> {
+    fn from(request: &'r Request<B>) -> Self {
+        Self { method: request.method(), uri: request.uri(), headers: request.headers() }
+    }
+}
+
+impl<'r> From<&'r Parts> for Head<'r> {
+    fn from(parts: &'r Parts) -> Self {
+        Self { method: &parts.method, uri: &parts.uri, headers: &parts.headers }
+    }
+}
+
 /// What is to be done with a request.
 pub(crate) enum Plan<S> {
     /// Call a service; for a page that is missing, without a match, and with status 404.
@@ -112,7 +131,7 @@ impl<P> Core<P> {
     }
 
     /// Decides a request that hangs on nothing that must be waited for.
-    pub(crate) fn plan_at_once<S>(&self, head: &Parts, service: impl Fn(&P) -> S) -> Option<Plan<S>> {
+    pub(crate) fn plan_at_once<S>(&self, head: Head<'_>, service: impl Fn(&P) -> S) -> Option<Plan<S>> {
         let loaded = self.table.guard();
         if self.visitor.knows_needs() && loaded.table.needs().len() > 0 {
             return None;
@@ -128,7 +147,7 @@ impl<P> Core<P> {
         let mut answers: Vec<(Question, bool)> = Vec::new();
         loop {
             // Nothing of the decision is held while a list is asked.
-            let question = match self.step(&loaded, head, &met, &answers, &service) {
+            let question = match self.step(&loaded, head.into(), &met, &answers, &service) {
                 Ok(plan) => return plan,
                 Err(question) => question,
             };
@@ -141,7 +160,7 @@ impl<P> Core<P> {
     fn step<S>(
         &self,
         loaded: &Loaded<P>,
-        head: &Parts,
+        head: Head<'_>,
         met: &HashSet<String>,
         answers: &[(Question, bool)],
         service: &impl Fn(&P) -> S,
@@ -149,7 +168,9 @@ impl<P> Core<P> {
         let meets = |need: &str| met.contains(need);
         let target = target(head);
         let mut asked = Asked::new(head.method.as_str(), &*target).meets(&meets);
-        if let Some(host) = head.headers.get(HOST).and_then(|host| host.to_str().ok()).or(head.uri.host()) {
+        if loaded.table.has_hosts()
+            && let Some(host) = head.headers.get(HOST).and_then(|host| host.to_str().ok()).or(head.uri.host())
+        {
             asked = asked.host(host);
         }
         let mut steps = loaded.table.decide_in_steps(asked);
@@ -166,11 +187,15 @@ impl<P> Core<P> {
     fn settle<S>(
         &self,
         loaded: &Loaded<P>,
-        head: &Parts,
+        head: Head<'_>,
         decision: Decision<'_, '_, P>,
         hangs_on_visitor: bool,
         service: &impl Fn(&P) -> S,
     ) -> Plan<S> {
+        // What most requests are comes first.
+        if let Decision::Page(found) = &decision {
+            return Plan::Call(service(found.page()), found.keep_in(&loaded.bare));
+        }
         let status = decision.status();
         let origin = loaded.table.origin().filter(|_| self.is_absolute);
         let location = decision.location().map(|location| match origin {
@@ -178,12 +203,11 @@ impl<P> Core<P> {
             _ => location.to_owned(),
         });
         let answer = match decision {
-            Decision::Page(found) => return Plan::Call(service(found.page()), found.keep_in(&loaded.bare)),
             Decision::NotFound(missing) => match missing.fallback() {
                 Some(page) => return Plan::Call(service(page), None),
                 None => {
                     // They cost more than the answer, and a machine does not follow them.
-                    let is_read = preferred(&head.headers) != Form::Plain;
+                    let is_read = preferred(head.headers) != Form::Plain;
                     let near = if is_read { missing.suggestions() } else { Vec::new() };
                     let mut answer = Answer::new(status, missing.reason().unwrap_or_default());
                     answer.near = near.iter().map(|one| one.url().to_owned()).collect();
@@ -221,33 +245,10 @@ impl<P> Core<P> {
 }
 
 /// The target of a request as the table reads it: a path with its query, an absolute URL, or an asterisk.
-fn target(head: &Parts) -> std::borrow::Cow<'_, str> {
+fn target(head: Head<'_>) -> std::borrow::Cow<'_, str> {
     match (head.uri.scheme(), head.uri.path_and_query()) {
         (None, Some(target)) => target.as_str().into(),
         _ => head.uri.to_string().into(),
-    }
-}
-
-/// A plan that is ready to be carried out.
-enum Prepared<S, B> {
-    Call { service: S, request: Request<B>, is_missing: bool },
-    Answer(Response<Body>),
-}
-
-impl<S> Plan<S> {
-    /// What is to be called, with what, and whether it is for a page that is missing; or the answer.
-    fn prepare<B>(self, head: Parts, sent: B) -> Prepared<S, B> {
-        match self {
-            Plan::Answer(response) => Prepared::Answer(response),
-            Plan::Call(service, found) => {
-                let mut request = Request::from_parts(head, sent);
-                let is_missing = found.is_none();
-                if let Some(found) = found {
-                    request.extensions_mut().insert(found);
-                }
-                Prepared::Call { service, request, is_missing }
-            }
-        }
     }
 }
 
@@ -262,16 +263,19 @@ fn with_status<T>(mut response: Response<T>, is_missing: bool) -> Response<T> {
 /// Calls a service as it was planned.
 pub(crate) async fn carry_out<S, B, T>(
     plan: Plan<S>,
-    head: Parts,
-    sent: B,
+    mut request: Request<B>,
     body: impl FnOnce(T) -> Body,
 ) -> Result<Response<Body>, S::Error>
 where
     S: Service<Request<B>, Response = Response<T>>,
 {
-    match plan.prepare(head, sent) {
-        Prepared::Answer(response) => Ok(response),
-        Prepared::Call { service, request, is_missing } => {
+    match plan {
+        Plan::Answer(response) => Ok(response),
+        Plan::Call(service, found) => {
+            let is_missing = found.is_none();
+            if let Some(found) = found {
+                request.extensions_mut().insert(found);
+            }
             Ok(with_status(service.oneshot(request).await?.map(body), is_missing))
         }
     }
@@ -286,8 +290,8 @@ pin_project_lite::pin_project! {
         // The answer is here.
         Ready { response: Option<Response<Body>> },
         // A page is called.
-        Calling { #[pin] future: Oneshot<P, Request<B>>, is_missing: bool },
-        // The decision has to wait.
+        Calling { #[pin] future: P::Future, is_missing: bool },
+        // The decision, or the page, has to wait.
         Waiting { future: BoxFuture<Result<Response<Body>, P::Error>> },
     }
 }
@@ -347,22 +351,33 @@ where
         Poll::Ready(Ok(()))
     }
 
-    fn call(&mut self, request: Request<B>) -> Self::Future {
-        let (head, sent) = request.into_parts();
-        if let Some(plan) = self.core.plan_at_once(&head, P::clone) {
-            let state = match plan.prepare(head, sent) {
-                Prepared::Answer(response) => State::Ready { response: Some(response) },
-                Prepared::Call { service, request, is_missing } => {
-                    State::Calling { future: service.oneshot(request), is_missing }
+    fn call(&mut self, mut request: Request<B>) -> Self::Future {
+        let state = match self.core.plan_at_once((&request).into(), P::clone) {
+            Some(Plan::Answer(response)) => State::Ready { response: Some(response) },
+            Some(Plan::Call(mut service, found)) => {
+                // Most pages are ready at once; one that is not is asked again by whoever waits for it.
+                match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
+                    Poll::Ready(Ok(())) => {
+                        let is_missing = found.is_none();
+                        if let Some(found) = found {
+                            request.extensions_mut().insert(found);
+                        }
+                        State::Calling { future: service.call(request), is_missing }
+                    }
+                    _ => State::Waiting { future: Box::pin(carry_out(Plan::Call(service, found), request, |it| it)) },
                 }
-            };
-            return Answering { state };
-        }
-        let core = Arc::clone(&self.core);
-        let future = Box::pin(async move {
-            let plan = core.plan(&head, P::clone).await;
-            carry_out(plan, head, sent, |body| body).await
-        });
-        Answering { state: State::Waiting { future } }
+            }
+            None => {
+                let core = Arc::clone(&self.core);
+                State::Waiting {
+                    future: Box::pin(async move {
+                        let (head, sent) = request.into_parts();
+                        let plan = core.plan(&head, P::clone).await;
+                        carry_out(plan, Request::from_parts(head, sent), |body| body).await
+                    }),
+                }
+            }
+        };
+        Answering { state }
     }
 }

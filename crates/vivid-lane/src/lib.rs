@@ -54,7 +54,7 @@ pub use decide::{
     Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, Missing, Question, Redirect, Request, Step, Steps,
     Unmet,
 };
-pub use link::{Active, Link, LinkError, slug};
+pub use link::{Active, Given, Link, LinkError, slug};
 pub use matcher::{
     BindError, FoundValues, KeptMatch, Level, Levels, Lists, Match, ParamError, ParamKind, Parameter, RouteRef, Routes,
     Table,

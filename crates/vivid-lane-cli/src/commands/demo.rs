@@ -135,7 +135,11 @@ fn steps(out: &mut dyn Write) -> Result<Outcome, Failure> {
             writeln!(out, "\n{}", Styled(FAINT, format_args!("$ vivid-lane {call}")))?;
             let words = std::iter::once("vivid-lane").chain(call.split(' '));
             let cli = Cli::try_parse_from(words).map_err(|error| Failure::Argument(error.to_string()))?;
-            match super::run(&cli, out) {
+            // What is said of a result is a part of the tour as well.
+            let mut said = Vec::new();
+            let ran = super::run(&cli, out, &mut said);
+            out.write_all(&said)?;
+            match ran {
                 Ok(_) => {}
                 // A refused link is part of the tour: it is shown where a user would see it.
                 Err(Failure::Link(error)) => writeln!(out, "{}: {error}", Styled(BAD, "error"))?,

@@ -18,8 +18,8 @@ use crate::table_file::TableFile;
 
 pub(crate) use match_urls::to_json as decision_to_json;
 
-/// Carries out a call.
-pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
+/// Carries out a call. Results are written to the one, what is to be said of them to the other.
+pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result<Outcome, Failure> {
     let file = || TableFile::load(cli.table.as_deref());
     match &cli.command {
         Command::Check(args) => check::run(&file()?, args, cli.format, out),
@@ -28,7 +28,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write) -> Result<Outcome, Failure> {
         Command::Link(args) => link::run(&file()?.table()?, args, cli.format, out),
         Command::Diff(args) => diff::run(args, cli.format, out),
         Command::Replay(args) => replay::run(&file()?.table()?, args, cli.format, out),
-        Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out),
+        Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out, err),
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::table_schema())?;

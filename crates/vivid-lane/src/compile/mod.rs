@@ -93,6 +93,7 @@ impl TableSpec {
         let frozen = Frozen {
             tree: tree.finish(&routes)?,
             fallbacks: fallbacks.finish(&routes)?,
+            has_hosts: routes.iter().any(|route| route.host.is_some()),
             routes,
             names,
             fallback: self.site.fallback.as_ref().map(|_| PageId(0)),

@@ -4,6 +4,7 @@ use std::borrow::Cow;
 
 use super::error::{Kind, LinkError};
 use super::fields;
+use super::given::{Given, Texts};
 use crate::compile::RETURN;
 use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
 use crate::table::nearest;
@@ -19,6 +20,8 @@ pub struct Link<'t, P = String> {
     table: &'t Table<P>,
     /// The route, or the name that none has.
     target: Result<RouteId, Box<str>>,
+    /// Texts for its parameters, as long as nothing else is set.
+    texts: Texts,
     values: Values,
     /// Values of the page that is shown, where nothing else is set.
     inherited: Values,
@@ -34,6 +37,7 @@ impl<P> Clone for Link<'_, P> {
         Self {
             table: self.table,
             target: self.target.clone(),
+            texts: self.texts.clone(),
             values: self.values.clone(),
             inherited: self.inherited.clone(),
             back: self.back.clone(),
@@ -65,6 +69,7 @@ impl<P> Table<P> {
         Link {
             table: self,
             target,
+            texts: Texts::default(),
             values: Values::new(),
             inherited: Values::new(),
             back: None,
@@ -91,15 +96,35 @@ enum Defaults {
 impl<'t, P> Link<'t, P> {
     /// Sets the value of a parameter; one that was set before is replaced.
     #[must_use]
-    pub fn set(mut self, name: impl Into<String>, value: impl Into<Value>) -> Self {
-        self.values.insert(name, value);
+    pub fn set<'v>(mut self, name: impl AsRef<str>, value: impl Into<Given<'v>>) -> Self {
+        self.put(name.as_ref(), value.into());
         self
+    }
+
+    fn put(&mut self, name: &str, value: Given<'_>) {
+        if let (Ok(id), Some(text), true) = (&self.target, value.as_text(), self.values.is_empty())
+            && self.texts.push(&self.table.frozen().route(*id).params, name, text)
+        {
+            return;
+        }
+        self.spilled().insert(name, value.into_value());
+    }
+
+    /// All values, in the form that holds any.
+    fn spilled(&mut self) -> &mut Values {
+        if let (Ok(id), false) = (&self.target, self.texts.is_empty()) {
+            let params = &self.table.frozen().route(*id).params;
+            for (index, text) in std::mem::take(&mut self.texts).iter() {
+                self.values.insert(&*params[index].name, text);
+            }
+        }
+        &mut self.values
     }
 
     /// Takes a value back, also one that is inherited from the page that is shown.
     #[must_use]
     pub fn without(mut self, name: &str) -> Self {
-        self.values.remove(name);
+        self.spilled().remove(name);
         self.inherited.remove(name);
         self
     }
@@ -127,7 +152,7 @@ impl<'t, P> Link<'t, P> {
     #[must_use]
     pub fn params<T: serde_core::Serialize + ?Sized>(mut self, params: &T) -> Self {
         match fields::values(params) {
-            Ok(values) => values.into_iter().for_each(|(name, value)| self.values.insert(name, value)),
+            Ok(values) => values.into_iter().for_each(|(name, value)| self.put(&name, value.into())),
             Err(reason) => self.unreadable = Some(reason),
         }
         self
@@ -163,6 +188,18 @@ impl<'t, P> Link<'t, P> {
         if let Some(url) = self.direct(route) {
             return Ok(url);
         }
+        if self.texts.is_empty() { self.checked_url(route) } else { self.with_values().checked_url(route) }
+    }
+
+    /// The same link with its texts among the other values.
+    fn with_values(&self) -> Self {
+        let mut link = self.clone();
+        link.spilled();
+        link
+    }
+
+    /// The URL, with every word about what is wrong with it.
+    fn checked_url(&self, route: &Route) -> Result<String, LinkError> {
         let short = self.checked(route, Defaults::LeftOut)?;
         let url = self.write(route, &short)?;
         let Err(error) = self.read_back(route, &short, &url) else { return Ok(url) };
@@ -174,15 +211,22 @@ impl<'t, P> Link<'t, P> {
 
     /// The URL of a route whose links are known to be read back; `None` where anything else is to be said.
     fn direct(&self, route: &Route) -> Option<String> {
-        let is_fine = |param: &Param| {
-            let value = self.values.get(&param.name)?.as_text()?;
-            (!matches!(value, "." | "..") && self.check_text(param, value).is_ok()).then_some(())
-        };
-        if !route.is_direct || !self.inherited.is_empty() || self.values.iter().len() != route.params.len() {
+        let are_all_texts = self.values.is_empty() && self.texts.len() == route.params.len();
+        if !route.is_direct || !are_all_texts || !self.inherited.is_empty() {
             return None;
         }
-        route.params.iter().try_for_each(is_fine)?;
-        let url = route.path.expand(&self.values);
+        let is_fine = |(index, text): (usize, &str)| {
+            let param = &route.params[index];
+            match text {
+                "" => matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && param.check.is_any(),
+                "." | ".." => false,
+                text => !kinds(text.as_bytes()).has_control() && param.check.accepts(text),
+            }
+        };
+        if !self.texts.iter().all(is_fine) {
+            return None;
+        }
+        let url = route.path.expand_texts(|name| self.texts.get(&route.params, name));
         (url.len() <= self.table.frozen().limits.bytes).then_some(url)
     }
 
@@ -211,8 +255,9 @@ impl<'t, P> Link<'t, P> {
     /// The URL of a redirect: whatever answers it.
     pub(crate) fn to_any_url(&self) -> Result<String, LinkError> {
         let route = self.target()?;
-        let values = self.checked(route, Defaults::LeftOut)?;
-        self.write(route, &values)
+        let link = self.with_values();
+        let values = link.checked(route, Defaults::LeftOut)?;
+        link.write(route, &values)
     }
 
     /// The route, which must have a page.
@@ -433,7 +478,7 @@ impl<'t, P> Link<'t, P> {
     #[must_use]
     pub fn carry_return(mut self) -> Self {
         if let Some(back) = self.back.take() {
-            self.values.insert(RETURN, back);
+            self.spilled().insert(RETURN, back);
         }
         self
     }
@@ -457,20 +502,25 @@ impl<'t, P> Link<'t, P> {
     #[must_use]
     pub fn return_here(mut self) -> Self {
         if let Some(here) = self.here.take() {
-            self.values.insert(RETURN, here);
+            self.spilled().insert(RETURN, here);
         }
         self
     }
 
     /// The value that the link gives a parameter.
     pub(super) fn given(&self, param: &Param) -> Option<Value> {
-        let given = self.values.get(&param.name).or_else(|| self.inherited.get(&param.name));
+        let text = self.target.as_ref().ok().and_then(|id| {
+            let text = self.texts.get(&self.table.frozen().route(*id).params, &param.name)?;
+            Some(Value::from(text))
+        });
+        let given = text.as_ref().or_else(|| self.values.get(&param.name).or_else(|| self.inherited.get(&param.name)));
         given.map(|value| in_form(param.kind, value)).or_else(|| param.check.default.as_deref().map(Value::from))
     }
 
     /// Does the link itself give the parameter a value?
     pub(super) fn sets(&self, name: &str) -> bool {
-        self.values.get(name).is_some()
+        let is_text = |id: &RouteId| self.texts.get(&self.table.frozen().route(*id).params, name).is_some();
+        self.values.get(name).is_some() || self.target.as_ref().is_ok_and(is_text)
     }
 }
 

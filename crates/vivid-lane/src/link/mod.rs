@@ -2,15 +2,17 @@
 //!
 //! A [`Link`] is checked against the rules of its route, expanded by RFC 6570, written in the canonical form of
 //! the site, and then read back: a URL that would mean something else is refused. From the page that is shown a
-//! link inherits what the two addresses share. It costs one expansion and one lookup.
+//! link inherits what the two addresses share. It costs one expansion and, where another route could capture it, one lookup.
 
 mod error;
 mod fields;
+mod given;
 mod here;
 mod make;
 mod slug;
 
 pub use error::LinkError;
+pub use given::Given;
 pub use here::Active;
 pub use make::Link;
 pub use slug::slug;

@@ -53,6 +53,8 @@ pub(crate) struct Frozen {
     /// The page for what is missing anywhere else.
     pub(crate) fallback: Option<PageId>,
     pub(crate) site: Site,
+    /// Does a route name a host?
+    pub(crate) has_hosts: bool,
     pub(crate) needs: Vec<NeedEntry>,
     /// The names of the live lists.
     pub(crate) lists: Vec<Box<str>>,
@@ -122,6 +124,12 @@ impl<P> Table<P> {
     #[must_use]
     pub fn is_in_fragment(&self) -> bool {
         self.frozen.site.is_in_fragment
+    }
+
+    /// Does a route name a host? Without one, the host of a request makes no difference.
+    #[must_use]
+    pub fn has_hosts(&self) -> bool {
+        self.frozen.has_hosts
     }
 
     /// The most bytes that a URL may have.

@@ -26,6 +26,27 @@ impl Template {
         }
         out
     }
+
+    /// Expands the template with texts only.
+    pub(crate) fn expand_texts<'v>(&self, text: impl Fn(&str) -> Option<&'v str>) -> String {
+        let mut out = String::with_capacity(self.as_str().len() + 16);
+        for part in self.parts() {
+            match part {
+                Part::Literal(literal) => encode_reserved(&mut out, literal),
+                Part::Expression(expression) => {
+                    let row = expression.operator().row();
+                    let mut lead = row.first;
+                    for variable in expression.variables() {
+                        let Some(value) = text(variable.name()) else { continue };
+                        out.push_str(lead);
+                        lead = row.separator;
+                        row.text(&mut out, variable.name(), value);
+                    }
+                }
+            }
+        }
+        out
+    }
 }
 
 /// The row of an operator in the table of RFC 6570, appendix A.
@@ -85,13 +106,15 @@ impl Row {
         }
     }
 
+    fn text(&self, out: &mut String, name: &str, text: &str) {
+        self.name(out, name, text.is_empty());
+        (self.encode)(out, text);
+    }
+
     /// A value without the star: the items of a list are joined by commas.
     fn joined(&self, out: &mut String, name: &str, value: &Value) {
         match value {
-            Value::Text(text) => {
-                self.name(out, name, text.is_empty());
-                (self.encode)(out, text);
-            }
+            Value::Text(text) => self.text(out, name, text),
             Value::List(items) => {
                 self.name(out, name, false);
                 separated(out, ",", items, |out, item| (self.encode)(out, item));

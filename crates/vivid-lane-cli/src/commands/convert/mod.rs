@@ -23,6 +23,7 @@ pub(super) fn run(
     args: &ConvertArgs,
     format: Format,
     out: &mut dyn Write,
+    err: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
     let to_table = match args.to {
         To::Toml => Some(Syntax::Toml),
@@ -35,14 +36,14 @@ pub(super) fn run(
     if let Some(to) = to_table {
         let (text, notes) = read.as_table(to)?;
         write_out(args, &text, out)?;
-        notes::tell(&[&read.notes, &notes], format, args.out.is_none())?;
-        return Ok(read.judged());
+        notes::tell(&[&read.notes, &notes], format, args.out.is_none(), err)?;
+        return Ok(read.judged(err));
     }
     let (table, read) = (read.kind.table()?, read.notes);
     let (text, notes) = match args.to {
         To::Sitemap => {
-            let written = sitemap::run(&table, args, out)?;
-            notes::tell(&[&read, &written.notes], format, args.out.is_none())?;
+            let written = sitemap::run(&table, args, out, err)?;
+            notes::tell(&[&read, &written.notes], format, args.out.is_none(), err)?;
             return Ok(Outcome::Fine);
         }
         To::Typescript => {
@@ -60,7 +61,7 @@ pub(super) fn run(
         }
     };
     write_out(args, &text, out)?;
-    notes::tell(&[&read, &notes], format, args.out.is_none())?;
+    notes::tell(&[&read, &notes], format, args.out.is_none(), err)?;
     Ok(Outcome::Fine)
 }
 
@@ -127,12 +128,12 @@ impl Input {
     }
 
     /// Tells what is wrong with a table that was made: what its source contradicts itself in.
-    fn judged(&self) -> Outcome {
+    fn judged(&self, err: &mut dyn Write) -> Outcome {
         let Kind::Made(spec) = &self.kind else { return Outcome::Fine };
         match spec.as_ref().clone().build() {
             Ok(_) => Outcome::Fine,
             Err(error) => {
-                notes::tell_findings(error.findings());
+                notes::tell_findings(error.findings(), err);
                 Outcome::Findings
             }
         }

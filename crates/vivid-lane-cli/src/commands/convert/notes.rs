@@ -14,8 +14,7 @@ use crate::output::{BAD, FAINT, STRONG, Styled, counted, shown};
 const MOST_FINDINGS: usize = 40;
 
 /// Tells notes, after the result: for people those of one kind together, in JSON each on a line.
-pub(super) fn tell(notes: &[&Notes], format: Format, is_below_result: bool) -> io::Result<()> {
-    let mut err = anstream::stderr().lock();
+pub(super) fn tell(notes: &[&Notes], format: Format, is_below_result: bool, err: &mut dyn Write) -> io::Result<()> {
     let mut all = notes.iter().flat_map(|notes| notes.all()).peekable();
     match format {
         Format::Json => all.try_for_each(|note| writeln!(err, "{}", Json::Object(to_json(note))))?,
@@ -64,8 +63,7 @@ fn to_json(note: &Note) -> Map<String, Json> {
 }
 
 /// Tells why the table that was written cannot be built yet.
-pub(super) fn tell_findings(findings: &[Finding]) {
-    let mut err = anstream::stderr().lock();
+pub(super) fn tell_findings(findings: &[Finding], err: &mut dyn Write) {
     let errors: Vec<&Finding> = findings.iter().filter(|finding| finding.severity() == Severity::Error).collect();
     // Where this cannot be written, the exit status still tells.
     for finding in errors.iter().take(MOST_FINDINGS) {

@@ -12,7 +12,12 @@ use crate::args::ConvertArgs;
 use crate::output::{Failure, Styled, counted};
 use crate::table_file::read_text;
 
-pub(super) fn run(table: &Table, args: &ConvertArgs, out: &mut dyn Write) -> Result<Written, Failure> {
+pub(super) fn run(
+    table: &Table,
+    args: &ConvertArgs,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Result<Written, Failure> {
     let mut sitemap = Sitemap::new(table).language(&args.language);
     for argument in &args.values {
         let (name, path) = named_file(argument, "--values")?;
@@ -51,7 +56,7 @@ pub(super) fn run(table: &Table, args: &ConvertArgs, out: &mut dyn Write) -> Res
         finish(table, path, written.files())?;
         let files = counted(written.files(), "file");
         let what = format!("{} in {files}, {}", counted(written.urls(), "URL"), path.display());
-        writeln!(anstream::stderr(), "{} {what}", Styled(crate::output::GOOD, "written:"))?;
+        writeln!(err, "{} {what}", Styled(crate::output::GOOD, "written:"))?;
     }
     Ok(written)
 }

@@ -1,0 +1,147 @@
+//! What a link is given.
+//!
+//! Most links are given a few short texts. They are kept in the link itself, so that a link takes one allocation, its URL;
+//! what is no text, or more than fits, goes to the heap.
+
+use std::borrow::Cow;
+
+use smallvec::SmallVec;
+
+use crate::matcher::Param;
+use crate::template::Value;
+
+/// A value that is handed to a link: a text, which may be borrowed, or any other [`Value`].
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Table, Value};
+///
+/// let table = Table::from_toml("[routes.files]\npath = '/files{/path*}{?page}'\npage = 'files'")?;
+/// let link = table.link("files").set("path", vec!["a", "b"]).set("page", 2);
+/// assert_eq!(link.to_url()?, "/files/a/b?page=2");
+/// assert_eq!(link.set("page", Value::from("3")).to_url()?, "/files/a/b?page=3");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Given<'v> {
+    kind: Kind<'v>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Kind<'v> {
+    Text(Cow<'v, str>),
+    Other(Value),
+}
+
+impl Given<'_> {
+    /// The text, where the value is one.
+    pub(super) fn as_text(&self) -> Option<&str> {
+        match &self.kind {
+            Kind::Text(text) => Some(text),
+            Kind::Other(value) => value.as_text(),
+        }
+    }
+
+    pub(super) fn into_value(self) -> Value {
+        match self.kind {
+            Kind::Text(text) => Value::Text(text.into_owned()),
+            Kind::Other(value) => value,
+        }
+    }
+}
+
+impl<'v> From<&'v str> for Given<'v> {
+    fn from(text: &'v str) -> Self {
+        Self { kind: Kind::Text(Cow::Borrowed(text)) }
+    }
+}
+
+impl<'v> From<&'v String> for Given<'v> {
+    fn from(text: &'v String) -> Self {
+        Self::from(text.as_str())
+    }
+}
+
+impl<'v> From<Cow<'v, str>> for Given<'v> {
+    fn from(text: Cow<'v, str>) -> Self {
+        Self { kind: Kind::Text(text) }
+    }
+}
+
+impl From<String> for Given<'_> {
+    fn from(text: String) -> Self {
+        Self { kind: Kind::Text(Cow::Owned(text)) }
+    }
+}
+
+impl From<Value> for Given<'_> {
+    fn from(value: Value) -> Self {
+        Self { kind: Kind::Other(value) }
+    }
+}
+
+impl<T: Into<String>> From<Vec<T>> for Given<'_> {
+    fn from(items: Vec<T>) -> Self {
+        Value::from(items).into()
+    }
+}
+
+macro_rules! from_plain {
+    ($($plain:ty),*) => {$(
+        impl From<$plain> for Given<'_> {
+            fn from(value: $plain) -> Self {
+                Value::from(value).into()
+            }
+        }
+    )*};
+}
+from_plain!(bool, i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
+
+/// Texts for parameters of one route, in the link itself.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Texts {
+    /// The texts, one after the other.
+    buffer: SmallVec<[u8; 64]>,
+    /// The parameters by their index, and where the text of each ends.
+    ends: SmallVec<[(u16, u32); 4]>,
+}
+
+impl Texts {
+    pub(super) fn len(&self) -> usize {
+        self.ends.len()
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.ends.is_empty()
+    }
+
+    /// Adds the text of a parameter that has none; `false` where it is not one of these, or has one.
+    pub(super) fn push(&mut self, params: &[Param], name: &str, text: &str) -> bool {
+        let Some(index) = params.iter().position(|param| *param.name == *name) else { return false };
+        let (Ok(index), Ok(end)) = (u16::try_from(index), u32::try_from(self.buffer.len() + text.len())) else {
+            return false;
+        };
+        if self.ends.iter().any(|(known, _)| *known == index) {
+            return false;
+        }
+        self.buffer.extend_from_slice(text.as_bytes());
+        self.ends.push((index, end));
+        true
+    }
+
+    /// Indices of parameters and their texts, in the order in which they were given.
+    pub(super) fn iter(&self) -> impl Iterator<Item = (usize, &str)> {
+        let mut start = 0;
+        self.ends.iter().map(move |&(index, end)| {
+            let text = &self.buffer[start..end as usize];
+            start = end as usize;
+            // Only whole texts are added.
+            (usize::from(index), std::str::from_utf8(text).unwrap_or_default())
+        })
+    }
+
+    /// The text of the parameter of that name.
+    pub(super) fn get(&self, params: &[Param], name: &str) -> Option<&str> {
+        self.iter().find(|(index, _)| *params[*index].name == *name).map(|(_, text)| text)
+    }
+}
