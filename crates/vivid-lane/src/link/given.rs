@@ -1,7 +1,7 @@
 //! What a link is given.
 //!
-//! Most links are given a few short texts. They are kept in the link itself, so that a link takes one allocation, its URL;
-//! what is no text, or more than fits, goes to the heap.
+//! Most links are given a few short texts. They are kept one after the other, so that a link takes two allocations: one for
+//! them, and its URL.
 
 use std::borrow::Cow;
 
@@ -97,11 +97,14 @@ macro_rules! from_plain {
 }
 from_plain!(bool, i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
 
-/// Texts for parameters of one route, in the link itself.
+/// How many bytes there is room for at first: more than the values of most links have.
+const ROOM: usize = 64;
+
+/// Texts for parameters of one route, one after the other.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Texts {
     /// The texts, one after the other.
-    buffer: SmallVec<[u8; 64]>,
+    buffer: String,
     /// The parameters by their index, and where the text of each ends.
     ends: SmallVec<[(u16, u32); 4]>,
 }
@@ -124,7 +127,10 @@ impl Texts {
         if self.ends.iter().any(|(known, _)| *known == index) {
             return false;
         }
-        self.buffer.extend_from_slice(text.as_bytes());
+        if self.buffer.capacity() == 0 {
+            self.buffer.reserve(ROOM.max(text.len()));
+        }
+        self.buffer.push_str(text);
         self.ends.push((index, end));
         true
     }
@@ -135,8 +141,7 @@ impl Texts {
         self.ends.iter().map(move |&(index, end)| {
             let text = &self.buffer[start..end as usize];
             start = end as usize;
-            // Only whole texts are added.
-            (usize::from(index), std::str::from_utf8(text).unwrap_or_default())
+            (usize::from(index), text)
         })
     }
 

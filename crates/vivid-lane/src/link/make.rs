@@ -6,7 +6,7 @@ use super::error::{Kind, LinkError};
 use super::fields;
 use super::given::{Given, Texts};
 use crate::compile::RETURN;
-use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
+use crate::matcher::{Lists, NoLists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
 use crate::table::nearest;
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
@@ -185,7 +185,7 @@ impl<'t, P> Link<'t, P> {
     /// would answer.
     pub fn to_url(&self) -> Result<String, LinkError> {
         let route = self.target()?;
-        if let Some(url) = self.direct(route) {
+        if let Some(url) = self.quick(route) {
             return Ok(url);
         }
         if self.texts.is_empty() { self.checked_url(route) } else { self.with_values().checked_url(route) }
@@ -209,10 +209,17 @@ impl<'t, P> Link<'t, P> {
         if long != short && self.read_back(route, &long, &url).is_ok() { Ok(url) } else { Err(error) }
     }
 
-    /// The URL of a route whose links are known to be read back; `None` where anything else is to be said.
-    fn direct(&self, route: &Route) -> Option<String> {
-        let are_all_texts = self.values.is_empty() && self.texts.len() == route.params.len();
-        if !route.is_direct || !are_all_texts || !self.inherited.is_empty() {
+    /// The URL of a route whose values are texts that need nothing done to them, as most are; `None` where anything else is
+    /// to be said.
+    fn quick(&self, route: &Route) -> Option<String> {
+        let frozen = self.table.frozen();
+        let has_others = !self.values.is_empty() || !self.inherited.is_empty();
+        if has_others || !route.takes_values_as_they_are || route.host.is_some() {
+            return None;
+        }
+        let is_absent = |index: usize| self.texts.iter().all(|(given, _)| given != index);
+        let mut absent = (0..route.params.len()).filter(|&index| is_absent(index));
+        if self.texts.len() < route.params.len() && absent.clone().any(|index| !route.params[index].is_optional) {
             return None;
         }
         let is_fine = |(index, text): (usize, &str)| {
@@ -220,14 +227,32 @@ impl<'t, P> Link<'t, P> {
             match text {
                 "" => matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && param.check.is_any(),
                 "." | ".." => false,
-                text => !kinds(text.as_bytes()).has_control() && param.check.accepts(text),
+                text => {
+                    let is_judged = param.check.list.is_none() && param.kind != ParamKind::Pairs;
+                    is_judged && !kinds(text.as_bytes()).has_control() && param.check.accepts(text)
+                }
             }
         };
         if !self.texts.iter().all(is_fine) {
             return None;
         }
         let url = route.path.expand_texts(|name| self.texts.get(&route.params, name));
-        (url.len() <= self.table.frozen().limits.bytes).then_some(url)
+        if url.len() > frozen.limits.bytes || !url.starts_with('/') {
+            return None;
+        }
+        if route.is_direct {
+            return Some(url);
+        }
+        let url = frozen.site.address(url);
+        let method = route.methods.0.first().map_or("GET", |method| &**method);
+        let found = frozen.read(&url, method, &NoLists)?;
+        let is_same = |(index, text): (usize, &str)| {
+            route.params[index].kind == ParamKind::Fragment || found.text(index).is_some_and(|read| read == text)
+        };
+        let is_read_back = *found.route().name == *route.name
+            && self.texts.iter().all(is_same)
+            && absent.all(|index| found.value_at(index).is_none());
+        is_read_back.then_some(url)
     }
 
     /// The URL with the scheme and host of the site.
