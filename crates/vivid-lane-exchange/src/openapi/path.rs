@@ -1,6 +1,5 @@
 //! A path of a description → a path of a table.
 
-use std::collections::HashMap;
 use std::fmt::Write;
 
 use super::parameter::Place;
@@ -123,9 +122,4 @@ pub(super) fn query_variable(name: &str) -> String {
         }
     }
     out
-}
-
-/// The parameters of the description by their name.
-pub(super) fn by_name(names: &[(String, String)]) -> HashMap<&str, &str> {
-    names.iter().map(|(theirs, ours)| (theirs.as_str(), ours.as_str())).collect()
 }

@@ -1,10 +1,12 @@
 //! Description → table.
 
+use std::collections::{HashMap, HashSet};
+
 use vivid_lane::{Data, Document, DocumentItem, DocumentKey, RouteSpec, Rule, Slash, Source, TableSpec};
 
 use super::name::{Names, legal, made_of};
 use super::parameter::{Parameters, Place, Read};
-use super::path::{by_name, convert, query_variable};
+use super::path::{convert, query_variable};
 use super::reference::References;
 use super::trial::Trials;
 use super::{Imported, KEPT, Kind, METHODS, OpenApiError};
@@ -36,6 +38,7 @@ pub fn read(source: Source) -> Result<Imported, OpenApiError> {
         trials: Trials::default(),
         notes: Notes::default(),
         names: Names::default(),
+        known: HashSet::new(),
         operations: Vec::new(),
     };
     for finding in document.findings() {
@@ -65,12 +68,16 @@ struct Reader<'d> {
     trials: Trials,
     notes: Notes,
     names: Names,
+    /// Paths, as the table has them, and methods.
+    known: HashSet<(String, &'d str)>,
     operations: Vec<Operation<'d>>,
 }
 
 /// A route to be.
 struct Operation<'d> {
     route: RouteSpec,
+    /// The path as the table has it, without its query expressions.
+    path: String,
     key: DocumentKey<'d>,
     ends_with_slash: bool,
     is_root: bool,
@@ -167,7 +174,10 @@ impl<'d> Reader<'d> {
         let style =
             |name: &str| styles.iter().find(|(known, _)| known == name).map_or(Place::Path, |(_, place)| *place);
         let converted = convert(path.name(), &path.place(), style, &mut self.notes);
-        let names = by_name(&converted.names);
+        if !self.known.insert((converted.text.clone(), method.name())) {
+            let message = format!("{of}: another path with this method is written `{}` as well", converted.text);
+            return self.notes.left_out("path", Some(path.place()), message);
+        }
         for (name, _) in &converted.names {
             if !styles.iter().any(|(known, _)| known == name) {
                 let message =
@@ -176,7 +186,8 @@ impl<'d> Reader<'d> {
             }
         }
         parameters.retain(|one| {
-            let is_there = matches!(one.place, Place::Query | Place::Pairs) || names.contains_key(one.name.as_str());
+            let is_there = matches!(one.place, Place::Query | Place::Pairs)
+                || converted.names.iter().any(|(name, _)| *name == one.name);
             if !is_there {
                 let message =
                     format!("{of}: `{}` is declared in the path, but does not stand there", one.name.escape_debug());
@@ -184,19 +195,14 @@ impl<'d> Reader<'d> {
             }
             is_there
         });
-        // In the order in which they stand in the URL, whatever the order in which they are described.
-        parameters.sort_by_key(|one| match one.place {
-            Place::Query => (1, 0),
-            Place::Pairs => (2, 0),
-            _ => (0, converted.names.iter().position(|(name, _)| *name == one.name).unwrap_or_default()),
-        });
         let (name, page) = self.name(path, method, item);
         let mut route = RouteSpec::new(name).page(page);
         if method.name() != "get" {
             route = route.methods([method.name().to_ascii_uppercase()]);
         }
         let mut text = converted.text.clone();
-        route = self.parameters(route, &parameters, &names, &mut text, &of);
+        let placed = in_order(&parameters, &converted.names);
+        route = self.parameters(route, &placed, &converted.names, &mut text, &of);
         route = route.path(&text);
         for (inner, value) in item.entries() {
             match inner.name() {
@@ -208,7 +214,13 @@ impl<'d> Reader<'d> {
             }
         }
         let is_root = converted.text == "/";
-        self.operations.push(Operation { route, key: path, ends_with_slash: converted.ends_with_slash, is_root });
+        self.operations.push(Operation {
+            route,
+            path: converted.text,
+            key: path,
+            ends_with_slash: converted.ends_with_slash,
+            is_root,
+        });
     }
 
     /// The name of the route, and of its page.
@@ -237,23 +249,19 @@ impl<'d> Reader<'d> {
     fn parameters(
         &mut self,
         mut route: RouteSpec,
-        parameters: &[Read],
-        names: &std::collections::HashMap<&str, &str>,
+        parameters: &[(String, &Read)],
+        names: &[(String, String)],
         path: &mut String,
         of: &str,
     ) -> RouteSpec {
         let mut query: Vec<String> = Vec::new();
         let mut rest: Option<String> = None;
         let mut required: Vec<String> = Vec::new();
-        for one in parameters {
-            let name = match (one.place, names.get(one.name.as_str())) {
-                (Place::Query | Place::Pairs, _) => query_variable(&one.name),
-                (_, Some(name)) => (*name).to_owned(),
-                (_, None) => continue,
-            };
+        for (name, one) in parameters {
+            let name = name.clone();
             // A value has one name along a route, wherever it stands.
             let is_taken = matches!(one.place, Place::Query | Place::Pairs)
-                && (names.values().any(|known| *known == name) || query.contains(&name));
+                && (names.iter().any(|(_, known)| *known == name) || query.contains(&name));
             if is_taken || name.is_empty() {
                 let message = format!(
                     "{of}: `{}` is in the path and in the query; only the path's is read",
@@ -308,9 +316,31 @@ impl<'d> Reader<'d> {
             );
             self.notes.changed("path", Some(one.key.place()), message);
         }
+        // The methods of one path stand together, also where the path was written in two ways.
+        let mut first: HashMap<String, usize> = HashMap::new();
+        for one in &self.operations {
+            let next = first.len();
+            first.entry(one.path.clone()).or_insert(next);
+        }
+        self.operations.sort_by_key(|one| first[&one.path]);
         for one in self.operations {
             table = table.route(one.route);
         }
         Imported { table, notes: self.notes }
     }
+}
+
+/// The parameters with their names in the table, in the order in which they stand in a URL, whatever the order in which they
+/// are described. One that stands in the path twice is there twice, with another name.
+fn in_order<'p>(parameters: &'p [Read], names: &[(String, String)]) -> Vec<(String, &'p Read)> {
+    let is_in_path = |one: &&Read| !matches!(one.place, Place::Query | Place::Pairs);
+    let path = names.iter().filter_map(|(theirs, ours)| {
+        let one = parameters.iter().filter(is_in_path).find(|one| one.name == *theirs)?;
+        Some((ours.clone(), one))
+    });
+    let of = |place: Place| {
+        let those = parameters.iter().filter(move |one| one.place == place);
+        those.map(|one| (query_variable(&one.name), one))
+    };
+    path.chain(of(Place::Query)).chain(of(Place::Pairs)).collect()
 }

@@ -179,11 +179,16 @@ impl<'d> Schemas<'_, 'd, '_> {
         });
         let is_of_types = values.is_empty() && types.len() == value.items().len();
         if is_of_values && !values.is_empty() {
-            values.dedup();
             self.merge(out, vec![("enum".to_owned(), Data::List(values))], value.place());
         } else if is_of_types && !types.is_empty() {
-            types.dedup();
-            self.merge(out, vec![("type".to_owned(), Data::List(types))], value.place());
+            let mut unique: Vec<Data> = Vec::new();
+            types.into_iter().for_each(|one| {
+                if !unique.contains(&one) {
+                    unique.push(one);
+                }
+            });
+            let joined = if unique.len() == 1 { unique.swap_remove(0) } else { Data::List(unique) };
+            self.merge(out, vec![("type".to_owned(), joined)], value.place());
         } else {
             let reason = format!("the alternatives of `{keyword}` cannot be told in the keywords of a rule");
             self.left_out(keyword, value.place(), &reason);

@@ -1,17 +1,12 @@
 //! Where redirects and needs lead: names → routes, and the proof that each redirect ends at a page in one step.
 
-use hashbrown::HashMap;
-
-use super::chain::{Chained, ScopedNeed, within};
+use super::chain::{Chained, Names, ScopedNeed, within};
 use crate::matcher::{Destination, Filling, Frozen, NeedEntry, NeedId, NoLists, Onward, Param, ParamKind, RouteId};
 use crate::table::{Aim, Placed, RedirectTo, Report, nearest};
 use crate::template::{Operator, Part, Template};
 
 /// The parameter that carries the wanted address through a sign-in page.
 pub(crate) const RETURN: &str = "return";
-
-/// Names of routes, full ones.
-pub(super) type Names = HashMap<Box<str>, RouteId>;
 
 /// Resolves names to routes.
 pub(super) struct Aims<'a> {
@@ -36,7 +31,7 @@ impl<'a> Aims<'a> {
     fn named(&mut self, name: &Placed<String>, scope: Option<RouteId>, by: &str) -> Option<RouteId> {
         let known = self.find(&name.value, scope);
         if known.is_none() {
-            let full = || self.routes.iter().map(|route| route.name.as_str());
+            let full = || self.routes.iter().map(|route| &*route.name);
             let own = || full().map(|name| name.rsplit('.').next().unwrap_or(name));
             let near = nearest(&name.value, full()).or_else(|| {
                 let near = nearest(&name.value, own())?;
@@ -111,7 +106,7 @@ impl<'a> Aims<'a> {
             // The first route of a loop has reported it.
             return None;
         }
-        let names: Vec<String> = way.iter().chain(&at).map(|id| self.route(*id).name.clone()).collect();
+        let names: Vec<String> = way.iter().chain(&at).map(|id| self.route(*id).name.to_string()).collect();
         let shown = names.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" → ");
         let finding = match at {
             Some(_) => self
@@ -154,12 +149,12 @@ impl<'a> Aims<'a> {
                 }
             }
         }
-        for param in &target_params {
+        for param in &*target_params {
             let given = match values.iter().find(|(name, _)| *name == param.name) {
                 Some((_, filling)) => Some(filling.clone()),
                 None => {
                     let same =
-                        (0..).zip(&source_params).find(|(_, own)| own.name == param.name && form(own) == form(param));
+                        (0..).zip(&*source_params).find(|(_, own)| own.name == param.name && form(own) == form(param));
                     let filling = same.map(|(index, _)| vec![Err(index)]);
                     values.extend(filling.clone().map(|filling| (param.name.clone(), filling)));
                     filling

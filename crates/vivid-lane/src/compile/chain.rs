@@ -1,6 +1,5 @@
 //! Declared routes → routes with their full names, paths and rules.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::plan::{Plan, PlanProblem};
@@ -19,7 +18,7 @@ const MOST_ROUTES: usize = 1 << 24;
 /// A route that knows its ancestors.
 #[derive(Debug)]
 pub(super) struct Chained {
-    pub(super) name: String,
+    pub(super) name: Arc<str>,
     pub(super) name_span: Option<Span>,
     pub(super) path_span: Option<Span>,
     pub(super) parent: Option<RouteId>,
@@ -33,7 +32,9 @@ pub(super) struct Chained {
     pub(super) priority: i64,
     pub(super) host: Option<Host>,
     pub(super) plan: Plan,
-    pub(super) params: Vec<Param>,
+    /// The template of the whole path, where it is the route's own as it was read.
+    pub(super) template: Option<Template>,
+    pub(super) params: Arc<[Param]>,
     pub(super) redirect: Option<RedirectTo>,
     /// Did the route itself say which methods it answers?
     pub(super) has_methods: bool,
@@ -77,12 +78,17 @@ pub(super) struct Walked {
     pub(super) needs: Vec<ScopedNeed>,
     /// The names of the live lists.
     pub(super) lists: Vec<String>,
+    /// The routes by their full names.
+    pub(super) names: Names,
 }
+
+/// Routes by their full names.
+pub(super) type Names = hashbrown::HashMap<Arc<str>, RouteId>;
 
 /// Page names, each once, in the order in which they are first named.
 #[derive(Debug, Default)]
 struct Pages {
-    ids: HashMap<String, PageId>,
+    ids: hashbrown::HashMap<String, PageId>,
     names: Vec<String>,
 }
 
@@ -104,6 +110,9 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
         report,
         pages: Pages::default(),
         routes: Vec::new(),
+        names: Names::new(),
+        only_get: Methods(["GET".into()].into()),
+        no_params: [].into(),
         rules: Rules::new(),
         needs: Vec::new(),
         scope: None,
@@ -121,14 +130,24 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
     walker.rules.declare(std::mem::take(&mut spec.formats), &spec.lists, walker.report);
     walker.rules.enter(&spec.params, walker.report);
     walker.declare_needs(std::mem::take(&mut spec.needs));
-    walker.siblings(std::mem::take(&mut spec.routes), None, &mut HashMap::new());
-    Walked { routes: walker.routes, pages: walker.pages.names, needs: walker.needs, lists: walker.rules.into_lists() }
+    walker.siblings(std::mem::take(&mut spec.routes), None);
+    Walked {
+        routes: walker.routes,
+        pages: walker.pages.names,
+        needs: walker.needs,
+        lists: walker.rules.into_lists(),
+        names: walker.names,
+    }
 }
 
 struct Walker<'a> {
     report: &'a mut Report,
     pages: Pages,
     routes: Vec<Chained>,
+    names: Names,
+    /// What most routes answer, and what many have; shared by them.
+    only_get: Methods,
+    no_params: Arc<[Param]>,
     rules: Rules,
     needs: Vec<ScopedNeed>,
     scope: Option<RouteId>,
@@ -136,29 +155,15 @@ struct Walker<'a> {
     is_in_fragment: bool,
 }
 
-/// The names of the siblings so far.
-type Seen = HashMap<String, ()>;
-
 impl Walker<'_> {
-    fn siblings(&mut self, routes: Vec<RouteSpec>, parent: Option<RouteId>, seen: &mut Seen) {
+    fn siblings(&mut self, routes: Vec<RouteSpec>, parent: Option<RouteId>) {
         for route in routes {
-            if seen.insert(route.name.value.clone(), ()).is_some() {
-                let name = self.full_name(parent, &route.name.value);
-                self.report
-                    .error(
-                        "duplicate-name",
-                        route.name.span.as_ref(),
-                        format!("the route `{name}` is declared a second time"),
-                    )
-                    .help_with("give one of the two another name")
-                    .route(name);
-            }
             self.route(route, parent);
         }
     }
 
     /// The routes of another table, as children of a route.
-    fn mounted(&mut self, mut table: TableSpec, parent: RouteId, seen: &mut Seen) {
+    fn mounted(&mut self, mut table: TableSpec, parent: RouteId) {
         self.report.absorb(std::mem::take(&mut table.report));
         self.rules.declare(std::mem::take(&mut table.formats), &table.lists, self.report);
         // What the including table says of a name goes before what the included one shares by name.
@@ -167,7 +172,7 @@ impl Walker<'_> {
         self.rules.enter(&own, self.report);
         let outer = self.scope.replace(parent);
         self.declare_needs(std::mem::take(&mut table.needs));
-        self.siblings(std::mem::take(&mut table.routes), Some(parent), seen);
+        self.siblings(std::mem::take(&mut table.routes), Some(parent));
         self.scope = outer;
         self.rules.leave(&own);
     }
@@ -217,6 +222,14 @@ impl Walker<'_> {
             }
             return;
         }
+        let id = RouteId(u32::try_from(self.routes.len()).unwrap_or(u32::MAX));
+        let name: Arc<str> = name.into();
+        if self.names.insert(Arc::clone(&name), id).is_some() {
+            self.report
+                .error("duplicate-name", span, format!("the route `{name}` is declared a second time"))
+                .help_with("give one of the two another name")
+                .route(&*name);
+        }
         self.name(&spec.name, &name);
         for need in std::mem::take(&mut spec.needs) {
             if !needs.iter().any(|known| known.value == need.value) {
@@ -237,7 +250,8 @@ impl Walker<'_> {
             priority: spec.priority,
             host,
             plan,
-            params: Vec::new(),
+            template: None,
+            params: Arc::clone(&self.no_params),
             redirect: spec.redirect.take(),
             has_methods: !spec.methods.is_empty(),
             needs,
@@ -260,12 +274,10 @@ impl Walker<'_> {
         }
         self.rules.enter(&spec.params, self.report);
         self.params(&spec.required, &mut route);
-        let id = RouteId(u32::try_from(self.routes.len()).unwrap_or(u32::MAX));
         self.routes.push(route);
-        let mut seen = Seen::new();
-        self.siblings(spec.routes, Some(id), &mut seen);
+        self.siblings(spec.routes, Some(id));
         for table in spec.mounted {
-            self.mounted(table, id, &mut seen);
+            self.mounted(table, id);
         }
         self.rules.leave(&spec.params);
     }
@@ -291,7 +303,7 @@ impl Walker<'_> {
             }
         }
         if declared.is_empty() {
-            return Methods(["GET".into()].into());
+            return self.only_get.clone();
         }
         Methods(declared.iter().map(|method| method.value.as_str().into()).collect())
     }
@@ -357,8 +369,12 @@ impl Walker<'_> {
             return;
         }
         if let Err(problem) = route.plan.extend(&template, route.level) {
-            self.bad_plan(problem, path, skipped, route);
-        } else if self.is_in_fragment && route.plan.has_fragment() {
+            return self.bad_plan(problem, path, skipped, route);
+        }
+        if route.level == 0 {
+            route.template = Some(template);
+        }
+        if self.is_in_fragment && route.plan.has_fragment() {
             self.report
                 .error(
                     "fragment",
@@ -464,7 +480,9 @@ impl Walker<'_> {
             is_optional: planned.is_optional,
             check: Arc::clone(&self.rules.of(&planned.name)),
         };
-        route.params = route.plan.params.iter().map(param).collect();
+        if !route.plan.params.is_empty() {
+            route.params = route.plan.params.iter().map(param).collect();
+        }
     }
 }
 

@@ -13,8 +13,13 @@ use crate::template::percent::decode;
 const LABEL: &str = "^[^.]+$";
 
 /// Freezes one route; its ways through the tree are made elsewhere.
-pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
+pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
     let path = route.plan.template();
+    let path = match route.template.take() {
+        Some(template) if template.as_str() == path => template,
+        // Each part was a template, and so is what they make together.
+        _ => Template::parse(&path).map_err(|_| TooLarge)?,
+    };
     let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
     let is_as_given = |param: &Param| {
         let in_path = matches!(param.kind, ParamKind::Segment) && param.is_optional;
@@ -23,22 +28,21 @@ pub(super) fn freeze(route: &Chained, onward: Option<Onward>, needs: Box<[NeedId
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
         is_open: route.page.is_some() && onward.is_none() && needs.is_empty() && !has_defaults,
-        name: route.name.as_str().into(),
+        name: Arc::clone(&route.name),
         parent: route.parent,
-        own_path: route.own_path.as_str().into(),
-        // Each part was a template, and so is what they make together.
-        path: Template::parse(&path).map_err(|_| TooLarge)?,
+        own_path: std::mem::take(&mut route.own_path).into(),
+        path,
         page: route.page,
         onward: onward.map(Box::new),
         needs,
         frame: route.frame.as_deref().map(Into::into),
         fallback: route.fallback,
-        data: route.data.clone(),
+        data: std::mem::take(&mut route.data),
         methods: route.methods.clone(),
         priority: route.priority,
         query: query(&route.plan, &route.params),
         host: route.host.as_ref().map(|host| demand(host, &route.params).map(Box::new)).transpose()?,
-        params: route.params.clone(),
+        params: Arc::clone(&route.params),
         level: route.level,
         has_defaults,
         // Known when the tree stands.

@@ -19,8 +19,6 @@ mod site;
 
 use std::sync::Arc;
 
-use hashbrown::HashMap;
-
 use crate::matcher::{Destination, Frozen, Limits, PageId, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge};
 use crate::table::{Case, Report, Source, TableError, TableSpec};
@@ -55,9 +53,7 @@ impl TableSpec {
 
     fn lower(&mut self, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
         let site = site::site(&self.site, report);
-        let chain::Walked { routes: mut chained, pages, needs, lists } = chain::walk(self, report);
-        let names: HashMap<Box<str>, RouteId> =
-            chained.iter().zip(0..).map(|(route, id)| (route.name.as_str().into(), RouteId(id))).collect();
+        let chain::Walked { routes: mut chained, pages, needs, lists, names } = chain::walk(self, report);
         let mut aims = aim::Aims { names: &names, routes: &chained, report };
         let needs = aims.needs(&needs);
         let ids = || (0..).map(RouteId).take(chained.len());
@@ -73,8 +69,8 @@ impl TableSpec {
                 // What is moved answers the methods that it answered before.
                 chained[id.0 as usize].methods = chained[to.0 as usize].methods.clone();
             }
+            routes.push(freeze::freeze(&mut chained[id.0 as usize], onward, needs)?);
             let route = &chained[id.0 as usize];
-            routes.push(freeze::freeze(route, onward, needs)?);
             if route.is_sound && route.answers() {
                 tree.add(route, id)?;
             }

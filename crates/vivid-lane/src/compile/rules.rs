@@ -1,7 +1,10 @@
 //! Which rule a parameter has: the nearest one of its name, from the route up to the top of the table.
 
-use std::collections::HashMap;
+use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::Arc;
+
+use hashbrown::hash_table::Entry;
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 
 use crate::rule::{Check, is_anchored};
 use crate::table::{Data, Format, Placed, Report, Rule};
@@ -12,9 +15,17 @@ pub(super) struct Rules {
     lists: Vec<String>,
     any: Arc<Check>,
     /// Rules that say the same are made once.
-    made: HashMap<String, Arc<Check>>,
+    made: HashTable<Made>,
+    hashes: DefaultHashBuilder,
     /// For each name, the rules from the top of the table down to the route at hand.
     in_force: HashMap<String, Vec<Arc<Check>>>,
+}
+
+/// A rule that was made, by what it was made of.
+struct Made {
+    hash: u64,
+    rule: Rule,
+    check: Arc<Check>,
 }
 
 impl Rules {
@@ -23,7 +34,8 @@ impl Rules {
             formats: Vec::new(),
             lists: Vec::new(),
             any: Arc::new(Check::any()),
-            made: HashMap::new(),
+            made: HashTable::new(),
+            hashes: DefaultHashBuilder::default(),
             in_force: HashMap::new(),
         }
     }
@@ -79,11 +91,22 @@ impl Rules {
         self.in_force.get(name).is_some_and(|stack| !stack.is_empty())
     }
 
-    fn make(&mut self, name: &str, rule: &Rule, report: &mut Report) -> Arc<Check> {
-        let key = format!("{:?}", rule.keywords().collect::<Vec<_>>());
-        if let Some(known) = self.made.get(&key) {
-            return Arc::clone(known);
+    fn hash(&self, rule: &Rule) -> u64 {
+        let mut hasher = self.hashes.build_hasher();
+        for (keyword, value) in rule.keywords() {
+            keyword.hash(&mut hasher);
+            hash_data(value, &mut hasher);
         }
+        hasher.finish()
+    }
+
+    fn make(&mut self, name: &str, rule: &Rule, report: &mut Report) -> Arc<Check> {
+        let hash = self.hash(rule);
+        let is_same = |made: &Made| made.rule.keywords().eq(rule.keywords());
+        let vacant = match self.made.entry(hash, is_same, |made| made.hash) {
+            Entry::Occupied(known) => return Arc::clone(&known.get().check),
+            Entry::Vacant(vacant) => vacant,
+        };
         let lists: Vec<&str> = self.lists.iter().map(String::as_str).collect();
         match Check::new(rule, &self.formats, &lists) {
             Ok(check) => {
@@ -97,7 +120,7 @@ impl Rules {
                         .help_with("write `^` before and `$` after it to speak of the whole value");
                 }
                 let check = Arc::new(check);
-                self.made.insert(key, Arc::clone(&check));
+                vacant.insert(Made { hash, rule: rule.clone(), check: Arc::clone(&check) });
                 check
             }
             Err(problems) => {
@@ -108,6 +131,24 @@ impl Rules {
                 Arc::clone(&self.any)
             }
         }
+    }
+}
+
+/// What values that are equal have in common.
+fn hash_data(data: &Data, hasher: &mut impl Hasher) {
+    std::mem::discriminant(data).hash(hasher);
+    match data {
+        Data::Null => {}
+        Data::Bool(value) => value.hash(hasher),
+        Data::Integer(number) => number.hash(hasher),
+        // Nothing is equal to another number but a zero with a sign, which at worst is made twice.
+        Data::Float(number) => number.to_bits().hash(hasher),
+        Data::Text(text) => text.hash(hasher),
+        Data::List(items) => items.iter().for_each(|item| hash_data(item, hasher)),
+        Data::Table(entries) => entries.iter().for_each(|(name, value)| {
+            name.hash(hasher);
+            hash_data(value, hasher);
+        }),
     }
 }
 

@@ -101,7 +101,7 @@ impl<P> Table<P> {
         // RFC 9110, section 9.3.7: the asterisk asks about the server as a whole.
         if url == "*" && request.method == "OPTIONS" {
             let methods =
-                self.frozen().routes.iter().filter(|route| route.answers()).flat_map(|route| &route.methods.0);
+                self.frozen().routes.iter().filter(|route| route.answers()).flat_map(|route| &*route.methods.0);
             return (Decision::Options(allow(methods.map(|method| &**method))), None);
         }
         let question = Question { method: request.method, lists, meets: request.meets };
@@ -171,7 +171,7 @@ impl<P> Table<P> {
             }
             Turn::OtherMethods(accepted) => {
                 let routes = accepted.iter().map(|&ending| frozen.route(frozen.tree.ending(ending).route));
-                let methods = allow(routes.flat_map(|route| &route.methods.0).map(|method| &**method));
+                let methods = allow(routes.flat_map(|route| &*route.methods.0).map(|method| &**method));
                 if request.method == "OPTIONS" { Decision::Options(methods) } else { Decision::WrongMethod(methods) }
             }
             Turn::Bad(reason) => Decision::BadRequest(BadRequest { kind: Bad::Path(reason) }),

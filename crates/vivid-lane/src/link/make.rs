@@ -355,7 +355,7 @@ impl<'t, P> Link<'t, P> {
             }
         }
         if self.inherited.is_empty() && route.takes_values_as_they_are {
-            for param in &route.params {
+            for param in &*route.params {
                 match self.values.get(&param.name) {
                     Some(value) => self.check(param, value)?,
                     None if param.is_optional => {}
@@ -365,7 +365,7 @@ impl<'t, P> Link<'t, P> {
             return Ok(Cow::Borrowed(&self.values));
         }
         let mut checked = Values::new();
-        for param in &route.params {
+        for param in &*route.params {
             let name = &*param.name;
             let default = param.check.default.as_deref();
             let may_go = param.is_optional && (defaults == Defaults::LeftOut || param.kind == ParamKind::Query);

@@ -108,7 +108,7 @@ impl HostDemand {
 
 /// The methods that a route answers; `GET` brings `HEAD` (RFC 9110, section 9.3.2).
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Methods(pub(crate) Box<[Box<str>]>);
+pub(crate) struct Methods(pub(crate) Arc<[Box<str>]>);
 
 impl Methods {
     pub(crate) fn allows(&self, method: &str) -> bool {

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
-use super::demand::{HostDemand, QueryDemand};
+use super::demand::{HostDemand, Methods, QueryDemand};
 use super::pattern::{Pattern, Piece};
 use super::route::{Destination, Route};
 use super::table::{Frozen, Table};
@@ -31,15 +31,24 @@ impl<P> Table<P> {
     }
 }
 
-/// Rules are shared, so each is counted once.
+/// Rules and methods are shared, so each is counted once.
 #[derive(Default)]
-struct Rules(HashSet<usize>);
+struct Seen(HashSet<usize>);
 
-impl Rules {
+impl Seen {
     fn count(&mut self, check: &Arc<Check>) -> usize {
         if self.0.insert(Arc::as_ptr(check).addr()) { size_of::<Check>() + check.heap() } else { 0 }
     }
+
+    /// Most routes share the methods that they answer.
+    fn methods(&mut self, methods: &Methods) -> usize {
+        let is_new = self.0.insert(Arc::as_ptr(&methods.0).cast::<u8>().addr());
+        if is_new { SHARED + list(&methods.0, |method| method.len()) } else { 0 }
+    }
 }
+
+/// The counters of what is shared.
+const SHARED: usize = 2 * size_of::<usize>();
 
 fn list<T>(items: &[T], heap: impl FnMut(&T) -> usize) -> usize {
     size_of_val(items) + items.iter().map(heap).sum::<usize>()
@@ -52,20 +61,19 @@ fn hashed(capacity: usize, entry: usize) -> usize {
 
 impl Frozen {
     fn heap(&self) -> usize {
-        let mut rules = Rules::default();
+        let mut rules = Seen::default();
         let routes = self.routes.capacity() * size_of::<Route>();
-        let names = self.names.keys().map(|name| name.len()).sum::<usize>();
         routes
             + self.routes.iter().map(|route| route.heap(&mut rules)).sum::<usize>()
-            + names
-            + hashed(self.names.capacity(), size_of::<(Box<str>, u32)>())
+            // Names are shared with the routes.
+            + hashed(self.names.capacity(), size_of::<(Arc<str>, u32)>())
             + self.tree.heap(&mut rules)
             + self.fallbacks.heap(&mut rules)
     }
 }
 
 impl Route {
-    fn heap(&self, rules: &mut Rules) -> usize {
+    fn heap(&self, rules: &mut Seen) -> usize {
         let onward = self.onward.as_ref().map_or(0, |onward| {
             size_of_val(&**onward)
                 + match &onward.aim {
@@ -75,22 +83,24 @@ impl Route {
                     Destination::Url(url) => template(url),
                 }
         });
-        self.name.len()
+        SHARED
+            + self.name.len()
             + self.own_path.len()
             + template(&self.path)
             + self.frame.as_ref().map_or(0, |frame| frame.len())
             + data(&self.data)
-            + list(&self.methods.0, |method| method.len())
+            + rules.methods(&self.methods)
             + size_of_val(&*self.needs)
             + onward
             + query(&self.query, rules)
             + self.host.as_ref().map_or(0, |host| self::host(host, rules))
+            + if self.params.is_empty() { 0 } else { SHARED }
             + list(&self.params, |param| param.name.len() + rules.count(&param.check))
     }
 }
 
 impl Tree {
-    fn heap(&self, rules: &mut Rules) -> usize {
+    fn heap(&self, rules: &mut Seen) -> usize {
         size_of_val(&*self.nodes)
             + self.text.len()
             + size_of_val(&*self.children)
@@ -109,19 +119,19 @@ impl Tree {
     }
 }
 
-fn pattern(pattern: &Pattern, rules: &mut Rules) -> usize {
+fn pattern(pattern: &Pattern, rules: &mut Seen) -> usize {
     list(&pattern.pieces, |piece| match piece {
         Piece::Text(text) => text.len(),
         Piece::Value(check) => rules.count(check),
     })
 }
 
-fn query(query: &QueryDemand, rules: &mut Rules) -> usize {
+fn query(query: &QueryDemand, rules: &mut Seen) -> usize {
     list(&query.literals, |(name, value)| name.len() + value.len())
         + list(&query.params, |param| param.name.len() + rules.count(&param.check))
 }
 
-fn host(host: &HostDemand, rules: &mut Rules) -> usize {
+fn host(host: &HostDemand, rules: &mut Seen) -> usize {
     size_of::<HostDemand>() + template(&host.template) + pattern(&host.pattern, rules) + size_of_val(&*host.params)
 }
 

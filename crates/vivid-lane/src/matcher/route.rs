@@ -18,7 +18,8 @@ pub(crate) struct PageId(pub(crate) u32);
 /// A route of a built table.
 #[derive(Debug)]
 pub(crate) struct Route {
-    pub(crate) name: Box<str>,
+    /// Shared with the map of names.
+    pub(crate) name: Arc<str>,
     pub(crate) parent: Option<RouteId>,
     /// The path as the route itself declares it.
     pub(crate) own_path: Box<str>,
@@ -37,7 +38,7 @@ pub(crate) struct Route {
     pub(crate) query: QueryDemand,
     pub(crate) host: Option<Box<HostDemand>>,
     /// The parameters of the whole path, outermost first.
-    pub(crate) params: Vec<Param>,
+    pub(crate) params: Arc<[Param]>,
     /// How many ancestors the route has.
     pub(crate) level: u16,
     /// Is there an optional parameter whose rule has a default?

@@ -46,7 +46,7 @@ pub struct Table<P = String> {
 #[derive(Debug)]
 pub(crate) struct Frozen {
     pub(crate) routes: Vec<Route>,
-    pub(crate) names: HashMap<Box<str>, RouteId>,
+    pub(crate) names: HashMap<Arc<str>, RouteId>,
     pub(crate) tree: Tree,
     /// The subtrees with a page of their own for what is missing, each as a tail under its route.
     pub(crate) fallbacks: Tree,

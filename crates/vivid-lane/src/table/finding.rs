@@ -146,13 +146,13 @@ impl Finding {
         self
     }
 
-    pub(crate) fn route(&mut self, name: impl Into<String>) -> &mut Self {
-        self.routes.push(name.into());
+    pub(crate) fn route(&mut self, name: impl AsRef<str>) -> &mut Self {
+        self.routes.push(name.as_ref().to_owned());
         self
     }
 
-    pub(crate) fn about(&mut self, names: impl IntoIterator<Item = String>) {
-        self.routes.extend(names);
+    pub(crate) fn about(&mut self, names: impl IntoIterator<Item = impl AsRef<str>>) {
+        self.routes.extend(names.into_iter().map(|name| name.as_ref().to_owned()));
     }
 
     pub(crate) fn witnessed(&mut self, url: impl Into<String>) -> &mut Self {

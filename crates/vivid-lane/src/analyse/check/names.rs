@@ -62,7 +62,7 @@ fn unused<'r>(
 
 /// Finds live lists that no rule names.
 pub(super) fn unused_lists(subject: &Subject<'_>, report: &mut Report) {
-    let params = || subject.frozen().routes.iter().flat_map(|route| &route.params);
+    let params = || subject.frozen().routes.iter().flat_map(|route| &*route.params);
     for table in tables(subject.spec) {
         for list in &table.lists {
             if !params().any(|param| param.check.list.as_deref() == Some(list.value.as_str())) {

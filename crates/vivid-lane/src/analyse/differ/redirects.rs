@@ -186,7 +186,7 @@ fn entry(name: &str, route: RouteRef<'_>) -> RouteSpec {
             Part::Literal(_) => false,
         })
     };
-    for param in &declared.params {
+    for param in &*declared.params {
         if param.kind != ParamKind::Host && !is_kept(&param.name) {
             continue;
         }
