@@ -4,6 +4,8 @@
 
 use std::ops::Range;
 
+use smallvec::SmallVec;
+
 use crate::matcher::{Cover, Limits, ParamKind, TailKind};
 use crate::template::percent::{decode, decode_form};
 use crate::template::{Expression, Operator, Part, Template, Variable};
@@ -39,10 +41,13 @@ pub(super) struct Planned {
 /// One way to fill the optional parts of a path.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Shape {
-    pub(super) segments: Vec<Vec<Piece>>,
+    pub(super) segments: Vec<Segment>,
     pub(super) tail: Option<(u16, TailKind)>,
     pub(super) covers: Vec<Cover>,
 }
+
+/// The pieces of a segment; most have one.
+pub(super) type Segment = SmallVec<[Piece; 1]>;
 
 /// A stretch of a segment.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -93,6 +98,7 @@ impl Default for Plan {
 impl Plan {
     /// Goes on with the template of a level.
     pub(super) fn extend(&mut self, template: &Template, level: u16) -> Result<()> {
+        self.path_text.reserve(template.as_str().len());
         let mut reading = Reading { plan: self, level, in_query: false, pending: None };
         let mut at = 0;
         for part in template.parts() {
@@ -380,7 +386,7 @@ impl Reading<'_> {
             self.plan.query.push(QueryPart::Literal { text, name, value });
         }
         for shape in &mut self.plan.shapes {
-            if shape.segments.last().is_some_and(Vec::is_empty) {
+            if shape.segments.last().is_some_and(Segment::is_empty) {
                 let message = "a path may not end with `/`";
                 let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site");
                 return Err(PlanProblem {
@@ -465,14 +471,14 @@ impl Shape {
 
     fn new_segment(&mut self) -> Pushed {
         self.not_after_tail()?;
-        if self.segments.last().is_some_and(Vec::is_empty) {
+        if self.segments.last().is_some_and(Segment::is_empty) {
             return Err(("double-slash", "a path may not hold `//`".to_owned()));
         }
         let limit = Limits::default().segments;
         if self.segments.len() == limit {
             return Err(("too-many-segments", format!("a path may have {limit} segments, this one has more")));
         }
-        self.segments.push(Vec::new());
+        self.segments.push(Segment::new());
         Ok(())
     }
 
