@@ -11,7 +11,6 @@
 //!
 //! let read = openapi::read(Source::yaml(r#"
 //! openapi: 3.1.0
-//! info: { title: Larkfell, version: "1" }
 //! paths:
 //!   /nights/{date}:
 //!     get:

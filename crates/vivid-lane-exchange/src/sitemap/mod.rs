@@ -12,7 +12,9 @@
 //!     "[site]\norigin = 'https://larkfell.example'\n[routes.dome]\npath = '/domes/{dome}'\npage = 'dome'",
 //! )?;
 //! let mut file = Vec::new();
-//! let written = Sitemap::new(&table).values("dome", ["north", "south & east"]).write(|_| Ok(&mut file))?;
+//! let mut only = Some(&mut file);
+//! let open = |_| only.take().ok_or_else(|| std::io::Error::other("these are few enough for one file"));
+//! let written = Sitemap::new(&table).values("dome", ["north", "south & east"]).write(open)?;
 //! assert_eq!(written.urls(), 2);
 //! assert!(String::from_utf8(file)?.contains("<loc>https://larkfell.example/domes/south%20%26%20east</loc>"));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
