@@ -6,7 +6,7 @@ use std::path::PathBuf;
 
 use anstyle::{AnsiColor, Style};
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Data, LinkError, Value};
+use vivid_lane::{LinkError, Value};
 use vivid_lane_exchange::openapi::OpenApiError;
 use vivid_lane_exchange::sitemap::SitemapError;
 
@@ -111,19 +111,6 @@ impl Failure {
 /// Writes one JSON object as one line.
 pub(crate) fn json_line(out: &mut dyn Write, object: Map<String, Json>) -> io::Result<()> {
     writeln!(out, "{}", Json::Object(object))
-}
-
-/// A route's own data as JSON.
-pub(crate) fn data_to_json(data: &Data) -> Json {
-    match data {
-        Data::Null => Json::Null,
-        Data::Bool(value) => (*value).into(),
-        Data::Integer(number) => (*number).into(),
-        Data::Float(number) => (*number).into(),
-        Data::Text(text) => text.as_str().into(),
-        Data::List(items) => items.iter().map(data_to_json).collect(),
-        Data::Table(entries) => entries.iter().map(|(name, value)| (name.clone(), data_to_json(value))).collect(),
-    }
 }
 
 /// A value as JSON: text, a list, or a list of pairs.

@@ -1,7 +1,7 @@
 //! Whose request it is: the host, the needs that are met, the live lists.
 
 use std::collections::{HashMap, HashSet};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use vivid_lane::Table;
 
@@ -50,11 +50,22 @@ impl<'a> Visitor<'a> {
 fn read_lists(arguments: &[String]) -> Result<HashMap<&str, HashSet<String>>, Failure> {
     let mut lists: HashMap<&str, HashSet<String>> = HashMap::new();
     for argument in arguments {
-        let (name, path) = argument.split_once('=').ok_or_else(|| {
-            Failure::Argument(format!("expected NAME=FILE for `--list`, found `{}`", shown(argument)))
-        })?;
-        let text = read_text(&PathBuf::from(path))?;
-        lists.entry(name).or_default().extend(text.lines().filter(|line| !line.is_empty()).map(str::to_owned));
+        let (name, path) = named_file(argument, "--list")?;
+        lists.entry(name).or_default().extend(lines(&path)?);
     }
     Ok(lists)
+}
+
+/// The two parts of `NAME=FILE`.
+pub(crate) fn named_file<'a>(argument: &'a str, option: &str) -> Result<(&'a str, PathBuf), Failure> {
+    let (name, path) = argument
+        .split_once('=')
+        .ok_or_else(|| Failure::Argument(format!("expected NAME=FILE for `{option}`, found `{}`", shown(argument))))?;
+    Ok((name, path.into()))
+}
+
+/// The lines of a file, without the empty ones.
+pub(crate) fn lines(path: &Path) -> Result<Vec<String>, Failure> {
+    let text = read_text(path)?;
+    Ok(text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect())
 }

@@ -206,7 +206,7 @@ fn what_cannot_be_read_is_refused() {
         (at(&["--from", "openapi", &path(&old)]), "expected OpenAPI 3.0 or 3.1, found `2.0`"),
         (at(&["--from", "openapi", &path(&long)]), "is longer than 64 MiB"),
         (at(&["--to", "json", "--out", "/nowhere/at/all.json"]), "cannot write /nowhere/at/all.json"),
-        (at(&["--to", "sitemap", "--values", "date"]), "expected NAME=FILE after --values, found `date`"),
+        (at(&["--to", "sitemap", "--values", "date"]), "expected NAME=FILE for `--values`, found `date`"),
         (at(&["--to", "sitemap", "--values", "moon=x.txt"]), "`moon` is neither a parameter nor a route of the table"),
         (
             at(&["--to", "sitemap", "--values", &format!("nights.night={}", path(&records))]),

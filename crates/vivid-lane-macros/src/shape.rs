@@ -103,7 +103,7 @@ fn one(param: Parameter<'_>, choices: &mut Choices) -> One {
         if values.iter().all(|value| matches!(value, Data::Bool(_))) {
             return One::Boolean;
         }
-        let mut texts: Vec<String> = values.into_iter().filter_map(text).collect();
+        let mut texts: Vec<String> = values.into_iter().filter_map(Data::to_url_text).collect();
         let mut seen = std::collections::HashSet::new();
         texts.retain(|text| seen.insert(text.clone()));
         return One::Choice(choices.of(param.name(), texts));
@@ -118,16 +118,5 @@ fn one(param: Parameter<'_>, choices: &mut Choices) -> One {
         _ if matches!(param.keyword("type"), Some(Data::List(_))) => One::Text,
         _ if bounds.iter().any(|keyword| param.keyword(keyword).is_some()) => One::Number,
         _ => One::Text,
-    }
-}
-
-/// The text that a value has in a URL.
-fn text(data: &Data) -> Option<String> {
-    match data {
-        Data::Text(text) => Some(text.clone()),
-        Data::Bool(value) => Some(value.to_string()),
-        Data::Integer(number) => Some(number.to_string()),
-        Data::Float(number) => Some(number.to_string()),
-        Data::Null | Data::List(_) | Data::Table(_) => None,
     }
 }

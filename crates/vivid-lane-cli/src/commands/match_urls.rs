@@ -5,12 +5,11 @@ use std::io::{self, BufRead, Write};
 use anstyle::Style;
 use serde_json::{Map, Value as Json};
 use vivid_lane::{Candidate, Decision, Explanation, Match, Missing, Request, Suggestion, Table, Value, Verdict};
+use vivid_lane_exchange::data_to_json;
 
 use crate::Outcome;
 use crate::args::{Format, MatchArgs};
-use crate::output::{
-    BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, data_to_json, json_line, shown, value_to_json, width,
-};
+use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, json_line, shown, value_to_json, width};
 use crate::visitor::Visitor;
 
 pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {

@@ -4,10 +4,11 @@ use std::io::Write;
 
 use serde_json::{Map, Value as Json};
 use vivid_lane::{RouteRef, Table};
+use vivid_lane_exchange::data_to_json;
 
 use crate::Outcome;
 use crate::args::Format;
-use crate::output::{FAINT, Failure, NAME, STRONG, Styled, data_to_json, json_line, width};
+use crate::output::{FAINT, Failure, NAME, STRONG, Styled, json_line, width};
 
 pub(super) fn run(table: &Table, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
     match format {

@@ -201,22 +201,11 @@ impl<W: Write, F: FnMut(usize) -> io::Result<W>> Pages<'_, '_, W, F> {
         match (given, param.keyword("enum"), param.keyword("const")) {
             (Some(given), _, _) => all.extend(given.iter().map(|text| Some(value(text)))),
             (None, Some(Data::List(values)), _) => {
-                all.extend(values.iter().filter_map(scalar).map(|text| Some(value(&text))));
+                all.extend(values.iter().filter_map(Data::to_url_text).map(|text| Some(value(&text))));
             }
-            (None, _, Some(one)) => all.extend(scalar(one).map(|text| Some(value(&text)))),
+            (None, _, Some(one)) => all.extend(one.to_url_text().map(|text| Some(value(&text)))),
             _ => {}
         }
         all
-    }
-}
-
-/// The text that a value has in a URL.
-fn scalar(data: &Data) -> Option<String> {
-    match data {
-        Data::Text(text) => Some(text.clone()),
-        Data::Bool(value) => Some(value.to_string()),
-        Data::Integer(number) => Some(number.to_string()),
-        Data::Float(number) => Some(number.to_string()),
-        Data::Null | Data::List(_) | Data::Table(_) => None,
     }
 }

@@ -17,18 +17,19 @@ pub(super) fn write(tree: &Branch, notes: &mut Notes) -> String {
 }
 
 fn of_value(value: &Value) -> Json {
-    to_json(&value.to_data())
+    data_to_json(&value.to_data())
 }
 
 /// Data as JSON.
-pub(crate) fn to_json(data: &Data) -> Json {
+#[must_use]
+pub fn data_to_json(data: &Data) -> Json {
     match data {
         Data::Null => Json::Null,
         Data::Bool(value) => (*value).into(),
         Data::Integer(number) => (*number).into(),
         Data::Float(number) => (*number).into(),
         Data::Text(text) => text.as_str().into(),
-        Data::List(items) => items.iter().map(to_json).collect(),
-        Data::Table(entries) => entries.iter().map(|(name, value)| (name.clone(), to_json(value))).collect(),
+        Data::List(items) => items.iter().map(data_to_json).collect(),
+        Data::Table(entries) => entries.iter().map(|(name, value)| (name.clone(), data_to_json(value))).collect(),
     }
 }

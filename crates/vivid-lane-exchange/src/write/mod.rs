@@ -8,6 +8,7 @@ mod yaml;
 use vivid_lane::{Data, Document, Source, Syntax, TableError, TableSpec};
 
 use crate::note::Notes;
+pub use json::data_to_json;
 use tree::Branch;
 
 /// A table file in another format.

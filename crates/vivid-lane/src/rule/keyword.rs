@@ -101,13 +101,7 @@ fn items(value: &Data) -> Result<u16, String> {
 
 /// The text that a value has in a URL.
 fn scalar(value: &Data) -> Result<String, String> {
-    match value {
-        Data::Text(text) => Ok(text.clone()),
-        Data::Bool(value) => Ok(value.to_string()),
-        Data::Integer(number) => Ok(number.to_string()),
-        Data::Float(number) => Ok(number.to_string()),
-        _ => Err("expected text, a number, or true or false".to_owned()),
-    }
+    value.to_url_text().ok_or_else(|| "expected text, a number, or true or false".to_owned())
 }
 
 #[derive(Debug)]

@@ -48,6 +48,26 @@ impl Data {
         }
     }
 
+    /// The text that a single value has in a URL; `None` for nothing, a list or a table.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Data;
+    ///
+    /// assert_eq!(Data::Integer(7).to_url_text().as_deref(), Some("7"));
+    /// assert_eq!(Data::default().to_url_text(), None);
+    /// ```
+    #[must_use]
+    pub fn to_url_text(&self) -> Option<String> {
+        match self {
+            Self::Text(text) => Some(text.clone()),
+            Self::Bool(value) => Some(value.to_string()),
+            Self::Integer(number) => Some(number.to_string()),
+            Self::Float(number) => Some(number.to_string()),
+            Self::Null | Self::List(_) | Self::Table(_) => None,
+        }
+    }
+
     /// Is this a table without entries?
     #[must_use]
     pub fn is_empty(&self) -> bool {

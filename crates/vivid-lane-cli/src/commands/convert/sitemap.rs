@@ -10,7 +10,7 @@ use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, Written, w
 
 use crate::args::ConvertArgs;
 use crate::output::{Failure, Styled, counted};
-use crate::table_file::read_text;
+use crate::visitor::{lines, named_file};
 
 pub(super) fn run(
     table: &Table,
@@ -21,7 +21,7 @@ pub(super) fn run(
     let mut sitemap = Sitemap::new(table).language(&args.language);
     for argument in &args.values {
         let (name, path) = named_file(argument, "--values")?;
-        sitemap = match table.route(&name) {
+        sitemap = match table.route(name) {
             Some(_) => {
                 let file = File::open(&path).map_err(|error| Failure::File { path: path.clone(), error })?;
                 sitemap.records(name, records(file, path))
@@ -80,18 +80,6 @@ fn finish(table: &Table, path: &Path, files: usize) -> Result<(), Failure> {
     });
     let file = File::create(path).map_err(failed)?;
     write_index(BufWriter::new(file), urls).map_err(failed)
-}
-
-fn named_file(argument: &str, option: &str) -> Result<(String, PathBuf), Failure> {
-    let (name, path) = argument
-        .split_once('=')
-        .ok_or_else(|| Failure::Argument(format!("expected NAME=FILE after {option}, found `{argument}`")))?;
-    Ok((name.to_owned(), path.into()))
-}
-
-fn lines(path: &Path) -> Result<Vec<String>, Failure> {
-    let text = read_text(path)?;
-    Ok(text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect())
 }
 
 /// Records, one JSON object a line: values of parameters, and hints by their names.
