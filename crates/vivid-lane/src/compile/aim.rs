@@ -341,7 +341,7 @@ impl<'a> Aims<'a> {
             let by = &reading.route().name;
             let redirect = self.route(id).redirect.as_ref();
             let span = redirect.and_then(|redirect| redirect.span.clone());
-            let (code, message) = if reading.route == id {
+            let (code, message) = if reading.route_id() == id {
                 ("redirect-loop", format!("`{by}` redirects to `{address}`, which is its own address"))
             } else {
                 ("redirect-chain", format!("`{}` redirects to `{address}`, which `{by}` redirects again", route.name))

@@ -19,7 +19,7 @@ mod site;
 
 use std::sync::Arc;
 
-use crate::matcher::{Destination, Frozen, Limits, PageId, RouteId, Table};
+use crate::matcher::{Destination, Frozen, LONGEST_SHORT, Limits, PageId, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge};
 use crate::table::{Case, Report, Source, TableError, TableSpec};
 
@@ -86,6 +86,8 @@ impl TableSpec {
                 routes[id.0 as usize].is_direct = true;
             }
         }
+        let limits = Limits::default();
+        let longest_short = if site.is_plain { limits.bytes.min(LONGEST_SHORT) } else { 0 };
         let frozen = Frozen {
             tree: tree.finish(&routes)?,
             fallbacks: fallbacks.finish(&routes)?,
@@ -97,7 +99,8 @@ impl TableSpec {
             needs,
             lists: lists.into_iter().map(String::into_boxed_str).collect(),
             findings: Vec::new(),
-            limits: Limits::default(),
+            longest_short,
+            limits,
         };
         aim::Aims { names: &frozen.names, routes: &chained, report }.constant_redirects(&frozen);
         Ok((frozen, pages))

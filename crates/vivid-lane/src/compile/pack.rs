@@ -4,7 +4,7 @@ use hashbrown::HashMap;
 
 use super::grow::{Grown, GrownEnding, GrownNode};
 use crate::matcher::{
-    Edge, Ending, EndingId, Key, Node, NodeId, Order, Outcome, ParamKind, Pattern, Route, Stretch, Tail, Tree,
+    Branch, Edge, Ending, EndingId, Key, Node, NodeId, Order, Outcome, ParamKind, Pattern, Route, Stretch, Tail, Tree,
 };
 use crate::rule::TooLarge;
 use crate::template::percent::kinds;
@@ -13,8 +13,8 @@ use crate::template::percent::kinds;
 pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &[Route]) -> Result<Tree, TooLarge> {
     let Grown { nodes, endings, folds } = grown;
     let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
-    // A third of the slots stays free, so that a search ends soon.
-    let slots = literals + literals / 2 + 2;
+    // Half of the slots stay free, so that a search ends soon.
+    let slots = 2 * literals + 2;
     let mut packing = Packing {
         tree: Tree { patterns, order, folds, slots: narrow(slots)?, ..Tree::default() },
         nodes: vec![Node::EMPTY; slots],
@@ -23,6 +23,7 @@ pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &
     };
     packing.number(&nodes)?;
     packing.fill(&nodes)?;
+    packing.branches(&nodes)?;
     packing.endings(endings, routes)?;
     packing.outcomes(routes);
     let Packing { mut tree, nodes, text, .. } = packing;
@@ -118,6 +119,45 @@ impl Packing {
         Ok(())
     }
 
+    /// Notes for every node what is left to try where it comes to nothing.
+    fn branches(&mut self, nodes: &[GrownNode]) -> Result<(), TooLarge> {
+        let mut branches: Vec<Branch> = Vec::new();
+        // By the old numbers: how many segments are before each node.
+        let mut depths: Vec<u32> = vec![0; nodes.len()];
+        // A node comes after the one that leads to it.
+        for (index, node) in nodes.iter().enumerate() {
+            let old = NodeId(narrow(index)?);
+            let packed = self.nodes[self.id(old)?.0 as usize];
+            let (at, last) = (depths[index], packed.edges.start + packed.edges.count);
+            let mut next = packed.resume;
+            // The last edge has nothing after it, the one before has the last, and all literals have all edges. A tail's edge
+            // leads back to its own node.
+            for (edge, grown) in (packed.edges.start..last).zip(&node.edges).rev() {
+                if grown.target != old {
+                    self.resume(grown.target, next)?;
+                    depths[grown.target.0 as usize] = at + 1;
+                }
+                if edge > packed.edges.start || !node.literals.is_empty() {
+                    let edges = Stretch { start: edge, count: last - edge };
+                    branches.push(Branch { at, edges, next: packed.resume });
+                    next = narrow(branches.len() - 1)?;
+                }
+            }
+            for &target in node.literals.values() {
+                self.resume(target, next)?;
+                depths[target.0 as usize] = at + 1;
+            }
+        }
+        self.tree.branches = branches.into();
+        Ok(())
+    }
+
+    fn resume(&mut self, node: NodeId, branch: u32) -> Result<(), TooLarge> {
+        let id = self.id(node)?;
+        self.nodes[id.0 as usize].resume = branch;
+        Ok(())
+    }
+
     /// Works out what a `GET` without a query comes to that ends at each node.
     fn outcomes(&mut self, routes: &[Route]) {
         for index in 0..self.nodes.len() {
@@ -152,6 +192,9 @@ impl Packing {
             let route = &routes[ending.route.0 as usize];
             let is_free =
                 route.host.is_none() && route.query.is_empty() && ending.tail.is_none_or(|tail| takes_any(tail, route));
+            // With as many captures as parameters, none of these stands anywhere else.
+            let is_simple = ending.captures.len() == route.params.len()
+                && ending.captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at);
             packed.push(Ending {
                 route: ending.route,
                 steps: append(&mut steps, ending.steps)?,
@@ -159,6 +202,7 @@ impl Packing {
                 captures: append(&mut captures, ending.captures)?,
                 tail: ending.tail,
                 is_free,
+                is_simple,
                 open_page: route.page.filter(|_| route.is_open),
             });
             spelling.extend(ending.spelling.into_iter().map(|(at, text)| ((id, at), text)));

@@ -79,8 +79,8 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        match self.frozen().short_way(url, None, &NoLists) {
-            ShortWay::Page(page, reading) => Some(Match::of_page(self, page, reading)),
+        match self.frozen().short_way(url, &NoLists) {
+            ShortWay::Page(found) => Some(Match::short(self, &found, url, None)),
             ShortWay::Miss => None,
             _ => self.general_step(url, None, Question { method: "GET", lists: &NoLists, meets: &|_| true }).ok(),
         }
@@ -107,7 +107,7 @@ impl<P> Table<P> {
         let question = Question { method: request.method, lists, meets: request.meets };
         match self.step(url, request.host, question) {
             Ok(found) => {
-                let route = found.reading().route;
+                let route = found.reading().route_id();
                 (Decision::Page(found), Some(route))
             }
             Err(Turn::Onward(hop)) => self.follow(request, url, hop, question),
@@ -182,8 +182,8 @@ impl<P> Table<P> {
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, question: Question<'_>) -> Result<Match<'_, 'u, P>, Turn> {
         let frozen = self.frozen();
         if matches!(question.method, "GET" | "HEAD") {
-            match frozen.short_way(url, host, question.lists) {
-                ShortWay::Page(page, reading) => return Ok(Match::of_page(self, page, reading)),
+            match frozen.short_way(url, question.lists) {
+                ShortWay::Page(found) => return Ok(Match::short(self, &found, url, host)),
                 ShortWay::Miss if frozen.fallbacks.is_empty() => return Err(Turn::Missing(frozen.fallback, None)),
                 _ => {}
             }
@@ -234,7 +234,7 @@ impl<P> Table<P> {
     fn redirect(&self, onward: &Onward, reading: &Reading<'_, '_>) -> Turn {
         let hop = |url, is_external| {
             let location = self.with_rest(url, reading);
-            Turn::Onward(Hop { status: onward.status, location, route: Some(reading.route), is_external })
+            Turn::Onward(Hop { status: onward.status, location, route: Some(reading.route_id()), is_external })
         };
         match &onward.aim {
             Destination::Url(template) => hop(template.expand(&reading.values()), true),
@@ -251,7 +251,7 @@ impl<P> Table<P> {
     /// The address without the values that the rules give anyway, as far as they can be left out; `None` where none
     /// can.
     fn without_defaults(&self, reading: &Reading<'_, '_>) -> Option<String> {
-        let short = self.link_to(reading.route, reading.values()).to_url().ok()?;
+        let short = self.link_to(reading.route_id(), reading.values()).to_url().ok()?;
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
         let listed = |_: &str, _: &str| true;
         let is_shorter = self

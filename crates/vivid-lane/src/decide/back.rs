@@ -68,7 +68,7 @@ impl<'t, P> Match<'t, '_, P> {
         if self.value(param).as_ref() == Some(&value) {
             return Ok(None);
         }
-        let link = self.table().link_to(reading.route, reading.values()).set(param, value);
+        let link = self.table().link_to(reading.route_id(), reading.values()).set(param, value);
         let location = self.table().with_rest(link.to_url()?, reading);
         let route = Some(self.route().name());
         Ok(Some(Redirect { status: 308, location, route, is_external: false }))

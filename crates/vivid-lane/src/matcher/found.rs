@@ -6,6 +6,7 @@ use std::ops::Range;
 
 use super::reading::Reading;
 use super::route::PageId;
+use super::short::Short;
 use super::table::{RouteRef, Table};
 use crate::table::Data;
 use crate::template::Value;
@@ -33,8 +34,14 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
     }
 
     #[inline]
-    pub(crate) fn of_page(table: &'t Table<P>, page: PageId, reading: Reading<'t, 'u>) -> Self {
+    pub(super) fn of_page(table: &'t Table<P>, page: PageId, reading: Reading<'t, 'u>) -> Self {
         Self { table, page, reading }
+    }
+
+    /// What the short way has found.
+    #[inline]
+    pub(crate) fn short(table: &'t Table<P>, found: &Short, url: &'u str, host: Option<&'u str>) -> Self {
+        Self::of_page(table, found.page, table.frozen().short_reading(found, url, host))
     }
 
     pub(crate) fn reading(&self) -> &Reading<'t, 'u> {
@@ -52,7 +59,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
     /// The route.
     #[must_use]
     pub fn route(&self) -> RouteRef<'t, P> {
-        self.table.route_ref(self.reading.route)
+        self.table.route_ref(self.reading.route_id())
     }
 
     /// What the route shows.

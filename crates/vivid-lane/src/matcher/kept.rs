@@ -8,7 +8,7 @@ use super::ask::Target;
 use super::found::Match;
 use super::path::Ends;
 use super::reading::Reading;
-use super::route::{PageId, RouteId};
+use super::route::PageId;
 use super::table::Table;
 use super::tree::EndingId;
 
@@ -38,7 +38,6 @@ pub struct KeptMatch<P = String> {
     table: Table<P>,
     page: PageId,
     ending: EndingId,
-    route: RouteId,
     ends: Ends,
     is_plain: bool,
     host: Option<Box<str>>,
@@ -56,7 +55,6 @@ impl<P> Clone for KeptMatch<P> {
             table: self.table.clone(),
             page: self.page,
             ending: self.ending,
-            route: self.route,
             ends: self.ends.clone(),
             is_plain: self.is_plain,
             host: self.host.clone(),
@@ -84,7 +82,7 @@ impl<P> KeptMatch<P> {
             sent,
             query: query.strip_prefix('?'),
         };
-        let reading = Reading::at(self.table.frozen(), self.ending, self.route, target, self.ends.clone());
+        let reading = Reading::at(self.table.frozen(), self.ending, target, self.ends.clone());
         Match::of_page(&self.table, self.page, reading.plain(self.is_plain))
     }
 }
@@ -119,7 +117,6 @@ impl<P> Match<'_, '_, P> {
             table,
             page: self.page_id(),
             ending,
-            route: reading.route,
             ends: ends.clone(),
             is_plain,
             host: host.map(Into::into),

@@ -82,9 +82,9 @@ impl Frozen {
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Reading<'t, 'u>> {
         if method == "GET"
-            && let ShortWay::Page(_, reading) = self.short_way(url, None, lists)
+            && let ShortWay::Page(found) = self.short_way(url, lists)
         {
-            return Some(reading);
+            return Some(self.short_reading(&found, url, None));
         }
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = self.parse(url, None, &mut parts) else { return None };

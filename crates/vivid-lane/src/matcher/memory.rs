@@ -105,6 +105,7 @@ impl Tree {
             + self.text.len()
             + size_of_val(&*self.children)
             + size_of_val(&*self.edges)
+            + size_of_val(&*self.branches)
             + size_of_val(&*self.stops)
             + size_of_val(&*self.endings)
             + size_of_val(&*self.steps)

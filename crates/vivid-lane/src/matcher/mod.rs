@@ -36,12 +36,12 @@ pub(crate) use pattern::{Pattern, PatternId, Piece};
 pub(crate) use reading::Reading;
 pub use route::ParamKind;
 pub(crate) use route::{Destination, Filling, NeedEntry, NeedId, Onward, PageId, Param, Route, RouteId};
-pub(crate) use short::ShortWay;
+pub(crate) use short::{LONGEST as LONGEST_SHORT, ShortWay};
 pub(crate) use site::Site;
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Capture, Cover, Edge, Ending, EndingId, Key, Narrower, Node, NodeId, Order, Outcome, Step, Stretch, Tail,
-    TailKind, Tree, folded,
+    Accepted, Branch, Capture, Cover, Edge, Ending, EndingId, Key, Narrower, Node, NodeId, Order, Outcome, Step,
+    Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;

@@ -41,32 +41,31 @@ pub(crate) const MOST_FEW: usize = 16;
 /// Where each segment of a path ends; it starts one byte after the end of the one before it.
 #[derive(Debug, Clone)]
 pub(crate) struct Ends {
-    few: [u16; MOST_FEW],
-    /// All of them, where they are more.
+    few: [u8; MOST_FEW],
+    /// All of them, where they are more, or too far from the start of the path.
     many: Option<Box<[u16]>>,
 }
 
 impl Ends {
-    pub(crate) fn few(few: [u16; MOST_FEW]) -> Self {
+    #[inline]
+    pub(crate) fn few(few: [u8; MOST_FEW]) -> Self {
         Self { few, many: None }
     }
 
     fn of(ends: &[u16]) -> Self {
         let mut few = [0; MOST_FEW];
-        match few.get_mut(..ends.len()) {
-            Some(start) => {
-                start.copy_from_slice(ends);
-                Self::few(few)
-            }
-            None => Self { few, many: Some(ends.into()) },
-        }
+        let is_few = ends.len() <= MOST_FEW
+            && few.iter_mut().zip(ends).all(|(few, &end)| u8::try_from(end).map(|end| *few = end).is_ok());
+        Self { few, many: (!is_few).then(|| ends.into()) }
     }
 
     /// Where a segment starts and ends in its path.
     #[inline]
     pub(crate) fn bounds(&self, at: usize) -> (usize, usize) {
-        let ends = self.many.as_deref().unwrap_or(&self.few);
-        bounds(ends, at)
+        match &self.many {
+            None => bounds(&self.few, at),
+            Some(many) => bounds(many, at),
+        }
     }
 }
 
@@ -82,9 +81,9 @@ pub(crate) struct Segments<'u> {
 
 /// Where a segment starts and ends in its path.
 #[inline]
-fn bounds(ends: &[u16], at: usize) -> (usize, usize) {
-    let start = at.checked_sub(1).map_or(0, |before| usize::from(ends[before])) + 1;
-    (start, usize::from(ends[at]))
+fn bounds<T: Copy + Into<usize>>(ends: &[T], at: usize) -> (usize, usize) {
+    let start = at.checked_sub(1).map_or(0, |before| ends[before].into()) + 1;
+    (start, ends[at].into())
 }
 
 impl<'u> Segments<'u> {

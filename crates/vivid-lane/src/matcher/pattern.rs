@@ -17,7 +17,8 @@ pub(crate) enum Quick {
     /// Any value.
     Any,
     /// A value of a set for which there is code.
-    Code(Simple),
+    Integer,
+    Date,
     /// The pattern itself must be asked.
     Whole,
 }
@@ -43,7 +44,11 @@ impl Pattern {
     pub(crate) fn quick(&self) -> Quick {
         match &*self.pieces {
             [Piece::Value(check)] if check.is_any() => Quick::Any,
-            [Piece::Value(check)] => check.simple().map_or(Quick::Whole, Quick::Code),
+            [Piece::Value(check)] => match check.simple() {
+                Some(Simple::Integer) => Quick::Integer,
+                Some(Simple::Date) => Quick::Date,
+                None => Quick::Whole,
+            },
             _ => Quick::Whole,
         }
     }

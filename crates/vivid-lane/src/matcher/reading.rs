@@ -5,9 +5,9 @@ use std::borrow::Cow;
 use super::ask::{Pairs, Target, pairs};
 use super::look::Parts;
 use super::path::Ends;
-use super::route::{ParamKind, Route, RouteId};
+use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
-use super::tree::{Ending, EndingId, Step};
+use super::tree::{Capture, Ending, EndingId, Step};
 use crate::template::percent::{decode, decode_form, triplet};
 use crate::template::{Value, Values};
 
@@ -17,7 +17,6 @@ use crate::template::{Value, Values};
 pub(crate) struct Reading<'t, 'u> {
     frozen: &'t Frozen,
     ending: EndingId,
-    pub(crate) route: RouteId,
     pub(crate) target: Target<'u>,
     ends: Ends,
     /// Is nothing in the path escaped?
@@ -42,14 +41,13 @@ enum Slot<'u> {
 impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: EndingId, parts: &Parts<'u>) -> Self {
         let is_plain = !parts.segments.is_escaped();
-        let route = frozen.tree.ending(id).route;
-        Self::at(frozen, id, route, parts.target, parts.segments.ends()).plain(is_plain)
+        Self::at(frozen, id, parts.target, parts.segments.ends()).plain(is_plain)
     }
 
     /// A reading by its parts, of a path without escapes.
     #[inline]
-    pub(super) fn at(frozen: &'t Frozen, ending: EndingId, route: RouteId, target: Target<'u>, ends: Ends) -> Self {
-        Self { frozen, ending, route, target, ends, is_plain: true }
+    pub(super) fn at(frozen: &'t Frozen, ending: EndingId, target: Target<'u>, ends: Ends) -> Self {
+        Self { frozen, ending, target, ends, is_plain: true }
     }
 
     /// The same reading of a path of which this is known: is nothing in it escaped?
@@ -67,7 +65,11 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     pub(crate) fn route(&self) -> &'t Route {
-        self.frozen.route(self.route)
+        self.frozen.route(self.route_id())
+    }
+
+    pub(crate) fn route_id(&self) -> RouteId {
+        self.ending().route
     }
 
     pub(crate) fn len(&self) -> usize {
@@ -99,7 +101,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn captured(&self, index: usize) -> Option<&'u str> {
         let ending = self.ending();
         let captures = self.frozen.tree.captures(ending);
-        let is_it = |capture: &&super::tree::Capture| usize::from(capture.param) == index;
+        let is_it = |capture: &&Capture| usize::from(capture.param) == index;
         // Most routes capture their parameters in order, each in its place.
         let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
         let segment = usize::from(capture.segment);
@@ -218,25 +220,21 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// Names and decoded values of the parameters that are one text.
     #[inline]
-    pub(crate) fn texts(&self) -> impl Iterator<Item = (&'t str, Cow<'_, str>)> {
-        let captures = self.frozen.tree.captures(self.ending());
-        self.route().params.iter().enumerate().filter_map(move |(index, param)| {
-            // Most values are whole segments, in the order of the parameters.
-            let quick = captures.get(index).filter(|capture| {
-                self.is_plain
-                    && capture.is_whole
-                    && usize::from(capture.param) == index
-                    && param.kind == ParamKind::Segment
-            });
-            let text = match quick {
-                Some(capture) => {
-                    let (start, end) = self.ends.bounds(usize::from(capture.segment));
-                    Cow::Borrowed(self.target.path.get(start..end)?)
-                }
-                None => self.text(index)?,
-            };
-            Some((&*param.name, text))
-        })
+    pub(crate) fn texts(&self) -> Texts<'_, 't, 'u> {
+        let ending = self.ending();
+        Texts {
+            reading: self,
+            params: self.frozen.route(ending.route).params.iter().enumerate(),
+            captures: self.frozen.tree.captures(ending),
+            is_simple: ending.is_simple && self.is_plain,
+        }
+    }
+
+    /// What stands in the path for a segment; it has nothing escaped.
+    #[inline]
+    fn segment(&self, at: usize) -> Option<&'u str> {
+        let (start, end) = self.ends.bounds(at);
+        self.target.path.get(start..end)
     }
 
     pub(crate) fn items(&self, index: usize) -> Vec<Cow<'u, str>> {
@@ -275,6 +273,35 @@ impl<'t, 'u> Reading<'t, 'u> {
                 (!pairs.is_empty()).then_some(Value::Pairs(pairs))
             }
             _ => self.text(index).map(|text| Value::Text(text.into_owned())),
+        }
+    }
+}
+
+/// Names and decoded values of the parameters that are one text.
+pub(crate) struct Texts<'a, 't, 'u> {
+    reading: &'a Reading<'t, 'u>,
+    params: std::iter::Enumerate<std::slice::Iter<'t, Param>>,
+    captures: &'t [Capture],
+    /// Is each value a whole segment as it stands, in the order of the parameters?
+    is_simple: bool,
+}
+
+impl<'a, 't> Iterator for Texts<'a, 't, '_> {
+    type Item = (&'t str, Cow<'a, str>);
+
+    #[inline]
+    fn next(&mut self) -> Option<Self::Item> {
+        loop {
+            let (index, param) = self.params.next()?;
+            let text = if self.is_simple {
+                let capture = self.captures.get(index)?;
+                self.reading.segment(usize::from(capture.segment)).map(Cow::Borrowed)
+            } else {
+                self.reading.text(index)
+            };
+            if let Some(text) = text {
+                return Some((&*param.name, text));
+            }
         }
     }
 }

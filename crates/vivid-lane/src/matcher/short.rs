@@ -4,85 +4,115 @@
 //! It gives the same answers as the general walk, or none: where anything is out of the ordinary (an escape, an empty
 //! segment, a node without an order, an ending that asks for a host) it says so, and the general walk begins anew.
 
+use wide::u8x16;
+
 use super::ask::{Lists, Target};
-use super::path::{Ends, LOW_BITS, MOST_FEW, ONES, zero_bytes};
+use super::path::{Ends, MOST_FEW, end_of_path};
 use super::pattern::{PatternId, Quick};
 use super::reading::Reading;
 use super::route::PageId;
 use super::table::Frozen;
-use super::tree::{EndingId, Key, NodeId, Outcome, Tree};
+use super::tree::{Edge, EndingId, Key, Node, NodeId, Outcome, Tree};
+use crate::rule::Simple;
 use crate::template::percent::kinds;
 
 /// What the short way finds.
-pub(crate) enum ShortWay<'t, 'u> {
+pub(crate) enum ShortWay {
     /// A page that is shown to whoever asks.
-    Page(PageId, Reading<'t, 'u>),
+    Page(Short),
     /// Nothing has this path, and it is in its normal form.
     Miss,
     /// The general walk has to be asked.
     Unsure,
 }
 
-/// A branch that is left to try: at this segment, from this edge on.
-#[derive(Clone, Copy, Default)]
-struct Branch {
-    at: u32,
-    edge: u32,
-    /// The edge after the last one of the node.
-    last: u32,
-}
-
-/// The longest URL that goes this way; a power of two.
-const WIDTH: usize = 128;
-
-/// A path that was cut at its slashes.
-struct Cut {
-    /// The URL, and nothing after it: so that eight bytes can be read from wherever one stands.
-    buffer: [u8; WIDTH + 8],
-    ends: [u16; MOST_FEW],
-    count: usize,
+/// What has to be known of a page that was found, so that its values can be read.
+pub(crate) struct Short {
+    pub(crate) page: PageId,
+    ending: EndingId,
+    ends: [u8; MOST_FEW],
     /// Where the path ends.
     end: usize,
 }
 
+/// The longest URL that goes this way: places in it, and the one behind its end, are kept in a byte.
+pub(crate) const LONGEST: usize = 254;
+
 impl Frozen {
     /// Looks up a `GET` of a URL that begins with a slash.
     #[inline]
-    pub(crate) fn short_way<'t, 'u>(
-        &'t self,
-        url: &'u str,
-        host: Option<&'u str>,
-        lists: &dyn Lists,
-    ) -> ShortWay<'t, 'u> {
-        if !self.site.is_plain || url.len() > self.limits.bytes {
+    pub(crate) fn short_way(&self, url: &str, lists: &dyn Lists) -> ShortWay {
+        let bytes = url.as_bytes();
+        if bytes.len() > self.longest_short || bytes.first() != Some(&b'/') {
             return ShortWay::Unsure;
         }
-        let Some(cut) = Cut::new(url) else { return ShortWay::Unsure };
-        let end = cut.end;
-        let has_query = end < url.len();
-        match self.tree.descend(&cut, has_query, lists) {
-            Descent::Found(id) => {
-                let (path, query) = url.split_at(end);
-                if query.starts_with('#') {
-                    return ShortWay::Unsure;
+        let mut path = Path { bytes, ends: [0; BLOCKS] };
+        if !path.mark() {
+            let Some(end) = end_of_plain(url) else { return ShortWay::Unsure };
+            path = Path { bytes: &bytes[..end], ends: [0; BLOCKS] };
+            path.mark();
+        }
+        let end = path.bytes.len();
+        let has_query = end < bytes.len();
+        let mut ends = [0; MOST_FEW];
+        let found = match end {
+            8.. => self.tree.descend(&path, 1, has_query, lists, &mut ends),
+            _ => self.descend_small(path.bytes, has_query, lists, &mut ends),
+        };
+        match found {
+            Descent::Found(ending) => match self.tree.ending(ending).open_page {
+                Some(page) if !has_query || has_plain_query(&bytes[end..]) => {
+                    ShortWay::Page(Short { page, ending, ends, end })
                 }
-                let query = query.strip_prefix('?');
-                if query.is_some_and(|query| kinds(query.as_bytes()).is_odd_query()) {
-                    return ShortWay::Unsure;
-                }
-                let target = Target { host, path, sent: path, query };
-                let ending = self.tree.ending(id);
-                match ending.open_page {
-                    Some(page) => {
-                        ShortWay::Page(page, Reading::at(self, id, ending.route, target, Ends::few(cut.ends)))
-                    }
-                    None => ShortWay::Unsure,
-                }
-            }
-            Descent::Miss if cut.is_normal() => ShortWay::Miss,
+                _ => ShortWay::Unsure,
+            },
+            Descent::Miss if !is_crooked(path.bytes) => ShortWay::Miss,
             _ => ShortWay::Unsure,
         }
     }
+
+    /// Goes down with a path that has fewer bytes than a word.
+    #[inline(never)]
+    fn descend_small(&self, path: &[u8], has_query: bool, lists: &dyn Lists, ends: &mut [u8; MOST_FEW]) -> Descent {
+        let mut word = [0; 8];
+        let before = word.len() - path.len();
+        word[before..].copy_from_slice(path);
+        #[allow(clippy::cast_possible_truncation, reason = "below eight")]
+        let narrow = before as u8;
+        let mut path = Path { bytes: &word, ends: [0; BLOCKS] };
+        path.mark();
+        let found = self.tree.descend(&path, before + 1, has_query, lists, ends);
+        ends.iter_mut().for_each(|end| *end = end.saturating_sub(narrow));
+        found
+    }
+
+    /// How a URL is read whose page was found.
+    #[inline]
+    pub(crate) fn short_reading<'t, 'u>(
+        &'t self,
+        found: &Short,
+        url: &'u str,
+        host: Option<&'u str>,
+    ) -> Reading<'t, 'u> {
+        let (path, query) = url.split_at_checked(found.end).unwrap_or_default();
+        // What is there begins with a question mark, which was looked at.
+        let target = Target { host, path, sent: path, query: query.get(1..) };
+        Reading::at(self, found.ending, target, Ends::few(found.ends))
+    }
+}
+
+/// Where the path of a URL ends, if nothing in it has to be escaped or is escaped.
+#[inline(never)]
+fn end_of_plain(url: &str) -> Option<usize> {
+    let end = end_of_path(url);
+    let path = &url.as_bytes()[..end];
+    kinds(path).is_plain().then_some(end)
+}
+
+/// Is what follows a path a query in which nothing has to be looked at?
+#[inline(never)]
+fn has_plain_query(rest: &[u8]) -> bool {
+    rest.first() == Some(&b'?') && !kinds(rest).is_odd_query()
 }
 
 enum Descent {
@@ -91,247 +121,242 @@ enum Descent {
     Unsure,
 }
 
-/// The high bit of each byte that is a slash or a question mark: they differ in one bit, so one comparison finds
-/// both.
-fn marks(word: u64) -> u64 {
-    zero_bytes((word | (ONES * 0x10)) ^ (ONES * u64::from(b'?')))
+/// How many bytes one word of marks speaks of.
+const BLOCK: usize = 64;
+/// How many are looked at at once.
+const CHUNK: usize = 16;
+const BLOCKS: usize = LONGEST / BLOCK + 1;
+
+/// A path of which nothing has to be escaped, and nothing is.
+struct Path<'u> {
+    /// Eight bytes or more, once it is walked.
+    bytes: &'u [u8],
+    /// A bit for each place at which a segment ends: where a slash stands, and at the end of the path.
+    ends: [u64; BLOCKS],
 }
 
-/// Bytes that are as common as can be, to fill up a word.
-const FILLED: u64 = ONES * 0x61;
+/// Where the ends of segments are that a walk has not come to yet.
+struct Ahead {
+    block: usize,
+    /// Those of the block.
+    ends: u64,
+}
 
-/// Is every byte of a word one of letters, digits, `-`, `.`, `:` and `/`? They lie between `-` and `z`, and their low
-/// five bits are neither zero nor above those of `z`.
+/// Which of sixteen bytes are among those that most paths are made of, and that may stand there as they are: letters,
+/// digits, `_`, and the marks from `&` to `;`.
 #[inline]
-fn is_common(word: u64) -> bool {
-    let low = word & (ONES * 0x1f);
-    let above = low + ONES * (0x80 - 0x1b);
-    let not_zero = low + ONES * 0x7f;
-    let beyond = word.wrapping_add(ONES * (0x80 - 0x7b));
-    let before = word.wrapping_sub(ONES * 0x2d) & !word;
-    (above | !not_zero | beyond | before | word) & !LOW_BITS == 0
+fn common(bytes: u8x16) -> u8x16 {
+    let is_below = |bytes: u8x16, most: u8| bytes.min(u8x16::splat(most)).simd_eq(bytes);
+    let letters = is_below((bytes | u8x16::splat(0x20)) - u8x16::splat(b'a'), b'z' - b'a');
+    let marks = is_below(bytes - u8x16::splat(b'&'), b';' - b'&');
+    letters | marks | bytes.simd_eq(u8x16::splat(b'_'))
 }
 
-impl Cut {
-    /// Cuts the path of a URL at its slashes; `None` for one that has too many, or does not begin with one.
+/// A bit for each slash among sixteen bytes.
+#[inline]
+fn slashes(bytes: u8x16) -> u64 {
+    bytes.simd_eq(u8x16::splat(b'/')).to_bitmask().into()
+}
+
+impl<'u> Path<'u> {
+    /// Marks the ends of the segments, and tells whether there are none but common bytes: else the marks mean
+    /// nothing for a URL that is more than a path.
     #[inline]
-    fn new(url: &str) -> Option<Self> {
-        let mut cut = Self { buffer: [0; WIDTH + 8], ends: [0; MOST_FEW], count: 0, end: url.len() };
-        cut.buffer[..WIDTH].get_mut(..url.len())?.copy_from_slice(url.as_bytes());
-        if cut.buffer[0] != b'/' {
-            return None;
+    fn mark(&mut self) -> bool {
+        let end = self.bytes.len();
+        let (chunks, rest) = self.bytes.as_chunks::<CHUNK>();
+        let mut all_common = u8x16::splat(!0);
+        for (at, chunk) in chunks.iter().enumerate() {
+            let chunk = u8x16::new(*chunk);
+            all_common &= common(chunk);
+            self.ends[at * CHUNK / BLOCK % BLOCKS] |= slashes(chunk) << (at * CHUNK % BLOCK);
         }
-        let mut seen = 0;
-        // The first slash begins the first segment, and ends none.
-        let mut skipped = !0xff;
-        let mut base = 0;
-        while base < cut.end {
-            let mut found = marks(cut.word(base)) & skipped;
-            skipped = !0;
-            while found != 0 {
-                let at = base + found.trailing_zeros() as usize / 8;
-                seen |= cut.buffer[at % WIDTH];
-                cut.push(at);
-                found &= found - 1;
-            }
-            base += 8;
+        let last = &mut self.ends[end / BLOCK % BLOCKS];
+        if !rest.is_empty() {
+            // The last chunk reaches back into the one before it; a path that has none is filled up.
+            let (chunk, before) = match self.bytes.last_chunk::<CHUNK>() {
+                Some(chunk) => (u8x16::new(*chunk), CHUNK - rest.len()),
+                None => {
+                    let mut filled = [b'a'; CHUNK];
+                    filled[..end].copy_from_slice(self.bytes);
+                    (u8x16::new(filled), 0)
+                }
+            };
+            all_common &= common(chunk);
+            *last |= slashes(chunk) >> before << (chunks.len() * CHUNK % BLOCK);
         }
-        // A question mark has a bit that a slash has not.
-        if seen & 0x10 != 0 {
-            cut.at_query()?;
-        }
-        cut.push(cut.end);
-        (cut.count < MOST_FEW).then_some(cut)
+        *last |= 1 << (end % BLOCK);
+        all_common.to_bitmask() == (1 << CHUNK) - 1
     }
 
-    /// The eight bytes from a place on.
+    /// The segment between two places.
     #[inline]
-    fn word(&self, at: usize) -> u64 {
-        let from = &self.buffer[at % WIDTH..];
-        from.first_chunk::<8>().map_or(0, |word| u64::from_le_bytes(*word))
-    }
-
-    /// Notes an end. Where there is no room, the count still tells that there are too many.
-    #[inline]
-    fn push(&mut self, at: usize) {
-        // At most the width.
-        #[allow(clippy::cast_possible_truncation, reason = "at most the width")]
-        let narrow = at as u16;
-        self.ends[self.count % MOST_FEW] = narrow;
-        self.count += 1;
-    }
-
-    /// Forgets what comes after the first question mark.
-    #[inline(never)]
-    fn at_query(&mut self) -> Option<()> {
-        let known = self.ends.get(..self.count)?;
-        self.count = known.iter().position(|&at| self.buffer[usize::from(at) % WIDTH] == b'?')?;
-        self.end = usize::from(self.ends[self.count]);
-        Some(())
-    }
-
-    /// Where a segment begins and ends.
-    #[inline]
-    fn bounds(&self, at: usize) -> (usize, usize) {
-        let before = if at == 0 { 0 } else { usize::from(self.ends[(at - 1) % MOST_FEW]) };
-        (before + 1, usize::from(self.ends[at % MOST_FEW]))
-    }
-
-    fn text(&self, start: usize, end: usize) -> &[u8] {
-        self.buffer.get(start..end).unwrap_or_default()
+    fn text(&self, start: usize, end: usize) -> &'u [u8] {
+        self.bytes.get(start..end).unwrap_or_default()
     }
 
     /// The key of a segment.
     #[inline]
     fn key(&self, start: usize, end: usize) -> Key {
-        let length = end - start;
-        let head = self.word(start);
-        if length >= 8 {
-            Key::new(head, self.word(end - 8), length)
-        } else {
-            Key::new(head & !(!0 << (8 * length)), 0, length)
+        let text = self.text(start, end);
+        #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way")]
+        let length = text.len() as u32;
+        if let (Some(head), Some(tail)) = (text.first_chunk::<8>(), text.last_chunk::<8>()) {
+            return Key::new(u64::from_le_bytes(*head), u64::from_le_bytes(*tail), length);
         }
+        // The eight bytes that end with it, and of them only its own.
+        let before = match self.bytes.get(..end).and_then(<[u8]>::last_chunk::<8>) {
+            Some(word) => u64::from_le_bytes(*word),
+            None => self.bytes.first_chunk::<8>().map_or(0, |word| u64::from_le_bytes(*word) << ((64 - 8 * end) % 64)),
+        };
+        Key::new(before >> ((64 - 8 * length) % 64), 0, length)
     }
 
-    /// Can a segment be a value as it stands: not empty, no dots, nothing that is or must be escaped?
+    /// Can a segment be a value as it stands: is it neither empty nor dots?
     #[inline]
     fn is_value(&self, start: usize, end: usize) -> bool {
-        let length = end.saturating_sub(start);
-        let head = self.word(start);
-        let is_likely = match length {
-            0 => return false,
-            1..8 => is_common(head | FILLED << (8 * length)),
-            8 => is_common(head),
-            9..=16 => is_common(head) && is_common(self.word(end - 8)),
-            _ => false,
-        };
-        let is_dots = || matches!(self.text(start, end), b"." | b"..");
-        (is_likely || kinds(self.text(start, end)).is_plain()) && !(self.buffer[start % WIDTH] == b'.' && is_dots())
+        start < end && (self.bytes.get(start) != Some(&b'.') || !self.is_dots(start, end))
     }
 
-    /// Is there nothing in the path that another spelling of it would not have?
     #[inline(never)]
-    fn is_normal(&self) -> bool {
-        let is_odd = |at: usize| {
-            let (start, end) = self.bounds(at);
-            matches!(self.text(start, end), b"" | b"." | b"..")
-        };
-        kinds(self.text(0, self.end)).is_plain() && !(0..self.count).any(is_odd)
+    fn is_of(&self, code: Simple, start: usize, end: usize) -> bool {
+        code.accepts(self.text(start, end))
+    }
+
+    #[inline(never)]
+    fn is_dots(&self, start: usize, end: usize) -> bool {
+        matches!(self.text(start, end), b"." | b"..")
+    }
+}
+
+/// May there be an empty segment in a path, or one of dots?
+#[inline(never)]
+fn is_crooked(path: &[u8]) -> bool {
+    let is_odd = |(&one, &next): (&u8, &u8)| (one == b'/') & ((next == b'/') | (next == b'.'));
+    path.ends_with(b"/") || path.iter().zip(path.iter().skip(1)).fold(false, |any, pair| any | is_odd(pair))
+}
+
+impl Ahead {
+    /// All that is ahead of a place.
+    #[inline]
+    fn of(path: &Path<'_>, start: usize) -> Self {
+        let block = start / BLOCK;
+        Self { block, ends: path.ends[block % BLOCKS] & !0 << (start % BLOCK) }
+    }
+
+    /// The next end.
+    #[inline]
+    fn next(&mut self, path: &Path<'_>) -> Option<usize> {
+        if self.ends == 0 && !self.go_on(path) {
+            return None;
+        }
+        let end = self.block * BLOCK + self.ends.trailing_zeros() as usize;
+        self.ends &= self.ends.wrapping_sub(1);
+        Some(end)
+    }
+
+    /// Goes on to the next block in which a segment ends.
+    #[inline(never)]
+    fn go_on(&mut self, path: &Path<'_>) -> bool {
+        let next = (self.block + 1..path.bytes.len() / BLOCK + 1).find(|&block| path.ends[block % BLOCKS] != 0);
+        let Some(block) = next else { return false };
+        *self = Self { block, ends: path.ends[block % BLOCKS] };
+        true
     }
 }
 
 impl Tree {
-    /// Goes down the tree, the narrower branch first.
-    #[inline]
-    fn descend(&self, cut: &Cut, has_query: bool, lists: &dyn Lists) -> Descent {
-        // The root of a site is a path of its own.
-        if cut.count == 1 && cut.ends[0] == 1 {
-            return Descent::Unsure;
-        }
-        let mut branches = [Branch::default(); MOST_FEW];
-        let mut open = 0;
+    /// Goes down the tree, the narrower branch first, and notes where segments end. The first begins at a place in the
+    /// first word.
+    #[inline(never)]
+    fn descend(
+        &self,
+        path: &Path<'_>,
+        first: usize,
+        has_query: bool,
+        lists: &dyn Lists,
+        ends: &mut [u8; MOST_FEW],
+    ) -> Descent {
+        let mut ahead = Ahead::of(path, first);
         let mut id = self.root();
-        let mut at = 0;
-        let mut start = 1;
-        loop {
-            let Some(node) = self.nodes.get(id.0 as usize) else { return Descent::Unsure };
+        let Some(mut node) = self.nodes.get(id.0 as usize) else { return Descent::Unsure };
+        let (mut at, mut start) = (0, first);
+        'down: loop {
             if !node.is_usual {
                 return Descent::Unsure;
             }
-            let mut branch = Branch { at: 0, edge: 0, last: 0 };
-            if at == cut.count {
-                match node.outcome(has_query) {
+            let (mut edges, mut end, mut next): (&[Edge], _, _) = (&[], start, node.resume);
+            match ahead.next(path) {
+                Some(to) => {
+                    end = to;
+                    #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way")]
+                    match ends.get_mut(at) {
+                        Some(place) => *place = end as u8,
+                        None => return Descent::Unsure,
+                    }
+                    if node.children.count > 0
+                        && let Some((target, slot)) = self.probe(id, path, start, end)
+                    {
+                        (id, node, at, start) = (slot, target, at + 1, end + 1);
+                        continue;
+                    }
+                    edges = self.edges(node);
+                }
+                None => match node.outcome(has_query) {
                     Outcome::Ends(ending) => return Descent::Found(ending),
                     Outcome::Unsure => return Descent::Unsure,
                     Outcome::Nothing => {}
-                }
-            } else {
-                let end = usize::from(cut.ends[at % MOST_FEW]);
-                // A path on this way has few segments.
-                #[allow(clippy::cast_possible_truncation, reason = "below the number of ends")]
-                let narrow = at as u32;
-                branch = Branch { at: narrow, edge: node.edges.start, last: node.edges.start + node.edges.count };
-                if node.children.count > 0
-                    && let Some(target) = self.probe(id, cut, start, end)
-                {
-                    if branch.edge < branch.last {
-                        // There is at most one for each segment.
-                        branches[open % MOST_FEW] = branch;
-                        open += 1;
-                    }
-                    id = target;
-                    at += 1;
-                    start = end + 1;
-                    continue;
-                }
+                },
             }
             // The edges of this node, and where none leads on, those of the last branch that is left.
             loop {
-                let segment = branch.at as usize;
-                let (from, to) = cut.bounds(segment);
-                match self.follow(&mut branch, cut, from, to, lists) {
-                    Followed::To(target) => {
-                        if branch.edge < branch.last {
-                            branches[open % MOST_FEW] = branch;
-                            open += 1;
+                while let Some((one, others)) = edges.split_first() {
+                    edges = others;
+                    let leads_on = match one.quick {
+                        Quick::Any => path.is_value(start, end).then_some(true),
+                        Quick::Integer => Some(path.is_of(Simple::Integer, start, end)),
+                        Quick::Date => Some(path.is_of(Simple::Date, start, end)),
+                        Quick::Whole => self.ask(one.pattern, path, start, end, lists),
+                    };
+                    match leads_on {
+                        Some(false) => {}
+                        Some(true) => {
+                            let Some(target) = self.nodes.get(one.target.0 as usize) else { return Descent::Unsure };
+                            (id, node, at, start) = (one.target, target, at + 1, end + 1);
+                            continue 'down;
                         }
-                        (id, at, start) = (target, segment + 1, to + 1);
-                        break;
+                        None => return Descent::Unsure,
                     }
-                    Followed::Unsure => return Descent::Unsure,
-                    Followed::Nowhere => {}
                 }
-                let Some(last) = open.checked_sub(1) else { return Descent::Miss };
-                open = last;
-                branch = branches[open % MOST_FEW];
+                let Some(branch) = self.branches.get(next as usize) else { return Descent::Miss };
+                (edges, next) = (branch.edges.of(&self.edges), branch.next);
+                at = branch.at as usize;
+                start = if at == 0 { first } else { usize::from(ends[(at - 1) % MOST_FEW]) + 1 };
+                end = usize::from(ends[at % MOST_FEW]);
+                ahead = Ahead::of(path, end + 1);
             }
         }
     }
 
-    /// The first edge of a branch that accepts a segment; the branch is then what is left of it.
-    #[inline]
-    fn follow(&self, branch: &mut Branch, cut: &Cut, start: usize, end: usize, lists: &dyn Lists) -> Followed {
-        while branch.edge < branch.last {
-            let Some(one) = self.edges.get(branch.edge as usize) else { return Followed::Unsure };
-            branch.edge += 1;
-            match one.quick {
-                Quick::Any if cut.is_value(start, end) => return Followed::To(one.target),
-                Quick::Any => return Followed::Unsure,
-                Quick::Code(code) if code.accepts(cut.text(start, end)) => return Followed::To(one.target),
-                // What is escaped could still mean such a value.
-                Quick::Code(_) if cut.text(start, end).contains(&b'%') => return Followed::Unsure,
-                Quick::Code(_) => {}
-                Quick::Whole => match self.ask(one.pattern, cut.text(start, end), lists) {
-                    Some(true) => return Followed::To(one.target),
-                    Some(false) => {}
-                    None => return Followed::Unsure,
-                },
-            }
-        }
-        Followed::Nowhere
-    }
-
-    /// Does a whole pattern accept a segment? `None` where the segment has to be decoded first.
+    /// Does a whole pattern accept a segment? `None` where that is no value.
     #[inline(never)]
-    fn ask(&self, pattern: PatternId, text: &[u8], lists: &dyn Lists) -> Option<bool> {
-        if !kinds(text).is_plain() || matches!(text, b"" | b"." | b"..") {
+    fn ask(&self, pattern: PatternId, path: &Path<'_>, start: usize, end: usize, lists: &dyn Lists) -> Option<bool> {
+        if !path.is_value(start, end) {
             return None;
         }
-        let text = std::str::from_utf8(text).ok()?;
+        let text = std::str::from_utf8(path.text(start, end)).ok()?;
         Some(self.pattern(pattern).accepts(text, lists))
     }
 
-    /// The node that a literal leads to.
+    /// The node that a literal leads to, and its number.
     #[inline]
-    fn probe(&self, parent: NodeId, cut: &Cut, start: usize, end: usize) -> Option<NodeId> {
-        let key = cut.key(start, end);
+    fn probe(&self, parent: NodeId, path: &Path<'_>, start: usize, end: usize) -> Option<(&Node, NodeId)> {
+        let key = path.key(start, end);
         let mut slot = key.slot(parent, self.slots);
         loop {
             let node = self.nodes.get(slot as usize)?;
-            if node.is_after(parent, key)
-                && (!key.is_partial() || self.text_of(node).as_bytes() == cut.text(start, end))
-            {
-                return Some(NodeId(slot));
+            if node.is_after(parent, key) && (!key.is_partial() || self.is_text(node, path.text(start, end))) {
+                return Some((node, NodeId(slot)));
             }
             if node.is_vacant() {
                 return None;
@@ -339,10 +364,9 @@ impl Tree {
             slot = self.next_slot(slot);
         }
     }
-}
 
-enum Followed {
-    To(NodeId),
-    Nowhere,
-    Unsure,
+    #[inline(never)]
+    fn is_text(&self, node: &Node, text: &[u8]) -> bool {
+        self.text_of(node).as_bytes() == text
+    }
 }

@@ -61,6 +61,8 @@ pub(crate) struct Frozen {
     /// What was found that does not keep the table from working.
     pub(crate) findings: Vec<Finding>,
     pub(crate) limits: Limits,
+    /// The longest URL that may go the short way.
+    pub(crate) longest_short: usize,
 }
 
 impl Frozen {

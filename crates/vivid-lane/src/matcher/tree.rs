@@ -35,6 +35,8 @@ pub(crate) struct Tree {
     /// For each node, the nodes that its literals lead to.
     pub(crate) children: Box<[NodeId]>,
     pub(crate) edges: Box<[Edge]>,
+    /// What is left to try where a walk has come to nothing.
+    pub(crate) branches: Box<[Branch]>,
     /// For each node, what ends there.
     pub(crate) stops: Box<[EndingId]>,
     pub(crate) endings: Box<[Ending]>,
@@ -57,7 +59,8 @@ pub(crate) struct Stretch {
 }
 
 impl Stretch {
-    fn of<T>(self, all: &[T]) -> &[T] {
+    #[inline]
+    pub(super) fn of<T>(self, all: &[T]) -> &[T] {
         &all[self.start as usize..self.start as usize + self.count as usize]
     }
 }
@@ -86,6 +89,25 @@ pub(crate) struct Node {
     pub(crate) asks_query: bool,
     /// What a `GET` without a query comes to: an ending, or one of two words.
     get: u32,
+    /// The branch to try next where nothing that follows the node accepts a URL. No branch has the number of none.
+    pub(crate) resume: u32,
+}
+
+/// What is left to try of a node, once one way on has come to nothing. As every node is reached in one way only, it is
+/// known when the tree is packed, and a walk has nothing to remember.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Branch {
+    /// The segment.
+    pub(crate) at: u32,
+    /// The edges to try.
+    pub(crate) edges: Stretch,
+    /// The branch to try after it.
+    pub(crate) next: u32,
+}
+
+impl Branch {
+    /// No branch.
+    pub(crate) const NONE: u32 = u32::MAX;
 }
 
 const NOTHING: u32 = u32::MAX;
@@ -149,6 +171,7 @@ impl Node {
         is_usual: true,
         asks_query: false,
         get: NOTHING,
+        resume: Branch::NONE,
     };
 }
 
@@ -163,18 +186,17 @@ pub(crate) struct Key {
 impl Key {
     pub(crate) fn of(text: &[u8]) -> Self {
         let word = |bytes: &[u8]| bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
+        // Texts are far shorter than 2^32 bytes.
+        let length = u32::try_from(text.len()).unwrap_or(u32::MAX);
         match text.last_chunk::<8>() {
-            Some(last) => Self::new(word(&text[..8]), word(last), text.len()),
-            None => Self::new(word(text), 0, text.len()),
+            Some(last) => Self::new(word(&text[..8]), word(last), length),
+            None => Self::new(word(text), 0, length),
         }
     }
 
     /// A key by the first eight bytes of a text, its last eight, if it has as many, and its length.
     #[inline]
-    pub(super) fn new(head: u64, tail: u64, length: usize) -> Self {
-        // Texts are far shorter than 2^32 bytes.
-        #[allow(clippy::cast_possible_truncation, reason = "the length of a segment")]
-        let length = length as u32;
+    pub(super) fn new(head: u64, tail: u64, length: u32) -> Self {
         Self { head, tail, length }
     }
 
@@ -188,7 +210,7 @@ impl Key {
     #[inline]
     pub(crate) fn slot(self, parent: NodeId, slots: u32) -> u32 {
         let left = self.head ^ 0x9e37_79b9_7f4a_7c15 ^ u64::from(parent.0);
-        let right = self.tail ^ 0xd6e8_feb8_6659_fd93 ^ (u64::from(self.length) << 40);
+        let right = self.tail ^ 0xd6e8_feb8_6659_fd93;
         let product = u128::from(left) * u128::from(right);
         #[allow(clippy::cast_possible_truncation, reason = "the fold of a hash")]
         let folded = (product >> 64) as u64 ^ product as u64;
@@ -222,6 +244,8 @@ pub(crate) struct Ending {
     pub(crate) tail: Option<Tail>,
     /// Does it accept every URL that leads to it, whatever the host, the query and the length of its tail?
     pub(crate) is_free: bool,
+    /// Has the route no parameters but some of the path's segments, as a whole and in their order?
+    pub(crate) is_simple: bool,
     /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.
     pub(crate) open_page: Option<PageId>,
 }

@@ -70,6 +70,7 @@ impl Code {
 }
 
 /// `0`, or digits without a zero in front, with or without a minus.
+#[inline(never)]
 fn is_integer(value: &[u8]) -> bool {
     match value {
         b"0" => true,
@@ -78,13 +79,20 @@ fn is_integer(value: &[u8]) -> bool {
 }
 
 /// RFC 3339, section 5.6: `full-date`, with the days that the months have.
+#[inline(never)]
 fn is_date(value: &[u8]) -> bool {
-    let &[y1, y2, y3, y4, b'-', m1, m2, b'-', d1, d2] = value else { return false };
-    if ![y1, y2, y3, y4, m1, m2, d1, d2].iter().all(u8::is_ascii_digit) {
+    let (10, Some(head), Some(&[d1, d2])) = (value.len(), value.first_chunk::<8>(), value.last_chunk::<2>()) else {
+        return false;
+    };
+    // What is left of each byte once the one is taken away that a digit or a dash has: digits are 0 to 9, dashes 0.
+    let rest = u64::from_le_bytes(*head) ^ u64::from_le_bytes(*b"0000-00-");
+    let beyond = (rest.wrapping_add(u64::from_le_bytes([0x76, 0x76, 0x76, 0x76, 0x7f, 0x76, 0x76, 0x7f]))) | rest;
+    if beyond & 0x8080_8080_8080_8080 != 0 || !d1.is_ascii_digit() || !d2.is_ascii_digit() {
         return false;
     }
-    let two = |tens: u8, ones: u8| u32::from(tens - b'0') * 10 + u32::from(ones - b'0');
-    let (century, year, month, day) = (two(y1, y2), two(y3, y4), two(m1, m2), two(d1, d2));
+    // Each pair of digits as a number, in the byte of the first of them.
+    let pairs = (rest * 10 + (rest >> 8)).to_le_bytes();
+    let (century, year, month, day) = (pairs[0], pairs[2], pairs[5], (d1 - b'0') * 10 + (d2 - b'0'));
     let is_leap = year % 4 == 0 && (year != 0 || century % 4 == 0);
     let days = match month {
         1 | 3 | 5 | 7 | 8 | 10 | 12 => 31,

@@ -91,6 +91,7 @@ const BASE: &[&str] = &[
     "true",
     "false",
     "tonight",
+    "objects",
     "next",
     "v",
     "é",
