@@ -42,7 +42,7 @@ impl Growing {
             && route.takes_values_as_they_are
             && route.params.iter().all(|param| param.kind == ParamKind::Segment && !param.is_optional)
             && ending.captures.len() == route.params.len()
-            && ending.captures.iter().all(|capture| capture.is_whole)
+            && ending.captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at)
     }
 
     /// Could a URL of this way be answered by another that is not the wider?

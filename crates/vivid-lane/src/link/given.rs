@@ -5,8 +5,6 @@
 
 use std::borrow::Cow;
 
-use smallvec::SmallVec;
-
 use crate::matcher::Param;
 use crate::template::Value;
 
@@ -99,6 +97,8 @@ from_plain!(bool, i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
 
 /// How many bytes there is room for at first: more than the values of most links have.
 const ROOM: usize = 64;
+/// How many texts there is room for.
+const MOST: usize = 8;
 
 /// Texts for parameters of one route, one after the other.
 #[derive(Debug, Clone, Default)]
@@ -106,43 +106,72 @@ pub(super) struct Texts {
     /// The texts, one after the other.
     buffer: String,
     /// The parameters by their index, and where the text of each ends.
-    ends: SmallVec<[(u16, u32); 4]>,
+    ends: [(u16, u16); MOST],
+    count: usize,
 }
 
 impl Texts {
     pub(super) fn len(&self) -> usize {
-        self.ends.len()
+        self.count
     }
 
     pub(super) fn is_empty(&self) -> bool {
-        self.ends.is_empty()
+        self.count == 0
     }
 
-    /// Adds the text of a parameter that has none; `false` where it is not one of these, or has one.
+    fn ends(&self) -> &[(u16, u16)] {
+        self.ends.get(..self.count).unwrap_or_default()
+    }
+
+    /// Adds the text of a parameter that has none; `false` where it is not one of these, or has one, and where there is no
+    /// room.
     pub(super) fn push(&mut self, params: &[Param], name: &str, text: &str) -> bool {
-        let Some(index) = params.iter().position(|param| *param.name == *name) else { return false };
-        let (Ok(index), Ok(end)) = (u16::try_from(index), u32::try_from(self.buffer.len() + text.len())) else {
+        // Most are given in their order.
+        let next = self.count;
+        let is_next = params.get(next).is_some_and(|param| *param.name == *name);
+        let found = if is_next { Some(next) } else { params.iter().position(|param| *param.name == *name) };
+        let Some(index) = found else { return false };
+        let (Ok(index), Ok(end)) = (u16::try_from(index), u16::try_from(self.buffer.len() + text.len())) else {
             return false;
         };
-        if self.ends.iter().any(|(known, _)| *known == index) {
+        if self.ends().iter().any(|(known, _)| *known == index) {
             return false;
         }
+        let Some(place) = self.ends.get_mut(next) else { return false };
+        *place = (index, end);
+        self.count += 1;
         if self.buffer.capacity() == 0 {
             self.buffer.reserve(ROOM.max(text.len()));
         }
         self.buffer.push_str(text);
-        self.ends.push((index, end));
         true
     }
 
     /// Indices of parameters and their texts, in the order in which they were given.
     pub(super) fn iter(&self) -> impl Iterator<Item = (usize, &str)> {
         let mut start = 0;
-        self.ends.iter().map(move |&(index, end)| {
-            let text = &self.buffer[start..end as usize];
-            start = end as usize;
+        self.ends().iter().map(move |&(index, end)| {
+            let text = &self.buffer[start..usize::from(end)];
+            start = usize::from(end);
             (usize::from(index), text)
         })
+    }
+
+    /// How many bytes all texts have.
+    pub(super) fn bytes(&self) -> usize {
+        self.buffer.len()
+    }
+
+    /// The text of the parameter with that index.
+    pub(super) fn at(&self, index: usize) -> Option<&str> {
+        let ends = self.ends();
+        let is_it = |(param, _): &(u16, u16)| usize::from(*param) == index;
+        let place = match ends.get(index) {
+            Some(end) if is_it(end) => index,
+            _ => ends.iter().position(is_it)?,
+        };
+        let start = place.checked_sub(1).map_or(0, |before| usize::from(ends[before].1));
+        self.buffer.get(start..usize::from(ends[place].1))
     }
 
     /// The text of the parameter of that name.

@@ -51,25 +51,22 @@ impl<'t, P> Match<'t, '_, P> {
     pub fn link(&self, name: impl Into<String>) -> Link<'t, P> {
         let (name, reading) = (name.into(), self.reading());
         let table = self.table();
-        let mut link = table.link(name);
+        let link = table.link(name);
+        let mut inherited = Values::new();
         if let Some(target) = table.route(link.name()) {
             let (own, target) = (reading.route(), table.frozen().route(target.id()));
             let shared = common_beginning(&own.path, &target.path);
             let is_shared = |param: &Param| {
                 is_needed(param) || shared.contains(&&*param.name) || is_of_common_ancestor(own, target, param)
             };
-            let mut inherited = Values::new();
             for param in target.params.iter().filter(|param| is_shared(param)) {
                 let known = reading.index(&param.name).filter(|&index| own.params[index].kind != ParamKind::Query);
                 if let Some(value) = known.and_then(|index| reading.value_at(index)) {
                     inherited.insert(&*param.name, value);
                 }
             }
-            link = link.inheriting(inherited);
         }
-        link.back = self.param(RETURN).map(Cow::into_owned);
-        link.here = Some(self.address());
-        link
+        link.on_page(inherited, self.param(RETURN).map(Cow::into_owned), self.address())
     }
 
     /// The address of the page: path and query as they were asked, without scheme and host.

@@ -22,28 +22,29 @@ pub struct Link<'t, P = String> {
     target: Result<RouteId, Box<str>>,
     /// Texts for its parameters, as long as nothing else is set.
     texts: Texts,
+    /// What hardly any link has, apart, so that the others stay small.
+    more: Option<Box<More>>,
+}
+
+/// What a link has beside texts.
+#[derive(Debug, Clone, Default)]
+struct More {
     values: Values,
     /// Values of the page that is shown, where nothing else is set.
     inherited: Values,
     /// The address that the page that is shown would lead back to, and its own.
-    pub(super) back: Option<String>,
-    pub(super) here: Option<String>,
+    back: Option<String>,
+    here: Option<String>,
     /// Why values could not be taken over.
     unreadable: Option<String>,
 }
 
+/// No values.
+static NO_VALUES: Values = Values::new();
+
 impl<P> Clone for Link<'_, P> {
     fn clone(&self) -> Self {
-        Self {
-            table: self.table,
-            target: self.target.clone(),
-            texts: self.texts.clone(),
-            values: self.values.clone(),
-            inherited: self.inherited.clone(),
-            back: self.back.clone(),
-            here: self.here.clone(),
-            unreadable: self.unreadable.clone(),
-        }
+        Self { table: self.table, target: self.target.clone(), texts: self.texts.clone(), more: self.more.clone() }
     }
 }
 
@@ -66,21 +67,13 @@ impl<P> Table<P> {
     }
 
     fn link_at(&self, target: Result<RouteId, Box<str>>) -> Link<'_, P> {
-        Link {
-            table: self,
-            target,
-            texts: Texts::default(),
-            values: Values::new(),
-            inherited: Values::new(),
-            back: None,
-            here: None,
-            unreadable: None,
-        }
+        Link { table: self, target, texts: Texts::default(), more: None }
     }
 
     /// A link to a route whose values are known to be its own.
     pub(crate) fn link_to(&self, id: RouteId, values: Values) -> Link<'_, P> {
-        Link { values, ..self.link_at(Ok(id)) }
+        let more = More { values, ..More::default() };
+        Link { more: Some(Box::new(more)), ..self.link_at(Ok(id)) }
     }
 }
 
@@ -102,7 +95,7 @@ impl<'t, P> Link<'t, P> {
     }
 
     fn put(&mut self, name: &str, value: Given<'_>) {
-        if let (Ok(id), Some(text), true) = (&self.target, value.as_text(), self.values.is_empty())
+        if let (Ok(id), Some(text), true) = (&self.target, value.as_text(), self.values().is_empty())
             && self.texts.push(&self.table.frozen().route(*id).params, name, text)
         {
             return;
@@ -115,17 +108,25 @@ impl<'t, P> Link<'t, P> {
         if let (Ok(id), false) = (&self.target, self.texts.is_empty()) {
             let params = &self.table.frozen().route(*id).params;
             for (index, text) in std::mem::take(&mut self.texts).iter() {
-                self.values.insert(&*params[index].name, text);
+                self.more.get_or_insert_default().values.insert(&*params[index].name, text);
             }
         }
-        &mut self.values
+        &mut self.more.get_or_insert_default().values
+    }
+
+    fn values(&self) -> &Values {
+        self.more.as_ref().map_or(&NO_VALUES, |more| &more.values)
+    }
+
+    fn inherited(&self) -> &Values {
+        self.more.as_ref().map_or(&NO_VALUES, |more| &more.inherited)
     }
 
     /// Takes a value back, also one that is inherited from the page that is shown.
     #[must_use]
     pub fn without(mut self, name: &str) -> Self {
         self.spilled().remove(name);
-        self.inherited.remove(name);
+        self.more.get_or_insert_default().inherited.remove(name);
         self
     }
 
@@ -153,13 +154,14 @@ impl<'t, P> Link<'t, P> {
     pub fn params<T: serde_core::Serialize + ?Sized>(mut self, params: &T) -> Self {
         match fields::values(params) {
             Ok(values) => values.into_iter().for_each(|(name, value)| self.put(&name, value.into())),
-            Err(reason) => self.unreadable = Some(reason),
+            Err(reason) => self.more.get_or_insert_default().unreadable = Some(reason),
         }
         self
     }
 
-    pub(super) fn inheriting(mut self, values: Values) -> Self {
-        self.inherited = values;
+    /// A link from a page: with the values that it takes over, the address that the page would lead back to, and its own.
+    pub(super) fn on_page(mut self, inherited: Values, back: Option<String>, here: String) -> Self {
+        self.more = Some(Box::new(More { inherited, back, here: Some(here), ..More::default() }));
         self
     }
 
@@ -185,7 +187,7 @@ impl<'t, P> Link<'t, P> {
     /// would answer.
     pub fn to_url(&self) -> Result<String, LinkError> {
         let route = self.target()?;
-        if let Some(url) = self.quick(route) {
+        if let Some(url) = self.direct(route).or_else(|| self.quick(route)) {
             return Ok(url);
         }
         if self.texts.is_empty() { self.checked_url(route) } else { self.with_values().checked_url(route) }
@@ -209,11 +211,39 @@ impl<'t, P> Link<'t, P> {
         if long != short && self.read_back(route, &long, &url).is_ok() { Ok(url) } else { Err(error) }
     }
 
+    /// The URL of a route whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
+    /// anything else is to be said.
+    fn direct(&self, route: &Route) -> Option<String> {
+        if !route.is_direct || self.more.is_some() || self.texts.len() != route.params.len() {
+            return None;
+        }
+        let mut url = String::with_capacity(route.path.as_str().len() + self.texts.bytes());
+        let mut params = route.params.iter().enumerate();
+        for part in route.path.parts() {
+            match part {
+                Part::Literal(text) => url.push_str(text),
+                Part::Expression(_) => {
+                    let (index, param) = params.next()?;
+                    let text = self.texts.at(index)?;
+                    let is_fine = kinds(text.as_bytes()).is_unreserved()
+                        && !matches!(text, "" | "." | "..")
+                        && param.check.list.is_none()
+                        && param.check.accepts(text);
+                    if !is_fine {
+                        return None;
+                    }
+                    url.push_str(text);
+                }
+            }
+        }
+        (url.len() <= self.table.frozen().limits.bytes).then_some(url)
+    }
+
     /// The URL of a route whose values are texts that need nothing done to them, as most are; `None` where anything else is
     /// to be said.
     fn quick(&self, route: &Route) -> Option<String> {
         let frozen = self.table.frozen();
-        let has_others = !self.values.is_empty() || !self.inherited.is_empty();
+        let has_others = !self.values().is_empty() || !self.inherited().is_empty();
         if has_others || !route.takes_values_as_they_are || route.host.is_some() {
             return None;
         }
@@ -300,7 +330,7 @@ impl<'t, P> Link<'t, P> {
         if route.page.is_none() {
             return Err(self.error(Kind::Group));
         }
-        match &self.unreadable {
+        match self.more.as_ref().and_then(|more| more.unreadable.as_ref()) {
             Some(reason) => Err(self.error(Kind::Unreadable { reason: reason.clone() })),
             None => Ok(route),
         }
@@ -347,29 +377,29 @@ impl<'t, P> Link<'t, P> {
 
     /// The values that go into the template: all checked, defaults filled in or left out.
     fn checked(&self, route: &Route, defaults: Defaults) -> Result<Cow<'_, Values>, LinkError> {
-        for (name, _) in self.values.iter() {
+        for (name, _) in self.values().iter() {
             if !route.params.iter().any(|param| *param.name == *name) {
                 let near = nearest(name, route.params.iter().map(|param| &*param.name));
                 let (name, near) = (name.to_owned(), near.map(str::to_owned));
                 return Err(self.error(Kind::UnknownParam { name, near }));
             }
         }
-        if self.inherited.is_empty() && route.takes_values_as_they_are {
+        if self.inherited().is_empty() && route.takes_values_as_they_are {
             for param in &*route.params {
-                match self.values.get(&param.name) {
+                match self.values().get(&param.name) {
                     Some(value) => self.check(param, value)?,
                     None if param.is_optional => {}
                     None => return Err(self.error(Kind::Missing { name: param.name.to_string() })),
                 }
             }
-            return Ok(Cow::Borrowed(&self.values));
+            return Ok(Cow::Borrowed(self.values()));
         }
         let mut checked = Values::new();
         for param in &*route.params {
             let name = &*param.name;
             let default = param.check.default.as_deref();
             let may_go = param.is_optional && (defaults == Defaults::LeftOut || param.kind == ParamKind::Query);
-            match self.values.get(name).or_else(|| self.inherited.get(name)) {
+            match self.values().get(name).or_else(|| self.inherited().get(name)) {
                 None if may_go || (param.is_optional && default.is_none()) => {}
                 None => match default {
                     Some(default) => checked.insert(name, default),
@@ -502,7 +532,7 @@ impl<'t, P> Link<'t, P> {
     /// ```
     #[must_use]
     pub fn carry_return(mut self) -> Self {
-        if let Some(back) = self.back.take() {
+        if let Some(back) = self.more.as_mut().and_then(|more| more.back.take()) {
             self.spilled().insert(RETURN, back);
         }
         self
@@ -526,7 +556,7 @@ impl<'t, P> Link<'t, P> {
     /// ```
     #[must_use]
     pub fn return_here(mut self) -> Self {
-        if let Some(here) = self.here.take() {
+        if let Some(here) = self.more.as_mut().and_then(|more| more.here.take()) {
             self.spilled().insert(RETURN, here);
         }
         self
@@ -538,14 +568,15 @@ impl<'t, P> Link<'t, P> {
             let text = self.texts.get(&self.table.frozen().route(*id).params, &param.name)?;
             Some(Value::from(text))
         });
-        let given = text.as_ref().or_else(|| self.values.get(&param.name).or_else(|| self.inherited.get(&param.name)));
+        let given =
+            text.as_ref().or_else(|| self.values().get(&param.name).or_else(|| self.inherited().get(&param.name)));
         given.map(|value| in_form(param.kind, value)).or_else(|| param.check.default.as_deref().map(Value::from))
     }
 
     /// Does the link itself give the parameter a value?
     pub(super) fn sets(&self, name: &str) -> bool {
         let is_text = |id: &RouteId| self.texts.get(&self.table.frozen().route(*id).params, name).is_some();
-        self.values.get(name).is_some() || self.target.as_ref().is_ok_and(is_text)
+        self.values().get(name).is_some() || self.target.as_ref().is_ok_and(is_text)
     }
 }
 

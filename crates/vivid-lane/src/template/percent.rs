@@ -49,7 +49,7 @@ fn push_escape(out: &mut String, byte: u8) {
 
 /// Appends `value` with everything but unreserved characters escaped.
 pub(crate) fn encode_unreserved(out: &mut String, value: &str) {
-    if value.bytes().all(is_unreserved) {
+    if kinds(value.as_bytes()).is_unreserved() {
         out.push_str(value);
         return;
     }
@@ -181,6 +181,7 @@ const ESCAPE: u8 = 1;
 const UNESCAPED: u8 = 2;
 const CONTROL: u8 = 4;
 const FRAGMENT: u8 = 8;
+const RESERVED: u8 = 16;
 
 static KINDS: [u8; 256] = {
     let mut table = [0; 256];
@@ -192,9 +193,10 @@ static KINDS: [u8; 256] = {
         table[byte] = match narrow {
             b'%' => ESCAPE,
             b'#' => FRAGMENT | UNESCAPED,
-            b'/' => 0,
+            b'/' => RESERVED,
             _ if narrow.is_ascii_control() => CONTROL,
-            _ if is_plain(narrow) => 0,
+            _ if is_unreserved(narrow) => 0,
+            _ if is_plain(narrow) => RESERVED,
             _ => UNESCAPED,
         };
         byte += 1;
@@ -203,6 +205,7 @@ static KINDS: [u8; 256] = {
 };
 
 /// What kinds of bytes a path holds, in one pass.
+#[inline]
 pub(crate) fn kinds(path: &[u8]) -> Kinds {
     Kinds(path.iter().fold(0, |kinds, &byte| kinds | KINDS[usize::from(byte)]))
 }
@@ -210,6 +213,11 @@ pub(crate) fn kinds(path: &[u8]) -> Kinds {
 impl Kinds {
     /// Is every byte one that may stand there as it is?
     pub(crate) fn is_plain(self) -> bool {
+        self.0 & !RESERVED == 0
+    }
+
+    /// Is every byte one that never needs an escape?
+    pub(crate) fn is_unreserved(self) -> bool {
         self.0 == 0
     }
 

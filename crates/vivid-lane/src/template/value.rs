@@ -116,8 +116,8 @@ pub struct Values {
 impl Values {
     /// No values.
     #[must_use]
-    pub fn new() -> Self {
-        Self::default()
+    pub const fn new() -> Self {
+        Self { entries: Vec::new() }
     }
 
     /// Sets one value; a value that was set before under that name is replaced.
