@@ -1,5 +1,7 @@
 //! Where redirects and needs lead: names → routes, and the proof that each redirect ends at a page in one step.
 
+use smol_str::SmolStr;
+
 use super::chain::{Chained, Names, ScopedNeed, within};
 use crate::matcher::{Destination, Filling, Frozen, NeedEntry, NeedId, NoLists, Onward, Param, ParamKind, RouteId};
 use crate::table::{Aim, Placed, RedirectTo, Report, nearest};
@@ -125,12 +127,12 @@ impl<'a> Aims<'a> {
     }
 
     /// What each parameter of the target is given.
-    fn values(&mut self, id: RouteId, to: RouteId, redirect: &RedirectTo) -> Option<Vec<(Box<str>, Filling)>> {
+    fn values(&mut self, id: RouteId, to: RouteId, redirect: &RedirectTo) -> Option<Vec<(SmolStr, Filling)>> {
         let (source, target) = (self.route(id), self.route(to));
         let (source_name, target_name) = (source.name.clone(), target.name.clone());
         let span = redirect.span.clone().or_else(|| source.name_span.clone());
         let (source_params, target_params) = (source.params.clone(), target.params.clone());
-        let mut values: Vec<(Box<str>, Filling)> = Vec::new();
+        let mut values: Vec<(SmolStr, Filling)> = Vec::new();
         let mut is_sound = true;
         for (name, template) in &redirect.params {
             let Some(param) = target_params.iter().find(|param| *param.name == *name.value) else {
@@ -321,7 +323,7 @@ impl<'a> Aims<'a> {
             let Some(Destination::Route { to, values }) = route.onward.as_ref().map(|onward| &onward.aim) else {
                 continue;
             };
-            let constant = |(name, filling): &(Box<str>, Filling)| {
+            let constant = |(name, filling): &(SmolStr, Filling)| {
                 let text: Result<String, u16> =
                     filling.iter().map(|piece| piece.as_ref().map(|text| &**text).map_err(|id| *id)).collect();
                 Some((name.to_string(), text.ok()?))

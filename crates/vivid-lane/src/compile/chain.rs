@@ -474,7 +474,7 @@ impl Walker<'_> {
             }
         }
         let param = |planned: &super::plan::Planned| Param {
-            name: planned.name.as_str().into(),
+            name: planned.name.clone(),
             level: planned.level,
             kind: planned.kind,
             is_optional: planned.is_optional,

@@ -16,23 +16,26 @@ impl Growing {
     /// The routes of which every link with values that their rules accept is read as that route with those values.
     pub(super) fn direct_routes(&mut self, routes: &[Route]) -> Result<Vec<RouteId>, TooLarge> {
         let mut direct = Vec::new();
+        let all_words = std::mem::take(&mut self.all_words);
         for id in (0..).map(EndingId).take(self.grown.endings.len()) {
             let route = self.ending(id).route;
-            if self.reads_in_one_way(id, &routes[route.0 as usize]) && !self.may_be_captured(id)? {
+            let words = self.ending(id).steps.of(&all_words);
+            if self.reads_in_one_way(id, words, &routes[route.0 as usize]) && !self.may_be_captured(words)? {
                 direct.push(route);
             }
         }
+        self.all_words = all_words;
         Ok(direct)
     }
 
     /// Is every parameter a whole segment of the only way through the path, and does nothing else have a say?
-    fn reads_in_one_way(&self, id: EndingId, route: &Route) -> bool {
+    fn reads_in_one_way(&self, id: EndingId, words: &[Word], route: &Route) -> bool {
         let ending = self.ending(id);
         let is_plain = |word: &Word| match word {
             Word::Literal(text) => kinds(text.as_bytes()).is_plain(),
             Word::Pattern(_) => true,
         };
-        let words = &self.words[id.0 as usize];
+        let captures = self.captures(id);
         !self.grown.folds
             && !words.is_empty()
             && words.iter().all(is_plain)
@@ -41,13 +44,12 @@ impl Growing {
             && route.query.is_empty()
             && route.takes_values_as_they_are
             && route.params.iter().all(|param| param.kind == ParamKind::Segment && !param.is_optional)
-            && ending.captures.len() == route.params.len()
-            && ending.captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at)
+            && captures.len() == route.params.len()
+            && captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at)
     }
 
     /// Could a URL of this way be answered by another that is not the wider?
-    fn may_be_captured(&mut self, id: EndingId) -> Result<bool, TooLarge> {
-        let words = self.words[id.0 as usize].clone();
+    fn may_be_captured(&mut self, words: &[Word]) -> Result<bool, TooLarge> {
         let mut left = MOST_STEPS;
         let mut at = NodeId(0);
         for (index, word) in words.iter().enumerate() {
@@ -69,7 +71,8 @@ impl Growing {
                     left -= node.literals.len();
                     let accepted = node.literals.iter().filter(|(text, _)| self.patterns.accepts(*pattern, text));
                     rivals.extend(accepted.map(|(_, &target)| target));
-                    for edge in node.edges.clone() {
+                    for index in 0..node.edges.len() {
+                        let edge = self.node(at).edges[index];
                         if edge.pattern == *pattern && !edge.is_tail {
                             next = Some(edge.target);
                         } else if edge.pattern == *pattern {
@@ -93,7 +96,7 @@ impl Growing {
     }
 
     fn sole_is(&self, edge: &crate::matcher::Edge, text: &str) -> bool {
-        self.patterns.sole(edge.pattern).is_some_and(|sole| sole == text)
+        self.order.single[edge.pattern.0 as usize] && self.patterns.sole(edge.pattern).is_some_and(|sole| sole == text)
     }
 
     /// Could something end below a node whose segments are these? Two patterns are taken to share a value.

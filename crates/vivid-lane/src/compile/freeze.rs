@@ -14,11 +14,10 @@ const LABEL: &str = "^[^.]+$";
 
 /// Freezes one route; its ways through the tree are made elsewhere.
 pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
-    let path = route.plan.template();
     let path = match route.template.take() {
-        Some(template) if template.as_str() == path => template,
+        Some(template) if route.plan.is_written_as(template.as_str()) => template,
         // Each part was a template, and so is what they make together.
-        _ => Template::parse(&path).map_err(|_| TooLarge)?,
+        _ => Template::parse(&route.plan.template()).map_err(|_| TooLarge)?,
     };
     let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
     let is_as_given = |param: &Param| {

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use hashbrown::HashMap;
+use smol_str::SmolStr;
 
 use super::chain::Chained;
 use super::order::{self, Patterns, Relation, Way};
@@ -10,9 +11,9 @@ use super::pack::pack;
 use super::plan::{self, Shape};
 use crate::matcher::{
     Capture, Cover, Edge, EndingId, Narrower, NodeId, Order, Param, Pattern, PatternId, Piece, Route, RouteId, Step,
-    Tail, TailKind, Tree, folded,
+    Stretch, Tail, TailKind, Tree, folded,
 };
-use crate::rule::TooLarge;
+use crate::rule::{Check, TooLarge};
 
 /// A tree that is growing, with what its analysis needs and its lookup does not.
 #[derive(Debug)]
@@ -21,8 +22,11 @@ pub(super) struct Growing {
     pub(super) all_patterns: Vec<Pattern>,
     pub(super) order: Order,
     pub(super) patterns: Patterns,
-    /// For each ending, what its segments are.
-    pub(super) words: Vec<Vec<Word>>,
+    /// What the segments of all endings are, as their steps.
+    pub(super) all_words: Vec<Word>,
+    /// The patterns that are one value, by its rule.
+    values: HashMap<usize, PatternId>,
+    /// All others.
     ids: HashMap<Vec<Key>, PatternId>,
 }
 
@@ -31,6 +35,10 @@ pub(super) struct Growing {
 pub(super) struct Grown {
     pub(super) nodes: Vec<GrownNode>,
     pub(super) endings: Vec<GrownEnding>,
+    /// What the endings have stretches of.
+    pub(super) steps: Vec<Step>,
+    pub(super) covers: Vec<Cover>,
+    pub(super) captures: Vec<Capture>,
     /// Does letter case not count in literals?
     pub(super) folds: bool,
 }
@@ -38,7 +46,7 @@ pub(super) struct Grown {
 /// Where a walk stands after some segments.
 #[derive(Debug, Default)]
 pub(super) struct GrownNode {
-    pub(super) literals: HashMap<Box<str>, NodeId>,
+    pub(super) literals: HashMap<SmolStr, NodeId>,
     pub(super) edges: Vec<Edge>,
     pub(super) endings: Vec<EndingId>,
     pub(super) is_ordered: bool,
@@ -48,9 +56,9 @@ pub(super) struct GrownNode {
 #[derive(Debug)]
 pub(super) struct GrownEnding {
     pub(super) route: RouteId,
-    pub(super) steps: Vec<Step>,
-    pub(super) covers: Vec<Cover>,
-    pub(super) captures: Vec<Capture>,
+    pub(super) steps: Stretch,
+    pub(super) covers: Stretch,
+    pub(super) captures: Stretch,
     pub(super) tail: Option<Tail>,
     pub(super) spelling: Vec<(u16, Box<str>)>,
 }
@@ -61,25 +69,33 @@ const ROOT: NodeId = NodeId(0);
 /// What a segment is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Word {
-    Literal(String),
+    Literal(SmolStr),
     Pattern(PatternId),
 }
 
 /// What makes two patterns the same one. Rules that say the same are one, so their address tells.
 #[derive(Debug, PartialEq, Eq, Hash)]
 enum Key {
-    Text(String),
+    Text(SmolStr),
     Value(usize),
 }
 
 impl Growing {
     pub(super) fn new(folds: bool) -> Self {
         Self {
-            grown: Grown { nodes: vec![GrownNode::default()], endings: Vec::new(), folds },
+            grown: Grown {
+                nodes: vec![GrownNode::default()],
+                endings: Vec::new(),
+                steps: Vec::new(),
+                covers: Vec::new(),
+                captures: Vec::new(),
+                folds,
+            },
             all_patterns: Vec::new(),
             order: Order::default(),
             patterns: Patterns::default(),
-            words: Vec::new(),
+            all_words: Vec::new(),
+            values: HashMap::new(),
             ids: HashMap::new(),
         }
     }
@@ -94,17 +110,18 @@ impl Growing {
 
     fn way(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<(), TooLarge> {
         let mut at = ROOT;
-        let (mut words, mut captures, mut spelling) = (Vec::new(), Vec::new(), Vec::new());
+        let mut spelling = Vec::new();
+        let (first_word, first_capture) = (self.all_words.len(), self.grown.captures.len());
         for (index, segment) in (0..).zip(&shape.segments) {
-            let mut word = self.word(&pieces(segment, &route.params))?;
+            let mut word = self.word(segment, &route.params)?;
             if let (true, Word::Literal(text)) = (self.grown.folds, &mut word) {
-                let key = folded(text).into_owned();
-                spelling.push((index, std::mem::replace(text, key).into_boxed_str()));
+                let key = SmolStr::from(folded(text));
+                spelling.push((index, Box::from(&*std::mem::replace(text, key))));
             }
             at = match &word {
                 Word::Literal(text) => self.literal(at, text),
                 Word::Pattern(pattern) => {
-                    captures.extend((0..).zip(segment).filter_map(|(piece, part)| match part {
+                    self.grown.captures.extend((0..).zip(segment).filter_map(|(piece, part)| match part {
                         plan::Piece::Text(_) => None,
                         plan::Piece::Value(param) => {
                             Some(Capture { param: *param, segment: index, piece, is_whole: segment.len() == 1 })
@@ -113,7 +130,7 @@ impl Growing {
                     self.edge(at, *pattern, false)
                 }
             };
-            words.push(word);
+            self.all_words.push(word);
         }
         let mut tail = None;
         if let Some((param, kind)) = shape.tail {
@@ -123,9 +140,9 @@ impl Growing {
                 // The rule speaks of the whole tail; each of its segments may be anything.
                 TailKind::Rest => self.any(),
             };
-            let Word::Pattern(pattern) = self.word(&[Piece::Value(item)])? else { return Err(TooLarge) };
+            let pattern = self.value(&item)?;
             at = self.edge(at, pattern, true);
-            words.push(Word::Pattern(pattern));
+            self.all_words.push(Word::Pattern(pattern));
             tail = Some(Tail { param, kind });
         }
         let ending = EndingId(u32::try_from(self.grown.endings.len()).map_err(|_| TooLarge)?);
@@ -133,56 +150,93 @@ impl Growing {
             Word::Literal(_) => Step::Literal,
             Word::Pattern(pattern) => Step::Pattern(*pattern),
         };
-        self.grown.endings.push(GrownEnding {
+        let Grown { steps, covers, captures, endings, .. } = &mut self.grown;
+        steps.extend(self.all_words[first_word..].iter().map(step));
+        let first_cover = covers.len();
+        covers.extend(shape.covers.iter().map(|cover| whole_where_it_is(*cover, shape)));
+        endings.push(GrownEnding {
             route: id,
-            steps: words.iter().map(step).collect(),
-            covers: shape.covers.iter().map(|cover| whole_where_it_is(*cover, shape)).collect(),
-            captures,
+            steps: Stretch::from(first_word, steps)?,
+            covers: Stretch::from(first_cover, covers)?,
+            captures: Stretch::from(first_capture, captures)?,
             tail,
             spelling,
         });
-        self.words.push(words);
         self.grown.nodes[at.0 as usize].endings.push(ending);
         Ok(())
     }
 
-    fn any(&mut self) -> Arc<crate::rule::Check> {
+    fn any(&mut self) -> Arc<Check> {
         let known = self.all_patterns.iter().find_map(|pattern| match &*pattern.pieces {
             [Piece::Value(check)] if check.is_any() => Some(Arc::clone(check)),
             _ => None,
         });
-        known.unwrap_or_else(|| Arc::new(crate::rule::Check::any()))
+        known.unwrap_or_else(|| Arc::new(Check::any()))
     }
 
     /// A segment as literal text, or as a pattern that is noted once.
-    fn word(&mut self, pieces: &[Piece]) -> Result<Word, TooLarge> {
+    fn word(&mut self, segment: &[plan::Piece], params: &[Param]) -> Result<Word, TooLarge> {
+        match segment {
+            [] => return Ok(Word::Literal(SmolStr::default())),
+            [plan::Piece::Text(text)] => return Ok(Word::Literal(text.clone())),
+            [plan::Piece::Value(param)] => {
+                return Ok(Word::Pattern(self.value(&params[usize::from(*param)].check)?));
+            }
+            _ => {}
+        }
+        let pieces = pieces(segment, params);
         let text: Option<String> = pieces
             .iter()
             .map(|piece| match piece {
-                Piece::Text(text) => Some(&**text),
+                Piece::Text(text) => Some(text.as_str()),
                 Piece::Value(_) => None,
             })
             .collect();
         if let Some(text) = text {
-            return Ok(Word::Literal(text));
+            return Ok(Word::Literal(text.into()));
         }
         let key = pieces
             .iter()
             .map(|piece| match piece {
-                Piece::Text(text) => Key::Text(text.to_string()),
-                Piece::Value(check) if check.is_any() => Key::Value(0),
-                Piece::Value(check) => Key::Value(Arc::as_ptr(check).addr()),
+                Piece::Text(text) => Key::Text(text.clone()),
+                Piece::Value(check) => Key::Value(address(check)),
             })
             .collect();
         if let Some(&known) = self.ids.get(&key) {
             return Ok(Word::Pattern(known));
         }
+        let id = self.pattern(pieces)?;
+        self.ids.insert(key, id);
+        Ok(Word::Pattern(id))
+    }
+
+    /// The pattern of a segment that is one value.
+    fn value(&mut self, check: &Arc<Check>) -> Result<PatternId, TooLarge> {
+        if let Some(&known) = self.values.get(&address(check)) {
+            return Ok(known);
+        }
+        let id = self.pattern(vec![Piece::Value(Arc::clone(check))])?;
+        self.values.insert(address(check), id);
+        Ok(id)
+    }
+
+    /// Notes a pattern that is new.
+    fn pattern(&mut self, pieces: Vec<Piece>) -> Result<PatternId, TooLarge> {
         let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge)?);
         let pattern = Pattern { pieces: pieces.into() };
         self.patterns.add(&pattern)?;
         self.all_patterns.push(pattern);
-        self.ids.insert(key, id);
-        Ok(Word::Pattern(id))
+        Ok(id)
+    }
+
+    /// What the segments of an ending are.
+    pub(super) fn words(&self, id: EndingId) -> &[Word] {
+        self.ending(id).steps.of(&self.all_words)
+    }
+
+    /// What the parameters of an ending capture.
+    pub(super) fn captures(&self, id: EndingId) -> &[Capture] {
+        self.ending(id).captures.of(&self.grown.captures)
     }
 
     fn fresh(&mut self) -> NodeId {
@@ -279,6 +333,11 @@ impl Growing {
     }
 }
 
+/// What tells rules apart: those that say the same are one, and all that accept everything count as one.
+fn address(check: &Arc<Check>) -> usize {
+    if check.is_any() { 0 } else { Arc::as_ptr(check).addr() }
+}
+
 /// The ways through a route's path; a tail that must have a segment is in all of them.
 fn ways_through(route: &Chained) -> impl Iterator<Item = &Shape> {
     let needs_tail = |param: &Param| param.kind == crate::matcher::ParamKind::Items && param.check.min_items > 0;
@@ -298,7 +357,7 @@ pub(super) fn whole_paths(route: &Chained) -> Vec<Way> {
 
 fn pieces(segment: &[plan::Piece], params: &[Param]) -> Vec<Piece> {
     let piece = |piece: &plan::Piece| match piece {
-        plan::Piece::Text(text) => Piece::Text(text.as_str().into()),
+        plan::Piece::Text(text) => Piece::Text(text.clone()),
         plan::Piece::Value(param) => Piece::Value(Arc::clone(&params[usize::from(*param)].check)),
     };
     segment.iter().map(piece).collect()

@@ -211,15 +211,13 @@ impl Proof<'_> {
             });
         }
         let (mut url, mut is_sure) = (String::new(), true);
-        for (one, two) in
-            self.growing.words[left.0 as usize].clone().iter().zip(&self.growing.words[right.0 as usize].clone())
-        {
+        for (one, two) in self.growing.words(left).to_vec().iter().zip(&self.growing.words(right).to_vec()) {
             let text = match (one, two) {
                 (Word::Literal(text), other) | (other, Word::Literal(text)) => {
                     if let Word::Pattern(pattern) = other {
                         is_sure &= self.growing.patterns.is_sure(*pattern);
                     }
-                    text.clone()
+                    text.to_string()
                 }
                 (Word::Pattern(one), Word::Pattern(two)) if one == two => {
                     is_sure &= self.growing.patterns.is_sure(*one);

@@ -11,12 +11,21 @@ use crate::template::percent::kinds;
 
 /// Packs a tree. The nodes are numbered anew: those that a literal leads to by the slot of that literal.
 pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &[Route]) -> Result<Tree, TooLarge> {
-    let Grown { nodes, endings, folds } = grown;
+    let Grown { nodes, endings, steps, covers, captures, folds } = grown;
     let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
     // Half of the slots stay free, so that a search ends soon.
     let slots = 2 * literals + 2;
     let mut packing = Packing {
-        tree: Tree { patterns, order, folds, slots: narrow(slots)?, ..Tree::default() },
+        tree: Tree {
+            patterns,
+            order,
+            folds,
+            slots: narrow(slots)?,
+            steps: steps.into(),
+            covers: covers.into(),
+            captures: captures.into(),
+            ..Tree::default()
+        },
         nodes: vec![Node::EMPTY; slots],
         new_ids: vec![None; nodes.len()],
         text: String::new(),
@@ -47,7 +56,7 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
 fn append<T>(all: &mut Vec<T>, more: impl IntoIterator<Item = T>) -> Result<Stretch, TooLarge> {
     let start = all.len();
     all.extend(more);
-    Ok(Stretch { start: narrow(start)?, count: narrow(all.len() - start)? })
+    Stretch::from(start, all)
 }
 
 impl Packing {
@@ -83,8 +92,7 @@ impl Packing {
                 self.new_ids[child.0 as usize] = Some(NodeId(slot));
                 children.push(NodeId(slot));
             }
-            let stretch = Stretch { start: narrow(start)?, count: narrow(children.len() - start)? };
-            self.nodes[parent.0 as usize].children = stretch;
+            self.nodes[parent.0 as usize].children = Stretch::from(start, &children)?;
         }
         self.tree.children = children.into();
         Ok(())
@@ -105,11 +113,13 @@ impl Packing {
     fn fill(&mut self, nodes: &[GrownNode]) -> Result<(), TooLarge> {
         let (mut edges, mut stops) = (Vec::new(), Vec::new());
         for (index, node) in nodes.iter().enumerate() {
-            let renumbered = node.edges.iter().map(|edge| Ok(Edge { target: self.id(edge.target)?, ..*edge }));
-            let renumbered = renumbered.collect::<Result<Vec<_>, TooLarge>>()?;
+            let first = edges.len();
+            for edge in &node.edges {
+                edges.push(Edge { target: self.id(edge.target)?, ..*edge });
+            }
             let id = self.id(NodeId(narrow(index)?))?;
             let packed = &mut self.nodes[id.0 as usize];
-            packed.edges = append(&mut edges, renumbered)?;
+            packed.edges = Stretch::from(first, &edges)?;
             packed.stops = append(&mut stops, node.endings.iter().copied())?;
             packed.is_ordered = node.is_ordered;
             packed.is_usual &= node.is_ordered;
@@ -186,20 +196,21 @@ impl Packing {
     }
 
     fn endings(&mut self, endings: Vec<GrownEnding>, routes: &[Route]) -> Result<(), TooLarge> {
-        let (mut packed, mut steps, mut covers, mut captures) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        let mut packed = Vec::with_capacity(endings.len());
         let mut spelling = HashMap::new();
         for (id, ending) in (0..).map(EndingId).zip(endings) {
             let route = &routes[ending.route.0 as usize];
             let is_free =
                 route.host.is_none() && route.query.is_empty() && ending.tail.is_none_or(|tail| takes_any(tail, route));
             // With as many captures as parameters, none of these stands anywhere else.
-            let is_simple = ending.captures.len() == route.params.len()
-                && ending.captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at);
+            let captures = ending.captures.of(&self.tree.captures);
+            let is_simple = captures.len() == route.params.len()
+                && captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at);
             packed.push(Ending {
                 route: ending.route,
-                steps: append(&mut steps, ending.steps)?,
-                covers: append(&mut covers, ending.covers)?,
-                captures: append(&mut captures, ending.captures)?,
+                steps: ending.steps,
+                covers: ending.covers,
+                captures: ending.captures,
                 tail: ending.tail,
                 is_free,
                 is_simple,
@@ -208,9 +219,6 @@ impl Packing {
             spelling.extend(ending.spelling.into_iter().map(|(at, text)| ((id, at), text)));
         }
         self.tree.endings = packed.into();
-        self.tree.steps = steps.into();
-        self.tree.covers = covers.into();
-        self.tree.captures = captures.into();
         self.tree.spelling = spelling;
         Ok(())
     }

@@ -5,6 +5,7 @@
 use std::ops::Range;
 
 use smallvec::SmallVec;
+use smol_str::{SmolStr, format_smolstr};
 
 use crate::matcher::{Cover, Limits, ParamKind, TailKind};
 use crate::template::percent::{decode, decode_form};
@@ -20,7 +21,7 @@ const MOST_PARAMS: usize = 256;
 pub(super) struct Plan {
     pub(super) params: Vec<Planned>,
     /// The ways to fill the optional parts, those that fill more from the left first.
-    pub(super) shapes: Vec<Shape>,
+    pub(super) shapes: SmallVec<[Shape; 1]>,
     pub(super) query: Vec<QueryPart>,
     fragment: Option<usize>,
     /// How many parts of the query come from ancestors.
@@ -32,7 +33,7 @@ pub(super) struct Plan {
 /// A parameter of a chain.
 #[derive(Debug, Clone)]
 pub(super) struct Planned {
-    pub(super) name: String,
+    pub(super) name: SmolStr,
     pub(super) level: u16,
     pub(super) kind: ParamKind,
     pub(super) is_optional: bool,
@@ -43,7 +44,7 @@ pub(super) struct Planned {
 pub(super) struct Shape {
     pub(super) segments: Vec<Segment>,
     pub(super) tail: Option<(u16, TailKind)>,
-    pub(super) covers: Vec<Cover>,
+    pub(super) covers: SmallVec<[Cover; 2]>,
 }
 
 /// The pieces of a segment; most have one.
@@ -53,7 +54,7 @@ pub(super) type Segment = SmallVec<[Piece; 1]>;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Piece {
     /// Decoded text.
-    Text(String),
+    Text(SmolStr),
     /// The value of the parameter of that index.
     Value(u16),
 }
@@ -86,7 +87,7 @@ impl Default for Plan {
     fn default() -> Self {
         Self {
             params: Vec::new(),
-            shapes: vec![Shape::default()],
+            shapes: SmallVec::from_elem(Shape::default(), 1),
             query: Vec::new(),
             fragment: None,
             inherited: 0,
@@ -99,6 +100,10 @@ impl Plan {
     /// Goes on with the template of a level.
     pub(super) fn extend(&mut self, template: &Template, level: u16) -> Result<()> {
         self.path_text.reserve(template.as_str().len());
+        let most_segments = template.as_str().bytes().filter(|byte| *byte == b'/').count();
+        for shape in &mut self.shapes {
+            shape.segments.reserve(most_segments);
+        }
         let mut reading = Reading { plan: self, level, in_query: false, pending: None };
         let mut at = 0;
         for part in template.parts() {
@@ -156,9 +161,15 @@ impl Plan {
             let message = format!("a route may have {MOST_PARAMS} parameters, this one has more");
             return Err(problem("too-many-parameters", message, None));
         }
-        self.params.push(Planned { name: name.to_owned(), level, kind, is_optional });
+        self.params.push(Planned { name: name.into(), level, kind, is_optional });
         // There are at most `MOST_PARAMS`.
         Ok(u16::try_from(self.params.len() - 1).unwrap_or(u16::MAX))
+    }
+
+    /// Is this the template of the whole route?
+    pub(super) fn is_written_as(&self, text: &str) -> bool {
+        let is_path_only = self.query.is_empty() && self.fragment.is_none() && !self.path_text.is_empty();
+        if is_path_only { self.path_text == text } else { self.template() == text }
     }
 
     /// The template of the whole route: path, then query, then fragment, in the order that RFC 3986 wants.
@@ -265,7 +276,7 @@ impl Reading<'_> {
 
     fn expression(&mut self, expression: &Expression, template: &str) -> Result<()> {
         let place = expression.place();
-        let text = &template[place.clone()];
+        let text = template.get(place.clone()).unwrap_or_default();
         let operator = expression.operator();
         if let Some(name) = self.pending.take() {
             return match expression.variables() {
@@ -353,8 +364,9 @@ impl Reading<'_> {
                 // What is filled from left to right goes on only where the one before was filled.
                 let is_free = matches!(operator, Operator::Simple | Operator::PathStyle);
                 let goes_on = is_free || previous.is_none_or(|previous| shape.ends_with(previous));
+                let unfilled = is_optional.then(|| shape.clone());
                 if goes_on {
-                    let mut filled = shape.clone();
+                    let mut filled = shape;
                     let result =
                         if is_tail { filled.push_tail(param, TailKind::Items) } else { fill.push(&mut filled) };
                     result.map_err(|(code, message)| PlanProblem {
@@ -365,9 +377,7 @@ impl Reading<'_> {
                     })?;
                     self.plan.shapes.push(filled);
                 }
-                if is_optional {
-                    self.plan.shapes.push(shape);
-                }
+                self.plan.shapes.extend(unfilled);
             }
             if self.plan.shapes.len() > MOST_SHAPES {
                 let message = format!("the optional parts of this path can be filled in more than {MOST_SHAPES} ways");
@@ -441,12 +451,12 @@ impl Fill<'_> {
         match self.operator {
             Operator::Simple => {
                 if !self.is_first {
-                    shape.push_piece(Piece::Text(",".to_owned()))?;
+                    shape.push_piece(Piece::Text(SmolStr::new_static(",")))?;
                 }
             }
             Operator::Segment => shape.new_segment()?,
-            Operator::Label => shape.push_piece(Piece::Text(".".to_owned()))?,
-            Operator::PathStyle => shape.push_piece(Piece::Text(format!(";{}=", self.name)))?,
+            Operator::Label => shape.push_piece(Piece::Text(SmolStr::new_static(".")))?,
+            Operator::PathStyle => shape.push_piece(Piece::Text(format_smolstr!(";{}=", self.name)))?,
             Operator::Reserved => return shape.push_tail(self.param, TailKind::Rest),
             Operator::Fragment | Operator::Query | Operator::Continuation => {}
         }
@@ -463,7 +473,7 @@ impl Shape {
             }
             if !chunk.is_empty() {
                 let decoded = decode(chunk).map_err(|_| ("escape", format!("`{chunk}` does not decode to text")))?;
-                self.push_piece(Piece::Text(decoded.into_owned()))?;
+                self.push_piece(Piece::Text(decoded.into()))?;
             }
         }
         Ok(())
@@ -492,7 +502,7 @@ impl Shape {
         };
         match (segment.last_mut(), piece) {
             (Some(Piece::Text(before)), Piece::Text(text)) if level_ends_here.is_none_or(|end| end.0 != at) => {
-                before.push_str(&text);
+                *before = format_smolstr!("{before}{text}");
             }
             (_, piece) => segment.push(piece),
         }

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use smol_str::SmolStr;
+
 use super::ask::{Ask, Lists, Pairs};
 use super::pattern::{Pattern, Split};
 use crate::rule::Check;
@@ -22,7 +24,7 @@ pub(crate) struct QueryDemand {
 #[derive(Debug)]
 pub(crate) struct QueryParam {
     /// The name in the query.
-    pub(crate) name: Box<str>,
+    pub(crate) name: SmolStr,
     /// The index of the parameter in its route.
     pub(crate) param: u16,
     pub(crate) is_required: bool,

@@ -3,6 +3,8 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
+use smol_str::SmolStr;
+
 use super::demand::{HostDemand, Methods, QueryDemand};
 use super::pattern::{Pattern, Piece};
 use super::route::{Destination, Route};
@@ -47,6 +49,11 @@ impl Seen {
     }
 }
 
+/// A text that stands where it is kept if it is short.
+fn short(text: &SmolStr) -> usize {
+    if text.is_heap_allocated() { SHARED + text.len() } else { 0 }
+}
+
 /// The counters of what is shared.
 const SHARED: usize = 2 * size_of::<usize>();
 
@@ -78,7 +85,7 @@ impl Route {
             size_of_val(&**onward)
                 + match &onward.aim {
                     Destination::Route { values, .. } => list(values, |(name, filling)| {
-                        name.len() + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
+                        short(name) + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
                     }),
                     Destination::Url(url) => template(url),
                 }
@@ -95,7 +102,7 @@ impl Route {
             + query(&self.query, rules)
             + self.host.as_ref().map_or(0, |host| self::host(host, rules))
             + if self.params.is_empty() { 0 } else { SHARED }
-            + list(&self.params, |param| param.name.len() + rules.count(&param.check))
+            + list(&self.params, |param| short(&param.name) + rules.count(&param.check))
     }
 }
 
@@ -122,14 +129,14 @@ impl Tree {
 
 fn pattern(pattern: &Pattern, rules: &mut Seen) -> usize {
     list(&pattern.pieces, |piece| match piece {
-        Piece::Text(text) => text.len(),
+        Piece::Text(text) => short(text),
         Piece::Value(check) => rules.count(check),
     })
 }
 
 fn query(query: &QueryDemand, rules: &mut Seen) -> usize {
     list(&query.literals, |(name, value)| name.len() + value.len())
-        + list(&query.params, |param| param.name.len() + rules.count(&param.check))
+        + list(&query.params, |param| short(&param.name) + rules.count(&param.check))
 }
 
 fn host(host: &HostDemand, rules: &mut Seen) -> usize {
@@ -140,7 +147,7 @@ fn template(template: &Template) -> usize {
     template.as_str().len()
         + list(template.parts(), |part| match part {
             Part::Literal(text) => text.len(),
-            Part::Expression(expression) => list(expression.variables(), |variable| variable.name().len()),
+            Part::Expression(expression) => expression.heap(),
         })
 }
 

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use smallvec::SmallVec;
+use smol_str::SmolStr;
 
 use super::ask::Lists;
 use crate::rule::{Check, Simple};
@@ -32,7 +33,7 @@ pub(crate) struct Pattern {
 /// A stretch of a segment.
 #[derive(Debug, Clone)]
 pub(crate) enum Piece {
-    Text(Box<str>),
+    Text(SmolStr),
     Value(Arc<Check>),
 }
 

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use smol_str::SmolStr;
+
 use super::demand::{HostDemand, Methods, QueryDemand};
 use crate::rule::Check;
 use crate::table::Data;
@@ -71,7 +73,7 @@ pub(crate) struct Onward {
 #[derive(Debug)]
 pub(crate) enum Destination {
     /// A route of this table with a page, and what its parameters are given.
-    Route { to: RouteId, values: Vec<(Box<str>, Filling)> },
+    Route { to: RouteId, values: Vec<(SmolStr, Filling)> },
     /// Another site.
     Url(Template),
 }
@@ -93,7 +95,7 @@ pub(crate) struct NeedEntry {
 /// A parameter of a route.
 #[derive(Debug, Clone)]
 pub(crate) struct Param {
-    pub(crate) name: Box<str>,
+    pub(crate) name: SmolStr,
     /// The level of the chain whose path declares it.
     pub(crate) level: u16,
     pub(crate) kind: ParamKind,

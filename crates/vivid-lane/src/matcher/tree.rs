@@ -11,6 +11,7 @@ use smallvec::SmallVec;
 
 use super::pattern::{Pattern, PatternId, Quick};
 use super::route::{PageId, RouteId};
+use crate::rule::TooLarge;
 
 /// The index of a node.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -59,8 +60,14 @@ pub(crate) struct Stretch {
 }
 
 impl Stretch {
+    /// All that an array has from a place on.
+    pub(crate) fn from<T>(start: usize, all: &[T]) -> Result<Self, TooLarge> {
+        let narrow = |number: usize| u32::try_from(number).map_err(|_| TooLarge);
+        Ok(Self { start: narrow(start)?, count: narrow(all.len() - start)? })
+    }
+
     #[inline]
-    pub(super) fn of<T>(self, all: &[T]) -> &[T] {
+    pub(crate) fn of<T>(self, all: &[T]) -> &[T] {
         &all[self.start as usize..self.start as usize + self.count as usize]
     }
 }

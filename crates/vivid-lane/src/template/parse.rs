@@ -4,6 +4,9 @@ use std::fmt;
 use std::ops::Range;
 use std::str::FromStr;
 
+use smallvec::SmallVec;
+use smol_str::SmolStr;
+
 use super::TemplateError;
 use super::percent::triplet;
 
@@ -35,20 +38,38 @@ pub enum Part {
     Expression(Expression),
 }
 
+/// Some bytes of a template, told in few: a table keeps one for each variable of each route. Only errors ask for them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+struct Place {
+    start: u32,
+    end: u32,
+}
+
+impl Place {
+    fn new(start: usize, end: usize) -> Self {
+        let narrow = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
+        Self { start: narrow(start), end: narrow(end) }
+    }
+
+    fn range(self) -> Range<usize> {
+        self.start as usize..self.end as usize
+    }
+}
+
 /// Something in braces: an operator and the variables that it joins.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Expression {
     operator: Operator,
-    variables: Vec<Variable>,
-    place: Range<usize>,
+    variables: SmallVec<[Variable; 1]>,
+    place: Place,
 }
 
 /// A variable of an expression.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Variable {
-    name: String,
+    name: SmolStr,
     explode: bool,
-    place: Range<usize>,
+    place: Place,
 }
 
 /// What the first character in the braces says (RFC 6570, section 2.2).
@@ -107,7 +128,8 @@ impl Template {
     /// A brace without its partner, empty braces, a character that RFC 6570 does not allow where it stands,
     /// the prefix modifier, or an operator that the RFC reserves. The error says at which byte.
     pub fn parse(text: &str) -> Result<Self, TemplateError> {
-        let mut parts = Vec::new();
+        // Before each brace, and after the last, there may be text.
+        let mut parts = Vec::with_capacity(2 * text.matches('{').count() + 1);
         let mut at = 0;
         while at < text.len() {
             let (part, end) = if text[at..].starts_with('{') { expression(text, at)? } else { literal(text, at)? };
@@ -137,7 +159,7 @@ impl Template {
             .iter()
             .filter_map(|part| match part {
                 Part::Literal(_) => None,
-                Part::Expression(expression) => Some(&expression.variables),
+                Part::Expression(expression) => Some(expression.variables()),
             })
             .flatten()
     }
@@ -173,7 +195,16 @@ impl Expression {
     /// The bytes of the template, braces included.
     #[must_use]
     pub fn place(&self) -> Range<usize> {
-        self.place.clone()
+        self.place.range()
+    }
+}
+
+impl Expression {
+    /// How many bytes it takes on the heap.
+    pub(crate) fn heap(&self) -> usize {
+        let names = self.variables.iter().filter(|variable| variable.name.is_heap_allocated());
+        let places = if self.variables.spilled() { size_of_val(self.variables()) } else { 0 };
+        places + names.map(|variable| variable.name.len()).sum::<usize>()
     }
 }
 
@@ -193,7 +224,7 @@ impl Variable {
     /// The bytes of the template that hold the name.
     #[must_use]
     pub fn place(&self) -> Range<usize> {
-        self.place.clone()
+        self.place.range()
     }
 }
 
@@ -230,7 +261,7 @@ fn expression(text: &str, start: usize) -> Result<(Part, usize), TemplateError> 
         None if matches!(first, '=' | ',' | '!' | '@' | '|') => return Err(TemplateError::reserved(text, at, first)),
         None => Operator::Simple,
     };
-    let mut variables = Vec::new();
+    let mut variables = SmallVec::new();
     loop {
         let stop = text[at..end].find(',').map_or(end, |comma| at + comma);
         variables.push(variable(text, at, stop)?);
@@ -239,8 +270,7 @@ fn expression(text: &str, start: usize) -> Result<(Part, usize), TemplateError> 
         }
         at = stop + 1;
     }
-    variables.shrink_to_fit();
-    Ok((Part::Expression(Expression { operator, variables, place: start..end + 1 }), end + 1))
+    Ok((Part::Expression(Expression { operator, variables, place: Place::new(start, end + 1) }), end + 1))
 }
 
 /// One variable between `start` and `end` (sections 2.3 and 2.4).
@@ -268,5 +298,5 @@ fn variable(text: &str, start: usize, end: usize) -> Result<Variable, TemplateEr
     if after_dot {
         return Err(TemplateError::name(text, stop.min(text.len() - 1), None));
     }
-    Ok(Variable { name: text[start..stop].to_owned(), explode: stop < end, place: start..stop })
+    Ok(Variable { name: text[start..stop].into(), explode: stop < end, place: Place::new(start, stop) })
 }

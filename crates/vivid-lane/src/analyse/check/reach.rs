@@ -70,7 +70,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, report: &mut Repor
         } else if let Some(first) = fate.rivals.iter().find(|rival| rival.is_sure).filter(|_| !is_redirect) {
             let witness = address(&first.path);
             let message = format!(
-                "a link to `{}` can be captured: `{}` answers `{witness}`, as it is narrower",
+                "a link to `{}` can be captured: `{}` answers `{witness}` in its place",
                 route.name,
                 subject.name(first.route)
             );
