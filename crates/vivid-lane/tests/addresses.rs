@@ -151,6 +151,33 @@ proptest! {
         }
     }
 
+    /// A link is written in one of three ways, by what it is given and by what the table knows of its route. They make the
+    /// same URL, or all refuse, whatever the order of the values, and whatever is wrong with one.
+    #[test]
+    fn a_link_is_the_same_whichever_way_it_is_written(
+        site in site(),
+        routes in prop::collection::vec(route(), 1..10),
+        picks in picks(),
+        spoilt in prop::option::of((any::<prop::sample::Index>(), prop::sample::select(vec!["", ".", "..", "a b", "é/x", "\u{7}", "-", "0"]))),
+    ) {
+        let Some(table) = site.table(&routes, &[]) else { return Ok(()) };
+        for (index, seed) in &picks {
+            let index = index.index(routes.len());
+            let mut values = values(&routes[index], *seed);
+            if let (Some((place, value)), false) = (&spoilt, values.is_empty()) {
+                let place = place.index(values.len());
+                values[place].1 = Value::from(*value);
+            }
+            let link = || table.link(format!("r{index}"));
+            let made = values.iter().fold(link(), |link, (name, value)| link.set(name, value.clone())).to_url();
+            let backwards = values.iter().rev().fold(link(), |link, (name, value)| link.set(name, value.clone())).to_url();
+            // What is taken back leaves the link with values of any form.
+            let long = values.iter().fold(link(), |link, (name, value)| link.set(name, value.clone())).without("no-such-name").to_url();
+            prop_assert_eq!(&made, &backwards);
+            prop_assert_eq!(&made, &long);
+        }
+    }
+
     /// Every redirect leads in one step to a page of this site, and an address that is canonical stays; what is
     /// suggested is there.
     #[test]
