@@ -1,9 +1,11 @@
-//! A server to be put under load: `bare` answers a constant, `routed` asks a table first, and `reloaded` exchanges the
-//! table ten times a second meanwhile. Prints its port, and a path that the table answers.
+//! A server to be put under load: `bare` answers a constant; `handled` calls a handler in a box with something in the
+//! extensions of the request, and decides nothing; `routed` asks a table first, and `reloaded` exchanges the table ten times a
+//! second meanwhile. Prints its port, and a path that the table answers.
 
 #![forbid(unsafe_code)]
 
 use std::convert::Infallible;
+use std::sync::Arc;
 use std::time::Duration;
 
 use bytes::Bytes;
@@ -12,8 +14,8 @@ use http_body_util::Full;
 use hyper::body::Incoming;
 use hyper::server::conn::http1::Builder;
 use hyper_util::rt::TokioIo;
-use hyper_util::service::TowerToHyperService;
 use tokio::net::{TcpListener, TcpStream};
+use tower_service::Service;
 use vivid_lane::Table;
 use vivid_lane_benches::contenders::{hits, ours, spec};
 use vivid_lane_benches::tables::rest;
@@ -44,6 +46,21 @@ async fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
         })
         .await;
     }
+    if kind == "handled" {
+        // As much as a service must do whose handlers are any async functions, and find their match in the request.
+        let page = handler(page);
+        let answer = move |mut request: Request<Incoming>| {
+            request.extensions_mut().insert(Arc::new(()));
+            page.clone().call(request)
+        };
+        return accept(listener, |stream| {
+            let answer = answer.clone();
+            tokio::spawn(async move {
+                let _ = Builder::new().serve_connection(TokioIo::new(stream), hyper::service::service_fn(answer)).await;
+            });
+        })
+        .await;
+    }
     let live = LiveTable::new(bound(&ours(&rest())));
     if kind == "reloaded" {
         let live = live.clone();
@@ -54,7 +71,7 @@ async fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
             }
         });
     }
-    let site = TowerToHyperService::new(Routed::new(live));
+    let site = Routed::new(live);
     accept(listener, |stream| {
         let site = site.clone();
         tokio::spawn(async move {

@@ -6,6 +6,8 @@
 //! run. What is true of a visitor, the needs that are met and the live lists, comes from functions of the user's, which
 //! may wait for a database ([`Visitor`]).
 //!
+//! With the feature `hyper`, [`Routed`] is a service of `hyper` as it is, and a connection needs no adapter.
+//!
 //! What a handler does, its panics and its time, is the business of the layers around it.
 //!
 //! # Example

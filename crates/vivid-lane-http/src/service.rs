@@ -337,21 +337,14 @@ where
     }
 }
 
-impl<P, B> Service<Request<B>> for Routed<P>
-where
-    P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
-    P::Future: Send,
-    B: Send + 'static,
-{
-    type Response = Response<Body>;
-    type Error = P::Error;
-    type Future = Answering<P, B>;
-
-    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
-        Poll::Ready(Ok(()))
-    }
-
-    fn call(&mut self, mut request: Request<B>) -> Self::Future {
+impl<P> Routed<P> {
+    /// Begins with a request.
+    fn answer<B>(&self, mut request: Request<B>) -> Answering<P, B>
+    where
+        P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
+        P::Future: Send,
+        B: Send + 'static,
+    {
         let state = match self.core.plan_at_once((&request).into(), P::clone) {
             Some(Plan::Answer(response)) => State::Ready { response: Some(response) },
             Some(Plan::Call(mut service, found)) => {
@@ -379,5 +372,41 @@ where
             }
         };
         Answering { state }
+    }
+}
+
+impl<P, B> Service<Request<B>> for Routed<P>
+where
+    P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
+    P::Future: Send,
+    B: Send + 'static,
+{
+    type Response = Response<Body>;
+    type Error = P::Error;
+    type Future = Answering<P, B>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, request: Request<B>) -> Self::Future {
+        self.answer(request)
+    }
+}
+
+/// The same for `hyper`, which calls a service without waiting for it.
+#[cfg(feature = "hyper")]
+impl<P, B> hyper::service::Service<Request<B>> for Routed<P>
+where
+    P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
+    P::Future: Send,
+    B: Send + 'static,
+{
+    type Response = Response<Body>;
+    type Error = P::Error;
+    type Future = Answering<P, B>;
+
+    fn call(&self, request: Request<B>) -> Self::Future {
+        self.answer(request)
     }
 }

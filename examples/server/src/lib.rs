@@ -15,7 +15,6 @@ use http_body_util::{BodyExt, Limited};
 use hyper::body::Incoming;
 use hyper_util::rt::{TokioExecutor, TokioIo};
 use hyper_util::server::conn::auto::Builder;
-use hyper_util::service::TowerToHyperService;
 use rusqlite::Connection;
 use tokio::net::TcpListener;
 use tower::{ServiceBuilder, service_fn};
@@ -157,7 +156,7 @@ pub fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
 
 /// Serves the site, a task for each connection.
 pub async fn serve(listener: TcpListener) -> Result<(), BoxError> {
-    let site = TowerToHyperService::new(site()?);
+    let site = site()?;
     loop {
         let (stream, _) = listener.accept().await?;
         let site = site.clone();

@@ -87,6 +87,7 @@ impl<P> Table<P> {
     }
 
     /// Decides with these lists, and tells the route that had a part in it.
+    #[inline]
     pub(super) fn decide_with<'u>(
         &self,
         request: &Request<'u>,
@@ -98,11 +99,8 @@ impl<P> Table<P> {
             return bad(Bad::Path(BadPath::Long { limit }));
         }
         let Ok(url) = std::str::from_utf8(request.url) else { return bad(Bad::Utf8) };
-        // RFC 9110, section 9.3.7: the asterisk asks about the server as a whole.
         if url == "*" && request.method == "OPTIONS" {
-            let methods =
-                self.frozen().routes.iter().filter(|route| route.answers()).flat_map(|route| &*route.methods.0);
-            return (Decision::Options(allow(methods.map(|method| &**method))), None);
+            return (self.about_the_server(), None);
         }
         let question = Question { method: request.method, lists, meets: request.meets };
         match self.step(url, request.host, question) {
@@ -110,8 +108,29 @@ impl<P> Table<P> {
                 let route = found.reading().route_id();
                 (Decision::Page(found), Some(route))
             }
-            Err(Turn::Onward(hop)) => self.follow(request, url, hop, question),
-            Err(turn) => (self.turn(request, turn, question), None),
+            Err(turn) => self.turned(request, url, turn, question),
+        }
+    }
+
+    /// RFC 9110, section 9.3.7: the asterisk asks about the server as a whole.
+    #[inline(never)]
+    fn about_the_server<'u>(&self) -> Decision<'_, 'u, P> {
+        let methods = self.frozen().routes.iter().filter(|route| route.answers()).flat_map(|route| &*route.methods.0);
+        Decision::Options(allow(methods.map(|method| &**method)))
+    }
+
+    /// What comes of a look that gave no page.
+    #[inline(never)]
+    fn turned<'u>(
+        &self,
+        request: &Request<'u>,
+        url: &'u str,
+        turn: Turn,
+        question: Question<'_>,
+    ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
+        match turn {
+            Turn::Onward(hop) => self.follow(request, url, hop, question),
+            turn => (self.turn(request, turn, question), None),
         }
     }
 
@@ -179,6 +198,7 @@ impl<P> Table<P> {
     }
 
     /// One look at the table.
+    #[inline]
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, question: Question<'_>) -> Result<Match<'_, 'u, P>, Turn> {
         let frozen = self.frozen();
         if matches!(question.method, "GET" | "HEAD") {
@@ -192,6 +212,7 @@ impl<P> Table<P> {
     }
 
     /// One look at the table, whatever is asked.
+    #[inline(never)]
     fn general_step<'u>(
         &self,
         url: &'u str,

@@ -82,6 +82,7 @@ impl<P> Table<P> {
 
 impl<'t, 'u, P> Steps<'t, 'u, P> {
     /// Goes on as far as the answers reach.
+    #[inline]
     pub fn go_on(&mut self) -> Step<'t, 'u, P> {
         let known = Known { answers: &self.answers, open: RefCell::new(None) };
         let (decision, route) = self.table.decide_with(&self.request, &known);
