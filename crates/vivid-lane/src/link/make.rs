@@ -6,7 +6,7 @@ use super::error::{Kind, LinkError};
 use super::fields;
 use super::given::{Given, Texts};
 use crate::compile::RETURN;
-use crate::matcher::{Lists, NoLists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
+use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
 use crate::table::nearest;
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
@@ -21,14 +21,14 @@ pub struct Link<'t, P = String> {
     /// The route, or the name that none has.
     target: Result<RouteId, Box<str>>,
     /// Texts for its parameters, as long as nothing else is set.
-    texts: Texts,
+    pub(super) texts: Texts,
     /// What hardly any link has, apart, so that the others stay small.
-    more: Option<Box<More>>,
+    pub(super) more: Option<Box<More>>,
 }
 
 /// What a link has beside texts.
 #[derive(Debug, Clone, Default)]
-struct More {
+pub(super) struct More {
     values: Values,
     /// Values of the page that is shown, where nothing else is set.
     inherited: Values,
@@ -114,11 +114,11 @@ impl<'t, P> Link<'t, P> {
         &mut self.more.get_or_insert_default().values
     }
 
-    fn values(&self) -> &Values {
+    pub(super) fn values(&self) -> &Values {
         self.more.as_ref().map_or(&NO_VALUES, |more| &more.values)
     }
 
-    fn inherited(&self) -> &Values {
+    pub(super) fn inherited(&self) -> &Values {
         self.more.as_ref().map_or(&NO_VALUES, |more| &more.inherited)
     }
 
@@ -209,80 +209,6 @@ impl<'t, P> Link<'t, P> {
         let long = self.checked(route, Defaults::Written)?;
         let url = self.write(route, &long)?;
         if long != short && self.read_back(route, &long, &url).is_ok() { Ok(url) } else { Err(error) }
-    }
-
-    /// The URL of a route whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
-    /// anything else is to be said.
-    fn direct(&self, route: &Route) -> Option<String> {
-        if !route.is_direct || self.more.is_some() || self.texts.len() != route.params.len() {
-            return None;
-        }
-        let mut url = String::with_capacity(route.path.as_str().len() + self.texts.bytes());
-        let mut params = route.params.iter().enumerate();
-        for part in route.path.parts() {
-            match part {
-                Part::Literal(text) => url.push_str(text),
-                Part::Expression(_) => {
-                    let (index, param) = params.next()?;
-                    let text = self.texts.at(index)?;
-                    let is_fine = kinds(text.as_bytes()).is_unreserved()
-                        && !matches!(text, "" | "." | "..")
-                        && param.check.list.is_none()
-                        && param.check.accepts(text);
-                    if !is_fine {
-                        return None;
-                    }
-                    url.push_str(text);
-                }
-            }
-        }
-        (url.len() <= self.table.frozen().limits.bytes).then_some(url)
-    }
-
-    /// The URL of a route whose values are texts that need nothing done to them, as most are; `None` where anything else is
-    /// to be said.
-    fn quick(&self, route: &Route) -> Option<String> {
-        let frozen = self.table.frozen();
-        let has_others = !self.values().is_empty() || !self.inherited().is_empty();
-        if has_others || !route.takes_values_as_they_are || route.host.is_some() {
-            return None;
-        }
-        let is_absent = |index: usize| self.texts.iter().all(|(given, _)| given != index);
-        let mut absent = (0..route.params.len()).filter(|&index| is_absent(index));
-        if self.texts.len() < route.params.len() && absent.clone().any(|index| !route.params[index].is_optional) {
-            return None;
-        }
-        let is_fine = |(index, text): (usize, &str)| {
-            let param = &route.params[index];
-            match text {
-                "" => matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && param.check.is_any(),
-                "." | ".." => false,
-                text => {
-                    let is_judged = param.check.list.is_none() && param.kind != ParamKind::Pairs;
-                    is_judged && !kinds(text.as_bytes()).has_control() && param.check.accepts(text)
-                }
-            }
-        };
-        if !self.texts.iter().all(is_fine) {
-            return None;
-        }
-        let url = route.path.expand_texts(|name| self.texts.get(&route.params, name));
-        if url.len() > frozen.limits.bytes || !url.starts_with('/') {
-            return None;
-        }
-        if route.is_direct {
-            return Some(url);
-        }
-        let url = frozen.site.address(url);
-        let method = route.methods.0.first().map_or("GET", |method| &**method);
-        let found = frozen.read(&url, method, &NoLists)?;
-        let is_same = |(index, text): (usize, &str)| {
-            route.params[index].kind == ParamKind::Fragment || found.text(index).is_some_and(|read| read == text)
-        };
-        let is_read_back = *found.route().name == *route.name
-            && self.texts.iter().all(is_same)
-            && absent.all(|index| found.value_at(index).is_none());
-        is_read_back.then_some(url)
     }
 
     /// The URL with the scheme and host of the site.

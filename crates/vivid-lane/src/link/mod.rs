@@ -9,6 +9,7 @@ mod fields;
 mod given;
 mod here;
 mod make;
+mod short;
 mod slug;
 
 pub use error::LinkError;
