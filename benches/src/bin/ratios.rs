@@ -197,6 +197,20 @@ fn columns(name: &str, routes: usize, times: &Times, built: f64, memory: usize) 
     )
 }
 
+/// The same rounds on so many threads at once; so many of them that starting a thread is nothing beside them.
+fn on_threads<'a>(name: &'static str, threads: usize, calls: usize, rounds: &'a (impl Fn() + Sync)) -> Contender<'a> {
+    let run = move || {
+        std::thread::scope(|scope| {
+            for _ in 1..threads {
+                scope.spawn(rounds);
+            }
+            rounds();
+        });
+        threads * calls
+    };
+    (name, Box::new(run))
+}
+
 /// A link with two values beside a hash lookup, and two threads beside one.
 fn others() {
     let corpus = rest();
@@ -206,8 +220,13 @@ fn others() {
     let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
     let two = links(&corpus, 2);
     let rounds = || {
-        for url in std::iter::repeat_n(&urls, 20).flatten() {
+        for url in std::iter::repeat_n(&urls, 100).flatten() {
             black_box(table.find(black_box(url)).map(|found| read(&found)));
+        }
+    };
+    let exact_rounds = || {
+        for url in std::iter::repeat_n(&urls, 1000).flatten() {
+            black_box(map.contains_key(black_box(*url)));
         }
     };
     let times = Times::measure(vec![
@@ -222,26 +241,14 @@ fn others() {
                 two.len()
             }),
         ),
-        (
-            "one thread",
-            Box::new(|| {
-                rounds();
-                20 * urls.len()
-            }),
-        ),
-        (
-            "two threads",
-            Box::new(|| {
-                std::thread::scope(|scope| {
-                    scope.spawn(rounds);
-                    rounds();
-                });
-                40 * urls.len()
-            }),
-        ),
+        on_threads("one thread", 1, 100 * urls.len(), &rounds),
+        on_threads("two threads", 2, 100 * urls.len(), &rounds),
+        on_threads("exact on one", 1, 1000 * urls.len(), &exact_rounds),
+        on_threads("exact on two", 2, 1000 * urls.len(), &exact_rounds),
     ]);
     println!("\nA link with two values costs {} × a hash lookup.", times.ratio("link", "exact"));
-    println!("Two threads look up {} × as many URLs as one.", times.ratio("one thread", "two threads"));
+    let (ours, exact) = (times.ratio("one thread", "two threads"), times.ratio("exact on one", "exact on two"));
+    println!("Two threads look up {ours} × as many URLs as one; in the exact map {exact} ×.");
 }
 
 /// Other forms of a frozen table beside the one that was kept, on tables that all of them can hold.
