@@ -202,13 +202,13 @@ fn narrow(at: usize) -> u16 {
 }
 
 /// One in each byte of a word.
-pub(super) const ONES: u64 = 0x0101_0101_0101_0101;
+const ONES: u64 = 0x0101_0101_0101_0101;
 /// All but the high bit of each byte of a word.
-pub(super) const LOW_BITS: u64 = 0x7f * ONES;
+const LOW_BITS: u64 = 0x7f * ONES;
 
 /// The high bit of each byte of a word that is zero.
 #[inline]
-pub(super) fn zero_bytes(word: u64) -> u64 {
+fn zero_bytes(word: u64) -> u64 {
     !(((word & LOW_BITS) + LOW_BITS) | word | LOW_BITS)
 }
 

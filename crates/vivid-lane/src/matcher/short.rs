@@ -202,7 +202,7 @@ impl<'u> Path<'u> {
         #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way")]
         let length = text.len() as u32;
         if let (Some(head), Some(tail)) = (text.first_chunk::<8>(), text.last_chunk::<8>()) {
-            return Key::new(u64::from_le_bytes(*head), u64::from_le_bytes(*tail), length);
+            return Key::new(u64::from_le_bytes(*head), u64::from_le_bytes(*tail), length).with_rest(text);
         }
         // The eight bytes that end with it, and of them only its own.
         let before = match self.bytes.get(..end).and_then(<[u8]>::last_chunk::<8>) {

@@ -188,6 +188,8 @@ pub(crate) struct Key {
     head: u64,
     tail: u64,
     length: u32,
+    /// A hash of what lies between, where the key does not hold all of its text; else nothing.
+    between: u64,
 }
 
 impl Key {
@@ -196,7 +198,7 @@ impl Key {
         // Texts are far shorter than 2^32 bytes.
         let length = u32::try_from(text.len()).unwrap_or(u32::MAX);
         match text.last_chunk::<8>() {
-            Some(last) => Self::new(word(&text[..8]), word(last), length),
+            Some(last) => Self::new(word(&text[..8]), word(last), length).with_rest(text),
             None => Self::new(word(text), 0, length),
         }
     }
@@ -204,7 +206,14 @@ impl Key {
     /// A key by the first eight bytes of a text, its last eight, if it has as many, and its length.
     #[inline]
     pub(super) fn new(head: u64, tail: u64, length: u32) -> Self {
-        Self { head, tail, length }
+        Self { head, tail, length, between: 0 }
+    }
+
+    /// The same key with the hash of what it does not hold of its text, so that long literals with the same ends do not
+    /// all ask for one slot.
+    #[inline]
+    pub(super) fn with_rest(self, text: &[u8]) -> Self {
+        if self.is_partial() { Self { between: hashed(text), ..self } } else { self }
     }
 
     /// Does the key not hold all of its text?
@@ -217,7 +226,7 @@ impl Key {
     #[inline]
     pub(crate) fn slot(self, parent: NodeId, slots: u32) -> u32 {
         let left = self.head ^ 0x9e37_79b9_7f4a_7c15 ^ u64::from(parent.0);
-        let right = self.tail ^ 0xd6e8_feb8_6659_fd93;
+        let right = self.tail ^ 0xd6e8_feb8_6659_fd93 ^ self.between;
         let product = u128::from(left) * u128::from(right);
         #[allow(clippy::cast_possible_truncation, reason = "the fold of a hash")]
         let folded = (product >> 64) as u64 ^ product as u64;
@@ -226,6 +235,15 @@ impl Key {
         let slot = (((folded >> 32) * u64::from(slots)) >> 32) as u32;
         slot
     }
+}
+
+/// A hash of a long text.
+#[inline(never)]
+fn hashed(text: &[u8]) -> u64 {
+    let mix = |hash: u64, word: u64| (hash ^ word).wrapping_mul(0x9e37_79b9_7f4a_7c15).rotate_left(29);
+    let (words, rest) = text.as_chunks::<8>();
+    let hash = words.iter().fold(text.len() as u64, |hash, word| mix(hash, u64::from_le_bytes(*word)));
+    rest.iter().fold(hash, |hash, &byte| mix(hash, u64::from(byte)))
 }
 
 /// A way on for segments that are no literal.
@@ -479,6 +497,26 @@ impl Tree {
                 return None;
             }
             slot = self.next_slot(slot);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashSet;
+
+    use proptest::prelude::*;
+
+    use super::{Key, NodeId};
+
+    proptest! {
+        /// Literals ask for slots of their own, wherever they differ: a table of many that begin and end alike is no slower.
+        #[test]
+        fn literals_that_begin_and_end_alike_stand_apart(before in "[a-z]{8}", after in "[a-z]{8,20}", parent in 0_u32..9) {
+            const SLOTS: u32 = 1 << 20;
+            let slot = |number: u32| Key::of(format!("{before}{number}{after}").as_bytes()).slot(NodeId(parent), SLOTS);
+            let taken: HashSet<u32> = (0..1000).map(slot).collect();
+            prop_assert!(taken.len() > 980, "{} slots", taken.len());
         }
     }
 }
