@@ -7,8 +7,9 @@ use std::hint::black_box;
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use vivid_lane::Request;
-use vivid_lane_benches::contenders::{exact, hits, nested, ours, read};
+use vivid_lane_benches::contenders::{hits, ours, read};
 use vivid_lane_benches::tables::{generated, rest};
+use vivid_lane_benches::yardsticks::{exact, nested};
 
 fn lookups(criterion: &mut Criterion) {
     for corpus in [rest(), generated(10), generated(1000), generated(100_000)] {

@@ -3,6 +3,9 @@
 #![forbid(unsafe_code)]
 
 pub mod contenders;
+#[cfg(feature = "measure")]
 pub mod forms;
 #[allow(missing_docs, reason = "the build script reads the same file")]
 pub mod tables;
+#[cfg(feature = "measure")]
+pub mod yardsticks;

@@ -8,9 +8,10 @@ use std::path::Path;
 use std::time::Instant;
 
 use vivid_lane::{Decision, Request, Source, Table, TableSpec};
-use vivid_lane_benches::contenders::{Exact, Expressions, exact, hits, links, misses, nested, ours, read, spec};
+use vivid_lane_benches::contenders::{hits, links, misses, ours, read, spec};
 use vivid_lane_benches::forms::{MapPerNode, WholeShape};
 use vivid_lane_benches::tables::{Corpus, branching, generated, rest};
+use vivid_lane_benches::yardsticks::{Exact, Expressions, exact, nested};
 
 /// How many rounds; each contender runs once in each, and the median counts.
 const ROUNDS: usize = 31;

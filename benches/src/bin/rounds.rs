@@ -6,9 +6,10 @@
 use std::hint::black_box;
 
 use vivid_lane::{Decision, Request};
-use vivid_lane_benches::contenders::{exact, hits, links, misses, ours, read};
+use vivid_lane_benches::contenders::{hits, links, misses, ours, read};
 use vivid_lane_benches::forms::{MapPerNode, WholeShape};
 use vivid_lane_benches::tables::{generated, rest};
+use vivid_lane_benches::yardsticks::exact;
 
 fn main() {
     let mut arguments = std::env::args().skip(1);

@@ -64,6 +64,7 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --out links.ts\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
     )]
     Convert(ConvertArgs),
+    #[cfg(feature = "serve")]
     /// Serve the table for a browser: plain pages, real status codes, and a page to try URLs in
     #[command(
         after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml serve\n  vivid-lane serve --port 8080 --app dist"

@@ -5,6 +5,7 @@ mod commands;
 mod output;
 mod replay;
 mod sarif;
+#[cfg(feature = "serve")]
 mod serve;
 mod table_file;
 mod visitor;

@@ -13,6 +13,8 @@ use proptest::prelude::*;
 use server::{Server, serve};
 use support::{DEMO, file};
 
+const TOOL: &str = env!("CARGO_BIN_EXE_vivid-lane");
+
 struct Answer {
     status: u16,
     fields: ureq::http::HeaderMap,
@@ -53,7 +55,7 @@ fn send(server: &Server, bytes: &[u8]) -> String {
 #[test]
 fn every_decision_has_its_status_and_sign_in_leads_back() {
     let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/observers.txt");
-    let server = serve(DEMO, &["--list", observers]);
+    let server = serve(TOOL, DEMO, &["--list", observers]);
     let cases = [
         ("/nights/2031-04-02", 200, ""),
         ("//nights/", 308, "/nights"),
@@ -80,7 +82,10 @@ fn every_decision_has_its_status_and_sign_in_leads_back() {
     let cookie = signed_in.field("set-cookie").split(';').next().expect("a value").to_owned();
     assert!(signed_in.field("set-cookie").contains("HttpOnly; SameSite=Lax"));
     assert_eq!(get(&server, wanted, &cookie).status, 200);
-    assert_eq!(get(&server, wanted, "needs=observer").status, 303, "a cookie that nobody has signed");
+    let out = agent().post(format!("{}/-/session", server.url)).header("cookie", &cookie).send_form([("return", "/")]);
+    assert!(read(out).field("set-cookie").contains("Max-Age=0"));
+    assert_eq!(get(&server, wanted, &cookie).status, 303, "signed out");
+    assert_eq!(get(&server, wanted, "session=observer").status, 303, "a token that nobody was given");
     for elsewhere in ["https://evil.example/", "//evil.example", "/\\evil.example", "/nihgts", "javascript:alert(1)"] {
         assert_eq!(post(&[("need", "observer"), ("return", elsewhere)]).field("location"), "/", "{elsewhere}");
     }
@@ -88,7 +93,7 @@ fn every_decision_has_its_status_and_sign_in_leads_back() {
 
 #[test]
 fn what_is_too_large_is_refused() {
-    let server = serve(DEMO, &[]);
+    let server = serve(TOOL, DEMO, &[]);
     let long =
         send(&server, format!("GET /{} HTTP/1.1\r\nhost: a\r\nconnection: close\r\n\r\n", "a".repeat(9000)).as_bytes());
     assert!(long.starts_with("HTTP/1.1 414 "), "{long}");
@@ -121,7 +126,7 @@ fn until(what: &str, mut is_so: impl FnMut() -> bool) {
 fn a_save_is_a_new_table_and_a_broken_one_is_not() {
     let table = |path: &str| format!("[routes.talks]\npath = \"{path}\"\npage = \"talks\"\n");
     let path = file("served.toml", table("/talks").as_bytes());
-    let server = serve(path.to_str().expect("UTF-8"), &[]);
+    let server = serve(TOOL, path.to_str().expect("UTF-8"), &[]);
     assert_eq!(get(&server, "/talks", "").status, 200);
     file("served.toml", table("/lectures").as_bytes());
     until("the new table", || get(&server, "/lectures", "").status == 200);
@@ -140,7 +145,7 @@ fn an_application_answers_every_page_with_the_right_status() {
     std::fs::create_dir_all(folder.join("assets")).expect("a folder");
     std::fs::write(folder.join("index.html"), "<!DOCTYPE html><title>app</title>").expect("a file");
     std::fs::write(folder.join("assets/main.js"), "start()").expect("a file");
-    let server = serve(DEMO, &["--app", folder.to_str().expect("UTF-8")]);
+    let server = serve(TOOL, DEMO, &["--app", folder.to_str().expect("UTF-8")]);
     let cases = [
         ("/", 200, "text/html; charset=utf-8", "<title>app"),
         ("/nights/2031-04-02", 200, "text/html; charset=utf-8", "<title>app"),
@@ -165,28 +170,23 @@ fn an_application_answers_every_page_with_the_right_status() {
 
 /// The names of the elements of a document, those of their attributes, and its text.
 fn parsed(html: &str) -> (Vec<String>, String) {
-    use html5ever::tendril::TendrilSink;
-    use markup5ever_rcdom::{Handle, NodeData, RcDom};
-    fn walk(node: &Handle, names: &mut Vec<String>, text: &mut String) {
-        match &node.data {
-            NodeData::Element { name, attrs, .. } => {
-                names.push(name.local.to_string());
-                names.extend(attrs.borrow().iter().map(|one| format!("@{}", one.name.local)));
+    let (mut names, mut text) = (Vec::new(), String::new());
+    for token in html5gum::Tokenizer::new(html) {
+        match token.expect("a text can be read") {
+            html5gum::Token::StartTag(tag) => {
+                names.push(String::from_utf8_lossy(&tag.name).into_owned());
+                names.extend(tag.attributes.keys().map(|name| format!("@{}", String::from_utf8_lossy(name))));
             }
-            NodeData::Text { contents } => text.push_str(&contents.borrow()),
+            html5gum::Token::String(piece) => text.push_str(&String::from_utf8_lossy(&piece)),
             _ => {}
         }
-        node.children.borrow().iter().for_each(|child| walk(child, names, text));
     }
-    let document = html5ever::parse_document(RcDom::default(), html5ever::ParseOpts::default()).one(html);
-    let (mut names, mut text) = (Vec::new(), String::new());
-    walk(&document.document, &mut names, &mut text);
     (names, text)
 }
 
 #[test]
 fn hostile_values_stay_text() {
-    let server = serve(DEMO, &[]);
+    let server = serve(TOOL, DEMO, &[]);
     let plain: std::collections::BTreeSet<String> = [
         "/objects/moon",
         "/nihgts",
@@ -211,7 +211,7 @@ fn hostile_values_stay_text() {
             format!("/-/try?url={escaped}"), format!("/observers/sign-in?return={escaped}"), format!("/search?q={escaped}"),
         ];
         for url in urls {
-            let answer = get(&server, &url, &format!("needs={escaped}"));
+            let answer = get(&server, &url, &format!("session={escaped}"));
             let (names, text) = parsed(&answer.body);
             let odd: Vec<&String> = names.iter().filter(|name| !plain.contains(*name)).collect();
             prop_assert!(odd.is_empty(), "{:?} in {}", odd, url);

@@ -5,9 +5,10 @@
 #[allow(dead_code)]
 mod reference;
 
+use iri_string::format::ToDedicatedString;
+use iri_string::types::{UriAbsoluteString, UriReferenceStr, UriString};
 use proptest::prelude::*;
 use reference::model::{Route, route, table, url, values};
-use url::Url;
 use vivid_lane::{
     Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Rule, Severity, Slash, Table,
     TableSpec, Value,
@@ -88,9 +89,16 @@ fn shown(found: &Match<'_, '_>) -> Vec<(String, Value)> {
 }
 
 /// Where a browser goes that follows a reference from an address.
-fn followed(from: &str, reference: &str) -> Url {
-    let base = Url::parse(ORIGIN).and_then(|origin| origin.join(from)).expect("a URL");
-    base.join(reference).expect("a URL")
+///
+/// What is no reference by RFC 3986, such as one with a `\`, which browsers take for a `/`, is followed nowhere.
+fn followed(from: &str, reference: &str) -> UriString {
+    let base = format!("{ORIGIN}{}", from.split('#').next().unwrap_or_default());
+    let base = UriAbsoluteString::try_from(base).expect("a URL");
+    UriReferenceStr::new(reference).expect("a reference").resolve_against(&base).to_dedicated_string()
+}
+
+fn origin(url: &UriString) -> String {
+    format!("{}://{}", url.scheme_str(), url.authority_str().unwrap_or_default())
 }
 
 type Picks = Vec<(prop::sample::Index, u64)>;
@@ -191,8 +199,7 @@ proptest! {
                     let there = table.decide(&Request::get(location));
                     prop_assert!(matches!(there, Decision::Page(_)), "{} → {}: {:?}", url, location, there);
                     prop_assert!(location.bytes().all(|byte| byte.is_ascii_graphic()), "{}", location);
-                    let origin = followed("/", location).origin().ascii_serialization();
-                    prop_assert_eq!(origin, ORIGIN, "{}", location);
+                    prop_assert_eq!(origin(&followed("/", location)), ORIGIN, "{}", location);
                 }
                 Decision::Page(found) => prop_assert!(table.find(&found.address()).is_some(), "{}", url),
                 Decision::NotFound(missing) => {
@@ -304,7 +311,7 @@ proptest! {
         let back = table.return_address(&Request::get(&wanted), "no");
         if back != "no" {
             prop_assert!(matches!(table.decide(&Request::get(back)), Decision::Page(_)), "{}", back);
-            prop_assert_eq!(followed("/", back).origin().ascii_serialization(), ORIGIN, "{}", back);
+            prop_assert_eq!(origin(&followed("/", back)), ORIGIN, "{}", back);
         }
     }
 

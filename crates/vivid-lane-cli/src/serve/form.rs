@@ -2,7 +2,7 @@
 
 /// The pairs of a form.
 pub(super) fn pairs(text: &[u8]) -> Vec<(String, String)> {
-    url::form_urlencoded::parse(text).into_owned().collect()
+    form_urlencoded::parse(text).into_owned().collect()
 }
 
 /// The first value of a name.

@@ -79,7 +79,7 @@ impl State {
             name: file.name().to_owned(),
             found: RwLock::new(Found { findings, broken: None }),
             pages: pages::Pages::new(),
-            session: Session::new(),
+            session: Session::default(),
             meets: args.visitor.meets.clone(),
             lists: visitor.into_lists(),
             app,

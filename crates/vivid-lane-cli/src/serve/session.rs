@@ -1,6 +1,9 @@
-//! Who meets which needs: a cookie that only this server can have written.
+//! Who meets which needs: a cookie with a random token, which means something to this run of the server only.
 
-use cookie::{Cookie, CookieJar, Key, SameSite};
+use std::collections::VecDeque;
+use std::fmt::Write;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
 use http::header::{COOKIE, LOCATION, SET_COOKIE};
 use http::request::Parts;
 use http::{HeaderMap, HeaderValue, Response, StatusCode};
@@ -9,37 +12,61 @@ use vivid_lane_http::Body;
 
 use super::{State, form, now};
 
-/// The key with which cookies are signed, a new one each time the server starts.
+/// The name of the cookie.
+const NAME: &str = "session";
+/// How many visitors are remembered; the one that signed in first is forgotten for the next.
+const MOST_VISITORS: usize = 1000;
+
+/// The visitors that signed in since the server started.
+#[derive(Default)]
 pub(super) struct Session {
-    key: Key,
+    visitors: Mutex<VecDeque<SignedIn>>,
 }
 
-/// The name of the cookie.
-const NAME: &str = "needs";
+struct SignedIn {
+    token: String,
+    needs: Vec<String>,
+}
 
 impl Session {
-    pub(super) fn new() -> Self {
-        Self { key: Key::generate() }
+    fn visitors(&self) -> MutexGuard<'_, VecDeque<SignedIn>> {
+        self.visitors.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// The needs that a cookie says are met.
+    /// The needs that a visitor meets.
     pub(super) fn needs(&self, headers: &HeaderMap) -> Vec<String> {
-        let mut jar = CookieJar::new();
-        let sent = headers.get_all(COOKIE).iter().filter_map(|value| value.to_str().ok());
-        sent.flat_map(Cookie::split_parse).flatten().for_each(|cookie| jar.add_original(cookie.into_owned()));
-        let needs = jar.signed(&self.key).get(NAME).map(|cookie| cookie.value().to_owned());
-        let needs = needs.iter().flat_map(|needs| needs.split(' ')).filter(|need| !need.is_empty());
-        needs.map(str::to_owned).collect()
+        let Some(token) = token(headers) else { return Vec::new() };
+        self.visitors().iter().find(|one| one.token == token).map(|one| one.needs.clone()).unwrap_or_default()
     }
 
-    /// The field that makes a browser keep these needs.
-    fn field(&self, needs: &[&str]) -> Option<HeaderValue> {
-        let mut jar = CookieJar::new();
-        let cookie = Cookie::build((NAME, needs.join(" "))).http_only(true).same_site(SameSite::Lax).path("/");
-        jar.signed_mut(&self.key).add(cookie);
-        let field = jar.delta().next().map(ToString::to_string)?;
-        HeaderValue::from_str(&field).ok()
+    /// Remembers what a visitor meets from now on, and gives the field that makes a browser send its token.
+    fn change(&self, headers: &HeaderMap, needs: &[&str]) -> Option<HeaderValue> {
+        let mut visitors = self.visitors();
+        visitors.retain(|one| Some(one.token.as_str()) != token(headers));
+        if needs.is_empty() {
+            return Some(HeaderValue::from_static("session=; Path=/; Max-Age=0"));
+        }
+        // Without random numbers nobody is signed in.
+        let mut random = [0; 16];
+        getrandom::fill(&mut random).ok()?;
+        let token = random.iter().fold(String::new(), |mut token, byte| {
+            let _ = write!(token, "{byte:02x}");
+            token
+        });
+        let field = HeaderValue::from_str(&format!("{NAME}={token}; Path=/; HttpOnly; SameSite=Lax")).ok()?;
+        visitors.push_back(SignedIn { token, needs: needs.iter().map(|&need| need.to_owned()).collect() });
+        if visitors.len() > MOST_VISITORS {
+            visitors.pop_front();
+        }
+        Some(field)
     }
+}
+
+/// The token that a browser sends (RFC 6265, section 5.4).
+fn token(headers: &HeaderMap) -> Option<&str> {
+    let fields = headers.get_all(COOKIE).iter().filter_map(|field| field.to_str().ok());
+    let mut pairs = fields.flat_map(|field| field.split("; ")).filter_map(|pair| pair.split_once('='));
+    pairs.find(|(name, _)| *name == NAME).map(|(_, token)| token)
 }
 
 /// Signs in or out, and leads back to the page that was wanted.
@@ -58,6 +85,6 @@ pub(super) fn change(state: &State, head: &Parts, sent: &[u8]) -> Response<Body>
     *response.status_mut() = StatusCode::SEE_OTHER;
     let headers = response.headers_mut();
     headers.extend(HeaderValue::from_str(location).ok().map(|value| (LOCATION, value)));
-    headers.extend(state.session.field(&needs).map(|value| (SET_COOKIE, value)));
+    headers.extend(state.session.change(&head.headers, &needs).map(|value| (SET_COOKIE, value)));
     response
 }

@@ -19,10 +19,10 @@ impl Drop for Server {
     }
 }
 
-/// Serves a table on a free port.
-pub(crate) fn serve(table: &str, more: &[&str]) -> Server {
+/// Lets the tool serve a table on a free port.
+pub(crate) fn serve(tool: &str, table: &str, more: &[&str]) -> Server {
     use std::io::BufRead;
-    let mut child = Command::new(env!("CARGO_BIN_EXE_vivid-lane"))
+    let mut child = Command::new(tool)
         .args([&["--table", table, "serve", "--port", "0"], more].concat())
         .stdout(Stdio::piped())
         .stderr(Stdio::null())

@@ -106,11 +106,9 @@ impl<'d> Reader<'d> {
                 format!("a server has no variables in a table: `{}` is `{}`", name.name(), value.escape_debug());
             self.notes.changed("servers", Some(name.place()), message);
         }
-        let (origin, base) = match url::Url::parse(&url) {
-            Ok(parsed) if parsed.has_host() && matches!(parsed.scheme(), "http" | "https") => {
-                (Some(parsed.origin().ascii_serialization()), parsed.path().to_owned())
-            }
-            Err(url::ParseError::RelativeUrlWithoutBase) if url.starts_with('/') => (None, url.clone()),
+        let (origin, base) = match url.parse::<http::Uri>() {
+            Ok(uri) if matches!(uri.scheme_str(), Some("http" | "https")) => (origin(&uri), uri.path().to_owned()),
+            Ok(uri) if url.starts_with('/') => (None, uri.path().to_owned()),
             _ => {
                 let message =
                     format!("the server `{}` is neither an address nor a path; it is left out", url.escape_debug());
@@ -328,6 +326,14 @@ impl<'d> Reader<'d> {
         }
         Imported { table, notes: self.notes }
     }
+}
+
+/// Scheme, host and port of an address (RFC 6454, section 6.2): no name of a user, and no port that goes without saying.
+fn origin(uri: &http::Uri) -> Option<String> {
+    let (scheme, host) = (uri.scheme_str()?, uri.host()?.to_ascii_lowercase());
+    let usual = if scheme == "https" { 443 } else { 80 };
+    let port = uri.port_u16().filter(|&port| port != usual).map(|port| format!(":{port}"));
+    Some(format!("{scheme}://{host}{}", port.unwrap_or_default()))
 }
 
 /// The parameters with their names in the table, in the order in which they stand in a URL, whatever the order in which they

@@ -286,7 +286,7 @@ fn operator_of(template: &Template, name: &str) -> Option<Operator> {
 
 /// The name of a query parameter as it stands in URLs.
 fn decoded(name: &str) -> String {
-    url::form_urlencoded::parse(format!("{}=", name.replace('+', "%2B")).as_bytes())
+    form_urlencoded::parse(format!("{}=", name.replace('+', "%2B")).as_bytes())
         .next()
         .map_or_else(|| name.to_owned(), |(name, _)| name.into_owned())
 }

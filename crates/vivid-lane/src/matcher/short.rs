@@ -4,8 +4,6 @@
 //! It gives the same answers as the general walk, or none: where anything is out of the ordinary (an escape, an empty
 //! segment, a node without an order, an ending that asks for a host) it says so, and the general walk begins anew.
 
-use wide::u8x16;
-
 use super::ask::{Lists, Target};
 use super::path::{Ends, MOST_FEW, end_of_path};
 use super::pattern::{PatternId, Quick};
@@ -142,51 +140,64 @@ struct Ahead {
     ends: u64,
 }
 
-/// Which of sixteen bytes are among those that most paths are made of, and that may stand there as they are: letters,
-/// digits, `_`, and the marks from `&` to `;`.
+/// Notes which of sixteen bytes are rare in paths, or may not stand there as they are: zero for letters, digits, `_`, and
+/// the marks from `&` to `;`. The compiler makes a handful of vector instructions of this loop.
 #[inline]
-fn common(bytes: u8x16) -> u8x16 {
-    let is_below = |bytes: u8x16, most: u8| bytes.min(u8x16::splat(most)).simd_eq(bytes);
-    let letters = is_below((bytes | u8x16::splat(0x20)) - u8x16::splat(b'a'), b'z' - b'a');
-    let marks = is_below(bytes - u8x16::splat(b'&'), b';' - b'&');
-    letters | marks | bytes.simd_eq(u8x16::splat(b'_'))
+fn note_rare(rare: &mut [u8; CHUNK], chunk: &[u8; CHUNK]) {
+    for (rare, &byte) in rare.iter_mut().zip(chunk) {
+        let letter = (byte | 0x20).wrapping_sub(b'a').saturating_sub(b'z' - b'a');
+        let mark = byte.wrapping_sub(b'&').saturating_sub(b';' - b'&');
+        *rare |= letter.min(mark).min(byte ^ b'_');
+    }
 }
 
-/// A bit for each slash among sixteen bytes.
+/// A bit for each slash among sixteen ASCII bytes, eight of them at a time.
 #[inline]
-fn slashes(bytes: u8x16) -> u64 {
-    bytes.simd_eq(u8x16::splat(b'/')).to_bitmask().into()
+fn slashes(chunk: &[u8; CHUNK]) -> u64 {
+    let word = u128::from_le_bytes(*chunk);
+    #[allow(clippy::cast_possible_truncation, reason = "its two halves")]
+    let (low, high) = (word as u64, (word >> 64) as u64);
+    slashes_of_word(low) | slashes_of_word(high) << 8
+}
+
+/// What is not ASCII gives bits that mean nothing, but [`note_rare`] then knows of it.
+#[inline]
+fn slashes_of_word(word: u64) -> u64 {
+    const EACH: u64 = 0x0101_0101_0101_0101;
+    // The high bit of each byte that is a slash: for these the difference is 0, for all others 1 to 127.
+    let high_bits = (0x80 * EACH).wrapping_sub(word ^ (b'/' as u64 * EACH)) & (0x80 * EACH);
+    // The product moves them next to each other.
+    high_bits.wrapping_mul(0x0002_0408_1020_4081) >> 56
 }
 
 impl<'u> Path<'u> {
-    /// Marks the ends of the segments, and tells whether there are none but common bytes: else the marks mean
+    /// Marks the ends of the segments, and tells whether there are no rare bytes: else the marks mean
     /// nothing for a URL that is more than a path.
     #[inline]
     fn mark(&mut self) -> bool {
         let end = self.bytes.len();
         let (chunks, rest) = self.bytes.as_chunks::<CHUNK>();
-        let mut all_common = u8x16::splat(!0);
+        let mut rare = [0; CHUNK];
         for (at, chunk) in chunks.iter().enumerate() {
-            let chunk = u8x16::new(*chunk);
-            all_common &= common(chunk);
+            note_rare(&mut rare, chunk);
             self.ends[at * CHUNK / BLOCK % BLOCKS] |= slashes(chunk) << (at * CHUNK % BLOCK);
         }
         let last = &mut self.ends[end / BLOCK % BLOCKS];
         if !rest.is_empty() {
             // The last chunk reaches back into the one before it; a path that has none is filled up.
             let (chunk, before) = match self.bytes.last_chunk::<CHUNK>() {
-                Some(chunk) => (u8x16::new(*chunk), CHUNK - rest.len()),
+                Some(chunk) => (*chunk, CHUNK - rest.len()),
                 None => {
                     let mut filled = [b'a'; CHUNK];
                     filled[..end].copy_from_slice(self.bytes);
-                    (u8x16::new(filled), 0)
+                    (filled, 0)
                 }
             };
-            all_common &= common(chunk);
-            *last |= slashes(chunk) >> before << (chunks.len() * CHUNK % BLOCK);
+            note_rare(&mut rare, &chunk);
+            *last |= slashes(&chunk) >> before << (chunks.len() * CHUNK % BLOCK);
         }
         *last |= 1 << (end % BLOCK);
-        all_common.to_bitmask() == (1 << CHUNK) - 1
+        rare == [0; CHUNK]
     }
 
     /// The segment between two places.

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use saphyr_parser::{Event, Parser, ScalarStyle, Span as Marks};
+use granit_parser::{Event, Marker, Parser, ScalarStyle, Span as Marks, StrInput};
 
 use super::Report;
 use super::document::{Entry, Kind, Node, unique};
@@ -36,7 +36,6 @@ fn read_as(origin: &Arc<Origin>, report: &mut Report, anchors: Option<Anchors>) 
     let mut reader = Reader {
         origin,
         report,
-        bytes: origin.text().char_indices().map(|(at, _)| at).collect(),
         events: Parser::new_from_str(origin.text()),
         anchors,
     };
@@ -61,9 +60,7 @@ struct Broken;
 struct Reader<'a> {
     origin: &'a Arc<Origin>,
     report: &'a mut Report,
-    /// For each character, the byte at which it starts.
-    bytes: Vec<usize>,
-    events: Parser<'a, saphyr_parser::StrInput<'a>>,
+    events: Parser<'a, StrInput<'a>>,
     anchors: Option<Anchors>,
 }
 
@@ -72,7 +69,7 @@ impl<'a> Reader<'a> {
         match self.events.next() {
             Some(Ok((event, marks))) => Ok((event, self.span(marks))),
             Some(Err(error)) => {
-                let at = self.byte(error.marker().index());
+                let at = self.byte(*error.marker());
                 let span = Span::new(self.origin, at..at + 1);
                 self.report.error("yaml", Some(&span), format!("this is not YAML: {}", error.info()));
                 Err(Broken)
@@ -81,18 +78,18 @@ impl<'a> Reader<'a> {
         }
     }
 
-    fn byte(&self, character: usize) -> usize {
-        self.bytes.get(character).copied().unwrap_or(self.origin.text().len())
+    fn byte(&self, mark: Marker) -> usize {
+        mark.byte_offset().unwrap_or(self.origin.text().len())
     }
 
     fn span(&self, marks: Marks) -> Span {
-        Span::new(self.origin, self.byte(marks.start.index())..self.byte(marks.end.index()))
+        Span::new(self.origin, self.byte(marks.start)..self.byte(marks.end))
     }
 
     fn document(&mut self) -> Result<Option<Node>, Broken> {
         loop {
             match self.next()? {
-                (Event::StreamStart | Event::DocumentStart(_) | Event::Nothing, _) => {}
+                (Event::StreamStart | Event::DocumentStart(..), _) => {}
                 (Event::StreamEnd | Event::DocumentEnd, _) => return Ok(None),
                 (event, span) => return self.node(event, span, 0).map(Some),
             }
@@ -109,7 +106,9 @@ impl<'a> Reader<'a> {
             return self.refuse(&span, &format!("values may be nested {DEEPEST} deep, this one is deeper"));
         }
         let anchor = match &event {
-            Event::Scalar(_, _, anchor, _) | Event::SequenceStart(anchor, _) | Event::MappingStart(anchor, _) => {
+            Event::Scalar(_, _, anchor, _)
+            | Event::SequenceStart(_, anchor, _)
+            | Event::MappingStart(_, anchor, _) => {
                 *anchor
             }
             _ => 0,

@@ -1,13 +1,12 @@
 //! The site of Larkfell Observatory over HTTP: nested frames, typed parameters, sign-in and back, old addresses, and
-//! observers that are kept in a database. `cargo run -p example-server`
+//! observers that are kept in a database. `cargo run -p example-server --features database`
 
-#![forbid(unsafe_code)]
-
+use std::collections::HashMap;
 use std::path::Path;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use cookie::{Cookie, CookieJar, Key, SameSite};
+use cookie::{Cookie, SameSite};
 use http::header::{CONTENT_TYPE, COOKIE, LOCATION, SET_COOKIE};
 use http::request::Parts;
 use http::{HeaderMap, HeaderValue, Request, Response, StatusCode};
@@ -23,7 +22,7 @@ use vivid_lane::{Source, Table, TableSpec};
 use vivid_lane_http::{BoxError, Handler, Routed, Visitor, found, handler, service};
 
 /// The table of the demo, with the file that it includes.
-pub fn table() -> Result<Table, BoxError> {
+fn table() -> Result<Table, BoxError> {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/larkfell");
     let read = |name: &str| std::fs::read_to_string(folder.join(name)).map(|text| Source::by_name(name, text));
     let main = read("routes.toml")?;
@@ -73,16 +72,27 @@ async fn exposure(request: Request<Incoming>) -> Response<String> {
     html(&format!("Exposure {number} of {date}"), &found.frames().collect::<Vec<_>>(), &next)
 }
 
-/// Who is signed in, by a cookie that only this server can have written.
-fn observer(headers: &HeaderMap, key: &Key) -> Option<String> {
-    let mut jar = CookieJar::new();
-    let sent = headers.get_all(COOKIE).iter().filter_map(|value| value.to_str().ok()).flat_map(Cookie::split_parse);
-    sent.flatten().for_each(|cookie| jar.add_original(cookie.into_owned()));
-    jar.signed(key).get("observer").map(|cookie| cookie.value().to_owned())
+/// Who is signed in, by the random token that the browser was given.
+#[derive(Clone, Default)]
+struct Sessions(Arc<Mutex<HashMap<String, String>>>);
+
+impl Sessions {
+    fn observer(&self, headers: &HeaderMap) -> Option<String> {
+        let sent = headers.get_all(COOKIE).iter().filter_map(|value| value.to_str().ok());
+        let token = sent.flat_map(Cookie::split_parse).flatten().find(|cookie| cookie.name() == "session")?;
+        self.0.lock().ok()?.get(token.value()).cloned()
+    }
+
+    /// Signs an observer in, and gives the token.
+    fn begin(&self, observer: String) -> Result<String, BoxError> {
+        let token = format!("{:032x}", u128::from(getrandom::u64()?) << 64 | u128::from(getrandom::u64()?));
+        self.0.lock().map_err(|_| "the sessions are lost")?.insert(token.clone(), observer);
+        Ok(token)
+    }
 }
 
 /// Shows the form, or signs in and leads back to the page that was wanted.
-async fn sign_in(request: Request<Incoming>, table: Table, key: Key) -> Response<String> {
+async fn sign_in(request: Request<Incoming>, table: Table, sessions: Sessions) -> Response<String> {
     let found = found(&request).expect("this page is no fallback").clone();
     if request.method() != http::Method::POST {
         let action = escaped(&found.get().address());
@@ -94,34 +104,33 @@ async fn sign_in(request: Request<Incoming>, table: Table, key: Key) -> Response
     // A form of more than a few bytes is none of ours.
     let sent = Limited::new(request.into_body(), 1024).collect().await.map(|sent| sent.to_bytes()).unwrap_or_default();
     let name =
-        url::form_urlencoded::parse(&sent).find(|(name, _)| name == "observer").map(|(_, value)| value.into_owned());
+        form_urlencoded::parse(&sent).find(|(name, _)| name == "observer").map(|(_, value)| value.into_owned());
     let back = found.get().param("return").map_or_else(String::new, |back| back.into_owned());
     let wanted = vivid_lane::Request::get(&back).meets(&|_| true).lists(&|_: &str, _: &str| true);
     let back = table.return_address(&wanted, "/").to_owned();
-    let mut jar = CookieJar::new();
-    let cookie =
-        Cookie::build(("observer", name.unwrap_or_default())).http_only(true).same_site(SameSite::Lax).path("/");
-    jar.signed_mut(&key).add(cookie);
+    let Ok(token) = sessions.begin(name.unwrap_or_default()) else {
+        return html("Sign in", &[], "<p>Nobody can sign in just now.</p>\n");
+    };
+    let cookie = Cookie::build(("session", token)).http_only(true).same_site(SameSite::Lax).path("/");
     let mut response = Response::new(String::new());
     *response.status_mut() = StatusCode::SEE_OTHER;
-    let fields = jar.delta().map(|cookie| (SET_COOKIE, cookie.to_string()));
-    for (name, value) in fields.chain([(LOCATION, back)]) {
+    for (name, value) in [(SET_COOKIE, cookie.to_string()), (LOCATION, back)] {
         response.headers_mut().extend(HeaderValue::from_str(&value).ok().map(|value| (name, value)));
     }
     response
 }
 
 /// The whole site as a service.
-pub fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
-    let (named, key) = (table()?, Key::generate());
+fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
+    let (named, sessions) = (table()?, Sessions::default());
     let database = Connection::open_in_memory()?;
     database.execute_batch(
         "CREATE TABLE observers (name TEXT PRIMARY KEY) STRICT; INSERT INTO observers VALUES ('ada'), ('grace');",
     )?;
     let database = Arc::new(Mutex::new(database));
     let signing = {
-        let (named, key) = (named.clone(), key.clone());
-        handler(move |request| sign_in(request, named.clone(), key.clone()))
+        let (named, sessions) = (named.clone(), sessions.clone());
+        handler(move |request| sign_in(request, named.clone(), sessions.clone()))
     };
     // Patience, and what becomes of a panic, are layers around a handler, as any other.
     let slow = service_fn(|request| async { Ok::<_, BoxError>(plain(request).await) });
@@ -135,7 +144,7 @@ pub fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
     })?;
     let visitor = Visitor::new()
         .needs(move |head: &Parts| {
-            let met = observer(&head.headers, &key).map(|_| "observer".to_owned());
+            let met = sessions.observer(&head.headers).map(|_| "observer".to_owned());
             async move { met }
         })
         .lists(move |_, name| {
@@ -155,7 +164,7 @@ pub fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
 }
 
 /// Serves the site, a task for each connection.
-pub async fn serve(listener: TcpListener) -> Result<(), BoxError> {
+pub(crate) async fn serve(listener: TcpListener) -> Result<(), BoxError> {
     let site = site()?;
     loop {
         let (stream, _) = listener.accept().await?;

@@ -1,9 +1,7 @@
 //! `serve` in a browser, driven through WebDriver. `.ci/browser` installs what it needs and runs it.
 
-#[path = "support/server.rs"]
+#[path = "../../../crates/vivid-lane-cli/tests/support/server.rs"]
 mod server;
-#[allow(dead_code, reason = "the other calls of the tool are tested elsewhere")]
-mod support;
 
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
@@ -11,7 +9,8 @@ use std::time::Duration;
 use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
 use server::serve;
-use support::DEMO;
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/routes.toml");
 
 /// A browser's driver, which ends with the test.
 struct Driver(Child);
@@ -46,10 +45,10 @@ async fn browser() -> (Driver, Client) {
 }
 
 #[tokio::test]
-#[ignore = "needs Chromium; .ci/browser installs and runs it"]
 async fn a_developer_tries_urls_by_keyboard_and_signs_in() -> Result<(), Box<dyn std::error::Error>> {
     let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/observers.txt");
-    let server = serve(DEMO, &["--list", observers]);
+    let tool = std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is");
+    let server = serve(&tool, DEMO, &["--list", observers]);
     let (_driver, client) = browser().await;
     let text = |css: &'static str| {
         let client = client.clone();

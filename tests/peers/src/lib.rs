@@ -1,0 +1,3 @@
+//! Nothing but tests, each behind a feature of its own.
+
+#![forbid(unsafe_code)]
