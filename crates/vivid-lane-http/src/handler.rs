@@ -85,7 +85,8 @@ where
 /// use vivid_lane_http::{Body, BoxError, Handler, service};
 ///
 /// let slow = |_: Request<Body>| async { Ok::<_, BoxError>(Response::new(String::from("at last"))) };
-/// let patient: Handler = service(ServiceBuilder::new().concurrency_limit(4).service(service_fn(slow)));
+/// let at_length = |response: Response<String>| response.map(|body| body + ", and at length");
+/// let wordy: Handler = service(ServiceBuilder::new().map_response(at_length).service(service_fn(slow)));
 /// ```
 pub fn service<B, S, T>(service: S) -> Handler<B>
 where

@@ -103,8 +103,7 @@ async fn sign_in(request: Request<Incoming>, table: Table, sessions: Sessions) -
     }
     // A form of more than a few bytes is none of ours.
     let sent = Limited::new(request.into_body(), 1024).collect().await.map(|sent| sent.to_bytes()).unwrap_or_default();
-    let name =
-        form_urlencoded::parse(&sent).find(|(name, _)| name == "observer").map(|(_, value)| value.into_owned());
+    let name = form_urlencoded::parse(&sent).find(|(name, _)| name == "observer").map(|(_, value)| value.into_owned());
     let back = found.get().param("return").map_or_else(String::new, |back| back.into_owned());
     let wanted = vivid_lane::Request::get(&back).meets(&|_| true).lists(&|_: &str, _: &str| true);
     let back = table.return_address(&wanted, "/").to_owned();

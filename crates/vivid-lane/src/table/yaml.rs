@@ -33,12 +33,7 @@ struct Anchors {
 }
 
 fn read_as(origin: &Arc<Origin>, report: &mut Report, anchors: Option<Anchors>) -> Vec<Entry> {
-    let mut reader = Reader {
-        origin,
-        report,
-        events: Parser::new_from_str(origin.text()),
-        anchors,
-    };
+    let mut reader = Reader { origin, report, events: Parser::new_from_str(origin.text()), anchors };
     match reader.document() {
         Ok(Some(Node { kind: Kind::Table(entries), .. })) => entries,
         Ok(other) => {
@@ -106,9 +101,7 @@ impl<'a> Reader<'a> {
             return self.refuse(&span, &format!("values may be nested {DEEPEST} deep, this one is deeper"));
         }
         let anchor = match &event {
-            Event::Scalar(_, _, anchor, _)
-            | Event::SequenceStart(_, anchor, _)
-            | Event::MappingStart(_, anchor, _) => {
+            Event::Scalar(_, _, anchor, _) | Event::SequenceStart(_, anchor, _) | Event::MappingStart(_, anchor, _) => {
                 *anchor
             }
             _ => 0,
