@@ -1,34 +1,31 @@
 //! TOML 1.0, as people write tables: a header for each route, a line for each rule.
 
-use toml_edit::{Array, DocumentMut, InlineTable, Item, Key, Table, Value as Toml};
+use toml_writer::{ToTomlKey, ToTomlValue};
 use vivid_lane::Data;
 
 use super::tree::{Branch, Leaf, Value};
 use crate::note::Notes;
 
 pub(super) fn write(tree: &Branch, notes: &mut Notes) -> String {
-    let mut document = DocumentMut::new();
-    let mut writer = Writer { notes, position: 0 };
+    let mut writer = Writer { notes, out: String::new() };
+    // A value after a header would belong to that header's table.
+    for leaf in tree.entries.iter().filter(|leaf| matches!(leaf.value, Value::Data(_))) {
+        writer.value("", leaf, &leaf.key);
+    }
     for leaf in &tree.entries {
-        match (&leaf.value, leaf.key.as_str()) {
-            (Value::Table(branch), "routes" | "needs") => writer.group(document.as_table_mut(), leaf, branch),
-            (Value::Table(branch), _) => {
-                let table = writer.table(branch, &[], &leaf.key);
-                writer.put(document.as_table_mut(), leaf, table, leaf.above.clone());
+        match &leaf.value {
+            Value::Table(branch) if matches!(leaf.key.as_str(), "routes" | "needs") => writer.group(leaf, branch),
+            Value::Table(branch) => {
+                writer.table(&leaf.key.to_toml_key(), leaf, &leaf.above, branch, &[]);
             }
-            _ => writer.value(document.as_table_mut(), leaf, &leaf.key),
+            Value::Data(_) => {}
         }
     }
-    let mut text = document.to_string();
     if !tree.at_end.is_empty() {
-        text.push('\n');
+        writer.out.push('\n');
     }
-    for line in &tree.at_end {
-        text.push_str(format!("# {line}").trim_end());
-        text.push('\n');
-    }
-    // The first header has nothing to stand apart from.
-    text.strip_prefix('\n').map(str::to_owned).unwrap_or(text)
+    writer.comments(&tree.at_end);
+    writer.out
 }
 
 /// Tables within a route that are no routes.
@@ -36,137 +33,124 @@ const ON_A_LINE: &[&str] = &["params", "redirect", "data"];
 
 struct Writer<'n> {
     notes: &'n mut Notes,
-    /// Tables are printed in the order of their numbers.
-    position: isize,
+    out: String,
 }
 
 impl Writer<'_> {
     /// A table that has no header of its own, but whose tables have.
-    fn group(&mut self, parent: &mut Table, leaf: &Leaf, branch: &Branch) {
-        let mut group = Table::new();
-        group.set_implicit(true);
+    fn group(&mut self, leaf: &Leaf, branch: &Branch) {
+        let path = leaf.key.to_toml_key();
         let mut above = leaf.above.clone();
         above.extend(leaf.beside.clone());
-        for leaf in &branch.entries {
-            let lines = std::mem::take(&mut above).into_iter().chain(leaf.above.iter().cloned()).collect();
-            match &leaf.value {
-                Value::Table(branch) => {
-                    let table = self.table(branch, ON_A_LINE, &leaf.key);
-                    self.put(&mut group, leaf, table, lines);
-                }
-                // No table could be made of this; it is written so that the error is told where it stands.
-                Value::Data(_) => self.value(&mut group, leaf, &leaf.key),
+        let is_table = |leaf: &&Leaf| matches!(leaf.value, Value::Table(_));
+        let (tables, values): (Vec<&Leaf>, Vec<&Leaf>) = branch.entries.iter().partition(is_table);
+        if tables.is_empty() || !values.is_empty() {
+            self.header(&path, &std::mem::take(&mut above), None);
+        }
+        // No table could be made of these; they are written so that the error is told where they stand.
+        values.into_iter().for_each(|leaf| self.value("", leaf, &leaf.key));
+        for leaf in tables {
+            above.extend(leaf.above.iter().cloned());
+            if let Value::Table(inner) = &leaf.value {
+                let path = format!("{path}.{}", leaf.key.to_toml_key());
+                self.table(&path, leaf, &std::mem::take(&mut above), inner, ON_A_LINE);
             }
         }
-        if branch.entries.is_empty() {
-            group.set_implicit(false);
-        }
-        parent.insert_formatted(&Key::new(&leaf.key), Item::Table(group));
     }
 
     /// A table with a header: its values first, then the tables that are not written on a line.
-    fn table(&mut self, branch: &Branch, on_a_line: &[&str], name: &str) -> Table {
-        let mut table = Table::new();
-        self.position += 1;
-        table.set_position(Some(self.position));
-        let is_child = |leaf: &Leaf| !on_a_line.is_empty() && !on_a_line.contains(&leaf.key.as_str());
-        let (children, values): (Vec<&Leaf>, Vec<&Leaf>) =
-            branch.entries.iter().partition(|leaf| matches!(leaf.value, Value::Table(_)) && is_child(leaf));
-        for leaf in values {
-            match &leaf.value {
-                Value::Table(inner) if matches!(leaf.key.as_str(), "params" | "data") && !inner.entries.is_empty() => {
-                    self.dotted(&mut table, leaf, inner);
+    fn table(&mut self, path: &str, leaf: &Leaf, above: &[String], branch: &Branch, on_a_line: &[&str]) {
+        self.header(path, above, leaf.beside.as_deref());
+        let is_child = |leaf: &&Leaf| {
+            matches!(leaf.value, Value::Table(_)) && !on_a_line.is_empty() && !on_a_line.contains(&leaf.key.as_str())
+        };
+        let (children, values): (Vec<&Leaf>, Vec<&Leaf>) = branch.entries.iter().partition(is_child);
+        for one in values {
+            match &one.value {
+                Value::Table(inner) if matches!(one.key.as_str(), "params" | "data") && !inner.entries.is_empty() => {
+                    self.dotted(one, inner);
                 }
-                _ => self.value(&mut table, leaf, name),
+                _ => self.value("", one, &leaf.key),
             }
         }
-        for leaf in children {
-            if let Value::Table(inner) = &leaf.value {
-                let inner = self.table(inner, on_a_line, &leaf.key);
-                self.put(&mut table, leaf, inner, leaf.above.clone());
+        for child in children {
+            if let Value::Table(inner) = &child.value {
+                let path = format!("{path}.{}", child.key.to_toml_key());
+                self.table(&path, child, &child.above, inner, on_a_line);
             }
         }
-        table
     }
 
-    fn put(&mut self, parent: &mut Table, leaf: &Leaf, mut table: Table, above: Vec<String>) {
-        let mut prefix = String::from("\n");
-        above.iter().for_each(|line| push_comment(&mut prefix, line));
-        table.decor_mut().set_prefix(prefix);
-        if let Some(beside) = &leaf.beside {
-            table.decor_mut().set_suffix(format!("  # {beside}"));
+    /// Stands apart from what is before it.
+    fn header(&mut self, path: &str, above: &[String], beside: Option<&str>) {
+        if !self.out.is_empty() {
+            self.out.push('\n');
         }
-        parent.insert_formatted(&Key::new(&leaf.key), Item::Table(table));
+        self.comments(above);
+        self.out.push_str(&format!("[{path}]"));
+        self.end_line(beside);
     }
 
     /// `params.date = "date"`, a line for each.
-    fn dotted(&mut self, table: &mut Table, leaf: &Leaf, inner: &Branch) {
-        let mut dotted = Table::new();
-        dotted.set_dotted(true);
-        let mut above = leaf.above.clone();
-        above.extend(leaf.beside.clone());
+    fn dotted(&mut self, leaf: &Leaf, inner: &Branch) {
+        self.comments(&leaf.above);
+        self.comments(leaf.beside.as_slice());
         for one in &inner.entries {
-            let within = one.value.comments().into_iter().map(str::to_owned);
-            let own = Leaf {
-                key: one.key.clone(),
-                above: std::mem::take(&mut above).into_iter().chain(one.above.iter().cloned()).chain(within).collect(),
-                beside: one.beside.clone(),
-                value: Value::Data(one.value.to_data()),
-            };
-            self.value(&mut dotted, &own, &leaf.key);
+            self.value(&format!("{}.", leaf.key.to_toml_key()), one, &leaf.key);
         }
-        table.insert_formatted(&Key::new(&leaf.key), Item::Table(dotted));
     }
 
     /// A value on one line, with the comments about it, and those within it, above.
-    fn value(&mut self, table: &mut Table, leaf: &Leaf, owner: &str) {
-        let Some(mut value) = self.toml(&leaf.value.to_data(), &format!("{owner}.{}", leaf.key)) else { return };
-        let mut prefix = String::new();
-        leaf.above.iter().for_each(|line| push_comment(&mut prefix, line));
-        leaf.value.comments().iter().for_each(|line| push_comment(&mut prefix, line));
-        if let Some(beside) = &leaf.beside {
-            value.decor_mut().set_suffix(format!("  # {beside}"));
+    fn value(&mut self, before: &str, leaf: &Leaf, owner: &str) {
+        let Some(value) = self.toml(&leaf.value.to_data(), &format!("{owner}.{}", leaf.key)) else { return };
+        self.comments(&leaf.above);
+        self.comments(&leaf.value.comments());
+        self.out.push_str(&format!("{before}{} = {value}", leaf.key.to_toml_key()));
+        self.end_line(leaf.beside.as_deref());
+    }
+
+    fn end_line(&mut self, beside: Option<&str>) {
+        if let Some(beside) = beside {
+            self.out.push_str(&format!("  # {beside}"));
         }
-        let mut key = Key::new(&leaf.key);
-        if table.is_dotted() {
-            // Within a dotted key the first part carries what stands above the line.
-            key.dotted_decor_mut().set_prefix("");
+        self.out.push('\n');
+    }
+
+    /// Each on a line of its own; an empty one parts two paragraphs.
+    fn comments(&mut self, lines: &[impl AsRef<str>]) {
+        for line in lines.iter().map(AsRef::as_ref) {
+            if !line.is_empty() {
+                self.out.push_str("# ");
+                self.out.push_str(line);
+            }
+            self.out.push('\n');
         }
-        key.leaf_decor_mut().set_prefix(prefix);
-        table.insert_formatted(&key, Item::Value(value));
     }
 
     /// `None` for a nothing, which TOML does not have.
-    fn toml(&mut self, data: &Data, name: &str) -> Option<Toml> {
+    fn toml(&mut self, data: &Data, name: &str) -> Option<String> {
         Some(match data {
             Data::Null => {
                 let message = format!("TOML has no null: `{name}` is left out");
                 self.notes.left_out("null", None, message);
                 return None;
             }
-            Data::Bool(value) => (*value).into(),
-            Data::Integer(number) => (*number).into(),
-            Data::Float(number) => (*number).into(),
-            Data::Text(text) => text.as_str().into(),
-            Data::List(items) => items.iter().filter_map(|item| self.toml(item, name)).collect::<Array>().into(),
+            Data::Bool(value) => value.to_toml_value(),
+            Data::Integer(number) => number.to_toml_value(),
+            Data::Float(number) => number.to_toml_value(),
+            Data::Text(text) => text.to_toml_value(),
+            Data::List(items) => {
+                let items: Vec<String> = items.iter().filter_map(|item| self.toml(item, name)).collect();
+                format!("[{}]", items.join(", "))
+            }
             Data::Table(entries) => {
-                let mut table = InlineTable::new();
-                for (key, value) in entries {
-                    if let Some(value) = self.toml(value, &format!("{name}.{key}")) {
-                        table.insert(key, value);
-                    }
-                }
-                table.into()
+                let entry = |(key, value): &(String, Data)| {
+                    let value = self.toml(value, &format!("{name}.{key}"))?;
+                    Some(format!("{} = {value}", key.to_toml_key()))
+                };
+                let entries: Vec<String> = entries.iter().filter_map(entry).collect();
+                if entries.is_empty() { "{}".to_owned() } else { format!("{{ {} }}", entries.join(", ")) }
             }
         })
     }
-}
-
-/// An empty line parts two paragraphs.
-fn push_comment(prefix: &mut String, line: &str) {
-    if !line.is_empty() {
-        prefix.push_str("# ");
-        prefix.push_str(line);
-    }
-    prefix.push('\n');
 }

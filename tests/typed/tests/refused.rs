@@ -13,17 +13,19 @@ impl Program {
         let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join("refused");
         std::fs::create_dir_all(folder.join("src")).expect("the folder can be made");
         let program = Self { folder };
-        let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("it is in a folder").display();
+        let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the workspace is there");
+        // The same profiles, versions and target folder as everywhere, so that what is built there is used.
+        let workspace = std::fs::read_to_string(root.join("Cargo.toml")).expect("the workspace has a manifest");
+        let profiles = workspace.find("[profile.").map_or("", |at| &workspace[at..]);
+        let crates = root.join("crates").display().to_string();
         program.write(
             "Cargo.toml",
             &format!(
                 "[package]\nname = \"refused\"\nversion = \"0.0.0\"\nedition = \"2024\"\n\n[workspace]\n\n[dependencies]\n\
-                 vivid-lane = {{ path = '{crates}/vivid-lane' }}\nvivid-lane-macros = {{ path = '{crates}/vivid-lane-macros' }}\n"
+                 vivid-lane = {{ path = '{crates}/vivid-lane' }}\nvivid-lane-macros = {{ path = '{crates}/vivid-lane-macros' }}\n\n{profiles}"
             ),
         );
-        // The same versions as everywhere, without asking anyone for them.
-        let lock = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../Cargo.lock");
-        std::fs::copy(lock, program.folder.join("Cargo.lock")).expect("the lock file is there");
+        std::fs::copy(root.join("Cargo.lock"), program.folder.join("Cargo.lock")).expect("the lock file is there");
         program
     }
 
@@ -35,8 +37,11 @@ impl Program {
     fn check(&self, main: &str) -> String {
         self.write("src/main.rs", main);
         let output = Command::new(env!("CARGO"))
-            .args(["check", "--offline", "--quiet", "--message-format", "short"])
-            .env("CARGO_TARGET_DIR", self.folder.join("target"))
+            .args(["build", "--offline", "--quiet", "--message-format", "short"])
+            .env(
+                "CARGO_TARGET_DIR",
+                Path::new(env!("CARGO_TARGET_TMPDIR")).parent().expect("it is in the target folder"),
+            )
             .current_dir(&self.folder)
             .output()
             .expect("cargo can be run");

@@ -1,0 +1,3 @@
+//! Nothing but tests.
+
+#![forbid(unsafe_code)]
