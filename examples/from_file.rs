@@ -9,7 +9,7 @@ use std::path::Path;
 use vivid_lane::{Decision, Request, Source, TableSpec};
 
 fn main() -> Result<(), Box<dyn Error>> {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/larkfell");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("examples/larkfell");
     let read = |name: &str| -> Result<Source, String> {
         let text = fs::read_to_string(folder.join(name)).map_err(|error| error.to_string())?;
         Ok(Source::by_name(name, text))

@@ -8,7 +8,7 @@ use serde_json::Value as Json;
 use support::{DEMO, Run, demo, file, tool, with_table};
 
 fn data(name: &str) -> String {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/larkfell").join(name).display().to_string()
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("demo/larkfell").join(name).display().to_string()
 }
 
 fn folder(name: &str) -> PathBuf {

@@ -12,7 +12,7 @@ use serde_json::Value as Json;
 use support::{Run, demo, file, tool, with_table};
 
 fn path(name: &str) -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name)
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("demo").join(name)
 }
 
 fn text(name: &str) -> String {

@@ -54,7 +54,7 @@ fn send(server: &Server, bytes: &[u8]) -> String {
 
 #[test]
 fn every_decision_has_its_status_and_sign_in_leads_back() {
-    let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/observers.txt");
+    let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/demo/larkfell/observers.txt");
     let server = serve(TOOL, DEMO, &["--list", observers]);
     let cases = [
         ("/nights/2031-04-02", 200, ""),

@@ -4,7 +4,7 @@ use proptest::prelude::*;
 use vivid_lane::{Data, Decision, Document, Request, Source, Syntax, Table};
 use vivid_lane_exchange::{openapi, write_data, write_table};
 
-const DEMO: &str = include_str!("../../../demo/larkfell/api.yaml");
+const DEMO: &str = include_str!("demo/larkfell/api.yaml");
 
 fn table_of(data: Vec<(&str, Data)>) -> Data {
     Data::Table(data.into_iter().map(|(name, value)| (name.to_owned(), value)).collect())
@@ -327,7 +327,7 @@ fn one_policy_for_the_slash() {
 
 #[test]
 fn a_table_of_ones_own_becomes_a_description() {
-    let table = Table::from_toml(include_str!("../../../demo/larkfell/older.toml")).expect("it can be built");
+    let table = Table::from_toml(include_str!("demo/larkfell/older.toml")).expect("it can be built");
     let written = openapi::write(&table);
     let read = openapi::read(Source::json(write_data(&written.document, Syntax::Json))).expect("it was written here");
     let again = openapi::write(&read.table.build().expect("it can be built"));

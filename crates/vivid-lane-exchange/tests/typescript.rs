@@ -4,7 +4,6 @@
 
 // The reference matcher's model is shared with other laws, which use all of it.
 #[allow(dead_code)]
-#[path = "../../vivid-lane/tests/reference/mod.rs"]
 mod reference;
 
 use std::path::{Path, PathBuf};

@@ -4,7 +4,7 @@
 //! ```
 //! vivid_lane_macros::typed_table! {
 //!     /// The pages of the observatory.
-//!     mod site = "../../demo/larkfell/routes.toml";
+//!     mod site = "demo/larkfell/routes.toml";
 //! }
 //!
 //! let night = site::NightsNight { date: "2031-04-02".to_owned() };
@@ -19,7 +19,7 @@
 //! A field that does not exist, or is missing, or has another type than its rule says, does not compile:
 //!
 //! ```compile_fail
-//! vivid_lane_macros::typed_table!(mod site = "../../demo/larkfell/routes.toml");
+//! vivid_lane_macros::typed_table!(mod site = "demo/larkfell/routes.toml");
 //! site::NightsNight { day: "2031-04-02".to_owned() };
 //! ```
 //!

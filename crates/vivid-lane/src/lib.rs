@@ -68,9 +68,9 @@ pub use table::{
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 
 /// The reasons behind the design.
-#[doc = include_str!("../../../docs/DESIGN.md")]
+#[doc = include_str!("../DESIGN.md")]
 pub mod design {}
 
 #[cfg(doctest)]
-#[doc = include_str!("../../../README.md")]
+#[doc = include_str!("../README.md")]
 struct Readme;

@@ -10,19 +10,19 @@ use crate::output::{BAD, FAINT, Failure, STRONG, Styled};
 
 /// The demo data, so that the demo runs wherever the tool is installed.
 const FILES: &[(&str, &str)] = &[
-    ("routes.toml", include_str!("../../../../demo/larkfell/routes.toml")),
-    ("about.toml", include_str!("../../../../demo/larkfell/about.toml")),
-    ("older.toml", include_str!("../../../../demo/larkfell/older.toml")),
-    ("access.log", include_str!("../../../../demo/larkfell/access.log")),
-    ("observers.txt", include_str!("../../../../demo/larkfell/observers.txt")),
-    ("api.yaml", include_str!("../../../../demo/larkfell/api.yaml")),
-    ("pages/index.html", include_str!("../../../../demo/larkfell/pages/index.html")),
-    ("pages/frame.html", include_str!("../../../../demo/larkfell/pages/frame.html")),
-    ("pages/fallback.html", include_str!("../../../../demo/larkfell/pages/fallback.html")),
-    ("pages/nights/{date}.html", include_str!("../../../../demo/larkfell/pages/nights/{date}.html")),
-    ("pages/objects/tonight.html", include_str!("../../../../demo/larkfell/pages/objects/tonight.html")),
-    ("pages/objects/{object}.html", include_str!("../../../../demo/larkfell/pages/objects/{object}.html")),
-    ("pages/help/{+tail}.md", include_str!("../../../../demo/larkfell/pages/help/{+tail}.md")),
+    ("routes.toml", include_str!("../../demo/larkfell/routes.toml")),
+    ("about.toml", include_str!("../../demo/larkfell/about.toml")),
+    ("older.toml", include_str!("../../demo/larkfell/older.toml")),
+    ("access.log", include_str!("../../demo/larkfell/access.log")),
+    ("observers.txt", include_str!("../../demo/larkfell/observers.txt")),
+    ("api.yaml", include_str!("../../demo/larkfell/api.yaml")),
+    ("pages/index.html", include_str!("../../demo/larkfell/pages/index.html")),
+    ("pages/frame.html", include_str!("../../demo/larkfell/pages/frame.html")),
+    ("pages/fallback.html", include_str!("../../demo/larkfell/pages/fallback.html")),
+    ("pages/nights/{date}.html", include_str!("../../demo/larkfell/pages/nights/{date}.html")),
+    ("pages/objects/tonight.html", include_str!("../../demo/larkfell/pages/objects/tonight.html")),
+    ("pages/objects/{object}.html", include_str!("../../demo/larkfell/pages/objects/{object}.html")),
+    ("pages/help/{+tail}.md", include_str!("../../demo/larkfell/pages/help/{+tail}.md")),
 ];
 
 /// What a step shows: why, and the calls that show it.

@@ -5,7 +5,7 @@ use std::io::Write;
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 
-pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/routes.toml");
+pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/demo/larkfell/routes.toml");
 
 #[derive(Debug)]
 pub(crate) struct Run {

@@ -1,14 +1,10 @@
 //! Laws of addresses, under every slash policy, base, location and letter case: links lead back, redirects lead
 //! on in one step, and nobody is led off the site.
 
-// The reference matcher is shared with other laws, which use all of it.
-#[allow(dead_code)]
-mod reference;
-
 use iri_string::format::ToDedicatedString;
 use iri_string::types::{UriAbsoluteString, UriReferenceStr, UriString};
 use proptest::prelude::*;
-use reference::model::{Route, route, table, url, values};
+use crate::reference::model::{Route, route, table, url, values};
 use vivid_lane::{
     Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Rule, Severity, Slash, Table,
     TableSpec, Value,

@@ -25,7 +25,7 @@ fn table(case: &Toml) -> Table {
 
 #[test]
 fn every_path_reads_what_it_writes() {
-    let data: Toml = include_str!("../../../tests/data/paths.toml").parse().expect("the data is TOML");
+    let data: Toml = include_str!("../data/paths.toml").parse().expect("the data is TOML");
     for case in data["path"].as_array().expect("a list") {
         let case = case.as_table().expect("a table");
         let table = table(case);

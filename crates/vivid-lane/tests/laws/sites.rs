@@ -1,11 +1,7 @@
 //! Laws of whole sites: hosts, mounted tables, letter case, and the three file formats.
 
-// The reference matcher is shared with other laws, which use all of it.
-#[allow(dead_code)]
-mod reference;
-
 use proptest::prelude::*;
-use reference::model::{route, table, url};
+use crate::reference::model::{route, table, url};
 use vivid_lane::{Case, Decision, Overlaps, Request, RouteSpec, Rule, Source, Table, TableSpec};
 
 /// What is decided, in words that two tables can share: names without the prefix of a mount.
@@ -122,7 +118,7 @@ proptest! {
                     if bits & 1 == 1 { c.to_uppercase().to_string() } else { c.to_lowercase().to_string() }
                 }).collect()
             };
-            format!("/{}", reference::model::encode(&text))
+            format!("/{}", crate::reference::model::encode(&text))
         }).collect();
         let sent_on = table.decide(&Request::get(&other)).location().map(str::to_owned);
         prop_assert_eq!(sent_on.as_deref().unwrap_or(&other), link.as_str(), "{}", other);

@@ -30,7 +30,7 @@ fn get(table: &Table, url: &str) -> String {
 /// The cases of `tests/data/decisions.toml`.
 #[test]
 fn every_request_is_decided() {
-    let data: toml::Table = include_str!("../../../tests/data/decisions.toml").parse().expect("the data is TOML");
+    let data: toml::Table = include_str!("../data/decisions.toml").parse().expect("the data is TOML");
     for case in data["case"].as_array().expect("cases") {
         let about = case["about"].as_str().expect("text");
         let table = Table::from_toml(case["table"].as_str().expect("text"));

@@ -15,7 +15,7 @@ fn value(toml: &Toml) -> Value {
 
 #[test]
 fn expansion_agrees_with_the_examples() {
-    let data: Table = include_str!("../../../tests/data/rfc6570.toml").parse().expect("the data is TOML");
+    let data: Table = include_str!("../data/rfc6570.toml").parse().expect("the data is TOML");
     let values: Values =
         data["values"].as_table().expect("a table").iter().map(|(name, toml)| (name.as_str(), value(toml))).collect();
     let mut count = 0;
@@ -32,7 +32,7 @@ fn expansion_agrees_with_the_examples() {
 
 #[test]
 fn the_prefix_modifier_is_refused_with_its_reason() {
-    let data: Table = include_str!("../../../tests/data/rfc6570.toml").parse().expect("the data is TOML");
+    let data: Table = include_str!("../data/rfc6570.toml").parse().expect("the data is TOML");
     for template in data["refused"]["templates"].as_array().expect("a list") {
         let template = template.as_str().expect("text");
         let error = Template::parse(template).expect_err(template).to_string();

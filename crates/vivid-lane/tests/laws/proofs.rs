@@ -1,11 +1,8 @@
 //! Laws of what is found about whole tables: a witness shows what it claims, and what is said of two tables holds.
 
-#[allow(dead_code, reason = "these laws ask which routes accept a URL, not with which values")]
-mod reference;
-
 use proptest::prelude::*;
-use reference::Reference;
-use reference::model::{Route, route, table, url, values};
+use crate::reference::Reference;
+use crate::reference::model::{Route, route, table, url, values};
 use vivid_lane::{
     Decision, DifferenceKind, Differences, Finding, Format, Overlaps, Request, Review, RouteSpec, Table, TableSpec,
 };
@@ -86,7 +83,7 @@ proptest! {
             if link.to_url().is_err_and(|error| error.is_captured()) {
                 let is_known = |code: &str| about(code).iter().any(|finding| finding.routes()[0] == name);
                 // One that asks for less than its rival does is not spoken of.
-                let has_query = routes.iter().any(|route| route.query != reference::model::Query::None);
+                let has_query = routes.iter().any(|route| route.query != crate::reference::model::Query::None);
                 prop_assert!(is_known("captured-link") || is_known("unreachable") || has_query, "{}", name);
             }
         }

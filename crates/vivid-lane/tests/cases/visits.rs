@@ -25,7 +25,7 @@ fn only_pages_of_this_table_are_come_back_to() {
          files = { path = '/files/{+path}', page = 'file' }\nobject = { path = '/o/{object}', page = 'object' }\n\
          old = { path = '/old', redirect = 'logbook' }\nvault = { path = '/vault', page = 'vault', needs = ['staff'] }",
     );
-    let data: toml::Table = include_str!("../../../tests/data/returns.toml").parse().expect("the data is TOML");
+    let data: toml::Table = include_str!("../data/returns.toml").parse().expect("the data is TOML");
     for (list, is_accepted) in [("accepted", true), ("refused", false)] {
         for wanted in data[list].as_array().expect("texts") {
             let wanted = wanted.as_str().expect("text");

@@ -1,10 +1,8 @@
 //! Laws that hold for every table: the matcher and the proofs against the naive reference.
 
-mod reference;
-
 use proptest::prelude::*;
-use reference::model::{Route, route, table, url, values};
-use reference::{Bound, Reference, written};
+use crate::reference::model::{Route, route, table, url, values};
+use crate::reference::{Bound, Reference, written};
 use vivid_lane::{Match, Overlaps, Request, Severity, Table, Value, Verdict};
 
 /// The values of a match in the form of the reference.

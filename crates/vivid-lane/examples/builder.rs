@@ -1,0 +1,1 @@
+../../../examples/builder.rs

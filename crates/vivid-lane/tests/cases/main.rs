@@ -1,0 +1,8 @@
+//! Cases as data, and single calls of the library.
+
+mod decisions;
+mod pages;
+mod paths;
+mod rfc6570;
+mod tables;
+mod visits;
