@@ -235,7 +235,7 @@ fn what_is_wrong_is_told() {
         ("openapi: 3.10.0", "expected OpenAPI 3.0 or 3.1, found `3.10.0`"),
         ("title: x", "expected `openapi` with the version 3.0 or 3.1 at the top, found none"),
         ("openapi: 3.1.0\npaths: {}", "expected `paths` with at least one path and method, found none"),
-        ("openapi: 3.1.0\npaths: {", "line 2, column 9: this is not YAML"),
+        ("openapi: 3.1.0\npaths: {", "line 2, column 8: this is not YAML"),
         ("- 1", "expected a YAML mapping"),
     ] {
         let found = refusal(text);

@@ -79,7 +79,7 @@ fn what_is_wrong_names_the_files() {
         (vec![("a\u{7}b.html", "")], "`a\\u{7}b.html` is no part of a path"),
         (vec![("a\\b.html", "")], "`a\\\\b.html` is no part of a path"),
         (vec![("a.html", "---\nroute: {}\n")], "a.html:1:1: the front matter that begins with `---` has no end"),
-        (vec![("a.html", "---\nroute: [\n---\n")], "a.html:3:1: this is not YAML"),
+        (vec![("a.html", "---\nroute: [\n---\n")], "a.html:2:8: this is not YAML: unclosed bracket"),
         (vec![("a.html", "+++\nx = \n+++\n")], "a.html:2:5: this is not TOML"),
         (vec![("a.html", "---\nroute:\n  pth: /x\n---\n")], "a.html:3:3: unknown key `pth`; did you mean `path`?"),
         (vec![("a.html", "---\nroute:\n  page: x\n---\n")], "a.html:3:3: `page` is said by the files"),

@@ -1,10 +1,10 @@
 //! Laws of addresses, under every slash policy, base, location and letter case: links lead back, redirects lead
 //! on in one step, and nobody is led off the site.
 
+use crate::reference::model::{Route, route, table, url, values};
 use iri_string::format::ToDedicatedString;
 use iri_string::types::{UriAbsoluteString, UriReferenceStr, UriString};
 use proptest::prelude::*;
-use crate::reference::model::{Route, route, table, url, values};
 use vivid_lane::{
     Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Rule, Severity, Slash, Table,
     TableSpec, Value,
@@ -88,9 +88,16 @@ fn shown(found: &Match<'_, '_>) -> Vec<(String, Value)> {
 ///
 /// What is no reference by RFC 3986, such as one with a `\`, which browsers take for a `/`, is followed nowhere.
 fn followed(from: &str, reference: &str) -> UriString {
+    // `{+x}` leaves brackets and `#` as they are (RFC 6570, section 3.2.3), though no path may have the ones, and no
+    // fragment the other (RFC 3986, sections 3.3 and 3.5).
+    let [from, reference] = [from, reference].map(|text| text.replace('[', "%5B").replace(']', "%5D"));
+    let reference = match reference.split_once('#') {
+        Some((before, fragment)) => format!("{before}#{}", fragment.replace('#', "%23")),
+        None => reference,
+    };
     let base = format!("{ORIGIN}{}", from.split('#').next().unwrap_or_default());
     let base = UriAbsoluteString::try_from(base).expect("a URL");
-    UriReferenceStr::new(reference).expect("a reference").resolve_against(&base).to_dedicated_string()
+    UriReferenceStr::new(&reference).expect("a reference").resolve_against(&base).to_dedicated_string()
 }
 
 fn origin(url: &UriString) -> String {

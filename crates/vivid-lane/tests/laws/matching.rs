@@ -1,8 +1,8 @@
 //! Laws that hold for every table: the matcher and the proofs against the naive reference.
 
-use proptest::prelude::*;
 use crate::reference::model::{Route, route, table, url, values};
 use crate::reference::{Bound, Reference, written};
+use proptest::prelude::*;
 use vivid_lane::{Match, Overlaps, Request, Severity, Table, Value, Verdict};
 
 /// The values of a match in the form of the reference.

@@ -1,8 +1,8 @@
 //! Laws of what is found about whole tables: a witness shows what it claims, and what is said of two tables holds.
 
-use proptest::prelude::*;
 use crate::reference::Reference;
 use crate::reference::model::{Route, route, table, url, values};
+use proptest::prelude::*;
 use vivid_lane::{
     Decision, DifferenceKind, Differences, Finding, Format, Overlaps, Request, Review, RouteSpec, Table, TableSpec,
 };

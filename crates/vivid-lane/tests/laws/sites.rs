@@ -1,7 +1,7 @@
 //! Laws of whole sites: hosts, mounted tables, letter case, and the three file formats.
 
-use proptest::prelude::*;
 use crate::reference::model::{route, table, url};
+use proptest::prelude::*;
 use vivid_lane::{Case, Decision, Overlaps, Request, RouteSpec, Rule, Source, Table, TableSpec};
 
 /// What is decided, in words that two tables can share: names without the prefix of a mount.
