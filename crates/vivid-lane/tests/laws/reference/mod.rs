@@ -8,6 +8,7 @@ pub(crate) mod rules;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
 use std::rc::Rc;
+use std::sync::LazyLock;
 
 use model::{Path, Query, Route, Segment, Suffix, Tail};
 use rules::{POOL, Rule};
@@ -121,6 +122,20 @@ impl Segment {
             }),
         }
     }
+
+    /// Is there such a reading? The same question as whether [`read`](Self::read) gives one, without making it.
+    pub(crate) fn accepts(&self, text: &str) -> bool {
+        match self {
+            Self::Literal(literal) => literal == text,
+            Self::Value { before, rule, after, .. } => {
+                let value = text.strip_prefix(before.as_str()).and_then(|rest| rest.strip_suffix(after.as_str()));
+                value.is_some_and(|value| rule.accepts(value))
+            }
+            Self::Pair { left, between, right } => text
+                .match_indices(between.as_str())
+                .any(|(at, _)| left.1.accepts(&text[..at]) && right.1.accepts(&text[at + between.len()..])),
+        }
+    }
 }
 
 impl Tail {
@@ -134,14 +149,32 @@ impl Tail {
 }
 
 impl Way {
-    pub(crate) fn read(&self, segments: &[String]) -> Option<Bound> {
+    /// Can it have so many segments?
+    fn has_room_for(&self, segments: usize) -> bool {
         let fixed = self.segments.len();
         match &self.tail {
-            None if segments.len() != fixed => return None,
-            Some((_, Tail::Items { min, .. })) if segments.len() < fixed + (*min).max(1) => return None,
-            Some((_, Tail::Rest)) if segments.len() < fixed + 1 => return None,
-            _ => {}
+            None => segments == fixed,
+            Some((_, Tail::Items { min, .. })) => segments >= fixed + (*min).max(1),
+            Some((_, Tail::Rest)) => segments > fixed,
         }
+    }
+
+    /// Is there such a reading? The same question as whether [`read`](Self::read) gives one, without making it.
+    fn accepts(&self, segments: &[impl AsRef<str>]) -> bool {
+        let mut tail = None;
+        self.has_room_for(segments.len())
+            && segments.iter().enumerate().all(|(at, text)| {
+                let step = self.segments.get(at);
+                let step = step.or_else(|| Some(&*tail.get_or_insert(self.tail.as_ref()?.1.item())));
+                step.is_some_and(|step| step.accepts(text.as_ref()))
+            })
+    }
+
+    pub(crate) fn read(&self, segments: &[String]) -> Option<Bound> {
+        if !self.accepts(segments) {
+            return None;
+        }
+        let fixed = self.segments.len();
         let mut bound = Bound::new();
         for (segment, text) in self.segments.iter().zip(segments) {
             bound.extend(segment.read(text)?);
@@ -231,11 +264,12 @@ pub(crate) struct Reference<'a> {
     routes: &'a [Route],
     members: RefCell<HashMap<String, Rc<Vec<bool>>>>,
     paths: RefCell<HashMap<(usize, usize), Sets>>,
+    queries: RefCell<HashMap<usize, Rc<Vec<bool>>>>,
 }
 
 impl<'a> Reference<'a> {
     pub(crate) fn new(routes: &'a [Route]) -> Self {
-        Self { routes, members: RefCell::default(), paths: RefCell::default() }
+        Self { routes, members: RefCell::default(), paths: RefCell::default(), queries: RefCell::default() }
     }
 
     /// All routes that accept a URL, each by the narrowest of its ways.
@@ -269,8 +303,15 @@ impl<'a> Reference<'a> {
 
     /// The texts of the pool that a segment accepts.
     fn members(&self, segment: &Segment) -> Rc<Vec<bool>> {
-        let made = || Rc::new(POOL.iter().map(|text| segment.read(text).is_some()).collect());
+        let made = || Rc::new(POOL.iter().map(|text| segment.accepts(text)).collect());
         Rc::clone(self.members.borrow_mut().entry(format!("{segment:?}")).or_insert_with(made))
+    }
+
+    /// The queries among the samples that a route accepts.
+    fn queries(&self, route: usize) -> Rc<Vec<bool>> {
+        let query = &self.routes[route].query;
+        let made = || Rc::new(QUERIES.iter().map(|pairs| query.read(pairs).is_some()).collect());
+        Rc::clone(self.queries.borrow_mut().entry(route).or_insert_with(made))
     }
 
     /// Section 4.2: the first segment at which two ways differ decides.
@@ -294,7 +335,10 @@ impl<'a> Reference<'a> {
         let (a, b) = (&self.routes[left.route], &self.routes[right.route]);
         let by_path = || compare_paths(&a.path, &b.path);
         match *self.paths.borrow_mut().entry((left.route, right.route)).or_insert_with(by_path) {
-            Sets::Equal => compare_queries(&a.query, &b.query),
+            Sets::Equal => {
+                let [left, right] = [left, right].map(|hit| self.queries(hit.route));
+                compare_queries((&a.query, &left), (&b.query, &right))
+            }
             decided => decided,
         }
     }
@@ -313,31 +357,31 @@ impl<'a> Reference<'a> {
 
 /// Whole sets of paths, by the paths that can be made of a few values for each segment of either route.
 fn compare_paths(left: &Path, right: &Path) -> Sets {
-    let samples: Vec<Vec<String>> =
+    let samples: Vec<Vec<&str>> =
         [left, right].into_iter().flat_map(|path| ways(path).into_iter().flat_map(|way| samples(&way))).collect();
     let members = |path: &Path| -> Vec<bool> {
         let ways = ways(path);
-        samples.iter().map(|sample| ways.iter().any(|way| way.read(sample).is_some())).collect()
+        samples.iter().map(|sample| ways.iter().any(|way| way.accepts(sample))).collect()
     };
     compare(&members(left), &members(right))
 }
 
 /// Paths of a way: each value of the pool at each place, the other places at their first value.
-fn samples(way: &Way) -> Vec<Vec<String>> {
+fn samples(way: &Way) -> Vec<Vec<&'static str>> {
     let mut all = Vec::new();
     let tail_lengths: &[usize] = if way.tail.is_some() { &[1, 2, 3, 4] } else { &[0] };
     for &extra in tail_lengths {
         let steps: Vec<Segment> = (0..way.segments.len() + extra).filter_map(|at| way.step(at)).collect();
-        let choices: Vec<Vec<&str>> =
-            steps.iter().map(|step| POOL.iter().copied().filter(|text| step.read(text).is_some()).collect()).collect();
+        let choices: Vec<Vec<&'static str>> =
+            steps.iter().map(|step| POOL.iter().copied().filter(|text| step.accepts(text)).collect()).collect();
         if choices.iter().any(Vec::is_empty) {
             continue;
         }
-        let first: Vec<String> = choices.iter().map(|values| values[0].to_owned()).collect();
+        let first: Vec<&'static str> = choices.iter().map(|values| values[0]).collect();
         for (at, values) in choices.iter().enumerate() {
             for value in values {
                 let mut path = first.clone();
-                path[at] = (*value).to_owned();
+                path[at] = value;
                 all.push(path);
             }
         }
@@ -346,26 +390,29 @@ fn samples(way: &Way) -> Vec<Vec<String>> {
     all
 }
 
-/// Sets of queries; where neither holds the other, a literal goes before none, then a required parameter.
-fn compare_queries(left: &Query, right: &Query) -> Sets {
+/// Queries of each kind: with each value for each of two names.
+static QUERIES: LazyLock<Vec<Vec<(String, String)>>> = LazyLock::new(|| {
     let values = || POOL.iter().copied().chain(["", "v", "w"]).map(Some).chain([None]);
     let mut samples = Vec::new();
     for q in values() {
         for k in [None, Some("v"), Some("w"), Some(""), q] {
             let pairs = [("q", q), ("k", k)].into_iter();
-            samples
-                .push(pairs.filter_map(|(name, value)| Some((name.to_owned(), value?.to_owned()))).collect::<Vec<_>>());
+            samples.push(pairs.filter_map(|(name, value)| Some((name.to_owned(), value?.to_owned()))).collect());
         }
     }
-    let members = |query: &Query| -> Vec<bool> { samples.iter().map(|pairs| query.read(pairs).is_some()).collect() };
+    samples
+});
+
+/// Sets of queries; where neither holds the other, a literal goes before none, then a required parameter.
+fn compare_queries(left: (&Query, &[bool]), right: (&Query, &[bool])) -> Sets {
     let rank = |query: &Query| match query {
         Query::Literal(..) | Query::Both { .. } => 2,
         Query::Param { required: true, .. } | Query::Named { .. } => 1,
         _ => 0,
     };
-    match compare(&members(left), &members(right)) {
-        Sets::Neither if rank(left) > rank(right) => Sets::Subset,
-        Sets::Neither if rank(left) < rank(right) => Sets::Superset,
+    match compare(left.1, right.1) {
+        Sets::Neither if rank(left.0) > rank(right.0) => Sets::Subset,
+        Sets::Neither if rank(left.0) < rank(right.0) => Sets::Superset,
         decided => decided,
     }
 }
