@@ -206,7 +206,7 @@ fn the_demo_shows_the_whole_job() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 24 * ProptestConfig::default().cases / 256, ..ProptestConfig::default() })]
 
     /// Random bytes as a table, as a URL and as arguments: an answer or exit status 2, never a panic.
     #[test]

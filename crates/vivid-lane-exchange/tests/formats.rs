@@ -99,7 +99,7 @@ fn sorted(data: &Data) -> Data {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 128, max_shrink_iters: 2000, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 128 * ProptestConfig::default().cases / 256, max_shrink_iters: 2000, ..ProptestConfig::default() })]
 
     /// Whatever a file says, each format can say it, and says the same.
     #[test]

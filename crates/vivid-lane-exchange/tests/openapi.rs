@@ -111,7 +111,7 @@ fn description() -> impl Strategy<Value = String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 256, max_shrink_iters: 4000, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { max_shrink_iters: 4000, ..ProptestConfig::default() })]
 
     /// What a description says of a table, the table says of a description: reading is the inverse of writing.
     #[test]

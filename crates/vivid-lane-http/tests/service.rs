@@ -339,7 +339,7 @@ fn elements(html: &str) -> Vec<String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(200 * ProptestConfig::default().cases / 256))]
 
     /// Whatever is asked: the answer has no element, no field and no line that the service did not mean.
     #[test]

@@ -15,7 +15,7 @@ fn text() -> impl Strategy<Value = String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 128, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 128 * ProptestConfig::default().cases / 256, ..ProptestConfig::default() })]
 
     /// From a struct to its URL and back is the identity.
     #[test]

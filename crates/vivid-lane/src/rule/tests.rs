@@ -87,7 +87,7 @@ fn keyword() -> impl Strategy<Value = (&'static str, Data)> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 128, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: 128 * ProptestConfig::default().cases / 256, ..ProptestConfig::default() })]
 
     #[test]
     fn operations_do_to_automata_what_they_do_to_sets(left in words(), right in words()) {

@@ -95,7 +95,7 @@ fn what_is_wrong_names_the_files() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 256, max_shrink_iters: 2000, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { max_shrink_iters: 2000, ..ProptestConfig::default() })]
 
     /// Files with plain names, in any folders, are the pages of the URLs that they are called after.
     #[test]

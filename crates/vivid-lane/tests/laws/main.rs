@@ -5,3 +5,8 @@ mod matching;
 mod proofs;
 mod reference;
 mod sites;
+
+/// How many cases a law tries: so many as long as `PROPTEST_CASES` is 256, its default, and in proportion to it else.
+fn scaled(cases: u32) -> u32 {
+    cases * proptest::test_runner::Config::default().cases / 256
+}

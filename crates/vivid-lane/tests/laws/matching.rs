@@ -2,6 +2,7 @@
 
 use crate::reference::model::{Route, route, table, url, values};
 use crate::reference::{Bound, Reference, written};
+use crate::scaled;
 use proptest::prelude::*;
 use vivid_lane::{Match, Overlaps, Request, Severity, Table, Value, Verdict};
 
@@ -29,7 +30,7 @@ fn routes(most: usize) -> impl Strategy<Value = Vec<Route>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 24, max_shrink_iters: 400, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: scaled(24), max_shrink_iters: 400, ..ProptestConfig::default() })]
 
     /// A table that is proven gives each URL to the one narrowest route. Where it is refused, each witness is
     /// accepted by both routes, neither being the narrower; with the order of declaration deciding, the first

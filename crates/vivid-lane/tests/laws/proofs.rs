@@ -2,6 +2,7 @@
 
 use crate::reference::Reference;
 use crate::reference::model::{Route, route, table, url, values};
+use crate::scaled;
 use proptest::prelude::*;
 use vivid_lane::{
     Decision, DifferenceKind, Differences, Finding, Format, Overlaps, Request, Review, RouteSpec, Table, TableSpec,
@@ -44,7 +45,7 @@ fn site(routes: &[Route], moved: usize) -> TableSpec {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 32, max_shrink_iters: 400, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: scaled(32), max_shrink_iters: 400, ..ProptestConfig::default() })]
 
     /// A route that is found to be unreachable answers nothing; a witness of a captured link is answered by the other
     /// route; a link that is refused as captured was found before.

@@ -1,6 +1,7 @@
 //! Laws of whole sites: hosts, mounted tables, letter case, and the three file formats.
 
 use crate::reference::model::{route, table, url};
+use crate::scaled;
 use proptest::prelude::*;
 use vivid_lane::{Case, Decision, Overlaps, Request, RouteSpec, Rule, Source, Table, TableSpec};
 
@@ -40,7 +41,7 @@ fn path_rank(path: &str, asked: &[&str]) -> Option<u8> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 64, max_shrink_iters: 400, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: scaled(64), max_shrink_iters: 400, ..ProptestConfig::default() })]
 
     /// The narrower path answers, then the narrower host, whatever the order of declaration.
     #[test]
