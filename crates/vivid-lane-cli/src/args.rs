@@ -73,9 +73,21 @@ pub(crate) enum Command {
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,
+    /// Print the script that completes calls of this tool in a shell
+    #[command(
+        after_help = "Example:\n  vivid-lane completions bash > ~/.local/share/bash-completion/completions/vivid-lane"
+    )]
+    Completions(CompletionsArgs),
     /// Walk through the whole job on the demo data
     #[command(after_help = "Example:\n  vivid-lane demo")]
     Demo,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CompletionsArgs {
+    /// The shell
+    #[arg(value_enum, value_name = "SHELL")]
+    pub(crate) shell: clap_complete::Shell,
 }
 
 #[derive(Debug, Args)]

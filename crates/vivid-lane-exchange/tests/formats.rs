@@ -1,7 +1,6 @@
 //! Laws of the table formats: nothing is lost between them but what a format does not have.
 
-// The reference matcher's model is shared with other laws, which use all of it.
-#[allow(dead_code)]
+#[allow(dead_code, reason = "the laws of the matcher use all of it")]
 mod reference;
 
 use proptest::prelude::*;

@@ -11,6 +11,8 @@ mod tree;
 
 use std::io::Write;
 
+use clap::CommandFactory;
+
 use crate::Outcome;
 use crate::args::{Cli, Command};
 use crate::output::Failure;
@@ -34,6 +36,13 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::table_schema())?;
+            Ok(Outcome::Fine)
+        }
+        Command::Completions(args) => {
+            // Into a buffer first, as the generator panics where it cannot write.
+            let mut script = Vec::new();
+            clap_complete::generate(args.shell, &mut Cli::command(), "vivid-lane", &mut script);
+            out.write_all(&script)?;
             Ok(Outcome::Fine)
         }
         Command::Demo => demo::run(out),

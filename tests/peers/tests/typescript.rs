@@ -2,8 +2,7 @@
 //!
 //! Needs `node` and the compiler of the language, so it is run by its own script, which brings them.
 
-// The reference matcher's model is shared with other laws, which use all of it.
-#[allow(dead_code)]
+#[allow(dead_code, reason = "the laws of the matcher use all of it")]
 mod reference;
 
 use std::path::{Path, PathBuf};
@@ -160,7 +159,6 @@ fn config(runner: &mut TestRunner) -> Vec<Route> {
 }
 
 #[test]
-#[ignore = "needs node and the compiler; its script runs it"]
 fn the_module_makes_the_links_of_the_table() {
     let mut workshop = Workshop::new("links");
     let seed: [u8; 32] = std::array::from_fn(|at| at as u8);
@@ -267,7 +265,6 @@ fn the_module_makes_the_links_of_the_table() {
 }
 
 #[test]
-#[ignore = "needs node and the compiler; its script runs it"]
 fn only_what_the_table_has_compiles() {
     let mut workshop = Workshop::new("types");
     let table = Table::from_toml(
