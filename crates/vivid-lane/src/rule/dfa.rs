@@ -28,9 +28,11 @@ pub(crate) struct Classes {
 
 impl Classes {
     /// The coarsest classes that tell apart what `key` tells apart.
-    pub(crate) fn by<K: Eq + Hash>(key: impl Fn(u8) -> K) -> Self {
+    ///
+    /// Keys are numbers, and the function is no type parameter, so that all callers share one copy of this code.
+    pub(crate) fn by(key: &dyn Fn(u8) -> u32) -> Self {
         let mut of = [0; 256];
-        let mut ids: HashMap<K, u8> = HashMap::new();
+        let mut ids: HashMap<u32, u8> = HashMap::new();
         let mut representatives = Vec::new();
         // Bytes in the order in which they read best, so that witnesses do.
         let readable = (b'a'..=b'z').chain(b'0'..=b'9').chain(b'A'..=b'Z').chain(*b"-_.~");
@@ -50,16 +52,21 @@ impl Classes {
         Self { of, representatives }
     }
 
+    /// A class for each byte of some, and one for all others.
+    pub(crate) fn of_bytes(own: &dyn Fn(u8) -> bool) -> Self {
+        Self::by(&|byte| if own(byte) { u32::from(byte) } else { 256 })
+    }
+
     /// Classes that tell apart what any of the automata does.
     pub(crate) fn of_all<'a>(automata: impl IntoIterator<Item = &'a Dfa>) -> Self {
         let mut automata = automata.into_iter();
-        let first = automata.next().map_or_else(|| Self::by(|_| ()), |first| first.classes.clone());
+        let first = automata.next().map_or_else(|| Self::by(&|_| 0), |first| first.classes.clone());
         automata.fold(first, |classes, other| {
             // Many automata tell apart the same bytes, and then there is nothing to refine.
             if classes == other.classes {
                 classes
             } else {
-                Self::by(|byte| (classes.class(byte), other.classes.class(byte)))
+                Self::by(&|byte| pair(classes.class(byte), u32::from(other.classes.class(byte))))
             }
         })
     }
@@ -76,6 +83,11 @@ impl Classes {
     fn count(&self) -> usize {
         self.representatives.len()
     }
+}
+
+/// One key of a class and something else.
+pub(super) fn pair(class: u8, other: u32) -> u32 {
+    other << 8 | u32::from(class)
 }
 
 /// A set of texts. Every state but [`DEAD`] can still reach an accepting one.
@@ -101,17 +113,22 @@ pub(crate) struct Comparison {
 
 impl Dfa {
     /// The automaton whose states are what `step` leads to from `start`; `None` is the dead state.
+    ///
+    /// The functions are no type parameters, so that there is one copy of this code for each type of state.
     pub(crate) fn explore<S: Clone + Eq + Hash>(
         classes: Classes,
         start: S,
-        step: impl Fn(&S, u8) -> Option<S>,
-        accepts: impl Fn(&S) -> bool,
+        step: &dyn Fn(&S, u8) -> Option<S>,
+        accepts: &dyn Fn(&S) -> bool,
     ) -> Result<Self, TooLarge> {
         let stride = classes.count();
         let mut ids: HashMap<S, u32> = HashMap::from([(start.clone(), 1)]);
-        let mut waiting = std::collections::VecDeque::from([start]);
+        // In the order of their numbers; those before `at` have their row.
+        let mut states = vec![start];
         let mut dfa = Self { next: vec![DEAD; stride], accepts: vec![false], start: 1, classes };
-        while let Some(state) = waiting.pop_front() {
+        let mut at = 0;
+        while let Some(state) = states.get(at).cloned() {
+            at += 1;
             dfa.accepts.push(accepts(&state));
             for class in 0..stride {
                 let Some(target) = step(&state, dfa.classes.representatives[class]) else {
@@ -122,7 +139,7 @@ impl Dfa {
                 let id = match ids.entry(target) {
                     Entry::Occupied(known) => *known.get(),
                     Entry::Vacant(vacant) => {
-                        waiting.push_back(vacant.key().clone());
+                        states.push(vacant.key().clone());
                         *vacant.insert(fresh)
                     }
                 };
@@ -198,10 +215,13 @@ impl Dfa {
 
     /// The set of these texts.
     pub(crate) fn words<'a>(words: impl IntoIterator<Item = &'a str>) -> Result<Self, TooLarge> {
-        let mut sorted: Vec<&[u8]> = words.into_iter().map(str::as_bytes).collect();
+        Self::of_words(words.into_iter().map(str::as_bytes).collect())
+    }
+
+    fn of_words(mut sorted: Vec<&[u8]>) -> Result<Self, TooLarge> {
         sorted.sort_unstable();
         let used: std::collections::HashSet<u8> = sorted.iter().copied().flatten().copied().collect();
-        let classes = Classes::by(|byte| used.contains(&byte).then_some(byte));
+        let classes = Classes::of_bytes(&|byte| used.contains(&byte));
         // A state is the stretch of words that share what was read, and how long that is.
         let step = |&(from, to, length): &(usize, usize, usize), byte: u8| {
             let stretch = &sorted[from..to];
@@ -209,9 +229,8 @@ impl Dfa {
             let high = from + stretch.partition_point(|word| word.get(length).is_none_or(|&next| next <= byte));
             (low < high).then_some((low, high, length + 1))
         };
-        Self::explore(classes, (0, sorted.len(), 0), step, |&(from, to, length)| {
-            from < to && sorted[from].len() == length
-        })
+        let accepts = |&(from, to, length): &(usize, usize, usize)| from < to && sorted[from].len() == length;
+        Self::explore(classes, (0, sorted.len(), 0), &step, &accepts)
     }
 
     /// The texts of both sets.
@@ -221,7 +240,7 @@ impl Dfa {
             both => Some(both),
         };
         let accepts = |&(left, right): &(u32, u32)| self.is_final(left) && other.is_final(right);
-        Self::explore(Classes::of_all([self, other]), (self.start, other.start), step, accepts)
+        Self::explore(Classes::of_all([self, other]), (self.start, other.start), &step, &accepts)
     }
 
     /// The texts of this set that the other lacks.
@@ -231,7 +250,7 @@ impl Dfa {
             left => Some((left, other.step(right, byte))),
         };
         let accepts = |&(left, right): &(u32, u32)| self.is_final(left) && !other.is_final(right);
-        Self::explore(Classes::of_all([self, other]), (self.start, other.start), step, accepts)
+        Self::explore(Classes::of_all([self, other]), (self.start, other.start), &step, &accepts)
     }
 
     /// Is the text in the set? Linear in its length.
@@ -321,14 +340,14 @@ impl Dfa {
             next => Some(Some(next)),
         };
         let accepts = |at: &Option<u32>| at.is_none_or(|state| self.is_final(state));
-        Self::explore(self.classes.clone(), None, step, accepts)
+        Self::explore(self.classes.clone(), None, &step, &accepts)
     }
 
     /// The texts as paths: each slash becomes a [`SEPARATOR`](super::SEPARATOR), and no segment is empty.
     pub(crate) fn cut_at_slashes(&self) -> Result<Self, TooLarge> {
         let separator = super::SEPARATOR;
-        let special = |byte: u8| matches!(byte, b'/').then_some(0).or((byte == separator).then_some(1));
-        let classes = Classes::by(|byte| (self.classes.class(byte), special(byte)));
+        let special = |byte: u8| if byte == b'/' { 1 } else { 2 * u32::from(byte == separator) };
+        let classes = Classes::by(&|byte| pair(self.classes.class(byte), special(byte)));
         let step = |&(state, is_begun): &(u32, bool), byte: u8| {
             let read = match byte {
                 b'/' => return None,
@@ -338,7 +357,8 @@ impl Dfa {
             let next = self.step(state, read);
             (next != DEAD && (is_begun || byte != separator)).then_some((next, byte != separator))
         };
-        Self::explore(classes, (self.start, false), step, |&(state, is_begun)| is_begun && self.is_final(state))
+        let accepts = |&(state, is_begun): &(u32, bool)| is_begun && self.is_final(state);
+        Self::explore(classes, (self.start, false), &step, &accepts)
     }
 
     /// The text, where the set has only one.
@@ -401,7 +421,7 @@ impl Dfa {
     /// A shortest text of the set.
     pub(crate) fn shortest(&self) -> Option<Vec<u8>> {
         // The empty set as the other side: what is found is found on the left alone.
-        let none = Self { classes: Classes::by(|_| ()), next: vec![DEAD], accepts: vec![false], start: DEAD };
+        let none = Self { classes: Classes::by(&|_| 0), next: vec![DEAD], accepts: vec![false], start: DEAD };
         self.compare(&none).ok()?.only_left
     }
 }

@@ -101,8 +101,8 @@ fn date() -> Result<Dfa, TooLarge> {
             Day::Done => return None,
         })
     };
-    let classes = Classes::by(|byte| (byte.is_ascii_digit() || byte == b'-').then_some(byte));
-    Dfa::explore(classes, Day::Year { digits: 0, number: 0 }, step, |at| *at == Day::Done)
+    let classes = Classes::of_bytes(&|byte| byte.is_ascii_digit() || byte == b'-');
+    Dfa::explore(classes, Day::Year { digits: 0, number: 0 }, &step, &|at| *at == Day::Done)
 }
 
 fn is_leap(year: u16) -> bool {

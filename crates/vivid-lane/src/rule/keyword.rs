@@ -327,7 +327,7 @@ impl Keyword for Length {
             if self.is_most { (read <= self.count).then_some(read) } else { Some(read.min(self.count)) }
         };
         let accepts = |&read: &usize| self.is_most || read == self.count;
-        Dfa::explore(Classes::by(begins), 0, step, accepts).map(|set| Some(Arc::new(set)))
+        Dfa::explore(Classes::by(&|byte| u32::from(begins(byte))), 0, &step, &accepts).map(|set| Some(Arc::new(set)))
     }
 
     fn refusal(&self, value: &str) -> Option<String> {

@@ -71,7 +71,7 @@ struct Reading {
 
 /// The decimal texts whose order to the bound is one of those given.
 pub(super) fn bounded(bound: &Decimal, orders: &[Ordering]) -> Result<Dfa, TooLarge> {
-    let classes = Classes::by(|byte| (byte.is_ascii_digit() || matches!(byte, b'-' | b'.')).then_some(byte));
+    let classes = Classes::of_bytes(&|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
     let start = Reading { negative: false, whole: 0, fraction: None, digits: Ordering::Equal };
     let length = |at: &Reading| at.whole.cmp(&bound.whole.len());
     let step = |at: &Reading, byte: u8| {
@@ -111,7 +111,7 @@ pub(super) fn bounded(bound: &Decimal, orders: &[Ordering]) -> Result<Dfa, TooLa
         };
         at.whole > 0 && orders.contains(&order)
     };
-    Dfa::explore(classes, start, step, accepts)
+    Dfa::explore(classes, start, &step, &accepts)
 }
 
 /// The step of `multipleOf`: so many units of the last of so many decimal places.
@@ -140,7 +140,7 @@ impl Step {
 
 /// The decimal texts that are multiples of the step.
 pub(super) fn multiples(step: Step) -> Result<Dfa, TooLarge> {
-    let classes = Classes::by(|byte| (byte.is_ascii_digit() || matches!(byte, b'-' | b'.')).then_some(byte));
+    let classes = Classes::of_bytes(&|byte| byte.is_ascii_digit() || matches!(byte, b'-' | b'.'));
     // The rest so far, and the digits after the point; the sign changes nothing.
     let read = |&(rest, places): &(u64, Option<usize>), byte: u8| match (byte, places) {
         (b'-', None) => Some((rest, None)),
@@ -151,5 +151,5 @@ pub(super) fn multiples(step: Step) -> Result<Dfa, TooLarge> {
         }
         _ => None,
     };
-    Dfa::explore(classes, (0, None), read, |&(rest, places)| step.is_zero(rest, places.unwrap_or(0)))
+    Dfa::explore(classes, (0, None), &read, &|&(rest, places)| step.is_zero(rest, places.unwrap_or(0)))
 }

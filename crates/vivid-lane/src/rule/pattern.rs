@@ -43,7 +43,7 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
     let begin = dense
         .start_state(&start::Config::new().anchored(Anchored::No))
         .map_err(|error| format!("not a regular expression: {error}"))?;
-    let classes = Classes::by(|byte| dense.byte_classes().get(byte));
+    let classes = Classes::by(&|byte| u32::from(dense.byte_classes().get(byte)));
     // A match is seen one byte late; once seen, whatever follows is accepted. At the end of a text the
     // automaton is asked about the end itself.
     #[derive(Clone, Copy, PartialEq, Eq, Hash)]
@@ -63,7 +63,7 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
         At::Found => true,
         At::State(state) => dense.is_match_state(dense.next_eoi_state(state)),
     };
-    Dfa::explore(classes, enter(begin), step, accepts)
+    Dfa::explore(classes, enter(begin), &step, &accepts)
         .map_err(|_| format!("the automaton of this pattern would have more than {MOST_STATES} states"))
 }
 

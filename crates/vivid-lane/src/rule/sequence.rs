@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::dfa::{Classes, Dfa, TooLarge};
+use super::dfa::{Classes, Dfa, TooLarge, pair};
 
 /// What stands between two segments of a path, where whole paths are compared. No value holds it, for it is
 /// no byte of UTF-8; a slash would not do, because a value may hold an escaped one.
@@ -48,7 +48,8 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
     automata.sort_by_key(|set| std::ptr::from_ref::<Dfa>(set).addr());
     automata.dedup_by_key(|set| std::ptr::from_ref::<Dfa>(set).addr());
     let values = Classes::of_all(automata);
-    let classes = Classes::by(|byte| (values.class(byte), bytes[usize::from(byte)].then_some(byte)));
+    let classes =
+        Classes::by(&|byte| pair(values.class(byte), if bytes[usize::from(byte)] { u32::from(byte) } else { 256 }));
 
     let machine = Machine { alternatives };
     let mut start = Vec::new();
@@ -56,7 +57,7 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
         machine.enter(alternative, 0, &mut start);
     }
     start.sort_unstable();
-    Dfa::explore(classes, start, |places, byte| machine.step(places, byte), |places| machine.is_end(places))
+    Dfa::explore(classes, start, &|places, byte| machine.step(places, byte), &|places| machine.is_end(places))
 }
 
 struct Machine<'a> {
