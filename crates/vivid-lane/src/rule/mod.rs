@@ -94,7 +94,7 @@ impl Check {
         let mut implies_number = false;
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
         let mut declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
-        declared.sort_by_key(|(_, (keyword, _))| keyword::rank(keyword));
+        declared.sort_unstable_by_key(|(index, (keyword, _))| (keyword::rank(keyword), *index));
         for (index, (keyword, value)) in declared {
             match keyword::read(keyword, value, formats) {
                 Err(reason) => problems.push(RuleProblem::at(index, "rule", format!("`{keyword}`: {reason}"))),

@@ -100,7 +100,7 @@ fn translate(pattern: &str) -> Result<String, String> {
         .map_err(|error| format!("not a regular expression: {}", error.kind()))?;
     let mut edits = Vec::new();
     ast::visit(&parsed, Edits { pattern, edits: &mut edits })?;
-    edits.sort_by_key(|(range, _): &(std::ops::Range<usize>, String)| range.start);
+    edits.sort_unstable_by_key(|(range, _): &(std::ops::Range<usize>, String)| range.start);
     let mut rust = String::with_capacity(pattern.len() + 16);
     let mut from = 0;
     for (range, text) in edits {

@@ -45,7 +45,7 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
             }
         }
     }
-    automata.sort_by_key(|set| std::ptr::from_ref::<Dfa>(set).addr());
+    automata.sort_unstable_by_key(|set| std::ptr::from_ref::<Dfa>(set).addr());
     automata.dedup_by_key(|set| std::ptr::from_ref::<Dfa>(set).addr());
     let values = Classes::of_all(automata);
     let classes =

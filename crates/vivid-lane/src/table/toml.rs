@@ -47,7 +47,7 @@ impl Reader<'_> {
                 Some((at, Entry { key: key.into_inner().into_owned(), span, value }))
             })
             .collect();
-        entries.sort_by_key(|(at, _)| *at);
+        entries.sort_unstable_by_key(|(at, _)| *at);
         entries.into_iter().map(|(_, entry)| entry).collect()
     }
 
