@@ -49,6 +49,17 @@ fn a_table_goes_through_every_format_and_back() {
     let text = std::fs::read(DEMO).expect("the demo data is there");
     assert_eq!(demo("convert").out.as_bytes(), text);
     assert_eq!(tool(&["convert", "-"], &text).out.as_bytes(), text);
+    // Whatever it is written in.
+    for to in ["yaml", "json"] {
+        let other = tool(&["convert", "-", "--to", to], &text);
+        let back = tool(&["convert", "-"], other.out.as_bytes());
+        assert_eq!((other.status, back.status), (0, 0), "{to}: {}{}", other.err, back.err);
+        assert_eq!(tool(&["convert", "-", "--to", to], back.out.as_bytes()).out, other.out);
+    }
+    for yaml in ["---\nroutes: {a: {path: /, page: x}}\n", "# =\n\n'routes = ':\n"] {
+        let read = tool(&["convert", "-", "--to", "yaml"], yaml.as_bytes());
+        assert!(!read.err.contains("TOML"), "{yaml}: {}", read.err);
+    }
     assert!(
         tool(&["convert", "-", "--to", "toml"], b"{\"routes\":{\"a\":{\"path\":\"/\"}}}")
             .out

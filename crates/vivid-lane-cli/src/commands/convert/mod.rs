@@ -84,7 +84,11 @@ impl Input {
         match args.from {
             From::Table if input == Some(Path::new("-")) => {
                 let text = standard_input()?;
-                let source = if is_json(&text) { Source::json(text) } else { Source::toml(text) };
+                let source = match syntax(&text) {
+                    Syntax::Json => Source::json(text),
+                    Syntax::Yaml => Source::yaml(text),
+                    Syntax::Toml => Source::toml(text),
+                };
                 let source = source.named("standard input");
                 Ok(Self { kind: Kind::File { source, file: None }, notes: Notes::default() })
             }
@@ -99,7 +103,7 @@ impl Input {
                 let name =
                     if path == Path::new("-") { "standard input".to_owned() } else { path.display().to_string() };
                 let text = if path == Path::new("-") { standard_input()? } else { bounded_text(&path)? };
-                let source = if is_json(&text) { Source::json(text) } else { Source::yaml(text) };
+                let source = if syntax(&text) == Syntax::Json { Source::json(text) } else { Source::yaml(text) };
                 let read =
                     openapi::read(source.named(name.as_str())).map_err(|error| Failure::Description { name, error })?;
                 Ok(Self { kind: Kind::Made(Box::new(read.table)), notes: read.notes })
@@ -162,9 +166,31 @@ fn standard_input() -> Result<String, Failure> {
     if read as u64 > LONGEST { Err(too_long("standard input")) } else { Ok(text) }
 }
 
-/// A text in JSON begins with a brace, whatever its file is called.
-fn is_json(text: &str) -> bool {
-    text.trim_start_matches('\u{feff}').trim_start().starts_with('{')
+/// What a table without a file name is written in, by its first line that says something. JSON begins with a brace. A line
+/// of YAML is a marker, or a key and a colon; one of TOML is a header, or a key and an equals sign.
+fn syntax(text: &str) -> Syntax {
+    let mut lines = text.trim_start_matches('\u{feff}').lines().map(str::trim_start);
+    let line = lines.find(|line| !line.is_empty() && !line.starts_with('#')).unwrap_or_default();
+    if line.starts_with('{') {
+        return Syntax::Json;
+    }
+    if line.starts_with("---") || line.starts_with('%') {
+        return Syntax::Yaml;
+    }
+    // Whichever sign comes first, outside of quotes.
+    let mut quote = None;
+    let sign = line.chars().find(|&c| match (quote, c) {
+        (None, '"' | '\'') => {
+            quote = Some(c);
+            false
+        }
+        (Some(open), _) => {
+            quote = Some(open).filter(|_| c != open);
+            false
+        }
+        (None, _) => matches!(c, ':' | '=' | '['),
+    });
+    if sign == Some(':') { Syntax::Yaml } else { Syntax::Toml }
 }
 
 fn bounded_text(path: &Path) -> Result<String, Failure> {
