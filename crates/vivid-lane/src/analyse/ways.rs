@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 
 use crate::compile::{demanded, segment_set, way_set};
 use crate::matcher::{EndingId, Frozen, NodeId, Piece, Route, RouteId, TailKind};
-use crate::rule::{Classes, Dfa, MOST_STATES, SEPARATOR, TooLarge};
+use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, SEPARATOR, TooLarge};
 use crate::template::percent::encode_unreserved;
 
 /// What a segment is.
@@ -28,8 +28,8 @@ pub(super) struct Way {
     pub(super) route: RouteId,
     pub(super) words: Vec<Word>,
     tail: Option<(TailKind, Arc<crate::rule::Check>)>,
-    /// Is it certain that the way accepts what its set does?
-    pub(super) is_sure: bool,
+    /// How far the set tells what the way accepts.
+    pub(super) certainty: Certainty,
     set: RefCell<Option<Arc<Dfa>>>,
 }
 
@@ -55,15 +55,17 @@ impl<'t> Ways<'t> {
         let tree = &frozen.tree;
         let mut sets = Vec::with_capacity(tree.patterns.len());
         for pattern in &tree.patterns {
-            let is_sure = pattern.pieces.iter().all(|piece| match piece {
-                Piece::Text(_) => true,
-                Piece::Value(check) => check.list.is_none() && check.judges().next().is_none(),
-            });
-            sets.push((segment_set(pattern)?, is_sure));
+            let of_piece = |piece: &Piece| match piece {
+                Piece::Text(_) => Certainty::Exact,
+                Piece::Value(check) => check.certainty(),
+            };
+            let certainty = pattern.pieces.iter().map(of_piece).max().unwrap_or(Certainty::Exact);
+            sets.push((segment_set(pattern)?, certainty));
         }
         let mut found: Vec<Option<Way>> = tree.endings.iter().map(|_| None).collect();
-        let mut open: Vec<(NodeId, Vec<Word>, bool, bool)> = vec![(tree.root(), Vec::new(), true, false)];
-        while let Some((id, words, is_sure, in_tail)) = open.pop() {
+        let mut open: Vec<(NodeId, Vec<Word>, Certainty, bool)> =
+            vec![(tree.root(), Vec::new(), Certainty::Exact, false)];
+        while let Some((id, words, certainty, in_tail)) = open.pop() {
             let node = tree.node(id);
             for &ending in tree.stops(node) {
                 let packed = tree.ending(ending);
@@ -71,12 +73,14 @@ impl<'t> Ways<'t> {
                     let params = &frozen.route(packed.route).params;
                     (tail.kind, Arc::clone(&params[usize::from(tail.param)].check))
                 });
+                // The rule of a tail speaks of the whole tail, and so is no part of the pattern of its segments.
+                let of_tail = tail.as_ref().map_or(Certainty::Exact, |(_, check)| check.certainty());
                 found[ending.0 as usize] = Some(Way {
                     ending,
                     route: packed.route,
                     words: words.clone(),
                     tail,
-                    is_sure,
+                    certainty: certainty.max(of_tail),
                     set: RefCell::new(None),
                 });
             }
@@ -85,11 +89,11 @@ impl<'t> Ways<'t> {
             }
             let longer = |word: Word| words.iter().cloned().chain([word]).collect::<Vec<_>>();
             open.extend(
-                tree.literals(node).map(|(text, child)| (child, longer(Word::Literal(text.into())), is_sure, false)),
+                tree.literals(node).map(|(text, child)| (child, longer(Word::Literal(text.into())), certainty, false)),
             );
             open.extend(tree.edges(node).iter().map(|edge| {
-                let (set, sure) = &sets[edge.pattern.0 as usize];
-                (edge.target, longer(Word::Set(Arc::clone(set))), is_sure && *sure, edge.is_tail)
+                let (set, of_segment) = &sets[edge.pattern.0 as usize];
+                (edge.target, longer(Word::Set(Arc::clone(set))), certainty.max(*of_segment), edge.is_tail)
             }));
         }
         let all: Vec<Way> = found.into_iter().collect::<Option<_>>().ok_or(TooLarge)?;

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use hashbrown::HashMap;
 
 use crate::matcher::{HostDemand, Narrower, Pattern, PatternId, Piece, QueryDemand, Route, TailKind};
-use crate::rule::{Atom, Check, Comparison, Dfa, SEPARATOR, TEXT, TooLarge, sequence};
+use crate::rule::{Atom, Certainty, Check, Comparison, Dfa, SEPARATOR, TEXT, TooLarge, sequence};
 
 /// What two sets have to do with each other.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -148,27 +148,24 @@ fn relate(left: &Known, right: &Known) -> Result<Relation, TooLarge> {
         (false, true) => Narrower::Right,
         (false, false) => Narrower::Neither,
     };
-    let narrower = match (&left.list, &right.list) {
-        (None, None) => by_sets,
-        (Some(a), Some(b)) if a == b && by_sets != Narrower::Neither => by_sets,
-        (Some(_), Some(_)) => Narrower::LeftAsked,
-        (Some(_), None) => {
-            if right.is_choice {
-                Narrower::Right
-            } else {
-                Narrower::Left
-            }
-        }
-        (None, Some(_)) => {
-            if left.is_choice {
-                Narrower::Left
-            } else {
-                Narrower::Right
-            }
-        }
-    };
+    let lists = [left, right].map(|known| (known.list.as_deref(), known.is_choice));
+    let narrower = by_lists(lists[0], lists[1], by_sets);
     let is_sure = [left, right].iter().all(|known| known.judges.is_empty() && known.list.is_none());
     Ok(Relation::Shared { narrower, witness, is_sure })
+}
+
+/// Which of two is the narrower by the lists that they ask: none, or one, and whether they name their values one by one. A
+/// list is narrower than a rule that does not; of two lists the one that is declared first is asked first.
+pub(super) fn by_lists(left: (Option<&str>, bool), right: (Option<&str>, bool), by_sets: Narrower) -> Narrower {
+    match (left, right) {
+        ((None, _), (None, _)) => by_sets,
+        ((Some(one), _), (Some(other), _)) if one == other && by_sets != Narrower::Neither => by_sets,
+        ((Some(_), _), (Some(_), _)) => Narrower::LeftAsked,
+        ((Some(_), _), (None, true)) => Narrower::Right,
+        ((Some(_), _), (None, false)) => Narrower::Left,
+        ((None, true), (Some(_), _)) => Narrower::Left,
+        ((None, false), (Some(_), _)) => Narrower::Right,
+    }
 }
 
 /// Whether one of two sets holds the other, when all that is known is what each has alone.
@@ -202,17 +199,17 @@ struct Asked {
     may_be_absent: bool,
     /// `None` for any value, an empty one too.
     set: Option<Arc<Dfa>>,
-    is_sure: bool,
+    check: Option<Arc<Check>>,
 }
 
 impl Asked {
     /// A name that the route does not ask for.
-    const FREE: Self = Self { may_be_absent: true, set: None, is_sure: true };
+    const FREE: Self = Self { may_be_absent: true, set: None, check: None };
 
     fn of(query: &QueryDemand, name: &str) -> Result<Self, TooLarge> {
         if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
             let set = Dfa::words([&**value])?;
-            return Ok(Self { may_be_absent: false, set: Some(Arc::new(set)), is_sure: true });
+            return Ok(Self { may_be_absent: false, set: Some(Arc::new(set)), check: None });
         }
         let Some(param) = query.params.iter().find(|param| *param.name == *name) else { return Ok(Self::FREE) };
         let check = &param.check;
@@ -222,11 +219,20 @@ impl Asked {
             Some(set) if !param.is_required => Some(Arc::new(set.with_empty()?)),
             Some(_) => Some(check.set()),
         };
-        Ok(Self {
-            may_be_absent: !param.is_required,
-            set,
-            is_sure: check.judges().next().is_none() && check.list.is_none(),
-        })
+        Ok(Self { may_be_absent: !param.is_required, set, check: Some(Arc::clone(check)) })
+    }
+
+    fn list(&self) -> Option<&str> {
+        self.check.as_ref()?.list.as_deref()
+    }
+
+    /// Are its values named one by one?
+    fn is_choice(&self) -> bool {
+        self.check.as_ref().map_or(self.set.is_some(), |check| check.is_choice)
+    }
+
+    fn is_sure(&self) -> bool {
+        self.check.as_ref().is_none_or(|check| check.certainty() == Certainty::Exact)
     }
 }
 
@@ -234,6 +240,8 @@ impl Asked {
 struct Shared {
     left_in_right: bool,
     right_in_left: bool,
+    /// Do both ask a live list for one name, and not the same?
+    is_asked: bool,
     is_sure: bool,
     /// A query that both accept, by names and values.
     witness: Vec<(String, Vec<u8>)>,
@@ -247,7 +255,7 @@ fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooL
             query.literals.iter().map(|(name, _)| &**name).chain(query.params.iter().map(|param| &*param.name))
         })
         .collect();
-    let (mut left_in_right, mut right_in_left, mut all_sure) = (true, true, true);
+    let (mut left_in_right, mut right_in_left, mut is_asked, mut all_sure) = (true, true, false, true);
     let mut witness = Vec::new();
     for name in names {
         let (a, b) = (Asked::of(left, name)?, Asked::of(right, name)?);
@@ -262,19 +270,22 @@ fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooL
         if values.both.is_none() && !can_be_absent {
             return Ok(None);
         }
-        left_in_right &= values.only_left.is_none() && (b.may_be_absent || !a.may_be_absent);
-        right_in_left &= values.only_right.is_none() && (a.may_be_absent || !b.may_be_absent);
-        all_sure &= a.is_sure && b.is_sure;
+        let by_sets = by_inclusion(values.only_left.is_none(), values.only_right.is_none());
+        let narrower = by_lists((a.list(), a.is_choice()), (b.list(), b.is_choice()), by_sets);
+        left_in_right &= matches!(narrower, Narrower::Left | Narrower::Same) && (b.may_be_absent || !a.may_be_absent);
+        right_in_left &= matches!(narrower, Narrower::Right | Narrower::Same) && (a.may_be_absent || !b.may_be_absent);
+        is_asked |= narrower == Narrower::LeftAsked;
+        all_sure &= a.is_sure() && b.is_sure();
         if !can_be_absent {
             witness.push((name.to_owned(), values.both.unwrap_or_default()));
         }
     }
-    Ok(Some(Shared { left_in_right, right_in_left, is_sure: all_sure, witness }))
+    Ok(Some(Shared { left_in_right, right_in_left, is_asked, is_sure: all_sure, witness }))
 }
 
 /// Compares the queries that two routes demand; the witness is a query that both accept.
 pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relation, TooLarge> {
-    let Some(Shared { left_in_right, right_in_left, is_sure, witness }) = share(left, right)? else {
+    let Some(Shared { left_in_right, right_in_left, is_asked, is_sure, witness }) = share(left, right)? else {
         return Ok(Relation::Disjoint);
     };
     // Where neither holds the other, a literal query goes before none, then a required parameter before none.
@@ -285,6 +296,7 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
             ((false, _), (true, _)) => Narrower::Right,
             ((_, true), (_, false)) => Narrower::Left,
             ((_, false), (_, true)) => Narrower::Right,
+            _ if is_asked => Narrower::LeftAsked,
             _ => Narrower::Neither,
         },
         decided => decided,

@@ -10,8 +10,8 @@ use hashbrown::{HashMap, HashSet};
 use super::chain::Chained;
 use super::grow::{Growing, Word, path_set};
 use super::order::{self, Relation};
-use crate::matcher::{Edge, EndingId, Narrower, NodeId, Route, RouteId, Site};
-use crate::rule::{Dfa, TooLarge};
+use crate::matcher::{Edge, EndingId, Narrower, NodeId, Param, ParamKind, Route, RouteId, Site};
+use crate::rule::{Certainty, Dfa, TooLarge};
 use crate::table::{Overlaps, Report};
 use crate::template::percent::encode_unreserved;
 
@@ -162,12 +162,13 @@ impl Proof<'_> {
             return Ok(());
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
-        let Relation::Shared { narrower: by_host, witness: host, .. } =
+        let Relation::Shared { narrower: by_host, witness: host, is_sure: host_is_sure } =
             order::hosts(one.host.as_deref(), two.host.as_deref())?
         else {
             return Ok(());
         };
-        let Relation::Shared { narrower: by_query, witness: query, is_sure } = order::queries(&one.query, &two.query)?
+        let Relation::Shared { narrower: by_query, witness: query, is_sure: query_is_sure } =
+            order::queries(&one.query, &two.query)?
         else {
             return Ok(());
         };
@@ -195,7 +196,7 @@ impl Proof<'_> {
             a,
             b,
             &format!("{origin}{}", self.site.address(format!("{path}{query}"))),
-            is_sure && path_is_sure,
+            host_is_sure && query_is_sure && path_is_sure,
         );
         Ok(())
     }
@@ -207,7 +208,7 @@ impl Proof<'_> {
             let (a, b) = (a.route, b.route);
             return Ok(match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
                 Relation::Disjoint => None,
-                Relation::Shared { witness, is_sure, .. } => Some((witness, is_sure)),
+                Relation::Shared { witness, .. } => Some((witness, self.path_is_sure(a) && self.path_is_sure(b))),
             });
         }
         let (mut url, mut is_sure) = (String::new(), true);
@@ -237,6 +238,13 @@ impl Proof<'_> {
         Ok(Some((if url.is_empty() { "/".to_owned() } else { url }, is_sure)))
     }
 
+    /// Does the set of whole paths of a route tell what it accepts?
+    fn path_is_sure(&self, route: RouteId) -> bool {
+        let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
+        let params = self.chained[route.0 as usize].params.iter().filter(in_path);
+        params.map(|param| param.check.certainty()).all(|certainty| certainty == Certainty::Exact)
+    }
+
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
     fn by_path(&mut self, a: RouteId, b: RouteId) -> Result<Narrower, TooLarge> {
         let is_plain = |route: RouteId| {
@@ -246,10 +254,23 @@ impl Proof<'_> {
         if is_plain(a) && is_plain(b) {
             return Ok(Narrower::Same);
         }
-        Ok(match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
+        let by_sets = match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
             Relation::Disjoint => Narrower::Neither,
             Relation::Shared { narrower, .. } => narrower,
+        };
+        // The rule of a tail speaks of the whole tail, so its list was not looked at with the segments.
+        Ok(match (self.tail_list(a), self.tail_list(b)) {
+            (Some(left), Some(right)) => order::by_lists(left, right, by_sets),
+            _ => by_sets,
         })
+    }
+
+    /// The list that the tail of a route asks, and whether its values are named one by one; `None` without a tail.
+    fn tail_list(&self, route: RouteId) -> Option<(Option<&str>, bool)> {
+        let chained = &self.chained[route.0 as usize];
+        let (param, _) = chained.plan.shapes.iter().find_map(|shape| shape.tail)?;
+        let check = &chained.params[usize::from(param)].check;
+        Some((check.list.as_deref(), check.is_choice))
     }
 
     /// The set of whole paths of a route; worked out once.

@@ -68,6 +68,17 @@ impl RuleProblem {
     }
 }
 
+/// How far a set tells what its rules accept; of several rules, the greatest counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Certainty {
+    /// All that is in the set is accepted.
+    Exact,
+    /// A function of the program's own may refuse some of it, always the same.
+    Judged,
+    /// A live list accepts what it holds just now, which may be nothing.
+    Listed,
+}
+
 impl Check {
     /// The rule that accepts every value.
     pub(crate) fn any() -> Self {
@@ -251,6 +262,15 @@ impl Check {
     /// Does every value pass?
     pub(crate) fn is_any(&self) -> bool {
         self.set.is_none() && self.judges.is_empty() && self.list.is_none()
+    }
+
+    /// How far the set tells what is accepted.
+    pub(crate) fn certainty(&self) -> Certainty {
+        match (&self.list, self.judges.is_empty()) {
+            (Some(_), _) => Certainty::Listed,
+            (None, false) => Certainty::Judged,
+            (None, true) => Certainty::Exact,
+        }
     }
 
     /// The functions that refuse values that the set accepts, by name.

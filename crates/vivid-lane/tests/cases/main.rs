@@ -1,5 +1,6 @@
 //! Cases as data, and single calls of the library.
 
+mod certainty;
 mod decisions;
 mod pages;
 mod paths;

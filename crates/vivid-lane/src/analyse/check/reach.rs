@@ -6,14 +6,14 @@ use super::Subject;
 use crate::analyse::ways::{Way, path_of, split_by};
 use crate::compile::is_within;
 use crate::matcher::{Accepted, RouteId};
-use crate::rule::{SEPARATOR, TooLarge};
+use crate::rule::{Certainty, SEPARATOR, TooLarge};
 use crate::table::Report;
 
 /// A route that wins over another on some path of its, and that path.
 struct Rival {
     route: RouteId,
     path: String,
-    /// Is it certain, whatever functions and live lists say?
+    /// Is it certain, whatever functions say?
     is_sure: bool,
 }
 
@@ -22,7 +22,7 @@ struct Rival {
 struct Fate {
     /// Is there a path on which nothing wins over it?
     is_reached: bool,
-    /// Would there be none if functions and live lists let everything pass?
+    /// Is there one unless functions let everything pass?
     may_be_reached: bool,
     rivals: Vec<Rival>,
 }
@@ -104,9 +104,13 @@ fn fate(subject: &Subject<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
         split_by(&*way.set()?, &sets, &mut |word, accepting| {
             let segments = word.iter().filter(|&&byte| byte == SEPARATOR).count();
             let accepting = || accepting.iter().map(|&at| others[at]);
-            let certain = accepting().filter(|other| other.is_sure || other.route == id);
-            let by_certain = winners(subject, id, certain.chain([way]), segments);
-            let by_all = winners(subject, id, accepting().chain([way]), segments);
+            // A list may hold nothing just now, so a route that asks one hides no other: to ask several lists in turn, or one
+            // before a route for all else, is what lists are for.
+            let accepting = |least: Certainty| {
+                accepting().filter(move |other| other.certainty <= least || other.route == id).chain([way])
+            };
+            let by_certain = winners(subject, id, accepting(Certainty::Exact), segments);
+            let by_all = winners(subject, id, accepting(Certainty::Judged), segments);
             fate.is_reached |= by_all.contains(&id);
             fate.may_be_reached |= by_certain.contains(&id);
             let rivals = by_certain.iter().map(|one| (*one, true)).chain(by_all.iter().map(|one| (*one, false)));

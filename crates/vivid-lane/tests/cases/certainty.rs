@@ -1,0 +1,103 @@
+//! What is found where no set tells exactly what is accepted: live lists, and functions of the program's own.
+
+use vivid_lane::{Decision, Format, Request, Review, Source, TableSpec};
+
+/// Code and text of each finding about a table, whose format `lucky` accepts some digits.
+fn findings(table: &str) -> Vec<String> {
+    let spec = TableSpec::read(Source::toml(format!("lists = ['one', 'two']\n{table}")))
+        .format(Format::new("lucky", |text| text == "7").described_by("^[0-9]$"));
+    let reviewed = Review::new(spec).run();
+    reviewed.findings().iter().map(|finding| format!("{}: {}", finding.code(), finding.message())).collect()
+}
+
+#[test]
+fn a_finding_claims_no_more_than_is_certain() {
+    let tails = |rule: &str, wide: &str| {
+        format!(
+            "[routes.narrow]\npath = '/x/{{+t}}'\npage = 'a'\npriority = 1\nparams.t = {rule}\n\
+             [routes.wide]\npath = '/x/{{+u}}'\npage = 'b'\nparams.u = {wide}\n"
+        )
+    };
+    let hosts = |rule: &str| {
+        format!(
+            "[params]\nclub = {rule}\n[routes.a]\nhost = '{{club}}.example'\npath = '/'\npage = 'a'\n\
+             [routes.b]\nhost = '{{club}}.example'\npath = '/'\npage = 'b'\n"
+        )
+    };
+    let segments = |one: &str, two: &str| {
+        format!(
+            "[routes.a]\npath = '/p/{{a}}'\npage = 'a'\nparams.a = {one}\n[routes.b]\npath = '/p/{{b}}'\npage = 'b'\nparams.b = {two}\n"
+        )
+    };
+    let digit = "{ pattern = '^[0-9]$' }";
+    for (table, expected) in [
+        // A list may be empty, so nothing is hidden by it, and no link is certain to be captured.
+        (tails("{ listed = 'one' }", "{}"), vec![]),
+        (tails("{ listed = 'one' }", "'digits'"), vec![]),
+        (tails("'lucky'", digit), vec!["unreachable: `wide` may never be reached: `narrow` answers all its URLs"]),
+        (tails("'digits'", digit), vec!["captured-link: a link to `narrow` can be captured: `wide` answers"]),
+        (tails(digit, digit), vec!["unreachable: `wide` can never be reached"]),
+        (hosts("{ listed = 'one' }"), vec!["overlap: `a` and `b` may both accept"]),
+        (hosts("'digits'"), vec!["overlap: `a` and `b` both accept"]),
+        // Several lists, asked one after the other, and a route for what none of them holds.
+        (segments("{ listed = 'one' }", "{ listed = 'two' }"), vec![]),
+        (segments("{ listed = 'one' }", "{ minLength = 1 }"), vec![]),
+    ] {
+        let found: Vec<String> = findings(&table)
+            .into_iter()
+            .filter(|one| !one.contains("unused") && !one.starts_with("catch-all"))
+            .collect();
+        assert_eq!(found.len(), expected.len(), "{table}{found:#?}");
+        for (found, expected) in found.iter().zip(expected) {
+            assert!(found.starts_with(expected), "{table}{found}");
+        }
+    }
+}
+
+/// In a query a list is narrower than a plain rule too, and of two lists the first is asked first.
+#[test]
+fn lists_narrow_queries() {
+    let routes = |one: &str, two: &str| {
+        let route = |name: &str, rule: &str| {
+            format!("[routes.{name}]\npath = '/s{{?q}}'\npage = '{name}'\nrequired = ['q']\nparams.q = {rule}\n")
+        };
+        TableSpec::read(Source::toml(format!("lists = ['one', 'two']\n{}{}", route("a", one), route("b", two)))).build()
+    };
+    let (one, two) = ("{ listed = 'one' }", "{ listed = 'two' }");
+    for (first, second, pages) in [
+        ("{}", one, ["b", "b", "a", "a"]),
+        (one, "{}", ["a", "a", "b", "b"]),
+        (one, two, ["a", "a", "b", "404"]),
+        (two, one, ["b", "a", "a", "404"]),
+    ] {
+        let table = routes(first, second).unwrap_or_else(|error| panic!("{first} {second}: {error}"));
+        // `ada` is in the first list, `bea` in both, `cyd` in the second, and `dot` in none.
+        let lists = |list: &str, value: &str| match list {
+            "one" => matches!(value, "ada" | "bea"),
+            _ => matches!(value, "bea" | "cyd"),
+        };
+        for (value, page) in ["ada", "bea", "cyd", "dot"].into_iter().zip(pages) {
+            let found = match table.decide(&Request::get(&format!("/s?q={value}")).lists(&lists)) {
+                Decision::Page(found) => found.page().clone(),
+                other => other.status().to_string(),
+            };
+            assert_eq!(found, page, "{first} {second}: {value}");
+        }
+    }
+}
+
+/// So it is in a tail, whose rule speaks of all its segments.
+#[test]
+fn lists_narrow_tails() {
+    let table = "lists = ['one']\n[routes.wide]\npath = '/x/{+u}'\npage = 'wide'\nparams.u = 'digits'\n\
+                 [routes.listed]\npath = '/x/{+t}'\npage = 'listed'\nparams.t = { listed = 'one' }\n";
+    let table = TableSpec::read(Source::toml(table)).build().unwrap_or_else(|error| panic!("{error}"));
+    let lists = |_: &str, value: &str| matches!(value, "7" | "a/b");
+    for (url, page) in [("/x/7", "listed"), ("/x/8", "wide"), ("/x/a/b", "listed"), ("/x/a", "404")] {
+        let found = match table.decide(&Request::get(url).lists(&lists)) {
+            Decision::Page(found) => found.page().clone(),
+            other => other.status().to_string(),
+        };
+        assert_eq!(found, page, "{url}");
+    }
+}
