@@ -5,7 +5,7 @@
 
 use std::hint::black_box;
 
-use vivid_lane::{Decision, Request};
+use vivid_lane::{Decision, Request, Table};
 use vivid_lane_benches::contenders::{hits, links, misses, ours, read};
 use vivid_lane_benches::forms::{MapPerNode, WholeShape};
 use vivid_lane_benches::tables::{generated, rest};
@@ -15,6 +15,9 @@ fn main() {
     let mut arguments = std::env::args().skip(1);
     let mut next = || arguments.next().expect("a contender, a table and a number of rounds");
     let (contender, corpus, rounds) = (next(), next(), next());
+    if contender == "query" {
+        return query(corpus.parse().expect("a number of parameters"), rounds.parse().expect("a number of rounds"));
+    }
     let corpus = if corpus == "REST" { rest() } else { generated(corpus.parse().expect("a number of routes")) };
     let rounds: usize = rounds.parse().expect("a number of rounds");
     let urls = hits(&corpus);
@@ -63,5 +66,21 @@ fn main() {
             }),
             other => panic!("{other} is no contender"),
         }
+    }
+}
+
+/// A page with so many query parameters, all of which are read.
+fn query(count: usize, rounds: usize) {
+    let names: Vec<String> = (0..count).map(|at| format!("p{at}")).collect();
+    let table = format!("[routes.search]\npath = '/search{{?{}}}'\npage = 'search'", names.join(","));
+    let table = Table::from_toml(&table).expect("a table");
+    let pairs: Vec<String> = names.iter().map(|name| format!("{name}=value")).collect();
+    let url = format!("/search?{}", pairs.join("&"));
+    if rounds == 0 {
+        println!("1");
+    }
+    for _ in 0..rounds {
+        let found = table.find(black_box(&url)).expect("a page");
+        assert_eq!(black_box(read(&found)), 5 * count);
     }
 }

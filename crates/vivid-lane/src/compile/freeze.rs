@@ -50,7 +50,7 @@ pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[Ne
 }
 
 fn query(plan: &Plan, params: &[Param]) -> QueryDemand {
-    let mut demand = QueryDemand::default();
+    let (mut literals, mut asked, mut rest) = (Vec::new(), Vec::new(), None);
     let param = |index: u16, name: &str, is_required: bool| QueryParam {
         name: name.into(),
         param: index,
@@ -60,19 +60,19 @@ fn query(plan: &Plan, params: &[Param]) -> QueryDemand {
     for part in &plan.query {
         match part {
             QueryPart::Literal { name, value, .. } => {
-                demand.literals.push((name.as_str().into(), value.as_str().into()));
+                literals.push((name.as_str().into(), value.as_str().into()));
             }
-            QueryPart::Named { name, param: index } => demand.params.push(param(*index, name, true)),
+            QueryPart::Named { name, param: index } => asked.push(param(*index, name, true)),
             QueryPart::Param(index) => {
                 let planned = &params[usize::from(*index)];
                 // The template holds the name as it stands in a query; names are compared decoded.
                 let name = decode(&planned.name).unwrap_or_default();
-                demand.params.push(param(*index, &name, !planned.is_optional));
+                asked.push(param(*index, &name, !planned.is_optional));
             }
-            QueryPart::Rest(index) => demand.rest = Some(*index),
+            QueryPart::Rest(index) => rest = Some(*index),
         }
     }
-    demand
+    QueryDemand::new(literals, asked, rest)
 }
 
 fn demand(host: &Host, params: &[Param]) -> Result<HostDemand, TooLarge> {

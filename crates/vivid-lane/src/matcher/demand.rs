@@ -1,5 +1,6 @@
 //! What a route demands of a URL beside its path: query, host and method.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use smol_str::SmolStr;
@@ -15,7 +16,10 @@ use crate::template::percent::decode_form;
 pub(crate) struct QueryDemand {
     /// Pairs that must be there.
     pub(crate) literals: Vec<(Box<str>, Box<str>)>,
+    /// In the order of their indices in the route.
     pub(crate) params: Vec<QueryParam>,
+    /// The numbers of the parameters in the order of their names, so that a query is read in one pass.
+    pub(super) by_name: Box<[u16]>,
     /// The parameter that takes all other pairs.
     pub(crate) rest: Option<u16>,
 }
@@ -39,7 +43,40 @@ pub(crate) enum QueryRefusal {
     Value { name: String, value: String, reason: String },
 }
 
+/// So many names are looked for one by one; of more, the places of all are worked out at once.
+pub(crate) const FEW: usize = 4;
+
 impl QueryDemand {
+    pub(crate) fn new(literals: Vec<(Box<str>, Box<str>)>, mut params: Vec<QueryParam>, rest: Option<u16>) -> Self {
+        params.sort_unstable_by_key(|param| param.param);
+        let mut by_name: Vec<u16> = (0..u16::try_from(params.len()).unwrap_or(u16::MAX)).collect();
+        by_name.sort_unstable_by(|&one, &other| params[usize::from(one)].name.cmp(&params[usize::from(other)].name));
+        Self { literals, params, by_name: by_name.into_boxed_slice(), rest }
+    }
+
+    /// The parameter of that index in the route, and its number.
+    pub(super) fn param(&self, index: usize) -> Option<(usize, &QueryParam)> {
+        let number = self.params.binary_search_by_key(&index, |param| usize::from(param.param)).ok()?;
+        Some((number, &self.params[number]))
+    }
+
+    /// The number of the parameter of that name.
+    fn number(&self, name: &str) -> Option<usize> {
+        let found = self.by_name.binary_search_by(|&number| (*self.params[usize::from(number)].name).cmp(name));
+        found.ok().map(|at| usize::from(self.by_name[at]))
+    }
+
+    /// For each parameter the first of some places whose name it has. One pass over the names, whatever there is of both.
+    pub(crate) fn places<'n, T>(&self, names: impl Iterator<Item = (Cow<'n, str>, T)>) -> Vec<Option<T>> {
+        let mut places: Vec<Option<T>> = self.params.iter().map(|_| None).collect();
+        for (name, place) in names {
+            if let Some(number) = self.number(&name) {
+                places[number].get_or_insert(place);
+            }
+        }
+        places
+    }
+
     pub(crate) fn is_empty(&self) -> bool {
         self.literals.is_empty() && self.params.is_empty()
     }
@@ -53,38 +90,40 @@ impl QueryDemand {
                 return Some(QueryRefusal::Literal { name: name.to_string(), value: value.to_string() });
             }
         }
-        self.params.iter().find_map(|param| param.read(pairs, lists).err())
+        if self.params.len() <= FEW {
+            let value = |param: &QueryParam| pairs.iter().find(|pair| *pair.name == *param.name).map(|pair| pair.raw);
+            return self.params.iter().find_map(|param| param.refusal(value(param), lists));
+        }
+        let values = self.places(pairs.iter().map(|pair| (Cow::Borrowed(&*pair.name), pair.raw)));
+        self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, lists))
     }
 
     /// Is the name one that the route reads for itself?
     pub(crate) fn names(&self, name: &str) -> bool {
-        self.literals.iter().any(|(known, _)| **known == *name) || self.params.iter().any(|param| *param.name == *name)
+        self.literals.iter().any(|(known, _)| **known == *name) || self.number(name).is_some()
     }
 }
 
 impl QueryParam {
-    /// The index of the pair that holds the value. An optional value that is empty and that its rule refuses
-    /// counts as absent, as a form sends the fields that nobody filled in.
-    pub(crate) fn read(&self, pairs: &Pairs<'_>, lists: &dyn Lists) -> Result<Option<usize>, QueryRefusal> {
+    /// Why a value is refused, which is undecoded, or that none is there. An optional value that is empty and that its rule
+    /// refuses counts as absent, as a form sends the fields that nobody filled in.
+    fn refusal(&self, raw: Option<&str>, lists: &dyn Lists) -> Option<QueryRefusal> {
         let name = || self.name.to_string();
-        let absent = || if self.is_required { Err(QueryRefusal::Missing { name: name() }) } else { Ok(None) };
-        let Some(index) = pairs.iter().position(|pair| *pair.name == *self.name) else { return absent() };
-        let Ok(value) = decode_form(pairs[index].raw) else { return absent() };
-        if self.check.is_any() {
-            return Ok(Some(index));
-        }
-        if value.is_empty() && !self.is_required {
-            return Ok(None);
+        let Some(value) = raw.and_then(|raw| decode_form(raw).ok()) else {
+            return self.is_required.then(|| QueryRefusal::Missing { name: name() });
+        };
+        if self.check.is_any() || (value.is_empty() && !self.is_required) {
+            return None;
         }
         let is_listed = |list: &str| lists.contains(list, &value);
         if !value.is_empty() && self.check.accepts(&value) && self.check.list.as_deref().is_none_or(is_listed) {
-            return Ok(Some(index));
+            return None;
         }
         let reason = self.check.refusal(&value).unwrap_or_else(|| match &self.check.list {
             Some(list) => format!("not in the list `{list}`"),
             None => "empty".to_owned(),
         });
-        Err(QueryRefusal::Value { name: name(), value: value.into_owned(), reason })
+        Some(QueryRefusal::Value { name: name(), value: value.into_owned(), reason })
     }
 }
 

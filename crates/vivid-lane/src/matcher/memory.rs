@@ -136,6 +136,7 @@ fn pattern(pattern: &Pattern, rules: &mut Seen) -> usize {
 
 fn query(query: &QueryDemand, rules: &mut Seen) -> usize {
     list(&query.literals, |(name, value)| name.len() + value.len())
+        + size_of_val(&*query.by_name)
         + list(&query.params, |param| short(&param.name) + rules.count(&param.check))
 }
 

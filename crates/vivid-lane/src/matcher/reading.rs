@@ -1,8 +1,10 @@
 //! Where the values of a URL stand, and what they are.
 
 use std::borrow::Cow;
+use std::sync::OnceLock;
 
 use super::ask::{Pairs, Target, pairs};
+use super::demand::FEW;
 use super::look::Parts;
 use super::path::Ends;
 use super::route::{Param, ParamKind, Route, RouteId};
@@ -21,6 +23,9 @@ pub(crate) struct Reading<'t, 'u> {
     ends: Ends,
     /// Is nothing in the path escaped?
     is_plain: bool,
+    /// Where in the query the values begin that the route reads there; worked out when the first is asked for, and only
+    /// where there are more than a few.
+    query_values: OnceLock<Box<[Option<u32>]>>,
 }
 
 /// Where a value stands.
@@ -47,7 +52,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// A reading by its parts, of a path without escapes.
     #[inline]
     pub(super) fn at(frozen: &'t Frozen, ending: EndingId, target: Target<'u>, ends: Ends) -> Self {
-        Self { frozen, ending, target, ends, is_plain: true }
+        Self { frozen, ending, target, ends, is_plain: true, query_values: OnceLock::new() }
     }
 
     /// The same reading of a path of which this is known: is nothing in it escaped?
@@ -140,12 +145,18 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     fn in_query(&self, index: usize) -> Option<Slot<'u>> {
         let query = self.target.query?;
-        let param = self.route().query.params.iter().find(|param| usize::from(param.param) == index)?;
-        let all = all_pairs(query);
-        let pair = all.iter().find(|pair| *pair.name == *param.name)?;
+        let demand = &self.route().query;
+        let (number, param) = demand.param(index)?;
+        let start = if demand.params.len() <= FEW {
+            names(query).find(|(name, _)| **name == *param.name)?.1
+        } else {
+            self.query_values.get_or_init(|| demand.places(names(query)).into_boxed_slice())[number]?
+        };
+        let rest = query.get(start as usize..)?;
+        let raw = rest.split_once('&').map_or(rest, |(value, _)| value);
         // An optional value that is empty and that its rule refuses counts as absent.
-        let is_unfilled = pair.raw.is_empty() && !param.is_required && !param.check.is_any();
-        (!is_unfilled).then_some(Slot::Query(pair.raw))
+        let is_unfilled = raw.is_empty() && !param.is_required && !param.check.is_any();
+        (!is_unfilled).then_some(Slot::Query(raw))
     }
 
     fn in_host(&self, index: usize) -> Option<Slot<'u>> {
@@ -304,6 +315,19 @@ impl<'a, 't> Iterator for Texts<'a, 't, '_> {
             }
         }
     }
+}
+
+/// The decoded names of a query, each with the place at which its value begins.
+fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
+    let mut end = 0;
+    query.split('&').filter_map(move |piece| {
+        let start = end;
+        end += piece.len() + 1;
+        let (name, value) =
+            piece.split_once('=').map_or((piece, start + piece.len()), |(name, _)| (name, start + name.len() + 1));
+        // No URL that is looked up is so long that a place in it does not fit.
+        Some((decode_form(name).ok().filter(|_| !piece.is_empty())?, u32::try_from(value).ok()?))
+    })
 }
 
 /// The pairs of a query that was found to be one before the lookup.

@@ -151,24 +151,36 @@ fn note_rare(rare: &mut [u8; CHUNK], chunk: &[u8; CHUNK]) {
     }
 }
 
-/// A bit for each slash among sixteen ASCII bytes, eight of them at a time.
+/// A bit for each slash among sixteen ASCII bytes. Every x86-64 processor has an instruction that makes bits of a
+/// comparison, which the compiler does not find by itself.
+#[cfg(target_arch = "x86_64")]
 #[inline]
 fn slashes(chunk: &[u8; CHUNK]) -> u64 {
+    use safe_arch::{cmp_eq_mask_i8_m128i, load_unaligned_m128i, move_mask_i8_m128i, set_splat_i8_m128i};
+    let is_slash = cmp_eq_mask_i8_m128i(load_unaligned_m128i(chunk), set_splat_i8_m128i(b'/'.cast_signed()));
+    u64::from(move_mask_i8_m128i(is_slash).cast_unsigned())
+}
+
+/// A bit for each slash among sixteen ASCII bytes, eight of them at a time. What is not ASCII gives bits that mean
+/// nothing, but [`note_rare`] then knows of it.
+#[cfg(any(not(target_arch = "x86_64"), test))]
+#[inline]
+fn slashes_of_words(chunk: &[u8; CHUNK]) -> u64 {
+    const EACH: u64 = 0x0101_0101_0101_0101;
+    let of_word = |word: u64| {
+        // The high bit of each byte that is a slash: for these the difference is 0, for all others 1 to 127.
+        let high_bits = (0x80 * EACH).wrapping_sub(word ^ (u64::from(b'/') * EACH)) & (0x80 * EACH);
+        // The product moves them next to each other.
+        high_bits.wrapping_mul(0x0002_0408_1020_4081) >> 56
+    };
     let word = u128::from_le_bytes(*chunk);
     #[allow(clippy::cast_possible_truncation, reason = "its two halves")]
     let (low, high) = (word as u64, (word >> 64) as u64);
-    slashes_of_word(low) | slashes_of_word(high) << 8
+    of_word(low) | of_word(high) << 8
 }
 
-/// What is not ASCII gives bits that mean nothing, but [`note_rare`] then knows of it.
-#[inline]
-fn slashes_of_word(word: u64) -> u64 {
-    const EACH: u64 = 0x0101_0101_0101_0101;
-    // The high bit of each byte that is a slash: for these the difference is 0, for all others 1 to 127.
-    let high_bits = (0x80 * EACH).wrapping_sub(word ^ (b'/' as u64 * EACH)) & (0x80 * EACH);
-    // The product moves them next to each other.
-    high_bits.wrapping_mul(0x0002_0408_1020_4081) >> 56
-}
+#[cfg(not(target_arch = "x86_64"))]
+use slashes_of_words as slashes;
 
 impl<'u> Path<'u> {
     /// Marks the ends of the segments, and tells whether there are no rare bytes: else the marks mean
@@ -379,5 +391,23 @@ impl Tree {
     #[inline(never)]
     fn is_text(&self, node: &Node, text: &[u8]) -> bool {
         self.text_of(node).as_bytes() == text
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        /// Whichever way they are found on a processor.
+        #[test]
+        fn each_slash_has_its_bit(bytes: [u8; CHUNK], at_slash: [bool; CHUNK]) {
+            let bytes: [u8; CHUNK] = std::array::from_fn(|at| if at_slash[at] { b'/' } else { bytes[at] & 0x7F });
+            let expected = (0..CHUNK).filter(|&at| bytes[at] == b'/').fold(0, |bits, at| bits | 1 << at);
+            prop_assert_eq!(slashes(&bytes), expected);
+            prop_assert_eq!(slashes_of_words(&bytes), expected);
+        }
     }
 }

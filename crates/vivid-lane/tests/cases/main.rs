@@ -4,6 +4,7 @@ mod certainty;
 mod decisions;
 mod pages;
 mod paths;
+mod queries;
 mod rfc6570;
 mod tables;
 mod visits;
