@@ -47,8 +47,8 @@ mod table;
 mod template;
 
 pub use analyse::{
-    Candidate, Difference, DifferenceKind, Differences, Explanation, ProposedRedirect, Review, Reviewed, Suggestion,
-    Verdict,
+    Candidate, Difference, DifferenceKind, Differences, Explanation, NotCompared, ProposedRedirect, Review, Reviewed,
+    Suggestion, Verdict,
 };
 pub use decide::{
     Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, Missing, Question, Redirect, Request, Step, Steps,

@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use serde_json::Map;
-use vivid_lane::{Difference, DifferenceKind, Differences, ProposedRedirect};
+use vivid_lane::{Difference, DifferenceKind, Differences, NotCompared, ProposedRedirect};
 
 use crate::Outcome;
 use crate::args::{DiffArgs, Format};
@@ -17,7 +17,10 @@ pub(super) fn run(args: &DiffArgs, format: Format, out: &mut dyn Write) -> Resul
     let differences = Differences::between(old.spec().clone(), new.spec().clone())
         .map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {
-        Format::Json => differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &differences)))?,
+        Format::Json => {
+            differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &differences)))?;
+            differences.not_compared().iter().try_for_each(|one| json_line(out, not_compared(one)))?;
+        }
         Format::Text => text(&differences, new.name(), out)?,
     }
     Ok(if differences.breaks_addresses() { Outcome::Findings } else { Outcome::Fine })
@@ -44,6 +47,15 @@ fn to_json(one: &Difference, all: &Differences) -> Map<String, serde_json::Value
     if !entries.is_empty() {
         object.insert("redirect".into(), entries.join("\n").into());
     }
+    object
+}
+
+fn not_compared(one: &NotCompared) -> Map<String, serde_json::Value> {
+    let mut object = Map::new();
+    object.insert("change".into(), "not-compared".into());
+    object.extend(one.route().map(|route| ("route".into(), route.into())));
+    object.extend(one.witness().map(|witness| ("witness".into(), witness.into())));
+    object.insert("message".into(), one.to_string().into());
     object
 }
 
@@ -89,7 +101,13 @@ fn text(differences: &Differences, new: &str, out: &mut dyn Write) -> io::Result
             writeln!(out, "{redirect}")?;
         }
     }
+    for one in differences.not_compared() {
+        let route = Styled(NAME, one.route().unwrap_or("all routes"));
+        writeln!(out, "{} {route}  {one}", Styled(FAINT, "not compared"))?;
+    }
+    let is_whole = differences.not_compared().is_empty();
     let verdict = match (all.is_empty(), differences.breaks_addresses()) {
+        (_, false) if !is_whole => Styled(STRONG, "not everything was compared".to_owned()),
         (true, _) => Styled(GOOD, "every address means what it meant".to_owned()),
         (false, false) => Styled(GOOD, "no old address is broken".to_owned()),
         (false, true) => Styled(BAD, "old addresses are broken".to_owned()),

@@ -12,6 +12,6 @@ mod suggest;
 mod ways;
 
 pub use check::{Review, Reviewed};
-pub use differ::{Difference, DifferenceKind, Differences, ProposedRedirect};
+pub use differ::{Difference, DifferenceKind, Differences, NotCompared, ProposedRedirect};
 pub use explain::{Candidate, Explanation, Verdict};
 pub use suggest::Suggestion;

@@ -1,6 +1,6 @@
 //! What is found where no set tells exactly what is accepted: live lists, and functions of the program's own.
 
-use vivid_lane::{Decision, Format, Request, Review, Source, TableSpec};
+use vivid_lane::{Decision, Differences, Format, Request, Review, Source, TableSpec};
 
 /// Code and text of each finding about a table, whose format `lucky` accepts some digits.
 fn findings(table: &str) -> Vec<String> {
@@ -100,4 +100,33 @@ fn lists_narrow_tails() {
         };
         assert_eq!(found, page, "{url}");
     }
+}
+
+/// What is too much to be looked at is said, never left out in silence.
+#[test]
+fn what_is_not_looked_at_is_said() {
+    let crowded = |count: usize| {
+        let literals: String =
+            (0..count).map(|at| format!("[routes.l{at}]\npath = '/x/l{at}'\npage = 'l'\n")).collect();
+        format!(
+            "[routes.wide]\npath = '/x/{{a}}'\npage = 'wide'\n[routes.idle]\npath = '/idle'\npage = 'i'\nframe = 'f'\n{literals}"
+        )
+    };
+    let codes = |table: &str| -> Vec<String> {
+        findings(table).into_iter().filter(|one| !one.starts_with("unused-list")).collect()
+    };
+    assert_eq!(codes(&crowded(300)).len(), 1, "{:?}", codes(&crowded(300)));
+    let found = codes(&crowded(450));
+    let wide =
+        "reach-not-checked: whether `wide` can be reached, and linked to, was not checked: too many other routes";
+    assert!(found.iter().any(|one| one.starts_with(wide)), "{found:?}");
+
+    let spec = |count: usize| TableSpec::read(Source::toml(crowded(count)));
+    let compared = |count: usize| Differences::between(spec(count), spec(count)).expect("two tables");
+    assert!(compared(150).not_compared().is_empty());
+    let differences = compared(450);
+    assert!(differences.all().is_empty());
+    let [one] = differences.not_compared() else { panic!("{:?}", differences.not_compared()) };
+    assert_eq!(one.route(), Some("wide"));
+    assert!(one.to_string().starts_with("too many paths to follow: only `/x/"), "{one}");
 }

@@ -72,7 +72,6 @@ impl Reviewed {
 struct Subject<'a> {
     spec: &'a TableSpec,
     table: &'a Table,
-    ways: &'a Ways<'a>,
     /// The declarations of the routes, by their number.
     declared: Vec<&'a RouteSpec>,
     handlers: Option<&'a [String]>,
@@ -99,11 +98,12 @@ impl<'a> Subject<'a> {
 }
 
 type Pass = fn(&Subject<'_>, &mut Report);
+type PathPass = fn(&Subject<'_>, &Ways<'_>, &mut Report);
+
+/// These look at all ways through the paths.
+const PATH_PASSES: &[PathPass] = &[reach::unreachable_and_captured, paths::letter_case, paths::unbounded];
 
 const PASSES: &[Pass] = &[
-    reach::unreachable_and_captured,
-    paths::letter_case,
-    paths::unbounded,
     names::unused_rules,
     names::unused_lists,
     names::unused_needs,
@@ -149,13 +149,18 @@ impl Review {
         let mut report = Report::from_findings(table.findings().to_vec());
         let mut declared = Vec::new();
         in_order(&self.spec.routes, &mut declared);
-        if let Ok(ways) = Ways::of(table.frozen())
-            && declared.len() == table.frozen().routes.len()
-        {
-            let handlers = self.handlers.as_deref();
-            let subject = Subject { spec: &self.spec, table: &table, ways: &ways, declared, handlers };
-            PASSES.iter().for_each(|pass| pass(&subject, &mut report));
+        let subject = Subject { spec: &self.spec, table: &table, declared, handlers: self.handlers.as_deref() };
+        match Ways::of(table.frozen()) {
+            Ok(ways) => PATH_PASSES.iter().for_each(|pass| pass(&subject, &ways, &mut report)),
+            Err(_) => {
+                let message = "unreachable routes, captured links, letter case and tails were not looked for: a rule has more \
+                               states than can be followed";
+                report
+                    .remark("paths-not-checked", None, message)
+                    .help_with("make patterns shorter, or lengths smaller");
+            }
         }
+        PASSES.iter().for_each(|pass| pass(&subject, &mut report));
         Reviewed { findings: report.into_findings(), table: Some(table), is_unreadable: false }
     }
 }

@@ -3,15 +3,15 @@
 use hashbrown::HashMap;
 
 use super::Subject;
-use crate::analyse::ways::{Way, Word, path_of};
+use crate::analyse::ways::{Way, Ways, Word, path_of};
 use crate::matcher::{ParamKind, RouteId, folded};
 use crate::table::Report;
 
 /// Finds routes whose paths differ only by the letter case of their literals.
-pub(super) fn letter_case(subject: &Subject<'_>, report: &mut Report) {
+pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Report) {
     let mut seen: HashMap<Vec<Result<String, usize>>, &Way> = HashMap::new();
     let mut reported: Vec<(RouteId, RouteId)> = Vec::new();
-    for way in subject.ways.all() {
+    for way in ways.all() {
         let key = way.words.iter().map(|word| match word {
             Word::Literal(text) => Ok(folded(text).into_owned()),
             Word::Set(set) => Err(std::sync::Arc::as_ptr(set).addr()),
@@ -27,7 +27,7 @@ pub(super) fn letter_case(subject: &Subject<'_>, report: &mut Report) {
         }
         reported.push(pair);
         let witness = way.set().ok().and_then(|set| set.shortest()).map(|word| path_of(&word));
-        let witness = witness.and_then(|path| subject.ways.address(subject.frozen().route(way.route), &path));
+        let witness = witness.and_then(|path| ways.address(subject.frozen().route(way.route), &path));
         let (one, other) = (subject.name(way.route), subject.name(known.route));
         let message = format!("the paths of `{one}` and `{other}` differ only by letter case");
         let finding = report.warning("letter-case", subject.place(way.route), message);
@@ -42,7 +42,7 @@ pub(super) fn letter_case(subject: &Subject<'_>, report: &mut Report) {
 }
 
 /// Finds tails that take any segments, and any number of them.
-pub(super) fn unbounded(subject: &Subject<'_>, report: &mut Report) {
+pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Report) {
     for id in subject.routes() {
         let route = subject.frozen().route(id);
         let tail = route.params.iter().find(|param| {
@@ -54,7 +54,7 @@ pub(super) fn unbounded(subject: &Subject<'_>, report: &mut Report) {
             has_no_end && param.check.is_any()
         });
         let Some(tail) = tail.filter(|tail| tail.level == route.level && route.answers()) else { continue };
-        let takes_all = subject.ways.of_route(id).any(|way| matches!(way.words.as_slice(), [Word::Set(_)]));
+        let takes_all = ways.of_route(id).any(|way| matches!(way.words.as_slice(), [Word::Set(_)]));
         let name = &tail.name;
         let span = subject.place(id);
         let finding = if takes_all && route.host.is_none() {
@@ -75,8 +75,8 @@ pub(super) fn unbounded(subject: &Subject<'_>, report: &mut Report) {
             _ => format!("give it one: `params.{name} = {{ maxLength = 200 }}`, or a `pattern`"),
         };
         finding.help_with(bound).route(&*route.name);
-        let path = subject.ways.of_route(id).next().and_then(|way| way.set().ok()?.shortest());
-        if let Some(witness) = path.and_then(|word| subject.ways.address(route, &path_of(&word))) {
+        let path = ways.of_route(id).next().and_then(|way| way.set().ok()?.shortest());
+        if let Some(witness) = path.and_then(|word| ways.address(route, &path_of(&word))) {
             finding.witnessed(witness);
         }
     }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::Subject;
-use crate::analyse::ways::{Way, path_of, split_by};
+use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::compile::is_within;
 use crate::matcher::{Accepted, RouteId};
 use crate::rule::{Certainty, SEPARATOR, TooLarge};
@@ -35,17 +35,20 @@ impl Fate {
 }
 
 /// Finds routes all of whose URLs are answered by others, and routes some of whose links would be.
-pub(super) fn unreachable_and_captured(subject: &Subject<'_>, report: &mut Report) {
+pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Report) {
+    let mut skipped = Vec::new();
     for id in subject.routes() {
         let route = subject.frozen().route(id);
         // A direct route is known to have no rivals.
         if !route.answers() || route.is_direct {
             continue;
         }
-        // What is too large to compare is not spoken of.
-        let Ok(Some(fate)) = fate(subject, id) else { continue };
+        let Ok(Some(fate)) = fate(subject, ways, id) else {
+            skipped.push(id);
+            continue;
+        };
         let Some(first) = fate.rivals.first() else { continue };
-        let address = |path: &str| subject.ways.address(route, path).unwrap_or_else(|| path.to_owned());
+        let address = |path: &str| ways.address(route, path).unwrap_or_else(|| path.to_owned());
         let names: Vec<String> = fate.rivals.iter().map(|rival| subject.name(rival.route).to_owned()).collect();
         let is_redirect = route.onward.is_some();
         let what = if is_redirect { "the redirect " } else { "" };
@@ -82,16 +85,31 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, report: &mut Repor
                 .route(subject.name(first.route));
         }
     }
+    let Some(&first) = skipped.first() else { return };
+    let others = match skipped.len() {
+        1 => String::new(),
+        count => format!(" and {} more", count - 1),
+    };
+    let message = format!(
+        "whether `{}`{others} can be reached, and linked to, was not checked: too many other routes share their paths",
+        subject.name(first)
+    );
+    skipped
+        .iter()
+        .fold(report.remark("reach-not-checked", subject.place(first), message), |finding, &id| {
+            finding.route(subject.name(id))
+        })
+        .help_with("narrow the rules of these routes");
 }
 
 /// Follows all paths of a route; `None` where it shares them with too many others.
-fn fate(subject: &Subject<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
+fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
     let mut fate = Fate::default();
-    for way in subject.ways.of_route(id) {
-        let Some(sharing) = subject.ways.sharing(way) else { return Ok(None) };
+    for way in ways.of_route(id) {
+        let Some(sharing) = ways.sharing(way) else { return Ok(None) };
         let others: Vec<&Way> = sharing
             .into_iter()
-            .map(|ending| subject.ways.get(ending))
+            .map(|ending| ways.get(ending))
             .filter(|other| {
                 other.ending != way.ending && (other.route == id || answers_all_that(subject, other.route, id))
             })

@@ -39,6 +39,37 @@ use crate::table::{TableError, TableSpec};
 pub struct Differences {
     all: Vec<Difference>,
     redirects: Vec<ProposedRedirect>,
+    not_compared: Vec<NotCompared>,
+}
+
+/// A route some of whose addresses were not compared, as its paths are too many, or too entangled with those of others.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NotCompared {
+    route: Option<String>,
+    witness: Option<String>,
+}
+
+impl NotCompared {
+    /// The route; `None` for all of both tables.
+    #[must_use]
+    pub fn route(&self) -> Option<&str> {
+        self.route.as_deref()
+    }
+
+    /// The one address of the route that was compared.
+    #[must_use]
+    pub fn witness(&self) -> Option<&str> {
+        self.witness.as_deref()
+    }
+}
+
+impl fmt::Display for NotCompared {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.witness {
+            Some(witness) => write!(f, "too many paths to follow: only `{witness}` was compared"),
+            None => write!(f, "too many paths to follow: nothing was compared"),
+        }
+    }
 }
 
 /// What has become of a route's addresses.
@@ -138,11 +169,13 @@ impl Differences {
         let before = old.build()?;
         let after = new.clone().build()?;
         let Some(traced) = trace::trace(&before, &after) else {
-            return Ok(Self { all: Vec::new(), redirects: Vec::new() });
+            let not_compared = vec![NotCompared { route: None, witness: None }];
+            return Ok(Self { all: Vec::new(), redirects: Vec::new(), not_compared });
         };
         Ok(Self {
             all: group::group(&traced, &before, &after),
             redirects: redirects::propose(&traced, &before, &after, new),
+            not_compared: traced.not_compared,
         })
     }
 
@@ -156,6 +189,12 @@ impl Differences {
     #[must_use]
     pub fn redirects(&self) -> &[ProposedRedirect] {
         &self.redirects
+    }
+
+    /// What was left out of the comparison; usually nothing.
+    #[must_use]
+    pub fn not_compared(&self) -> &[NotCompared] {
+        &self.not_compared
     }
 
     /// Is there an address that no longer leads to its page?

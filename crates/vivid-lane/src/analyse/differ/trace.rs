@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::NotCompared;
 use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::decide::{Decision, Request};
 use crate::matcher::{RouteId, RouteRef, Table};
@@ -19,6 +20,7 @@ pub(super) struct Traced {
     pub(super) old: Vec<Fate>,
     /// Pages of the new table with addresses that the old one did not answer.
     pub(super) added: Vec<(RouteId, String)>,
+    pub(super) not_compared: Vec<NotCompared>,
 }
 
 /// What has become of a route of the old table.
@@ -65,14 +67,15 @@ pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
             broken: Vec::new(),
             other: Vec::new(),
         };
-        for_each_part(&old, route.id(), &[&old, &new], &mut |url| fate.part(url, route, before, after));
+        let coarse = for_each_part(&old, route.id(), &[&old, &new], &mut |url| fate.part(url, route, before, after));
+        traced.note(coarse, route);
         traced.old.push(fate);
     }
     let moved: Vec<RouteId> =
         traced.old.iter().filter(|fate| !fate.broken.is_empty()).filter_map(|fate| fate.counterpart).collect();
     for route in after.routes().filter(|route| route.page().is_some() && !moved.contains(&route.id())) {
         let mut found = None;
-        for_each_part(&new, route.id(), &[&new, &old], &mut |url| {
+        let coarse = for_each_part(&new, route.id(), &[&new, &old], &mut |url| {
             let is_own =
                 matches!(end(after, route, url), End::Page { route: id, is_redirected: false, .. } if id == route.id());
             let is_new = is_own && matches!(end(before, route, url), End::Nowhere);
@@ -81,17 +84,37 @@ pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
             }
             !is_new
         });
+        if found.is_none() {
+            traced.note(coarse, route);
+        }
         traced.added.extend(found.map(|url| (route.id(), url)));
     }
     Some(traced)
+}
+
+impl Traced {
+    /// Notes a route of which one address spoke for many.
+    fn note(&mut self, coarse: Option<String>, route: RouteRef<'_>) {
+        let is_known = |one: &NotCompared| one.route.as_deref() == Some(route.name());
+        if coarse.is_some() && !self.not_compared.iter().any(is_known) {
+            self.not_compared.push(NotCompared { route: Some(route.name().to_owned()), witness: coarse });
+        }
+    }
 }
 
 fn answers(route: RouteRef<'_>) -> bool {
     route.page().is_some() || route.redirect_status().is_some()
 }
 
-/// Calls `visit` with an address of each part of a route, as the ways of the tables cut it, until it has seen enough.
-pub(super) fn for_each_part(own: &Ways<'_>, route: RouteId, tables: &[&Ways<'_>], visit: &mut dyn FnMut(&str) -> bool) {
+/// Calls `visit` with an address of each part of a route, as the ways of the tables cut it, until it has seen enough. Where a
+/// way is too much to be cut, one address speaks for it, and is given back.
+pub(super) fn for_each_part(
+    own: &Ways<'_>,
+    route: RouteId,
+    tables: &[&Ways<'_>],
+    visit: &mut dyn FnMut(&str) -> bool,
+) -> Option<String> {
+    let mut coarse = None;
     for way in own.of_route(route) {
         let declared = own.frozen.route(route);
         let mut goes_on = true;
@@ -107,13 +130,14 @@ pub(super) fn for_each_part(own: &Ways<'_>, route: RouteId, tables: &[&Ways<'_>]
         let Ok(set) = way.set() else { continue };
         let is_split = others.is_some_and(|others| split_by(&set, &others.concat(), &mut part).is_ok());
         if !is_split && let Some(word) = set.shortest() {
-            // Too much to be split; one address has to speak for all.
             part(&word, &[]);
+            coarse = coarse.or_else(|| own.address(declared, &path_of(&word)));
         }
         if !goes_on {
-            return;
+            break;
         }
     }
+    coarse
 }
 
 impl Fate {
