@@ -96,7 +96,7 @@ impl<'t> Ways<'t> {
                 (edge.target, longer(Word::Set(Arc::clone(set))), certainty.max(*of_segment), edge.is_tail)
             }));
         }
-        let all: Vec<Way> = found.into_iter().collect::<Option<_>>().ok_or(TooLarge)?;
+        let all: Vec<Way> = found.into_iter().collect::<Option<_>>().ok_or(TooLarge::Numbers)?;
         let mut of_route: HashMap<RouteId, Vec<usize>> = HashMap::new();
         for (at, way) in all.iter().enumerate() {
             of_route.entry(way.route).or_default().push(at);
@@ -252,7 +252,7 @@ pub(super) fn split_by(
             }
         }
         if states.len() > MOST_STATES || states.len() * (others.len() + 1) > 1 << 23 {
-            return Err(TooLarge);
+            return Err(TooLarge::States);
         }
         at += 1;
     }

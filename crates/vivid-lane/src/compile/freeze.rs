@@ -17,7 +17,7 @@ pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[Ne
     let path = match route.template.take() {
         Some(template) if route.plan.is_written_as(template.as_str()) => template,
         // Each part was a template, and so is what they make together.
-        _ => Template::parse(&route.plan.template()).map_err(|_| TooLarge)?,
+        _ => Template::parse(&route.plan.template()).map_err(|_| TooLarge::Numbers)?,
     };
     let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
     let is_as_given = |param: &Param| {

@@ -145,7 +145,7 @@ impl Growing {
             self.all_words.push(Word::Pattern(pattern));
             tail = Some(Tail { param, kind });
         }
-        let ending = EndingId(u32::try_from(self.grown.endings.len()).map_err(|_| TooLarge)?);
+        let ending = EndingId(u32::try_from(self.grown.endings.len()).map_err(|_| TooLarge::Numbers)?);
         let step = |word: &Word| match word {
             Word::Literal(_) => Step::Literal,
             Word::Pattern(pattern) => Step::Pattern(*pattern),
@@ -222,7 +222,7 @@ impl Growing {
 
     /// Notes a pattern that is new.
     fn pattern(&mut self, pieces: Vec<Piece>) -> Result<PatternId, TooLarge> {
-        let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge)?);
+        let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?);
         let pattern = Pattern { pieces: pieces.into() };
         self.patterns.add(&pattern)?;
         self.all_patterns.push(pattern);
@@ -302,7 +302,7 @@ impl Growing {
             node.edges = sorted;
             node.is_ordered = is_ordered;
         }
-        let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge)?;
+        let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?;
         self.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
         Ok(())
     }

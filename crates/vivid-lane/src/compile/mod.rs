@@ -35,12 +35,25 @@ impl TableSpec {
         let mut report = std::mem::take(&mut self.report);
         let (frozen, pages) = match self.lower(&mut report) {
             Ok(lowered) => lowered,
-            Err(TooLarge) => {
-                let message =
-                    format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states");
-                report
-                    .error("too-large-to-prove", None, message)
-                    .help_with("make patterns shorter, or lengths smaller");
+            Err(too_large) => {
+                let (code, message, help) = match too_large {
+                    TooLarge::States => (
+                        "too-large-to-prove",
+                        format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states"),
+                        "make patterns shorter, or lengths smaller",
+                    ),
+                    TooLarge::Pairs => (
+                        "too-many-pairs",
+                        "too many paths are alike up to their last segments: they cannot all be held against each other".to_owned(),
+                        "narrow the rules of the first segments in which they differ",
+                    ),
+                    TooLarge::Numbers => (
+                        "too-many-routes",
+                        "the table has more segments, or more text, than can be numbered".to_owned(),
+                        "divide it into several tables",
+                    ),
+                };
+                report.error(code, None, message).help_with(help);
                 return Err(report.into_error());
             }
         };

@@ -38,7 +38,7 @@ pub(super) fn prove(
         paths: HashMap::new(),
         reported: HashSet::new(),
     };
-    for id in 0..u32::try_from(proof.growing.grown.nodes.len()).map_err(|_| TooLarge)? {
+    for id in 0..u32::try_from(proof.growing.grown.nodes.len()).map_err(|_| TooLarge::Numbers)? {
         proof.node(NodeId(id))?;
     }
     Ok(())
@@ -99,7 +99,7 @@ impl Proof<'_> {
             return Ok(());
         }
         if self.visited.len() > MOST_PAIRS {
-            return Err(TooLarge);
+            return Err(TooLarge::Pairs);
         }
         let (a, b) = (self.growing.node(left), self.growing.node(right));
         let (a_endings, b_endings) = (a.endings.clone(), b.endings.clone());

@@ -49,7 +49,7 @@ struct Packing {
 }
 
 fn narrow(at: usize) -> Result<u32, TooLarge> {
-    u32::try_from(at).map_err(|_| TooLarge)
+    u32::try_from(at).map_err(|_| TooLarge::Numbers)
 }
 
 /// Appends to an array, and tells where.
@@ -106,7 +106,7 @@ impl Packing {
     }
 
     fn id(&self, old: NodeId) -> Result<NodeId, TooLarge> {
-        self.new_ids[old.0 as usize].ok_or(TooLarge)
+        self.new_ids[old.0 as usize].ok_or(TooLarge::Numbers)
     }
 
     /// Fills in what else follows each node.

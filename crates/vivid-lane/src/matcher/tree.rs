@@ -62,7 +62,7 @@ pub(crate) struct Stretch {
 impl Stretch {
     /// All that an array has from a place on.
     pub(crate) fn from<T>(start: usize, all: &[T]) -> Result<Self, TooLarge> {
-        let narrow = |number: usize| u32::try_from(number).map_err(|_| TooLarge);
+        let narrow = |number: usize| u32::try_from(number).map_err(|_| TooLarge::Numbers);
         Ok(Self { start: narrow(start)?, count: narrow(all.len() - start)? })
     }
 

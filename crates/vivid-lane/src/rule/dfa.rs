@@ -14,9 +14,16 @@ const DEAD: u32 = 0;
 /// The most states that one automaton may have, and the most pairs of states that a comparison may visit.
 pub(crate) const MOST_STATES: usize = 1 << 17;
 
-/// An automaton would have more than [`MOST_STATES`] states.
+/// What of a table is too large.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct TooLarge;
+pub(crate) enum TooLarge {
+    /// An automaton would have more than [`MOST_STATES`], or a comparison would visit more pairs of them.
+    States,
+    /// So many ways through the paths are alike that the proof would have to follow too many pairs of them.
+    Pairs,
+    /// There are more routes, segments or texts than have a number.
+    Numbers,
+}
 
 /// Which bytes an automaton tells apart: byte → class.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -135,7 +142,7 @@ impl Dfa {
                     dfa.next.push(DEAD);
                     continue;
                 };
-                let fresh = u32::try_from(ids.len() + 1).map_err(|_| TooLarge)?;
+                let fresh = u32::try_from(ids.len() + 1).map_err(|_| TooLarge::States)?;
                 let id = match ids.entry(target) {
                     Entry::Occupied(known) => *known.get(),
                     Entry::Vacant(vacant) => {
@@ -144,7 +151,7 @@ impl Dfa {
                     }
                 };
                 if ids.len() > MOST_STATES {
-                    return Err(TooLarge);
+                    return Err(TooLarge::States);
                 }
                 dfa.next.push(id);
             }
@@ -325,7 +332,7 @@ impl Dfa {
                 }
             }
             if pairs.len() > MOST_STATES {
-                return Err(TooLarge);
+                return Err(TooLarge::States);
             }
             at += 1;
         }

@@ -68,7 +68,7 @@ fn ipv6() -> String {
 }
 
 fn named(pattern: &str) -> Result<Dfa, TooLarge> {
-    pattern::search(pattern).map_err(|_| TooLarge)
+    pattern::search(pattern).map_err(|_| TooLarge::States)
 }
 
 /// How far a date has been read: digits so far and what must be known of them.

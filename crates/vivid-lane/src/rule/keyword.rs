@@ -318,7 +318,7 @@ impl Keyword for Length {
             return Ok(None);
         }
         if self.count >= MOST_STATES {
-            return Err(TooLarge);
+            return Err(TooLarge::States);
         }
         // A character begins with a byte that is no continuation; the values are UTF-8 already.
         let begins = |byte: u8| !(0x80..=0xBF).contains(&byte);

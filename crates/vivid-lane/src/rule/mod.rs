@@ -154,7 +154,7 @@ impl Check {
 
     /// The rule, for values that a pattern accepts besides.
     pub(crate) fn clone_within(check: &Arc<Self>, pattern: &str) -> Result<Self, TooLarge> {
-        let within = pattern::search(pattern).map_err(|_| TooLarge)?.and(&TEXT)?;
+        let within = pattern::search(pattern).map_err(|_| TooLarge::States)?.and(&TEXT)?;
         let set = Arc::new(check.set().and(&within)?);
         Ok(Self {
             code: Code::of(Some(&set)),

@@ -53,7 +53,7 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
 
     let machine = Machine { alternatives };
     let mut start = Vec::new();
-    for alternative in 0..u32::try_from(alternatives.len()).map_err(|_| TooLarge)? {
+    for alternative in 0..u32::try_from(alternatives.len()).map_err(|_| TooLarge::States)? {
         machine.enter(alternative, 0, &mut start);
     }
     start.sort_unstable();
