@@ -128,5 +128,5 @@ fn summary(all: &[Difference]) -> String {
         .filter(|(count, _)| *count > 0)
         .map(|(count, word)| format!("{count} {word}"))
         .collect();
-    if counts.is_empty() { "no differences".to_owned() } else { counts.join(", ") }
+    if counts.is_empty() { "no differences found".to_owned() } else { counts.join(", ") }
 }
