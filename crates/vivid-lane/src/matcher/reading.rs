@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
-use super::ask::{Pairs, Target, pairs};
+use super::ask::Target;
 use super::demand::FEW;
 use super::look::Parts;
 use super::path::Ends;
@@ -152,8 +152,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         } else {
             self.query_values.get_or_init(|| demand.places(names(query)).into_boxed_slice())[number]?
         };
-        let rest = query.get(start as usize..)?;
-        let raw = rest.split_once('&').map_or(rest, |(value, _)| value);
+        let raw = value_from(query, start);
         // An optional value that is empty and that its rule refuses counts as absent.
         let is_unfilled = raw.is_empty() && !param.is_required && !param.check.is_any();
         (!is_unfilled).then_some(Slot::Query(raw))
@@ -267,10 +266,12 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// The pairs of the query that no other parameter takes.
     fn rest(&self) -> Vec<(String, String)> {
-        let query = &self.route().query;
-        let all = all_pairs(self.target.query.unwrap_or_default());
-        let free = all.into_iter().filter(|pair| !query.names(&pair.name));
-        free.filter_map(|pair| Some((pair.name.into_owned(), decode_form(pair.raw).ok()?.into_owned()))).collect()
+        let (demand, query) = (&self.route().query, self.target.query.unwrap_or_default());
+        let free = names(query).filter(|(name, _)| !demand.names(name));
+        let pair = |(name, start): (Cow<'_, str>, u32)| {
+            Some((name.into_owned(), decode_form(value_from(query, start)).ok()?.into_owned()))
+        };
+        free.filter_map(pair).collect()
     }
 
     pub(crate) fn value_at(&self, index: usize) -> Option<Value> {
@@ -330,13 +331,10 @@ fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
     })
 }
 
-/// The pairs of a query that was found to be one before the lookup.
-fn all_pairs(query: &str) -> Pairs<'_> {
-    let mut all = Pairs::new();
-    match pairs(query, &mut all) {
-        Ok(()) => all,
-        Err(_) => Pairs::new(),
-    }
+/// The value that begins at a place of a query, undecoded.
+fn value_from(query: &str, start: u32) -> &str {
+    let rest = query.get(start as usize..).unwrap_or_default();
+    rest.split_once('&').map_or(rest, |(value, _)| value)
 }
 
 /// The offset in the sent form of a segment of an offset in its decoded form.
