@@ -81,6 +81,17 @@ fn decisions_are_told_with_their_reasons() {
             run.out
         );
     }
+    // What is missing stands under a route, and says so.
+    for (url, pieces) in [
+        ("/cy/abuot", r#""under":"home","frames":[],"params":{"lang":"cy"}"#),
+        ("/plates/x/y", r#""page":"no-such-plate","under":"plates","frames":["archive"]"#),
+        ("/objects/ring/x", r#""under":"objects.object","frames":["object-frame"],"params":{"object":"ring"}"#),
+    ] {
+        let run = demo(&format!("--format json match {url}"));
+        assert!(run.out.contains(pieces), "{url}: {}", run.out);
+    }
+    let run = demo("match /plates/x/y");
+    assert!(run.out.contains("     under     plates  /plates\n     frames    archive\n"), "{}", run.out);
     let run = demo("match /2031-04-02 //domes");
     assert_eq!(
         run.out,

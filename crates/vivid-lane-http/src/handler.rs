@@ -9,7 +9,7 @@ use bytes::Bytes;
 use http::{Request, Response};
 use tower::ServiceExt;
 use tower_service::Service;
-use vivid_lane::KeptMatch;
+use vivid_lane::{NotFound, OwnedMatch, OwnedPosition, Position, Table};
 
 use crate::visitor::BoxFuture;
 use crate::{Body, BoxError, Error};
@@ -49,13 +49,83 @@ impl<B> Service<Request<B>> for Handler<B> {
 /// The match of a request, with its parameters, levels, frames, data, and links that start from it.
 ///
 /// The pages of its table are not those of the service; they are of no use to a handler.
-pub type Found = KeptMatch<()>;
+pub type Found = OwnedMatch<()>;
 
 /// The match that led to a handler; `None` for the page that is shown where nothing was found.
 ///
 /// See the [crate documentation](crate) for an example.
 #[must_use]
 pub fn found<B>(request: &Request<B>) -> Option<&Found> {
+    request.extensions().get()
+}
+
+/// Where a request stands that nothing has; in the extensions of a request for a fallback.
+///
+/// # Example
+/// ```
+/// use http::{Request, Response};
+/// use tower::ServiceExt;
+/// use vivid_lane::Table;
+/// use vivid_lane_http::{Body, Handler, Routed, handler, missing};
+///
+/// async fn lost(request: Request<Body>) -> Response<String> {
+///     let missing = missing(&request).expect("this page is a fallback only");
+///     let language = missing.position().and_then(|position| Some(position.param("lang")?.into_owned()));
+///     Response::new(format!("{:?} in {language:?}", missing.frames()))
+/// }
+///
+/// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+/// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+/// let table = Table::from_toml(r#"
+///     [site]
+///     frame = "shell"
+///     fallback = "lost"
+///     [routes.talks]
+///     path = "{/lang}/talks"
+///     page = "talk-list"
+///     frame = "with-calendar"
+///     params.lang = ["en", "cy"]
+/// "#)?;
+/// let service = Routed::new(table.bind(|_| Some(handler(lost)))?);
+/// let response = service.oneshot(Request::get("/cy/talks/x").body(Body::default())?).await?;
+/// assert_eq!(response.status(), 404);
+/// # use http_body_util::BodyExt;
+/// let text = response.into_body().collect().await?.to_bytes();
+/// assert_eq!(text, r#"["shell", "with-calendar"] in Some("cy")"#);
+/// # Ok(()) })
+/// # }
+/// ```
+#[derive(Debug, Clone)]
+pub struct Missing {
+    position: Option<OwnedPosition<()>>,
+    table: Table<()>,
+}
+
+impl Missing {
+    pub(crate) fn new<P>(missing: &NotFound<'_, '_, P>, table: &Table<()>) -> Self {
+        let position = missing.position().and_then(|position| position.keep_position_in(table));
+        Self { position, table: table.clone() }
+    }
+
+    /// The deepest route that covers the URL, with its ancestors and the values that were read.
+    #[must_use]
+    pub fn position(&self) -> Option<Position<'_, '_, ()>> {
+        self.position.as_ref().map(OwnedPosition::get)
+    }
+
+    /// The frames around the page, outermost first.
+    #[must_use]
+    pub fn frames(&self) -> Vec<&str> {
+        match self.position() {
+            Some(position) => position.frames().collect(),
+            None => self.table.frame().into_iter().collect(),
+        }
+    }
+}
+
+/// Where the page stands that is shown because nothing was found; `None` for any other page.
+#[must_use]
+pub fn missing<B>(request: &Request<B>) -> Option<&Missing> {
     request.extensions().get()
 }
 

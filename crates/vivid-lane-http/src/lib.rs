@@ -44,19 +44,20 @@
 #![forbid(unsafe_code)]
 
 mod accept;
-mod answer;
 mod body;
 mod error;
 mod handler;
+mod head;
 mod layer;
 mod live;
+mod reply;
 mod service;
 mod visitor;
 
 pub use body::Body;
 pub use error::{BoxError, Error};
-pub use handler::{Found, Handler, found, handler, service};
+pub use handler::{Found, Handler, Missing, found, handler, missing, service};
 pub use layer::{PageName, RoutedPages};
 pub use live::LiveTable;
-pub use service::{Answering, Routed};
+pub use service::{ResponseFuture, Routed};
 pub use visitor::Visitor;

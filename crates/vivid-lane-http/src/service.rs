@@ -1,6 +1,5 @@
 //! The service: a request in, the page or another answer out.
 
-use std::collections::HashSet;
 use std::fmt;
 use std::pin::Pin;
 use std::sync::Arc;
@@ -8,16 +7,17 @@ use std::task::{Context, Poll, Waker};
 
 use http::header::HOST;
 use http::request::Parts;
-use http::{HeaderMap, Method, Request, Response, StatusCode, Uri};
+use http::{Request, Response, StatusCode};
 use tower::ServiceExt;
 use tower_service::Service;
-use vivid_lane::{Decision, Question, Request as Asked, Step};
+use vivid_lane::{Answer, Decision, Question, Request as Asked, Step};
 
 use crate::Body;
 use crate::accept::{Form, preferred};
-use crate::answer::Answer;
-use crate::handler::Found;
+use crate::handler::{Found, Missing};
+use crate::head::Head;
 use crate::live::{LiveTable, Loaded};
+use crate::reply::Reply;
 use crate::visitor::{BoxFuture, Visitor};
 
 /// How long a permanent redirect may be kept, in seconds, if nothing else is said.
@@ -31,6 +31,8 @@ const KEPT: u32 = 3600;
 /// - A method that the URL does not answer gives 405 with `Allow`, and `OPTIONS` 204 with `Allow`.
 /// - A permanent redirect may be kept for an hour ([`keep_redirects`](Self::keep_redirects)), unless it hangs on a need or a
 ///   live list.
+/// - Where a need or a list on which the decision hangs cannot be asked, the answer is 503, with `Retry-After` where the
+///   [`Visitor`] gives one.
 ///
 /// It is ready at once: a handler is waited for when it is called. See the [crate documentation](crate) for an example.
 pub struct Routed<P> {
@@ -98,31 +100,13 @@ impl<P> Routed<P> {
     }
 }
 
-/// What is decided by: a request is moved as seldom as can be, as it is large.
-#[derive(Clone, Copy)]
-pub(crate) struct Head<'r> {
-    pub(crate) method: &'r Method,
-    pub(crate) uri: &'r Uri,
-    pub(crate) headers: &'r HeaderMap,
-}
-
-impl<'r, B> From<&'r Request<B>> for Head<'r> {
-    fn from(request: &'r Request<B>) -> Self {
-        Self { method: request.method(), uri: request.uri(), headers: request.headers() }
-    }
-}
-
-impl<'r> From<&'r Parts> for Head<'r> {
-    fn from(parts: &'r Parts) -> Self {
-        Self { method: &parts.method, uri: &parts.uri, headers: &parts.headers }
-    }
-}
-
 /// What is to be done with a request.
 pub(crate) enum Plan<S> {
-    /// Call a service; for a page that is missing, without a match, and with status 404.
-    Call(S, Option<Found>),
-    Answer(Response<Body>),
+    /// Call the service of a page.
+    Show(S, Option<Found>),
+    /// Call the service of the page for what is missing, with status 404.
+    ShowFallback(S, Missing),
+    Reply(Response<Body>),
 }
 
 impl<P> Core<P> {
@@ -132,27 +116,21 @@ impl<P> Core<P> {
 
     /// Decides a request that hangs on nothing that must be waited for.
     pub(crate) fn plan_at_once<S>(&self, head: Head<'_>, service: impl Fn(&P) -> S) -> Option<Plan<S>> {
-        let loaded = self.table.guard();
-        if self.visitor.knows_needs() && loaded.table.needs().len() > 0 {
-            return None;
-        }
-        self.step(&loaded, head, &HashSet::new(), &[], &service).ok()
+        self.step(&self.table.guard(), head, &[], &service).ok()
     }
 
     /// Decides a request, waiting for whatever the decision hangs on.
     pub(crate) async fn plan<S>(&self, head: &Parts, service: impl Fn(&P) -> S) -> Plan<S> {
         let loaded = self.table.loaded();
-        let has_needs = loaded.table.needs().len() > 0;
-        let met = if has_needs { self.visitor.met(head).await } else { HashSet::new() };
-        let mut answers: Vec<(Question, bool)> = Vec::new();
+        let mut answers: Vec<(Question, Answer)> = Vec::new();
         loop {
-            // Nothing of the decision is held while a list is asked.
-            let question = match self.step(&loaded, head.into(), &met, &answers, &service) {
+            // Nothing of the decision is held while the visitor is asked about.
+            let question = match self.step(&loaded, head.into(), &answers, &service) {
                 Ok(plan) => return plan,
                 Err(question) => question,
             };
-            let is_listed = self.visitor.is_listed(question.list(), question.value()).await;
-            answers.push((question, is_listed));
+            let answer = self.visitor.answer(&question, head).await;
+            answers.push((question, answer));
         }
     }
 
@@ -161,26 +139,21 @@ impl<P> Core<P> {
         &self,
         loaded: &Loaded<P>,
         head: Head<'_>,
-        met: &HashSet<String>,
-        answers: &[(Question, bool)],
+        answers: &[(Question, Answer)],
         service: &impl Fn(&P) -> S,
     ) -> Result<Plan<S>, Question> {
-        let meets = |need: &str| met.contains(need);
-        let target = target(head);
-        let mut asked = Asked::new(head.method.as_str(), &*target).meets(&meets);
+        let target = head.target();
+        let mut asked = Asked::new(head.method.as_str(), &*target);
         if loaded.table.has_hosts()
             && let Some(host) = head.headers.get(HOST).and_then(|host| host.to_str().ok()).or(head.uri.host())
         {
             asked = asked.host(host);
         }
         let mut steps = loaded.table.decide_in_steps(asked);
-        answers.iter().for_each(|(question, is_listed)| steps.answer(question.clone(), *is_listed));
-        match steps.go_on() {
+        answers.iter().for_each(|(question, answer)| steps.answer(question.clone(), *answer));
+        match steps.resume() {
             Step::Ask(question) => Err(question),
-            Step::Done(decision) => {
-                let hangs_on_visitor = !answers.is_empty() || !met.is_empty();
-                Ok(self.settle(loaded, head, decision, hangs_on_visitor, service))
-            }
+            Step::Done(decision) => Ok(self.settle(loaded, head, decision, !answers.is_empty(), service)),
         }
     }
 
@@ -194,7 +167,7 @@ impl<P> Core<P> {
     ) -> Plan<S> {
         // What most requests are comes first.
         if let Decision::Page(found) = &decision {
-            return Plan::Call(service(found.page()), found.keep_in(&loaded.bare));
+            return Plan::Show(service(found.page()), found.keep_in(&loaded.bare));
         }
         let status = decision.status();
         let origin = loaded.table.origin().filter(|_| self.is_absolute);
@@ -202,53 +175,42 @@ impl<P> Core<P> {
             Some(origin) if location.starts_with('/') => format!("{origin}{location}"),
             _ => location.to_owned(),
         });
-        let answer = match decision {
-            Decision::NotFound(missing) => match missing.fallback() {
-                Some(page) => return Plan::Call(service(page), None),
-                None => {
-                    // They cost more than the answer, and a machine does not follow them.
-                    let is_read = preferred(head.headers) != Form::Plain;
-                    let near = if is_read { missing.suggestions() } else { Vec::new() };
-                    let mut answer = Answer::new(status, missing.reason().unwrap_or_default());
-                    answer.near = near.iter().map(|one| one.url().to_owned()).collect();
-                    answer
-                }
-            },
-            Decision::Unmet(unmet) => {
-                let mut answer = match &location {
-                    Some(location) => Answer::to(status, location),
-                    None => Answer::new(status, format!("this page is for those who meet `{}`", unmet.need())),
-                };
-                answer.cache = Some("no-store".to_owned());
-                return Plan::Answer(answer.respond(head));
-            }
-            Decision::WrongMethod(allow) | Decision::Options(allow) => {
-                let mut answer = Answer::new(status, "");
-                answer.allow = Some(allow.allow().join(", "));
-                answer
-            }
-            Decision::BadRequest(bad) => Answer::new(status, bad.to_string()),
-            _ => match &location {
-                Some(location) => {
-                    let mut answer = Answer::to(status, location);
-                    if matches!(status, 301 | 308) {
-                        let kept = format!("max-age={}", self.kept);
-                        answer.cache = Some(if hangs_on_visitor { "no-store".to_owned() } else { kept });
-                    }
-                    return Plan::Answer(answer.respond(head));
-                }
-                None => Answer::new(500, ""),
-            },
+        let mut reply = match &location {
+            Some(location) => Reply::to(status, location),
+            None => Reply::new(status, ""),
         };
-        Plan::Answer(answer.respond(head))
-    }
-}
-
-/// The target of a request as the table reads it: a path with its query, an absolute URL, or an asterisk.
-fn target(head: Head<'_>) -> std::borrow::Cow<'_, str> {
-    match (head.uri.scheme(), head.uri.path_and_query()) {
-        (None, Some(target)) => target.as_str().into(),
-        _ => head.uri.to_string().into(),
+        let not_kept = || Some("no-store".to_owned());
+        match decision {
+            Decision::NotFound(missing) => {
+                if let Some(page) = missing.fallback() {
+                    return Plan::ShowFallback(service(page), Missing::new(&missing, &loaded.bare));
+                }
+                reply.detail = missing.reason().unwrap_or_default().to_owned();
+                // They cost more than the reply, and a machine does not follow them.
+                if preferred(head.headers) != Form::Plain {
+                    reply.near = missing.suggestions().iter().map(|one| one.url().to_owned()).collect();
+                }
+            }
+            Decision::Unmet(unmet) => {
+                if location.is_none() {
+                    reply.detail = format!("this page is for those who meet `{}`", unmet.need());
+                }
+                reply.cache = not_kept();
+            }
+            Decision::WrongMethod(wrong) => reply.allow = Some(wrong.allow().join(", ")),
+            Decision::Options(allow) => reply.allow = Some(allow.allow().join(", ")),
+            Decision::BadRequest(bad) => reply.detail = bad.to_string(),
+            Decision::Unavailable(unavailable) => {
+                reply.detail = unavailable.to_string();
+                reply.retry_after = unavailable.retry_after();
+                reply.cache = not_kept();
+            }
+            _ if matches!(status, 301 | 308) => {
+                reply.cache = if hangs_on_visitor { not_kept() } else { Some(format!("max-age={}", self.kept)) };
+            }
+            _ => {}
+        }
+        Plan::Reply(reply.respond(head))
     }
 }
 
@@ -269,16 +231,18 @@ pub(crate) async fn carry_out<S, B, T>(
 where
     S: Service<Request<B>, Response = Response<T>>,
 {
-    match plan {
-        Plan::Answer(response) => Ok(response),
-        Plan::Call(service, found) => {
-            let is_missing = found.is_none();
-            if let Some(found) = found {
-                request.extensions_mut().insert(found);
-            }
-            Ok(with_status(service.oneshot(request).await?.map(body), is_missing))
+    let (service, is_missing) = match plan {
+        Plan::Reply(response) => return Ok(response),
+        Plan::Show(service, found) => {
+            found.map(|found| request.extensions_mut().insert(found));
+            (service, false)
         }
-    }
+        Plan::ShowFallback(service, missing) => {
+            request.extensions_mut().insert(missing);
+            (service, true)
+        }
+    };
+    Ok(with_status(service.oneshot(request).await?.map(body), is_missing))
 }
 
 pin_project_lite::pin_project! {
@@ -287,18 +251,18 @@ pin_project_lite::pin_project! {
     where
         P: Service<Request<B>>,
     {
-        // The answer is here.
+        // The response is here.
         Ready { response: Option<Response<Body>> },
         // A page is called.
-        Calling { #[pin] future: P::Future, is_missing: bool },
+        Calling { #[pin] future: P::Future },
         // The decision, or the page, has to wait.
         Waiting { future: BoxFuture<Result<Response<Body>, P::Error>> },
     }
 }
 
 pin_project_lite::pin_project! {
-    /// The answer of a [`Routed`] service, to come.
-    pub struct Answering<P, B>
+    /// The response of a [`Routed`] service, to come.
+    pub struct ResponseFuture<P, B>
     where
         P: Service<Request<B>>,
     {
@@ -307,16 +271,16 @@ pin_project_lite::pin_project! {
     }
 }
 
-impl<P, B> fmt::Debug for Answering<P, B>
+impl<P, B> fmt::Debug for ResponseFuture<P, B>
 where
     P: Service<Request<B>>,
 {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Answering").finish_non_exhaustive()
+        f.debug_struct("ResponseFuture").finish_non_exhaustive()
     }
 }
 
-impl<P, B> Future for Answering<P, B>
+impl<P, B> Future for ResponseFuture<P, B>
 where
     P: Service<Request<B>, Response = Response<Body>>,
 {
@@ -329,9 +293,7 @@ where
                 // It was given away, and a future that is over may do as it likes.
                 None => Poll::Pending,
             },
-            Doing::Calling { future, is_missing } => {
-                future.poll(context).map(|answer| answer.map(|response| with_status(response, *is_missing)))
-            }
+            Doing::Calling { future } => future.poll(context),
             Doing::Waiting { future } => future.as_mut().poll(context),
         }
     }
@@ -339,27 +301,25 @@ where
 
 impl<P> Routed<P> {
     /// Begins with a request.
-    fn answer<B>(&self, mut request: Request<B>) -> Answering<P, B>
+    fn respond<B>(&self, mut request: Request<B>) -> ResponseFuture<P, B>
     where
         P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
         P::Future: Send,
         B: Send + 'static,
     {
         let state = match self.core.plan_at_once((&request).into(), P::clone) {
-            Some(Plan::Answer(response)) => State::Ready { response: Some(response) },
-            Some(Plan::Call(mut service, found)) => {
+            Some(Plan::Reply(response)) => State::Ready { response: Some(response) },
+            Some(Plan::Show(mut service, found)) => {
                 // Most pages are ready at once; one that is not is asked again by whoever waits for it.
                 match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
                     Poll::Ready(Ok(())) => {
-                        let is_missing = found.is_none();
-                        if let Some(found) = found {
-                            request.extensions_mut().insert(found);
-                        }
-                        State::Calling { future: service.call(request), is_missing }
+                        found.map(|found| request.extensions_mut().insert(found));
+                        State::Calling { future: service.call(request) }
                     }
-                    _ => State::Waiting { future: Box::pin(carry_out(Plan::Call(service, found), request, |it| it)) },
+                    _ => State::Waiting { future: Box::pin(carry_out(Plan::Show(service, found), request, |it| it)) },
                 }
             }
+            Some(plan) => State::Waiting { future: Box::pin(carry_out(plan, request, |body| body)) },
             None => {
                 let core = Arc::clone(&self.core);
                 State::Waiting {
@@ -371,7 +331,7 @@ impl<P> Routed<P> {
                 }
             }
         };
-        Answering { state }
+        ResponseFuture { state }
     }
 }
 
@@ -383,14 +343,14 @@ where
 {
     type Response = Response<Body>;
     type Error = P::Error;
-    type Future = Answering<P, B>;
+    type Future = ResponseFuture<P, B>;
 
     fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
         Poll::Ready(Ok(()))
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        self.answer(request)
+        self.respond(request)
     }
 }
 
@@ -404,9 +364,9 @@ where
 {
     type Response = Response<Body>;
     type Error = P::Error;
-    type Future = Answering<P, B>;
+    type Future = ResponseFuture<P, B>;
 
     fn call(&self, request: Request<B>) -> Self::Future {
-        self.answer(request)
+        self.respond(request)
     }
 }

@@ -9,7 +9,7 @@ use http_body_util::BodyExt;
 use proptest::prelude::*;
 use tokio::sync::Notify;
 use tower::{Layer, Service, ServiceBuilder, ServiceExt, service_fn};
-use vivid_lane::Table;
+use vivid_lane::{Answer, Table};
 use vivid_lane_http::{Body, BoxError, Handler, LiveTable, PageName, Routed, Visitor, found, handler, service};
 
 const TABLE: &str = r#"
@@ -76,12 +76,10 @@ fn table() -> Table<Handler> {
 /// Visitors are what their cookie says; `ada` is an observer, after some waiting.
 fn visitor() -> Visitor {
     Visitor::new()
-        .needs(|head| {
-            let cookie =
-                head.headers.get("cookie").and_then(|cookie| cookie.to_str().ok()).unwrap_or_default().to_owned();
-            async move {
-                cookie.split(';').map(|need| need.trim().to_owned()).filter(|need| !need.is_empty()).collect::<Vec<_>>()
-            }
+        .needs(|head, need| {
+            let cookie = head.headers.get("cookie").and_then(|cookie| cookie.to_str().ok()).unwrap_or_default();
+            let is_met = cookie.split(';').any(|known| known.trim() == need);
+            async move { is_met }
         })
         .lists(|list, value| {
             let is_listed = list == "observers" && value == "ada";
@@ -241,6 +239,58 @@ fn lists_are_asked_only_where_the_decision_hangs_on_them() {
             ask(&site, "GET", url, &[]).await;
             assert_eq!(asked.load(Ordering::Relaxed), questions, "{url}");
         }
+    });
+}
+
+/// A need is asked only where the page has it, so what is public may be kept by caches, whoever asks.
+#[test]
+fn needs_are_asked_only_where_the_decision_hangs_on_them() {
+    wait_for(async {
+        let asked = Arc::new(AtomicU32::new(0));
+        let counting = Arc::clone(&asked);
+        let visitor = Visitor::new().needs(move |_, need| {
+            counting.fetch_add(1, Ordering::Relaxed);
+            let is_met = need == "observer";
+            async move { is_met }
+        });
+        let site = Routed::new(table()).visitor(visitor.lists(|_, _| async { true }));
+        for (url, questions, kept) in [
+            ("/nights", 0, ""),
+            ("/qwerty", 0, ""),
+            ("//nights", 0, "max-age=3600"),
+            ("/night.cgi?d=2031-04-02", 0, "max-age=3600"),
+            ("/observers/ada/logbook", 1, ""),
+            ("/observers/ada//logbook", 1, "no-store"),
+            ("/budget", 1, "no-store"),
+        ] {
+            asked.store(0, Ordering::Relaxed);
+            let (_, response) = ask(&site, "GET", url, &[("cookie", "observer")]).await;
+            assert_eq!(asked.load(Ordering::Relaxed), questions, "{url}");
+            assert_eq!(field(&response, "cache-control"), kept, "{url}");
+        }
+    });
+}
+
+/// A database that does not answer is no missing page, and no reason to sign in.
+#[test]
+fn what_cannot_be_asked_is_unavailable() {
+    wait_for(async {
+        let failing = |retry_after| async move { Answer::Unknown { retry_after } };
+        let visitor = Visitor::new().lists(move |_, _| failing(Some(30))).needs(move |_, _| failing(None));
+        let site = Routed::new(table()).visitor(visitor);
+        for (url, status, retry_after, text) in [
+            ("/observers/ada", 503, "30", "the list `observers` cannot be asked now"),
+            ("/budget", 503, "", "whether the visitor meets `director` cannot be told now"),
+            ("/nights", 200, "", "GET nights"),
+            ("/qwerty", 404, "", "404 Not Found"),
+        ] {
+            let (found, response) = ask(&site, "GET", url, &[]).await;
+            assert_eq!((found, field(&response, "retry-after")), (status, retry_after), "{url}");
+            assert!(response.body().contains(text), "{url}: {}", response.body());
+        }
+        let (_, response) = ask(&site, "GET", "/observers/ada", &[("accept", "application/json")]).await;
+        assert!(response.body().contains(r#""title":"Service Unavailable","status":503"#), "{}", response.body());
+        assert_eq!(field(&response, "cache-control"), "no-store");
     });
 }
 

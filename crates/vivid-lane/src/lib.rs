@@ -51,13 +51,13 @@ pub use analyse::{
     Suggestion, Verdict,
 };
 pub use decide::{
-    Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, Missing, Question, Redirect, Request, Step, Steps,
-    Unmet,
+    Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, NotFound, Redirect, Request, Step, Steps, Unavailable,
+    Unmet, WrongMethod,
 };
 pub use link::{Active, Given, Link, LinkError, slug};
 pub use matcher::{
-    BindError, FoundValues, KeptMatch, Level, Levels, Lists, Match, ParamError, ParamKind, Parameter, RouteRef, Routes,
-    Table,
+    Answer, BindError, FoundValues, Level, Levels, Lists, Match, Needs, OwnedMatch, OwnedPosition, ParamError,
+    ParamKind, Parameter, Position, Question, RouteRef, Routes, Table,
 };
 pub use navigate::{Change, History, Transition, transition};
 pub use rule::Automaton;

@@ -8,7 +8,7 @@
 use std::error::Error;
 
 use rusqlite::Connection;
-use vivid_lane::{Counters, Decision, Request, Step, Table};
+use vivid_lane::{Counters, Decision, Question, Request, Step, Table};
 
 const TABLE: &str = r#"
     lists = ["observers"]
@@ -44,10 +44,10 @@ fn decide<'t, 'u>(
 ) -> Result<Decision<'t, 'u>, Box<dyn Error>> {
     let mut steps = table.decide_in_steps(request);
     loop {
-        match steps.go_on() {
+        match steps.resume() {
             Step::Done(decision) => return Ok(decision),
             Step::Ask(question) => {
-                let name = question.value();
+                let Question::Listed { value: name, .. } = &question else { return Err("there are no needs".into()) };
                 let sql = "SELECT EXISTS (SELECT 1 FROM observers WHERE name = ?1)";
                 let is_listed: bool = database.query_row(sql, [name], |row| row.get(0))?;
                 println!("{:38} asked for {name:?}: {is_listed}", "");

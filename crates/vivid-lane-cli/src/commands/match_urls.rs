@@ -4,7 +4,9 @@ use std::io::{self, BufRead, Write};
 
 use anstyle::Style;
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Candidate, Decision, Explanation, Match, Missing, Request, Suggestion, Table, Value, Verdict};
+use vivid_lane::{
+    Candidate, Decision, Explanation, Match, NotFound, Position, Request, Suggestion, Table, Value, Verdict,
+};
 use vivid_lane_exchange::data_to_json;
 
 use crate::Outcome;
@@ -64,12 +66,21 @@ fn text(
                 Some(location) => Styled(NAME, location).to_string(),
                 None => "refused".to_owned(),
             };
-            (if unmet.location().is_some() { GOOD } else { BAD }, outcome, vec![("unmet", unmet.need().to_owned())])
+            let mut rows = vec![("unmet", unmet.need().to_owned())];
+            rows.extend(unmet.position().map(|position| ("page of", position.route().name().to_owned())));
+            (if unmet.location().is_some() { GOOD } else { BAD }, outcome, rows)
         }
         Decision::NotFound(missing) => (BAD, "not found".to_owned(), missing_rows(missing)),
-        Decision::WrongMethod(wrong) => (BAD, "wrong method".to_owned(), vec![("allow", wrong.allow().join(", "))]),
+        Decision::WrongMethod(wrong) => {
+            let mut rows = vec![("allow", wrong.allow().join(", "))];
+            rows.extend(wrong.position().map(|position| ("page of", position.route().name().to_owned())));
+            (BAD, "wrong method".to_owned(), rows)
+        }
         Decision::Options(options) => (GOOD, "options".to_owned(), vec![("allow", options.allow().join(", "))]),
         Decision::BadRequest(bad) => (BAD, "bad request".to_owned(), vec![("reason", bad.to_string())]),
+        Decision::Unavailable(unavailable) => {
+            (BAD, "unavailable".to_owned(), vec![("because", unavailable.to_string())])
+        }
         // The library may learn decisions before the tool does.
         _ => (BAD, "another decision".to_owned(), Vec::new()),
     };
@@ -83,6 +94,12 @@ fn text(
 
 fn page_rows(found: &Match<'_, '_>) -> Vec<(&'static str, String)> {
     let mut rows = vec![("page", found.page().clone()), ("path", found.route().path().to_string())];
+    position_rows(found, &mut rows);
+    rows
+}
+
+/// What holds of a place in the table: values, frames, and the chain of routes.
+fn position_rows(found: &Position<'_, '_>, rows: &mut Vec<(&'static str, String)>) {
     let values: Vec<String> = found.values().map(|(name, value)| format!("{name} = {}", one_line(&value))).collect();
     if !values.is_empty() {
         rows.push(("params", values.join(", ")));
@@ -96,13 +113,20 @@ fn page_rows(found: &Match<'_, '_>) -> Vec<(&'static str, String)> {
     if levels.len() > 1 {
         rows.push(("chain", levels.join(" › ")));
     }
-    rows
 }
 
-fn missing_rows(missing: &Missing<'_, '_>) -> Vec<(&'static str, String)> {
+fn missing_rows(missing: &NotFound<'_, '_>) -> Vec<(&'static str, String)> {
     let mut rows: Vec<(&'static str, String)> = Vec::new();
     rows.extend(missing.fallback().map(|page| ("fallback", page.clone())));
     rows.extend(missing.reason().map(|reason| ("because", shown(reason))));
+    match missing.position() {
+        Some(position) => {
+            let route = position.route();
+            rows.push(("under", format!("{}  {}", Styled(NAME, route.name()), route.path())));
+            position_rows(&position, &mut rows);
+        }
+        None => rows.extend(missing.frames().first().map(|frame| ("frames", (*frame).to_owned()))),
+    }
     let suggestions = missing.suggestions();
     let widest = suggestions.iter().map(|one| width(one.url())).max().unwrap_or(0);
     for (at, one) in suggestions.iter().enumerate() {
@@ -171,7 +195,7 @@ pub(crate) fn to_json(
     explanation: Option<&Explanation<'_>>,
 ) -> Map<String, Json> {
     let mut object = Map::new();
-    let mut put = |key: &str, value: Json| object.insert(key.to_owned(), value);
+    let mut put = |key: &str, value: Json| drop(object.insert(key.to_owned(), value));
     put("url", String::from_utf8_lossy(url).into());
     let outcome = match decision {
         Decision::Page(_) => "page",
@@ -181,6 +205,7 @@ pub(crate) fn to_json(
         Decision::WrongMethod(_) => "wrong-method",
         Decision::Options(_) => "options",
         Decision::BadRequest(_) => "bad-request",
+        Decision::Unavailable(_) => "unavailable",
         _ => "other",
     };
     put("outcome", outcome.into());
@@ -189,11 +214,7 @@ pub(crate) fn to_json(
         Decision::Page(found) => {
             put("route", found.route().name().into());
             put("page", found.page().as_str().into());
-            put("frames", found.frames().collect());
-            put("params", found.values().map(|(name, value)| (name.to_owned(), value_to_json(&value))).collect());
-            if !found.data().is_empty() {
-                put("data", data_to_json(found.data()));
-            }
+            position_to_json(found, &mut put);
         }
         Decision::NotFound(missing) => {
             if let Some(page) = missing.fallback() {
@@ -201,6 +222,13 @@ pub(crate) fn to_json(
             }
             if let Some(reason) = missing.reason() {
                 put("reason", reason.into());
+            }
+            match missing.position() {
+                Some(position) => {
+                    put("under", position.route().name().into());
+                    position_to_json(&position, &mut put);
+                }
+                None => put("frames", missing.frames().into_iter().collect()),
             }
             let suggestion = |one: &Suggestion<'_>| -> Json {
                 let texts = [("url", one.url()), ("route", one.route()), ("reason", one.reason())];
@@ -223,10 +251,20 @@ pub(crate) fn to_json(
             if let Some(location) = unmet.location() {
                 put("location", location.into());
             }
+            if let Some(position) = unmet.position() {
+                put("route", position.route().name().into());
+                position_to_json(&position, &mut put);
+            }
         }
-        Decision::WrongMethod(allow) | Decision::Options(allow) => {
-            put("allow", allow.allow().iter().copied().collect());
+        Decision::WrongMethod(wrong) => {
+            put("allow", wrong.allow().iter().copied().collect());
+            if let Some(position) = wrong.position() {
+                put("route", position.route().name().into());
+                position_to_json(&position, &mut put);
+            }
         }
+        Decision::Options(allow) => put("allow", allow.allow().iter().copied().collect()),
+        Decision::Unavailable(unavailable) => put("reason", unavailable.to_string().into()),
         Decision::BadRequest(bad) => {
             put("reason", bad.to_string().into());
         }
@@ -245,6 +283,15 @@ pub(crate) fn to_json(
         put("candidates", explanation.candidates().iter().map(candidate).collect());
     }
     object
+}
+
+/// What holds of a place in the table: frames, values, and the user's own data.
+fn position_to_json(found: &Position<'_, '_>, put: &mut dyn FnMut(&str, Json)) {
+    put("frames", found.frames().collect());
+    put("params", found.values().map(|(name, value)| (name.to_owned(), value_to_json(&value))).collect());
+    if !found.data().is_empty() {
+        put("data", data_to_json(found.data()));
+    }
 }
 
 fn verdict(verdict: Verdict) -> &'static str {

@@ -130,9 +130,9 @@ impl Site {
     pub(crate) fn new(state: &Arc<State>) -> Self {
         let (needing, listing, showing) = (Arc::clone(state), Arc::clone(state), Arc::clone(state));
         let visitor = Asked::new()
-            .needs(move |head| {
-                let met = needing.met(&head.headers);
-                async move { met }
+            .needs(move |head, need| {
+                let is_met = needing.met(&head.headers).contains(need);
+                async move { is_met }
             })
             .lists(move |list, value| {
                 let is_listed = listing.is_listed(list, value);

@@ -5,8 +5,8 @@ use hyper::body::Incoming;
 use minijinja::value::Serde;
 use minijinja::{Environment, Value, context};
 use serde::Serialize;
-use vivid_lane::{Decision, Request, RouteRef, Table};
-use vivid_lane_http::{Body, PageName, found};
+use vivid_lane::{Decision, Position, Request, RouteRef, Table};
+use vivid_lane_http::{Body, PageName, found, missing};
 
 use super::{State, form, html, now};
 use crate::commands::decision_to_json;
@@ -76,23 +76,10 @@ pub(super) fn show(state: &State, request: &HttpRequest<Incoming>) -> Response<B
     let here = request.uri().path_and_query().map_or("/", |target| target.as_str());
     let PageName(page) = request.extensions().get().cloned().unwrap_or(PageName(String::new()));
     let met = state.session.needs(request.headers());
-    let Some(kept) = found(request) else {
-        let table = now(state);
-        let near = match table.decide(&Request::get(here)) {
-            Decision::NotFound(missing) => {
-                missing.suggestions().iter().map(|one| context! { url => one.url(), reason => one.reason() }).collect()
-            }
-            _ => Vec::new(),
-        };
-        return state.pages.render(state, "missing.html", here, met, StatusCode::NOT_FOUND, context! { page, near });
-    };
+    let Some(kept) = found(request) else { return show_fallback(state, request, &page, here, met) };
     let found = kept.get();
     let table = now(state);
-    let levels: Vec<Level> = found
-        .levels()
-        .map(|level| Level { name: level.route().name().to_owned(), covered: level.covered().to_owned() })
-        .collect();
-    let values: Vec<(&str, String)> = found.values().map(|(name, value)| (name, text_of(&value))).collect();
+    let (levels, values) = place(&found);
     // Who is sent here for a need may meet it here.
     let route = found.route().name();
     let is_sign_in = |need: &&str| table.need_otherwise(need).is_some_and(|target| target.name() == route);
@@ -108,6 +95,37 @@ pub(super) fn show(state: &State, request: &HttpRequest<Incoming>) -> Response<B
         needs => Value::from(Serde(needs)), back, links => Value::from(Serde(links)),
     };
     state.pages.render(state, "page.html", here, met, StatusCode::OK, more)
+}
+
+/// The page for what is missing, within the frames of its place.
+fn show_fallback(
+    state: &State,
+    request: &HttpRequest<Incoming>,
+    page: &str,
+    here: &str,
+    met: Vec<String>,
+) -> Response<Body> {
+    let near = match now(state).decide(&Request::get(here)) {
+        Decision::NotFound(missing) => {
+            missing.suggestions().iter().map(|one| context! { url => one.url(), reason => one.reason() }).collect()
+        }
+        _ => Vec::new(),
+    };
+    let lost = missing(request);
+    let frames = lost.map_or_else(Vec::new, |lost| lost.frames());
+    let (levels, values) = lost.and_then(|lost| lost.position()).map_or_else(Default::default, |found| place(&found));
+    let more = context! {
+        page, near, frames => Value::from(Serde(frames)), levels => Value::from(Serde(levels)),
+        values => Value::from(Serde(values)),
+    };
+    state.pages.render(state, "missing.html", here, met, StatusCode::NOT_FOUND, more)
+}
+
+/// The chain of routes at a place of the table, and the values that were read on the way.
+fn place<'t, P>(found: &Position<'t, '_, P>) -> (Vec<Level>, Vec<(&'t str, String)>) {
+    let level = |name: &str, covered: &str| Level { name: name.to_owned(), covered: covered.to_owned() };
+    let levels = found.levels().map(|one| level(one.route().name(), one.covered())).collect();
+    (levels, found.values().map(|(name, value)| (name, text_of(&value))).collect())
 }
 
 fn text_of(value: &vivid_lane::Value) -> String {

@@ -128,7 +128,8 @@ impl<P> Table<P> {
 
     fn explained_parts(&self, parts: &Parts<'_>, request: &Request<'_>) -> Explanation<'_, P> {
         let frozen = self.frozen();
-        let ask = parts.ask(request.live_lists());
+        let answers = request.answers();
+        let ask = parts.ask(&answers);
         let accepted = frozen.tree.find(&ask, &frozen.routes);
         let winner = frozen.choose(&accepted, request.method());
         let judge = Judge { table: self, ask: &ask, method: request.method(), winner };
@@ -260,7 +261,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let frozen = self.table.frozen();
         let route = frozen.route(ending.route);
         if let Some(host) = &route.host
-            && !host.accepts(self.ask.host, self.ask.lists)
+            && !host.accepts(self.ask.host, self.ask.answers)
         {
             let template = &host.template;
             let asked = self
@@ -269,7 +270,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 .map_or_else(|| "no host was asked".to_owned(), |host| format!("`{}` was asked", shown(host)));
             return (Verdict::Elsewhere, format!("is reached under the host `{template}`; {asked}"));
         }
-        if let Some(refusal) = route.query.refusal(self.ask.query, self.ask.lists) {
+        if let Some(refusal) = route.query.refusal(self.ask.query, self.ask.answers) {
             return match refusal {
                 QueryRefusal::Literal { name, value } => {
                     (Verdict::Elsewhere, format!("wants the query `{name}={value}`"))

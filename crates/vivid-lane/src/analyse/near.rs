@@ -69,7 +69,7 @@ impl Walk<'_, '_> {
             self.node(target, at + 1, Some(Obstacle::Literal { segment: at, expected }));
         }
         for edge in tree.edges(node) {
-            if tree.pattern(edge.pattern).accepts(text, self.ask.lists) {
+            if tree.pattern(edge.pattern).accepts(text, self.ask.answers) {
                 self.node(edge.target, at + 1, obstacle.clone());
             } else if obstacle.is_none() {
                 let refused = Obstacle::Pattern { segment: at, pattern: edge.pattern };

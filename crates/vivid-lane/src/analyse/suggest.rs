@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::near::{Obstacle, refusal, ways};
-use crate::decide::{Decision, Missing, Request};
+use crate::decide::{Decision, NotFound};
 use crate::matcher::{Param, Parsed, Parts, PatternId, Piece, RouteId, Step};
 use crate::table::nearest;
 use crate::template::percent::encode_unreserved;
@@ -74,7 +74,7 @@ impl fmt::Display for Suggestion<'_> {
     }
 }
 
-impl<'t, P> Missing<'t, '_, P> {
+impl<'t, P> NotFound<'t, '_, P> {
     /// Up to three pages that may have been meant, the likeliest first: a literal is misspelt, a value is
     /// refused by its rule, a segment is missing or too much. Each decides to a page for this visitor.
     ///
@@ -139,10 +139,10 @@ impl<'t, P> Missing<'t, '_, P> {
 
     /// Does one of the last segments speak for the route? A literal does, and a rule that not just any word meets.
     fn tells(&self, url: &str, last: usize) -> bool {
-        let (frozen, lists) = (self.table().frozen(), self.request().live_lists());
+        let (frozen, answers) = (self.table().frozen(), self.request().answers());
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = frozen.parse(url, self.request().asked_host(), &mut parts) else { return false };
-        let accepted = frozen.tree.find(&parts.ask(lists), &frozen.routes);
+        let accepted = frozen.tree.find(&parts.ask(&answers), &frozen.routes);
         let Some(ending) = frozen.choose(&accepted, "GET").map(|ending| frozen.tree.ending(ending)) else {
             return false;
         };
@@ -160,7 +160,7 @@ impl<'t, P> Missing<'t, '_, P> {
     /// The route whose page an address shows to this visitor.
     fn page_at(&self, url: &str, parts: &Parts<'_>) -> Option<&'t str> {
         let asked = self.request();
-        let mut request = Request::get(url).lists(asked.live_lists()).meets(asked.met());
+        let mut request = asked.at(url);
         if let Some(host) = parts.target.host {
             request = request.host(host);
         }
@@ -173,7 +173,8 @@ impl<'t, P> Missing<'t, '_, P> {
     /// Routes that accept the path but for one thing.
     fn one_step_away(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
         let frozen = self.table().frozen();
-        let ask = parts.ask(self.request().live_lists());
+        let answers = self.request().answers();
+        let ask = parts.ask(&answers);
         let mut tries = Vec::new();
         for (ending, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LITERALS) {
             let spelt = |segment, folded| frozen.tree.spelling(ending, segment).unwrap_or(folded).to_owned();
@@ -255,8 +256,8 @@ impl<'t, P> Missing<'t, '_, P> {
                     tries.push(longer);
                 }
             }
-            let lists = self.request().live_lists();
-            let edge = tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts(text, lists));
+            let answers = self.request().answers();
+            let edge = tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts(text, &answers));
             match tree.literal(id, node, text).or(edge.map(|edge| edge.target)) {
                 Some(next) => id = next,
                 None => break,

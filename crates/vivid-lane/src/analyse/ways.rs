@@ -62,7 +62,7 @@ impl<'t> Ways<'t> {
             let certainty = pattern.pieces.iter().map(of_piece).max().unwrap_or(Certainty::Exact);
             sets.push((segment_set(pattern)?, certainty));
         }
-        let mut found: Vec<Option<Way>> = tree.endings.iter().map(|_| None).collect();
+        let mut found: Vec<Option<Way>> = (0..tree.answering).map(|_| None).collect();
         let mut open: Vec<(NodeId, Vec<Word>, Certainty, bool)> =
             vec![(tree.root(), Vec::new(), Certainty::Exact, false)];
         while let Some((id, words, certainty, in_tail)) = open.pop() {

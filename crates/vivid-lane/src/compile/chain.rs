@@ -27,6 +27,8 @@ pub(super) struct Chained {
     pub(super) page: Option<PageId>,
     pub(super) frame: Option<String>,
     pub(super) fallback: Option<PageId>,
+    pub(super) no_fallback: bool,
+    pub(super) is_parent: bool,
     pub(super) data: Data,
     pub(super) methods: Methods,
     pub(super) priority: i64,
@@ -119,7 +121,7 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
         is_in_fragment: spec.site.location == Location::Fragment,
     };
     if let Some(fallback) = &spec.site.fallback {
-        walker.pages.id(&fallback.value);
+        walker.page(fallback, None);
     }
     if spec.routes.is_empty() && !walker.report.has_errors() {
         walker
@@ -242,9 +244,11 @@ impl Walker<'_> {
             parent,
             level,
             own_path: spec.path.as_ref().map_or_else(String::new, |path| path.value.clone()),
-            page: spec.page.as_ref().map(|page| self.pages.id(&page.value)),
+            page: spec.page.as_ref().map(|page| self.page(page, Some(&name))),
             frame: spec.frame.take().map(|frame| frame.value),
-            fallback: spec.fallback.as_ref().map(|page| self.pages.id(&page.value)),
+            fallback: spec.fallback.as_ref().map(|page| self.page(page, Some(&name))),
+            no_fallback: spec.no_fallback,
+            is_parent: !spec.routes.is_empty() || !spec.mounted.is_empty(),
             data: std::mem::take(&mut spec.data),
             methods: self.methods(&spec.methods, &name),
             priority: spec.priority,
@@ -280,6 +284,19 @@ impl Walker<'_> {
             self.mounted(table, id);
         }
         self.rules.leave(&spec.params);
+    }
+
+    /// The page of that name, for a route or the site.
+    fn page(&mut self, page: &Placed<String>, route: Option<&str>) -> PageId {
+        if page.value.is_empty() {
+            let finding =
+                self.report.error("empty-page", page.span.as_ref(), "expected the name of a page, found nothing");
+            finding.help_with("name the page, or leave the key out");
+            if let Some(route) = route {
+                finding.route(route);
+            }
+        }
+        self.pages.id(&page.value)
     }
 
     fn name(&mut self, own: &Placed<String>, full: &str) {

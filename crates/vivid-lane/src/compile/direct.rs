@@ -17,7 +17,7 @@ impl Growing {
     pub(super) fn direct_routes(&mut self, routes: &[Route]) -> Result<Vec<RouteId>, TooLarge> {
         let mut direct = Vec::new();
         let all_words = std::mem::take(&mut self.all_words);
-        for id in (0..).map(EndingId).take(self.grown.endings.len()) {
+        for id in (0..).map(EndingId).take(self.grown.answering) {
             let route = self.ending(id).route;
             let words = self.ending(id).steps.of(&all_words);
             if self.reads_in_one_way(id, words, &routes[route.0 as usize]) && !self.may_be_captured(words)? {

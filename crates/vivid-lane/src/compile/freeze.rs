@@ -36,6 +36,8 @@ pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[Ne
         needs,
         frame: route.frame.as_deref().map(Into::into),
         fallback: route.fallback,
+        no_fallback: route.no_fallback,
+        is_parent: route.is_parent,
         data: std::mem::take(&mut route.data),
         methods: route.methods.clone(),
         priority: route.priority,

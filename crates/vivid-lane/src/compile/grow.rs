@@ -39,6 +39,10 @@ pub(super) struct Grown {
     pub(super) steps: Vec<Step>,
     pub(super) covers: Vec<Cover>,
     pub(super) captures: Vec<Capture>,
+    /// How many of the endings answer URLs; the others are those of areas.
+    pub(super) answering: usize,
+    /// What covers a URL that goes on from a node, beside what ends there.
+    pub(super) areas: HashMap<NodeId, Vec<EndingId>>,
     /// Does letter case not count in literals?
     pub(super) folds: bool,
 }
@@ -89,6 +93,8 @@ impl Growing {
                 steps: Vec::new(),
                 covers: Vec::new(),
                 captures: Vec::new(),
+                answering: 0,
+                areas: HashMap::new(),
                 folds,
             },
             all_patterns: Vec::new(),
@@ -100,15 +106,58 @@ impl Growing {
         }
     }
 
-    /// Adds a route: every way through its path.
+    /// Adds a route that answers URLs: every way through its path.
     pub(super) fn add(&mut self, route: &Chained, id: RouteId) -> Result<(), TooLarge> {
         for shape in ways_through(route) {
             self.way(route, id, shape)?;
         }
+        self.grown.answering = self.grown.endings.len();
         Ok(())
     }
 
-    fn way(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<(), TooLarge> {
+    /// Notes where the paths of a route end that is not met there: that of a group, and what stands before a tail. A
+    /// URL that leads to no page is covered by it. All routes that answer are in the tree already; a place that none of
+    /// them passes is left out.
+    pub(super) fn add_area(&mut self, route: &Chained, id: RouteId) -> Result<(), TooLarge> {
+        let answers = route.answers();
+        let met: Vec<&Shape> = ways_through(route).filter(|shape| answers && shape.tail.is_none()).collect();
+        for shape in &route.plan.shapes {
+            if met.iter().any(|known| known.segments == shape.segments) {
+                continue;
+            }
+            let covers = shape.covers.iter().map(|cover| Cover { has_tail: false, ..*cover }).collect();
+            let area = Shape { segments: shape.segments.clone(), tail: None, covers };
+            self.area(route, id, &area)?;
+        }
+        Ok(())
+    }
+
+    fn area(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<(), TooLarge> {
+        let mut at = ROOT;
+        for segment in &shape.segments {
+            let word = self.word(segment, &route.params)?;
+            let node = self.node(at);
+            let next = match &word {
+                Word::Literal(text) if self.grown.folds => node.literals.get(&*folded(text)).copied(),
+                Word::Literal(text) => node.literals.get(text).copied(),
+                Word::Pattern(pattern) => {
+                    node.edges.iter().find(|edge| edge.pattern == *pattern && !edge.is_tail).map(|edge| edge.target)
+                }
+            };
+            let Some(next) = next else { return Ok(()) };
+            at = next;
+        }
+        let is_noted = |ending: &EndingId| self.ending(*ending).route == id;
+        if self.grown.areas.get(&at).is_some_and(|known| known.iter().any(is_noted)) {
+            return Ok(());
+        }
+        let ending = self.way(route, id, shape)?;
+        self.grown.nodes[at.0 as usize].endings.retain(|known| *known != ending);
+        self.grown.areas.entry(at).or_default().push(ending);
+        Ok(())
+    }
+
+    fn way(&mut self, route: &Chained, id: RouteId, shape: &Shape) -> Result<EndingId, TooLarge> {
         let mut at = ROOT;
         let mut spelling = Vec::new();
         let (first_word, first_capture) = (self.all_words.len(), self.grown.captures.len());
@@ -163,7 +212,7 @@ impl Growing {
             spelling,
         });
         self.grown.nodes[at.0 as usize].endings.push(ending);
-        Ok(())
+        Ok(ending)
     }
 
     fn any(&mut self) -> Arc<Check> {

@@ -74,7 +74,6 @@ impl TableSpec {
         let folds = self.site.case == Case::Fold;
         let mut routes = Vec::with_capacity(chained.len());
         let mut tree = grow::Growing::new(folds);
-        let mut fallbacks = grow::Growing::new(folds);
         for (id, (onward, needs)) in (0..).map(RouteId).zip(aimed) {
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
                 && !chained[id.0 as usize].has_methods
@@ -87,12 +86,11 @@ impl TableSpec {
             if route.is_sound && route.answers() {
                 tree.add(route, id)?;
             }
-            if route.is_sound && route.fallback.is_some() {
-                fallbacks.add(route, id)?;
-            }
+        }
+        for (id, route) in (0..).map(RouteId).zip(&chained).filter(|(_, route)| route.is_sound) {
+            tree.add_area(route, id)?;
         }
         tree.sort()?;
-        fallbacks.sort()?;
         overlap::prove(&mut tree, &chained, &routes, &site, self.site.overlaps, report)?;
         if site.is_plain {
             for id in tree.direct_routes(&routes)? {
@@ -103,7 +101,7 @@ impl TableSpec {
         let longest_short = if site.is_plain { limits.bytes.min(LONGEST_SHORT) } else { 0 };
         let frozen = Frozen {
             tree: tree.finish(&routes)?,
-            fallbacks: fallbacks.finish(&routes)?,
+            has_fallbacks: routes.iter().any(|route| route.fallback.is_some() || route.no_fallback),
             has_hosts: routes.iter().any(|route| route.host.is_some()),
             routes,
             names,

@@ -4,14 +4,15 @@ use hashbrown::HashMap;
 
 use super::grow::{Grown, GrownEnding, GrownNode};
 use crate::matcher::{
-    Branch, Edge, Ending, EndingId, Key, Node, NodeId, Order, Outcome, ParamKind, Pattern, Route, Stretch, Tail, Tree,
+    Branch, Edge, Ending, EndingId, FEW, Key, Node, NodeId, Order, Outcome, ParamKind, Pattern, Route, Stretch, Tail,
+    Tree,
 };
 use crate::rule::TooLarge;
 use crate::template::percent::kinds;
 
 /// Packs a tree. The nodes are numbered anew: those that a literal leads to by the slot of that literal.
 pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &[Route]) -> Result<Tree, TooLarge> {
-    let Grown { nodes, endings, steps, covers, captures, folds } = grown;
+    let Grown { nodes, endings, steps, covers, captures, answering, areas, folds } = grown;
     let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
     // Half of the slots stay free, so that a search ends soon.
     let slots = 2 * literals + 2;
@@ -20,6 +21,7 @@ pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &
             patterns,
             order,
             folds,
+            answering,
             slots: narrow(slots)?,
             steps: steps.into(),
             covers: covers.into(),
@@ -35,6 +37,10 @@ pub(super) fn pack(grown: Grown, patterns: Vec<Pattern>, order: Order, routes: &
     packing.branches(&nodes)?;
     packing.endings(endings, routes)?;
     packing.outcomes(routes);
+    for (node, endings) in areas {
+        let node = packing.id(node)?;
+        packing.tree.areas.insert(node, endings.into_boxed_slice());
+    }
     let Packing { mut tree, nodes, text, .. } = packing;
     tree.nodes = nodes.into();
     tree.text = text.into();
@@ -214,6 +220,7 @@ impl Packing {
                 tail: ending.tail,
                 is_free,
                 is_simple,
+                reads_much: route.query.params.len() > FEW,
                 open_page: route.page.filter(|_| route.is_open),
             });
             spelling.extend(ending.spelling.into_iter().map(|(at, text)| ((id, at), text)));

@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::Decision;
-use crate::matcher::{Lists, RouteId, RouteRef, Table};
+use crate::matcher::{Answer, Lists, RouteId, RouteRef, Table};
 
 /// Counts what a table decides: for each route, for each list, and by kind of decision.
 ///
@@ -31,7 +31,7 @@ use crate::matcher::{Lists, RouteId, RouteRef, Table};
 pub struct Counters {
     routes: Box<[AtomicU64]>,
     lists: Box<[ListCount]>,
-    kinds: [AtomicU64; 6],
+    kinds: [AtomicU64; 7],
 }
 
 struct ListCount {
@@ -49,6 +49,7 @@ impl fmt::Debug for Counters {
             .field("missing", &self.missing())
             .field("wrong_methods", &self.wrong_methods())
             .field("bad_requests", &self.bad_requests())
+            .field("unavailable", &self.unavailable())
             .finish_non_exhaustive()
     }
 }
@@ -82,8 +83,8 @@ impl Counters {
         })
     }
 
-    /// For each list: how often it was asked for a value, and how often it had it. One decision may ask more
-    /// than once.
+    /// For each list: how often it was asked for a value, and how often it had it. One decision asks for a value at
+    /// most once.
     pub fn lists(&self) -> impl ExactSizeIterator<Item = (&str, u64, u64)> {
         self.lists.iter().map(|list| (&*list.name, read(&list.asked), read(&list.found)))
     }
@@ -124,6 +125,12 @@ impl Counters {
         read(&self.kinds[5])
     }
 
+    /// How many requests hung on a list or a need that could not be asked.
+    #[must_use]
+    pub fn unavailable(&self) -> u64 {
+        read(&self.kinds[6])
+    }
+
     pub(super) fn note<P>(&self, decision: &Decision<'_, '_, P>, route: Option<RouteId>) {
         let kind = match decision {
             Decision::Page(_) => 0,
@@ -132,6 +139,7 @@ impl Counters {
             Decision::NotFound(_) => 3,
             Decision::WrongMethod(_) => 4,
             Decision::BadRequest(_) => 5,
+            Decision::Unavailable(_) => 6,
             // What only asks for the methods uses no page.
             Decision::Options(_) => return,
         };
@@ -141,10 +149,10 @@ impl Counters {
         }
     }
 
-    pub(super) fn note_list(&self, list: &str, is_there: bool) {
+    pub(super) fn note_list(&self, list: &str, answer: Answer) {
         if let Some(count) = self.lists.iter().find(|count| *count.name == *list) {
             add(&count.asked);
-            if is_there {
+            if answer == Answer::Yes {
                 add(&count.found);
             }
         }
@@ -162,9 +170,9 @@ pub(super) struct Watching<'a> {
 }
 
 impl Lists for Watching<'_> {
-    fn contains(&self, list: &str, value: &str) -> bool {
-        let is_there = self.lists.contains(list, value);
-        self.counters.note_list(list, is_there);
-        is_there
+    fn contains(&self, list: &str, value: &str) -> Answer {
+        let answer = self.lists.contains(list, value);
+        self.counters.note_list(list, answer);
+        answer
     }
 }

@@ -2,8 +2,9 @@
 
 use std::fmt;
 
-use super::Request;
-use crate::matcher::{BadPath, Match};
+use super::place::Place;
+use super::unavailable::Unavailable;
+use crate::matcher::{BadPath, Match, Position, Table};
 use crate::template::percent::Undecodable;
 
 /// What to do with a request.
@@ -16,15 +17,17 @@ pub enum Decision<'t, 'u, P = String> {
     /// Send the visitor on, in one step (status 301, 302, 303, 307 or 308).
     Redirect(Redirect<'t>),
     /// The visitor does not meet a need: send them to sign in (status 303), or refuse them (status 403).
-    Unmet(Unmet<'t>),
+    Unmet(Unmet<'t, 'u, P>),
     /// Nothing has that URL (status 404, always).
-    NotFound(Missing<'t, 'u, P>),
+    NotFound(NotFound<'t, 'u, P>),
     /// The URL has a page, but not for that method (status 405).
-    WrongMethod(Allow<'t>),
+    WrongMethod(WrongMethod<'t, 'u, P>),
     /// The request asks which methods the URL has (status 204).
     Options(Allow<'t>),
     /// What was sent is no URL of any site (status 400 or 414).
     BadRequest(BadRequest),
+    /// The decision hangs on a list or a need that cannot be asked now (status 503).
+    Unavailable(Unavailable),
 }
 
 impl<P> Decision<'_, '_, P> {
@@ -51,6 +54,7 @@ impl<P> Decision<'_, '_, P> {
             Self::WrongMethod(_) => 405,
             Self::Options(_) => 204,
             Self::BadRequest(bad) => bad.status(),
+            Self::Unavailable(_) => 503,
         }
     }
 
@@ -124,13 +128,14 @@ impl fmt::Display for Redirect<'_> {
 }
 
 /// A need that the visitor does not meet.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Unmet<'t> {
+#[derive(Debug)]
+pub struct Unmet<'t, 'u, P = String> {
     pub(super) need: &'t str,
     pub(super) location: Option<String>,
+    pub(super) place: Place<'t, 'u, P>,
 }
 
-impl<'t> Unmet<'t> {
+impl<'t, P> Unmet<'t, '_, P> {
     /// The name of the need.
     #[must_use]
     pub fn need(&self) -> &'t str {
@@ -149,40 +154,120 @@ impl<'t> Unmet<'t> {
     pub fn status(&self) -> u16 {
         if self.location.is_some() { 303 } else { 403 }
     }
+
+    /// Where the page stands that the visitor may not see. It is looked up when it is asked for.
+    #[must_use]
+    pub fn position(&self) -> Option<Position<'t, '_, P>> {
+        self.place.position()
+    }
 }
 
 /// A URL that nothing has.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Decision, Request, Table};
+///
+/// let table = Table::from_toml(r#"
+///     site.frame = "shell"
+///     [routes.talks]
+///     path = "{/lang}/talks"
+///     page = "talk-list"
+///     frame = "with-calendar"
+///     fallback = "no-such-talk"
+///     params.lang = ["en", "cy"]
+///     [routes.talks.talk]
+///     path = "/{number}"
+///     page = "talk"
+///     params.number = "integer"
+/// "#)?;
+/// let Decision::NotFound(missing) = table.decide(&Request::get("/cy/talks/tonight")) else { panic!() };
+/// assert_eq!(missing.fallback().unwrap(), "no-such-talk");
+/// assert_eq!(missing.frames(), ["shell", "with-calendar"]);
+/// let position = missing.position().unwrap();
+/// assert_eq!(position.param("lang").as_deref(), Some("cy"));
+/// assert_eq!(position.link("talks.talk").set("number", 3).to_url().unwrap(), "/cy/talks/3");
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
 #[derive(Debug)]
-pub struct Missing<'t, 'u, P = String> {
-    pub(super) fallback: Option<&'t P>,
-    pub(super) reason: Option<String>,
-    pub(super) request: Request<'u>,
-    pub(super) table: &'t crate::Table<P>,
+pub struct NotFound<'t, 'u, P = String> {
+    pub(super) place: Place<'t, 'u, P>,
 }
 
-impl<'t, 'u, P> Missing<'t, 'u, P> {
-    /// The page to show: that of the nearest route with a `fallback` whose path covers the URL, else the site's.
+impl<'t, 'u, P> NotFound<'t, 'u, P> {
+    /// The page to show: that of the deepest route with a `fallback` whose path covers the URL, else the site's. `None`
+    /// where neither names one, and where that route says `fallback = false`. It is looked up when it is asked for.
     #[must_use]
     pub fn fallback(&self) -> Option<&'t P> {
-        self.fallback
+        self.place.fallback()
     }
 
     /// Why a redirect of the table does not lead anywhere for this URL, where one would have had it.
     #[must_use]
     pub fn reason(&self) -> Option<&str> {
-        self.reason.as_deref()
+        self.place.reason()
     }
 
-    pub(crate) fn request(&self) -> &Request<'u> {
-        &self.request
+    /// The deepest route that covers the URL, with its ancestors and the values that were read; `None` where none covers
+    /// it. Where the fallback is that of a route, only this route and its descendants count. Links start from here as
+    /// they do from a match. It is looked up when it is asked for.
+    #[must_use]
+    pub fn position(&self) -> Option<Position<'t, '_, P>> {
+        self.place.position()
     }
 
-    pub(crate) fn table(&self) -> &'t crate::Table<P> {
-        self.table
+    /// The frames around the fallback, outermost first: the site's, then those of the position.
+    #[must_use]
+    pub fn frames(&self) -> Vec<&'t str> {
+        match self.position() {
+            Some(position) => position.frames().collect(),
+            None => self.table().frame().into_iter().collect(),
+        }
+    }
+
+    pub(crate) fn request(&self) -> &super::Request<'u> {
+        &self.place.request
+    }
+
+    pub(crate) fn table(&self) -> &'t Table<P> {
+        self.place.table
     }
 }
 
-/// The methods that a URL answers.
+/// A URL that has a page, but not for the method of the request.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Decision, Request, RouteSpec, TableSpec};
+///
+/// let sign_in = RouteSpec::new("sign-in").path("/sign-in").page("sign-in").methods(["GET", "POST"]);
+/// let table = TableSpec::new().route(sign_in).build()?;
+/// let Decision::WrongMethod(wrong) = table.decide(&Request::new("PUT", "/sign-in")) else { panic!() };
+/// assert_eq!(wrong.allow(), ["GET", "HEAD", "OPTIONS", "POST"]);
+/// assert_eq!(wrong.position().unwrap().route().name(), "sign-in");
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[derive(Debug)]
+pub struct WrongMethod<'t, 'u, P = String> {
+    pub(super) allow: Allow<'t>,
+    pub(super) place: Place<'t, 'u, P>,
+}
+
+impl<'t, P> WrongMethod<'t, '_, P> {
+    /// The methods that the URL answers, for the `Allow` field (RFC 9110, section 10.2.1).
+    #[must_use]
+    pub fn allow(&self) -> &[&'t str] {
+        &self.allow.allow
+    }
+
+    /// Where the URL stands: a route that has it, for another method. It is looked up when it is asked for.
+    #[must_use]
+    pub fn position(&self) -> Option<Position<'t, '_, P>> {
+        self.place.position()
+    }
+}
+
+/// The methods that a URL answers, for a request that asks for them.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Allow<'t> {
     pub(super) allow: Vec<&'t str>,
@@ -190,17 +275,6 @@ pub struct Allow<'t> {
 
 impl<'t> Allow<'t> {
     /// The methods that the URL answers, for the `Allow` field (RFC 9110, section 10.2.1).
-    ///
-    /// # Example
-    /// ```
-    /// use vivid_lane::{Decision, Request, RouteSpec, TableSpec};
-    ///
-    /// let sign_in = RouteSpec::new("sign-in").path("/sign-in").page("sign-in").methods(["GET", "POST"]);
-    /// let table = TableSpec::new().route(sign_in).build()?;
-    /// let Decision::WrongMethod(wrong) = table.decide(&Request::new("PUT", "/sign-in")) else { panic!() };
-    /// assert_eq!(wrong.allow(), ["GET", "HEAD", "OPTIONS", "POST"]);
-    /// # Ok::<(), vivid_lane::TableError>(())
-    /// ```
     #[must_use]
     pub fn allow(&self) -> &[&'t str] {
         &self.allow

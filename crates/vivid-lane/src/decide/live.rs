@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::fmt;
 use std::sync::{Arc, PoisonError, RwLock};
 
-use crate::matcher::Lists;
+use crate::matcher::{Answer, Lists};
 
 /// Live lists in memory, which may be changed while requests run.
 ///
@@ -41,8 +41,8 @@ pub struct ListsNow {
 }
 
 impl Lists for ListsNow {
-    fn contains(&self, list: &str, value: &str) -> bool {
-        self.lists.get(list).is_some_and(|values| values.contains(value))
+    fn contains(&self, list: &str, value: &str) -> Answer {
+        self.lists.get(list).is_some_and(|values| values.contains(value)).into()
     }
 }
 

@@ -4,16 +4,19 @@
 //! [`Decision`]. It costs one lookup for a page, one more for a URL that is missing, and one for each step of a
 //! redirect, which the visitor is spared.
 
-mod answer;
 mod back;
 mod counters;
 mod decision;
 mod live;
+mod outcome;
+mod place;
 mod request;
 mod steps;
+mod unavailable;
 
 pub use counters::Counters;
-pub use decision::{Allow, BadRequest, Decision, Missing, Redirect, Unmet};
+pub use decision::{Allow, BadRequest, Decision, NotFound, Redirect, Unmet, WrongMethod};
 pub use live::{ListsNow, LiveLists};
 pub use request::Request;
-pub use steps::{Question, Step, Steps};
+pub use steps::{Step, Steps};
+pub use unavailable::Unavailable;

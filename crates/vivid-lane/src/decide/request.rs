@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::Counters;
-use crate::matcher::{Lists, NoLists, without_port};
+use crate::matcher::{Answer, Answers, Lists, Needs, without_port};
 
 /// A request, as far as a table looks at it: the method and the URL.
 ///
@@ -25,7 +25,7 @@ pub struct Request<'u> {
     pub(super) method: &'u str,
     pub(super) host: Option<&'u str>,
     pub(super) lists: &'u dyn Lists,
-    pub(super) meets: &'u dyn Fn(&str) -> bool,
+    pub(super) needs: &'u dyn Needs,
     pub(super) counters: Option<&'u Counters>,
 }
 
@@ -47,7 +47,8 @@ impl<'u> Request<'u> {
 
     /// A request with any method (RFC 9110, section 9); methods are in capitals.
     pub fn new<U: AsRef<[u8]> + ?Sized>(method: &'u str, url: &'u U) -> Self {
-        Self { url: url.as_ref(), method, host: None, lists: &NoLists, meets: &|_| false, counters: None }
+        let (lists, needs) = (&|_: &str, _: &str| false, &|_: &str| false);
+        Self { url: url.as_ref(), method, host: None, lists, needs, counters: None }
     }
 
     /// The host that was asked, as the `Host` field has it; the port is left aside. An absolute URL brings
@@ -84,10 +85,33 @@ impl<'u> Request<'u> {
         self
     }
 
-    /// Which needs the visitor meets; none, if nothing is said.
+    /// Which needs the visitor meets; none, if nothing is said. The function is asked only for a need on which the
+    /// decision hangs, and once for each; it gives a `bool`, or anything else that is an [`Answer`](crate::Answer).
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Answer, Need, Request, RouteSpec, TableSpec};
+    ///
+    /// let logbook = RouteSpec::new("logbook").path("/logbook").page("logbook").needs(["observer"]);
+    /// let table = TableSpec::new().need(Need::new("observer")).route(logbook).build()?;
+    /// let status = |meets: &dyn Fn(&str) -> Answer| table.decide(&Request::get("/logbook").meets(&meets)).status();
+    /// assert_eq!(status(&|need| (need == "observer").into()), 200);
+    /// assert_eq!(status(&|_| Answer::No), 403);
+    /// assert_eq!(status(&|_| Answer::Unknown { retry_after: Some(30) }), 503);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
     #[must_use]
-    pub fn meets(mut self, meets: &'u dyn Fn(&str) -> bool) -> Self {
-        self.meets = meets;
+    pub fn meets<F, A>(mut self, meets: &'u F) -> Self
+    where
+        F: Fn(&str) -> A,
+        A: Into<Answer>,
+    {
+        self.needs = meets;
+        self
+    }
+
+    pub(crate) fn needs(mut self, needs: &'u dyn Needs) -> Self {
+        self.needs = needs;
         self
     }
 
@@ -108,12 +132,17 @@ impl<'u> Request<'u> {
         self.host
     }
 
-    pub(crate) fn met(&self) -> &'u dyn Fn(&str) -> bool {
-        self.meets
+    /// Who answers what is asked on the way.
+    pub(crate) fn answers(&self) -> Answers<'u> {
+        Answers::of(self.lists, self.needs)
     }
 
-    pub(crate) fn live_lists(&self) -> &'u dyn Lists {
-        self.lists
+    /// The same visitor, who asks for the page of another URL.
+    pub(crate) fn at<'v>(&self, url: &'v str) -> Request<'v>
+    where
+        'u: 'v,
+    {
+        Request { url: url.as_bytes(), method: "GET", counters: None, ..*self }
     }
 
     /// The URL as it was given.

@@ -1,19 +1,17 @@
 //! Decisions that wait for answers.
 
-use std::cell::RefCell;
-
 use super::{Decision, Request};
-use crate::matcher::{Lists, Table};
+use crate::matcher::{Answer, Answers, Known, Question, Table};
 
-/// A decision that is made in steps, for lists that cannot be asked at once, such as those of a database.
+/// A decision that is made in steps, for lists and needs that cannot be asked at once, such as those of a database.
 ///
-/// It stops at each question of a list, and goes on with the answer. What was answered is kept, so no question
-/// is put twice; the lists of the request itself are not asked. Each step looks the URL up again, so a
-/// decision costs one lookup more than it has questions.
+/// It stops at each question on which it hangs, and goes on with the answer. Each question is put once; the lists and
+/// needs of the request itself are not asked. Each step looks the URL up again, so a decision costs one lookup more than
+/// it has questions.
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Decision, Request, RouteSpec, Rule, Step, TableSpec};
+/// use vivid_lane::{Decision, Question, Request, RouteSpec, Rule, Step, TableSpec};
 ///
 /// let table = TableSpec::new()
 ///     .list("observers")
@@ -22,11 +20,14 @@ use crate::matcher::{Lists, Table};
 ///
 /// let mut steps = table.decide_in_steps(Request::get("/ada"));
 /// let decision = loop {
-///     match steps.go_on() {
+///     match steps.resume() {
 ///         Step::Ask(question) => {
 ///             // Here a database would be asked, with `.await` if it likes.
-///             let is_listed = question.list() == "observers" && question.value() == "ada";
-///             steps.answer(question, is_listed);
+///             let answer = match &question {
+///                 Question::Listed { list, value } => list == "observers" && value == "ada",
+///                 _ => false,
+///             };
+///             steps.answer(question, answer);
 ///         }
 ///         Step::Done(decision) => break decision,
 ///     }
@@ -38,89 +39,50 @@ use crate::matcher::{Lists, Table};
 pub struct Steps<'t, 'u, P = String> {
     table: &'t Table<P>,
     request: Request<'u>,
-    answers: Vec<(Question, bool)>,
+    known: Vec<Known>,
 }
 
 /// What comes next.
 #[derive(Debug)]
 #[allow(clippy::large_enum_variant, reason = "it is taken apart where it is made")]
 pub enum Step<'t, 'u, P = String> {
-    /// Is this value in that list?
+    /// The decision hangs on this.
     Ask(Question),
     /// The decision.
     Done(Decision<'t, 'u, P>),
 }
 
-/// Is a value in a list?
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Question {
-    list: String,
-    value: String,
-}
-
-impl Question {
-    /// The name of the list.
-    #[must_use]
-    pub fn list(&self) -> &str {
-        &self.list
-    }
-
-    /// The value, decoded.
-    #[must_use]
-    pub fn value(&self) -> &str {
-        &self.value
-    }
-}
-
 impl<P> Table<P> {
-    /// Decides what to do with a request, asking the caller for what the lists hold.
+    /// Decides what to do with a request, asking the caller for what the lists hold and what the visitor meets.
     #[must_use]
     pub fn decide_in_steps<'u>(&self, request: Request<'u>) -> Steps<'_, 'u, P> {
-        Steps { table: self, request, answers: Vec::new() }
+        Steps { table: self, request, known: Vec::new() }
     }
 }
 
 impl<'t, 'u, P> Steps<'t, 'u, P> {
     /// Goes on as far as the answers reach.
     #[inline]
-    pub fn go_on(&mut self) -> Step<'t, 'u, P> {
-        let known = Known { answers: &self.answers, open: RefCell::new(None) };
-        let (decision, route) = self.table.decide_with(&self.request, &known);
-        if let Some(question) = known.open.into_inner() {
+    pub fn resume(&mut self) -> Step<'t, 'u, P> {
+        let answers = Answers::known(std::mem::take(&mut self.known));
+        let (decision, route) = self.table.decide_with(&self.request, &answers);
+        if let Some(question) = answers.open() {
+            self.known = answers.into_known();
             return Step::Ask(question);
         }
+        let decision = if answers.were_asked() { decision.hung_on(answers) } else { decision };
         if let Some(counters) = self.request.counters {
             counters.note(&decision, route);
         }
         Step::Done(decision)
     }
 
-    /// Answers a question.
-    pub fn answer(&mut self, question: Question, is_listed: bool) {
-        if let Some(counters) = self.request.counters {
-            counters.note_list(&question.list, is_listed);
+    /// Answers a question: with a `bool`, or with anything else that is an [`Answer`].
+    pub fn answer(&mut self, question: Question, answer: impl Into<Answer>) {
+        let answer = answer.into();
+        if let (Some(counters), Question::Listed { list, .. }) = (self.request.counters, &question) {
+            counters.note_list(list, answer);
         }
-        self.answers.push((question, is_listed));
-    }
-}
-
-/// The lists as far as they were answered, and the first question that is open.
-struct Known<'a> {
-    answers: &'a [(Question, bool)],
-    open: RefCell<Option<Question>>,
-}
-
-impl Lists for Known<'_> {
-    fn contains(&self, list: &str, value: &str) -> bool {
-        let same = |(question, _): &&(Question, bool)| question.list == list && question.value == value;
-        match self.answers.iter().find(same) {
-            Some(&(_, is_listed)) => is_listed,
-            None => {
-                self.open
-                    .borrow_mut()
-                    .get_or_insert_with(|| Question { list: list.to_owned(), value: value.to_owned() });
-                false
-            }
-        }
+        self.known.push(Known::new(&question, answer));
     }
 }

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use super::{Link, LinkError};
 use crate::compile::RETURN;
-use crate::matcher::{Match, Param, ParamKind, Route};
+use crate::matcher::{Param, ParamKind, Position, Route};
 use crate::template::{Expression, Part, Template, Values, Variable};
 
 /// Whether a link leads to the page that is shown.
@@ -18,7 +18,7 @@ pub enum Active {
     No,
 }
 
-impl<'t, P> Match<'t, '_, P> {
+impl<'t, P> Position<'t, '_, P> {
     /// Starts a link to the route of that full name. It inherits what the two addresses share: the values of
     /// parameters that stand in a common beginning of the two paths, and those that the other route cannot do
     /// without and this one has under the same name. What is [set](Link::set) goes before what is inherited;
@@ -112,7 +112,7 @@ impl<P> Link<'_, P> {
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
     #[must_use]
-    pub fn active<Q>(&self, found: &Match<'_, '_, Q>) -> Active {
+    pub fn active<Q>(&self, found: &Position<'_, '_, Q>) -> Active {
         let Some(route) = self.table().route(self.name()) else { return Active::No };
         let Some(level) = found.levels().find(|level| level.route().name() == route.name()) else { return Active::No };
         let is_exact = level.route() == found.route();
@@ -148,7 +148,7 @@ impl<P> Link<'_, P> {
     /// assert_eq!(found.link("nights").to_relative_url(&found).unwrap(), "../nights");
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
-    pub fn to_relative_url<Q>(&self, found: &Match<'_, '_, Q>) -> Result<String, LinkError> {
+    pub fn to_relative_url<Q>(&self, found: &Position<'_, '_, Q>) -> Result<String, LinkError> {
         let url = self.to_url()?;
         Ok(relative(&found.address(), &url))
     }

@@ -6,7 +6,7 @@ use super::error::{Kind, LinkError};
 use super::fields;
 use super::given::{Given, Texts};
 use crate::compile::RETURN;
-use crate::matcher::{Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
+use crate::matcher::{Answer, Answers, Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
 use crate::table::nearest;
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
@@ -423,8 +423,9 @@ impl<'t, P> Link<'t, P> {
     /// Would the URL be read as this route with these values?
     fn read_back(&self, route: &Route, values: &Values, url: &str) -> Result<(), LinkError> {
         let lists = OwnLists { route, values };
+        let answers = Answers::of(&lists, &|_: &str| true);
         let method = route.methods.0.first().map_or("GET", |method| &**method);
-        let Some(found) = self.table.frozen().read(url, method, &lists) else {
+        let Some(found) = self.table.frozen().read(url, method, &answers) else {
             return Err(self.error(Kind::Unread { url: url.to_owned() }));
         };
         if *found.route().name != *route.name {
@@ -536,12 +537,12 @@ struct OwnLists<'a> {
 }
 
 impl Lists for OwnLists<'_> {
-    fn contains(&self, list: &str, value: &str) -> bool {
+    fn contains(&self, list: &str, value: &str) -> Answer {
         let is_own = |param: &Param| match self.values.get(&param.name) {
             Some(Value::Text(text)) => text == value,
             Some(Value::List(items)) => items.iter().any(|item| item == value),
             _ => false,
         };
-        self.route.params.iter().any(|param| param.check.list.as_deref() == Some(list) && is_own(param))
+        self.route.params.iter().any(|param| param.check.list.as_deref() == Some(list) && is_own(param)).into()
     }
 }

@@ -1,44 +1,12 @@
-//! What a lookup is asked: the parts of a URL, and what the caller knows at request time.
+//! What a lookup is asked: the parts of a URL, and who answers the questions on the way.
 
 use std::borrow::Cow;
 
 use smallvec::SmallVec;
 
+use super::answers::Answers;
 use super::path::Segments;
 use crate::template::percent::{Undecodable, decode_form};
-
-/// The live lists that rules name with `listed`.
-///
-/// Any function from the name of a list and a value to yes or no is one.
-///
-/// # Example
-/// ```
-/// use vivid_lane::Lists;
-///
-/// let lists = |list: &str, value: &str| list == "observers" && matches!(value, "ada" | "grace");
-/// assert!(lists.contains("observers", "ada"));
-/// assert!(!lists.contains("domes", "ada"));
-/// ```
-pub trait Lists {
-    /// Is the value in the list of that name?
-    fn contains(&self, list: &str, value: &str) -> bool;
-}
-
-impl<F: Fn(&str, &str) -> bool> Lists for F {
-    fn contains(&self, list: &str, value: &str) -> bool {
-        self(list, value)
-    }
-}
-
-/// No lists at all: no value is in any.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct NoLists;
-
-impl Lists for NoLists {
-    fn contains(&self, _: &str, _: &str) -> bool {
-        false
-    }
-}
 
 /// A URL, cut at its delimiters (RFC 3986, section 3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -85,5 +53,5 @@ pub(crate) struct Ask<'a, 'u> {
     pub(crate) segments: &'a Segments<'u>,
     pub(crate) query: &'a Pairs<'u>,
     pub(crate) host: Option<&'u str>,
-    pub(crate) lists: &'a dyn Lists,
+    pub(crate) answers: &'a Answers<'a>,
 }

@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use smol_str::SmolStr;
 
-use super::ask::{Ask, Lists, Pairs};
+use super::answers::Answers;
+use super::ask::{Ask, Pairs};
 use super::pattern::{Pattern, Split};
 use crate::rule::Check;
 use crate::template::Template;
@@ -82,7 +83,7 @@ impl QueryDemand {
     }
 
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.
-    pub(crate) fn refusal(&self, pairs: &Pairs<'_>, lists: &dyn Lists) -> Option<QueryRefusal> {
+    pub(crate) fn refusal(&self, pairs: &Pairs<'_>, answers: &Answers<'_>) -> Option<QueryRefusal> {
         for (name, value) in &self.literals {
             let is_there =
                 pairs.iter().any(|pair| *pair.name == **name && decode_form(pair.raw).is_ok_and(|v| *v == **value));
@@ -92,10 +93,10 @@ impl QueryDemand {
         }
         if self.params.len() <= FEW {
             let value = |param: &QueryParam| pairs.iter().find(|pair| *pair.name == *param.name).map(|pair| pair.raw);
-            return self.params.iter().find_map(|param| param.refusal(value(param), lists));
+            return self.params.iter().find_map(|param| param.refusal(value(param), answers));
         }
         let values = self.places(pairs.iter().map(|pair| (Cow::Borrowed(&*pair.name), pair.raw)));
-        self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, lists))
+        self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, answers))
     }
 
     /// Is the name one that the route reads for itself?
@@ -107,7 +108,7 @@ impl QueryDemand {
 impl QueryParam {
     /// Why a value is refused, which is undecoded, or that none is there. An optional value that is empty and that its rule
     /// refuses counts as absent, as a form sends the fields that nobody filled in.
-    fn refusal(&self, raw: Option<&str>, lists: &dyn Lists) -> Option<QueryRefusal> {
+    fn refusal(&self, raw: Option<&str>, answers: &Answers<'_>) -> Option<QueryRefusal> {
         let name = || self.name.to_string();
         let Some(value) = raw.and_then(|raw| decode_form(raw).ok()) else {
             return self.is_required.then(|| QueryRefusal::Missing { name: name() });
@@ -115,7 +116,7 @@ impl QueryParam {
         if self.check.is_any() || (value.is_empty() && !self.is_required) {
             return None;
         }
-        let is_listed = |list: &str| lists.contains(list, &value);
+        let is_listed = |list: &str| answers.is_listed(list, &value);
         if !value.is_empty() && self.check.accepts(&value) && self.check.list.as_deref().is_none_or(is_listed) {
             return None;
         }
@@ -138,8 +139,8 @@ pub(crate) struct HostDemand {
 }
 
 impl HostDemand {
-    pub(crate) fn accepts(&self, host: Option<&str>, lists: &dyn Lists) -> bool {
-        host.is_some_and(|host| self.pattern.accepts(&host.to_ascii_lowercase(), lists))
+    pub(crate) fn accepts(&self, host: Option<&str>, answers: &Answers<'_>) -> bool {
+        host.is_some_and(|host| self.pattern.accepts(&host.to_ascii_lowercase(), answers))
     }
 
     pub(crate) fn split(&self, host: &str) -> Option<Split> {
@@ -165,7 +166,7 @@ impl Methods {
 impl Ask<'_, '_> {
     /// Do the host and the query fit? The method is another matter: it does not choose between pages.
     pub(crate) fn meets(&self, query: &QueryDemand, host: Option<&HostDemand>) -> bool {
-        host.is_none_or(|host| host.accepts(self.host, self.lists))
-            && (query.is_empty() || query.refusal(self.query, self.lists).is_none())
+        host.is_none_or(|host| host.accepts(self.host, self.answers))
+            && (query.is_empty() || query.refusal(self.query, self.answers).is_none())
     }
 }

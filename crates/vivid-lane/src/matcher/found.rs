@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 use std::fmt;
-use std::ops::Range;
+use std::ops::{Deref, Range};
 
 use super::reading::Reading;
 use super::route::PageId;
@@ -11,13 +11,32 @@ use super::table::{RouteRef, Table};
 use crate::table::Data;
 use crate::template::Value;
 
-/// A URL that a route answers: the route, its page, its ancestors and the values in the URL.
+/// Where in a table a URL stands: the deepest route that covers it, the routes above, their frames, and the values that
+/// were read on the way.
+///
+/// A [`Match`] is a position with a page. A request that leads to no page has one too
+/// ([`NotFound`](crate::NotFound::position), [`Unmet`](crate::Unmet::position), [`WrongMethod`](crate::WrongMethod::position)),
+/// so that its answer can be shown inside the frames of its place, in its language, with links that start from there.
+/// It borrows from the table and the URL; values are decoded when they are asked for.
+pub struct Position<'t, 'u, P = String> {
+    table: &'t Table<P>,
+    reading: Reading<'t, 'u>,
+}
+
+/// A URL that a route answers: its [`Position`], and the page.
 ///
 /// It borrows from the table and the URL; values are decoded when they are asked for.
 pub struct Match<'t, 'u, P = String> {
-    table: &'t Table<P>,
+    position: Position<'t, 'u, P>,
     page: PageId,
-    reading: Reading<'t, 'u>,
+}
+
+impl<'t, 'u, P> Deref for Match<'t, 'u, P> {
+    type Target = Position<'t, 'u, P>;
+
+    fn deref(&self) -> &Self::Target {
+        &self.position
+    }
 }
 
 impl<P> fmt::Debug for Match<'_, '_, P> {
@@ -26,16 +45,22 @@ impl<P> fmt::Debug for Match<'_, '_, P> {
     }
 }
 
+impl<P> fmt::Debug for Position<'_, '_, P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Position").field("route", &self.route().name()).field("values", &self.values()).finish()
+    }
+}
+
 impl<'t, 'u, P> Match<'t, 'u, P> {
     /// `None` for a route that shows no page.
     #[inline]
     pub(crate) fn new(table: &'t Table<P>, reading: Reading<'t, 'u>) -> Option<Self> {
-        Some(Self { table, page: reading.route().page?, reading })
+        Some(Self::of_page(table, reading.route().page?, reading))
     }
 
     #[inline]
     pub(super) fn of_page(table: &'t Table<P>, page: PageId, reading: Reading<'t, 'u>) -> Self {
-        Self { table, page, reading }
+        Self { position: Position { table, reading }, page }
     }
 
     /// What the short way has found.
@@ -44,15 +69,29 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         Self::of_page(table, found.page, table.frozen().short_reading(found, url, host))
     }
 
-    pub(crate) fn reading(&self) -> &Reading<'t, 'u> {
-        &self.reading
-    }
-
     pub(super) fn page_id(&self) -> PageId {
         self.page
     }
 
-    pub(crate) fn table(&self) -> &'t Table<P> {
+    /// What the route shows.
+    #[must_use]
+    pub fn page(&self) -> &'t P {
+        self.position.table.page(self.page)
+    }
+}
+
+impl<'t, 'u, P> Position<'t, 'u, P> {
+    pub(crate) fn new(table: &'t Table<P>, reading: Reading<'t, 'u>) -> Self {
+        Self { table, reading }
+    }
+
+    pub(crate) fn reading(&self) -> &Reading<'t, 'u> {
+        &self.reading
+    }
+
+    /// The table that was asked.
+    #[must_use]
+    pub fn table(&self) -> &'t Table<P> {
         self.table
     }
 
@@ -62,19 +101,13 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         self.table.route_ref(self.reading.route_id())
     }
 
-    /// What the route shows.
-    #[must_use]
-    pub fn page(&self) -> &'t P {
-        self.table.page(self.page)
-    }
-
     /// The user's own data of the route.
     #[must_use]
     pub fn data(&self) -> &'t Data {
         self.route().data()
     }
 
-    /// The path of the page as it was sent: below the base of the site, and without a slash at its end.
+    /// The path as it was sent: below the base of the site, and without a slash at its end.
     #[must_use]
     pub fn path(&self) -> &'u str {
         self.reading.target.path
@@ -163,7 +196,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         Levels { found: self, levels: 0..self.reading.levels() }
     }
 
-    /// The frames around the page, outermost first: the site's, then those of the levels.
+    /// The frames around what is shown, outermost first: the site's, then those of the levels.
     pub fn frames(&self) -> impl Iterator<Item = &'t str> + use<'_, 't, 'u, P> {
         self.table.frame().into_iter().chain(self.levels().filter_map(|level| level.route().frame()))
     }
@@ -171,7 +204,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
 
 /// Names and decoded values of the parameters of a match.
 pub struct FoundValues<'m, 't, 'u, P> {
-    found: &'m Match<'t, 'u, P>,
+    found: &'m Position<'t, 'u, P>,
     indices: Range<usize>,
 }
 
@@ -198,7 +231,7 @@ impl<'t, P> Iterator for FoundValues<'_, 't, '_, P> {
 
 /// The levels of a match, from the outermost ancestor to the route itself.
 pub struct Levels<'m, 't, 'u, P> {
-    found: &'m Match<'t, 'u, P>,
+    found: &'m Position<'t, 'u, P>,
     levels: Range<usize>,
 }
 
@@ -230,7 +263,7 @@ impl<P> ExactSizeIterator for Levels<'_, '_, '_, P> {}
 
 /// One route of the chain of a match, and its share of the URL.
 pub struct Level<'m, 't, 'u, P> {
-    found: &'m Match<'t, 'u, P>,
+    found: &'m Position<'t, 'u, P>,
     level: usize,
 }
 

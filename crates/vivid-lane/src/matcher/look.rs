@@ -1,6 +1,7 @@
 //! The lookup: a URL in its parts, and what answers it.
 
-use super::ask::{Ask, Lists, Pairs, Target, pairs};
+use super::answers::Answers;
+use super::ask::{Ask, Pairs, Target, pairs};
 use super::path::{BadPath, Segments};
 use super::reading::Reading;
 use super::short::ShortWay;
@@ -17,8 +18,8 @@ pub(crate) struct Parts<'u> {
 }
 
 impl<'u> Parts<'u> {
-    pub(crate) fn ask<'a>(&'a self, lists: &'a dyn Lists) -> Ask<'a, 'u> {
-        Ask { segments: &self.segments, query: &self.query, host: self.target.host, lists }
+    pub(crate) fn ask<'a>(&'a self, answers: &'a Answers<'a>) -> Ask<'a, 'u> {
+        Ask { segments: &self.segments, query: &self.query, host: self.target.host, answers }
     }
 }
 
@@ -64,8 +65,8 @@ impl Frozen {
     }
 
     /// Looks a URL up.
-    pub(crate) fn look<'t, 'u>(&'t self, parts: &Parts<'u>, method: &str, lists: &dyn Lists) -> Looked<'t, 'u> {
-        let accepted = self.tree.find(&parts.ask(lists), &self.routes);
+    pub(crate) fn look<'t, 'u>(&'t self, parts: &Parts<'u>, method: &str, answers: &Answers<'_>) -> Looked<'t, 'u> {
+        let accepted = self.tree.find(&parts.ask(answers), &self.routes);
         if accepted.is_empty() {
             return Looked::Nothing;
         }
@@ -80,15 +81,15 @@ impl Frozen {
     }
 
     /// How a route reads a URL, if it answers it just so.
-    pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, lists: &dyn Lists) -> Option<Reading<'t, 'u>> {
+    pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, answers: &Answers<'_>) -> Option<Reading<'t, 'u>> {
         if method == "GET"
-            && let ShortWay::Page(found) = self.short_way(url, lists)
+            && let ShortWay::Page(found) = self.short_way(url, answers)
         {
             return Some(self.short_reading(&found, url, None));
         }
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = self.parse(url, None, &mut parts) else { return None };
-        match self.look(&parts, method, lists) {
+        match self.look(&parts, method, answers) {
             Looked::Answer(reading) => Some(reading),
             _ => None,
         }

@@ -75,7 +75,6 @@ impl Frozen {
             // Names are shared with the routes.
             + hashed(self.names.capacity(), size_of::<(Arc<str>, u32)>())
             + self.tree.heap(&mut rules)
-            + self.fallbacks.heap(&mut rules)
     }
 }
 
@@ -118,6 +117,8 @@ impl Tree {
             + size_of_val(&*self.steps)
             + size_of_val(&*self.captures)
             + size_of_val(&*self.covers)
+            + hashed(self.areas.capacity(), 24)
+            + self.areas.values().map(|area| size_of_val(&**area)).sum::<usize>()
             + self.spelling.values().map(|text| text.len()).sum::<usize>()
             + hashed(self.spelling.capacity(), 32)
             + list(&self.patterns, |one| pattern(one, rules))

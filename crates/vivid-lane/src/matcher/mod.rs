@@ -4,13 +4,14 @@
 //! tree of segments; the [`Match`] borrows from the table and the URL. [`crate::compile`] makes the tree,
 //! nothing here changes it. A lookup visits each tree node at most once for each segment of the URL.
 
+mod answers;
 mod ask;
 mod bind;
 mod demand;
 mod found;
-mod kept;
 mod look;
 mod memory;
+mod owned;
 mod parameter;
 mod path;
 mod pattern;
@@ -23,13 +24,14 @@ mod tree;
 mod typed;
 mod walk;
 
-pub use ask::Lists;
-pub(crate) use ask::{Ask, NoLists, Target, without_port};
+pub use answers::{Answer, Lists, Needs, Question};
+pub(crate) use answers::{Answers, Known};
+pub(crate) use ask::{Ask, Target, without_port};
 pub use bind::BindError;
-pub(crate) use demand::{HostDemand, Methods, QueryDemand, QueryParam, QueryRefusal};
-pub use found::{FoundValues, Level, Levels, Match};
-pub use kept::KeptMatch;
+pub(crate) use demand::{FEW, HostDemand, Methods, QueryDemand, QueryParam, QueryRefusal};
+pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use look::{Looked, Parsed, Parts};
+pub use owned::{OwnedMatch, OwnedPosition};
 pub use parameter::Parameter;
 pub(crate) use path::{BadPath, Limits, end_of_path, normal_path};
 pub(crate) use pattern::{Pattern, PatternId, Piece};

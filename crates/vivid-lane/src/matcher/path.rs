@@ -42,30 +42,49 @@ pub(crate) const MOST_FEW: usize = 16;
 #[derive(Debug, Clone)]
 pub(crate) struct Ends {
     few: [u8; MOST_FEW],
-    /// All of them, where they are more, or too far from the start of the path.
-    many: Option<Box<[u16]>>,
+    /// What few URLs have, behind one pointer, so that a match stays small.
+    more: Option<Box<MorePlaces>>,
+}
+
+#[derive(Debug, Clone, Default)]
+struct MorePlaces {
+    /// All ends, where they are more than a few, or too far from the start of the path.
+    ends: Option<Box<[u16]>>,
+    /// Where the values of many query parameters begin, in the order of the parameters.
+    in_query: Vec<Option<u32>>,
 }
 
 impl Ends {
     #[inline]
     pub(crate) fn few(few: [u8; MOST_FEW]) -> Self {
-        Self { few, many: None }
+        Self { few, more: None }
     }
 
     fn of(ends: &[u16]) -> Self {
         let mut few = [0; MOST_FEW];
         let is_few = ends.len() <= MOST_FEW
             && few.iter_mut().zip(ends).all(|(few, &end)| u8::try_from(end).map(|end| *few = end).is_ok());
-        Self { few, many: (!is_few).then(|| ends.into()) }
+        let all = || Box::new(MorePlaces { ends: Some(ends.into()), in_query: Vec::new() });
+        Self { few, more: (!is_few).then(all) }
     }
 
     /// Where a segment starts and ends in its path.
     #[inline]
     pub(crate) fn bounds(&self, at: usize) -> (usize, usize) {
-        match &self.many {
+        match self.more.as_ref().and_then(|more| more.ends.as_deref()) {
             None => bounds(&self.few, at),
-            Some(many) => bounds(many, at),
+            Some(ends) => bounds(ends, at),
         }
+    }
+
+    /// Where the values of query parameters begin; nothing where that was not worked out.
+    pub(super) fn places(&self) -> &[Option<u32>] {
+        self.more.as_ref().map_or(&[], |more| &more.in_query)
+    }
+
+    #[cold]
+    pub(super) fn keep_places(&mut self, in_query: Vec<Option<u32>>) {
+        self.more.get_or_insert_default().in_query = in_query;
     }
 }
 

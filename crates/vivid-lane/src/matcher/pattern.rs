@@ -5,7 +5,7 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 
-use super::ask::Lists;
+use super::answers::Answers;
 use crate::rule::{Check, Simple};
 
 /// The index of a pattern in its table.
@@ -55,19 +55,19 @@ impl Pattern {
     }
 
     /// Does a decoded segment fit?
-    pub(crate) fn accepts(&self, text: &str, lists: &dyn Lists) -> bool {
+    pub(crate) fn accepts(&self, text: &str, answers: &Answers<'_>) -> bool {
         match &*self.pieces {
-            [Piece::Value(check)] => !text.is_empty() && judge(check, text, lists),
+            [Piece::Value(check)] => !text.is_empty() && judge(check, text, answers),
             [Piece::Text(before), Piece::Value(check)] => {
-                text.strip_prefix(&**before).is_some_and(|value| !value.is_empty() && judge(check, value, lists))
+                text.strip_prefix(&**before).is_some_and(|value| !value.is_empty() && judge(check, value, answers))
             }
             [Piece::Value(check), Piece::Text(after)] => {
-                text.strip_suffix(&**after).is_some_and(|value| !value.is_empty() && judge(check, value, lists))
+                text.strip_suffix(&**after).is_some_and(|value| !value.is_empty() && judge(check, value, answers))
             }
             _ => self.split(text).is_some_and(|split| {
                 self.pieces.iter().zip(split).all(|(piece, (start, end))| match piece {
                     Piece::Text(_) => true,
-                    Piece::Value(check) => judge(check, &text[start..end], lists),
+                    Piece::Value(check) => judge(check, &text[start..end], answers),
                 })
             }),
         }
@@ -124,8 +124,8 @@ impl Pattern {
     }
 }
 
-fn judge(check: &Check, value: &str, lists: &dyn Lists) -> bool {
-    check.accepts(value) && check.list.as_ref().is_none_or(|list| lists.contains(list, value))
+fn judge(check: &Check, value: &str, answers: &Answers<'_>) -> bool {
+    check.accepts(value) && check.list.as_ref().is_none_or(|list| answers.is_listed(list, value))
 }
 
 impl Piece {

@@ -1,7 +1,6 @@
 //! Where the values of a URL stand, and what they are.
 
 use std::borrow::Cow;
-use std::sync::OnceLock;
 
 use super::ask::Target;
 use super::demand::FEW;
@@ -23,9 +22,6 @@ pub(crate) struct Reading<'t, 'u> {
     ends: Ends,
     /// Is nothing in the path escaped?
     is_plain: bool,
-    /// Where in the query the values begin that the route reads there; worked out when the first is asked for, and only
-    /// where there are more than a few.
-    query_values: OnceLock<Box<[Option<u32>]>>,
 }
 
 /// Where a value stands.
@@ -46,13 +42,25 @@ enum Slot<'u> {
 impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: EndingId, parts: &Parts<'u>) -> Self {
         let is_plain = !parts.segments.is_escaped();
-        Self::at(frozen, id, parts.target, parts.segments.ends()).plain(is_plain)
+        Self::at(frozen, id, parts.target, parts.segments.ends()).with_query().plain(is_plain)
     }
 
     /// A reading by its parts, of a path without escapes.
     #[inline]
     pub(super) fn at(frozen: &'t Frozen, ending: EndingId, target: Target<'u>, ends: Ends) -> Self {
-        Self { frozen, ending, target, ends, is_plain: true, query_values: OnceLock::new() }
+        Self { frozen, ending, target, ends, is_plain: true }
+    }
+
+    /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
+    /// a few. Fewer are looked for when they are asked for.
+    #[inline]
+    pub(super) fn with_query(mut self) -> Self {
+        if let Some(query) = self.target.query
+            && self.ending().reads_much
+        {
+            self.ends.keep_places(self.route().query.places(names(query)));
+        }
+        self
     }
 
     /// The same reading of a path of which this is known: is nothing in it escaped?
@@ -150,7 +158,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         let start = if demand.params.len() <= FEW {
             names(query).find(|(name, _)| **name == *param.name)?.1
         } else {
-            self.query_values.get_or_init(|| demand.places(names(query)).into_boxed_slice())[number]?
+            (*self.ends.places().get(number)?)?
         };
         let raw = value_from(query, start);
         // An optional value that is empty and that its rule refuses counts as absent.

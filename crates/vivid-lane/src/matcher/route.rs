@@ -33,7 +33,12 @@ pub(crate) struct Route {
     /// What visitors must meet, the outermost first.
     pub(crate) needs: Box<[NeedId]>,
     pub(crate) frame: Option<Box<str>>,
+    /// The page for what is missing under the route.
     pub(crate) fallback: Option<PageId>,
+    /// Is there none, whatever an ancestor or the site says?
+    pub(crate) no_fallback: bool,
+    /// Are other routes below it?
+    pub(crate) is_parent: bool,
     pub(crate) data: Data,
     pub(crate) methods: Methods,
     pub(crate) priority: i64,

@@ -4,7 +4,8 @@
 //! It gives the same answers as the general walk, or none: where anything is out of the ordinary (an escape, an empty
 //! segment, a node without an order, an ending that asks for a host) it says so, and the general walk begins anew.
 
-use super::ask::{Lists, Target};
+use super::answers::Answers;
+use super::ask::Target;
 use super::path::{Ends, MOST_FEW, end_of_path};
 use super::pattern::{PatternId, Quick};
 use super::reading::Reading;
@@ -39,7 +40,7 @@ pub(crate) const LONGEST: usize = 254;
 impl Frozen {
     /// Looks up a `GET` of a URL that begins with a slash.
     #[inline]
-    pub(crate) fn short_way(&self, url: &str, lists: &dyn Lists) -> ShortWay {
+    pub(crate) fn short_way(&self, url: &str, answers: &Answers<'_>) -> ShortWay {
         let bytes = url.as_bytes();
         if bytes.len() > self.longest_short || bytes.first() != Some(&b'/') {
             return ShortWay::Unsure;
@@ -54,8 +55,8 @@ impl Frozen {
         let has_query = end < bytes.len();
         let mut ends = [0; MOST_FEW];
         let found = match end {
-            8.. => self.tree.descend(&path, 1, has_query, lists, &mut ends),
-            _ => self.descend_small(path.bytes, has_query, lists, &mut ends),
+            8.. => self.tree.descend(&path, 1, has_query, answers, &mut ends),
+            _ => self.descend_small(path.bytes, has_query, answers, &mut ends),
         };
         match found {
             Descent::Found(ending) => match self.tree.ending(ending).open_page {
@@ -71,7 +72,7 @@ impl Frozen {
 
     /// Goes down with a path that has fewer bytes than a word.
     #[inline(never)]
-    fn descend_small(&self, path: &[u8], has_query: bool, lists: &dyn Lists, ends: &mut [u8; MOST_FEW]) -> Descent {
+    fn descend_small(&self, path: &[u8], has_query: bool, answers: &Answers<'_>, ends: &mut [u8; MOST_FEW]) -> Descent {
         let mut word = [0; 8];
         let before = word.len() - path.len();
         word[before..].copy_from_slice(path);
@@ -79,7 +80,7 @@ impl Frozen {
         let narrow = before as u8;
         let mut path = Path { bytes: &word, ends: [0; BLOCKS] };
         path.mark();
-        let found = self.tree.descend(&path, before + 1, has_query, lists, ends);
+        let found = self.tree.descend(&path, before + 1, has_query, answers, ends);
         ends.iter_mut().for_each(|end| *end = end.saturating_sub(narrow));
         found
     }
@@ -95,7 +96,7 @@ impl Frozen {
         let (path, query) = url.split_at_checked(found.end).unwrap_or_default();
         // What is there begins with a question mark, which was looked at.
         let target = Target { host, path, sent: path, query: query.get(1..) };
-        Reading::at(self, found.ending, target, Ends::few(found.ends))
+        Reading::at(self, found.ending, target, Ends::few(found.ends)).with_query()
     }
 }
 
@@ -297,7 +298,7 @@ impl Tree {
         path: &Path<'_>,
         first: usize,
         has_query: bool,
-        lists: &dyn Lists,
+        answers: &Answers<'_>,
         ends: &mut [u8; MOST_FEW],
     ) -> Descent {
         let mut ahead = Ahead::of(path, first);
@@ -339,7 +340,7 @@ impl Tree {
                         Quick::Any => path.is_value(start, end).then_some(true),
                         Quick::Integer => Some(path.is_of(Simple::Integer, start, end)),
                         Quick::Date => Some(path.is_of(Simple::Date, start, end)),
-                        Quick::Whole => self.ask(one.pattern, path, start, end, lists),
+                        Quick::Whole => self.ask(one.pattern, path, start, end, answers),
                     };
                     match leads_on {
                         Some(false) => {}
@@ -363,12 +364,19 @@ impl Tree {
 
     /// Does a whole pattern accept a segment? `None` where that is no value.
     #[inline(never)]
-    fn ask(&self, pattern: PatternId, path: &Path<'_>, start: usize, end: usize, lists: &dyn Lists) -> Option<bool> {
+    fn ask(
+        &self,
+        pattern: PatternId,
+        path: &Path<'_>,
+        start: usize,
+        end: usize,
+        answers: &Answers<'_>,
+    ) -> Option<bool> {
         if !path.is_value(start, end) {
             return None;
         }
         let text = std::str::from_utf8(path.text(start, end)).ok()?;
-        Some(self.pattern(pattern).accepts(text, lists))
+        Some(self.pattern(pattern).accepts(text, answers))
     }
 
     /// The node that a literal leads to, and its number.

@@ -48,10 +48,10 @@ pub(crate) struct Frozen {
     pub(crate) routes: Vec<Route>,
     pub(crate) names: HashMap<Arc<str>, RouteId>,
     pub(crate) tree: Tree,
-    /// The subtrees with a page of their own for what is missing, each as a tail under its route.
-    pub(crate) fallbacks: Tree,
-    /// The page for what is missing anywhere else.
+    /// The page for what is missing where no route says otherwise.
     pub(crate) fallback: Option<PageId>,
+    /// Does a route say otherwise?
+    pub(crate) has_fallbacks: bool,
     pub(crate) site: Site,
     /// Does a route name a host?
     pub(crate) has_hosts: bool,
@@ -68,6 +68,11 @@ pub(crate) struct Frozen {
 impl Frozen {
     pub(crate) fn route(&self, id: RouteId) -> &Route {
         &self.routes[id.0 as usize]
+    }
+
+    /// Is a route another one, or one of its descendants?
+    pub(crate) fn is_below(&self, id: RouteId, above: RouteId) -> bool {
+        std::iter::successors(Some(id), |id| self.route(*id).parent).any(|id| id == above)
     }
 
     /// Of endings none of which is narrower than another, the one that answers the method: that of the
@@ -313,6 +318,12 @@ impl<'t, P> RouteRef<'t, P> {
     #[must_use]
     pub fn fallback(self) -> Option<&'t P> {
         self.frozen_route().fallback.map(|page| self.table.page(page))
+    }
+
+    /// Whether the route shows no page for what is missing under it, whatever an ancestor or the site says.
+    #[must_use]
+    pub fn has_no_fallback(self) -> bool {
+        self.frozen_route().no_fallback
     }
 
     /// What visitors must meet, the outermost ancestor's first.

@@ -40,7 +40,12 @@ pub(crate) struct Tree {
     pub(crate) branches: Box<[Branch]>,
     /// For each node, what ends there.
     pub(crate) stops: Box<[EndingId]>,
+    /// First those that answer URLs, then those of areas.
     pub(crate) endings: Box<[Ending]>,
+    /// How many endings answer URLs.
+    pub(crate) answering: usize,
+    /// What covers a URL that goes on from a node, beside what ends there: groups, and what stands before a tail.
+    pub(crate) areas: HashMap<NodeId, Box<[EndingId]>>,
     pub(crate) steps: Box<[Step]>,
     pub(crate) captures: Box<[Capture]>,
     pub(crate) covers: Box<[Cover]>,
@@ -271,6 +276,8 @@ pub(crate) struct Ending {
     pub(crate) is_free: bool,
     /// Has the route no parameters but some of the path's segments, as a whole and in their order?
     pub(crate) is_simple: bool,
+    /// Does the route read so many query parameters that their places are worked out at once?
+    pub(crate) reads_much: bool,
     /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.
     pub(crate) open_page: Option<PageId>,
 }
@@ -411,11 +418,6 @@ impl Tree {
     pub(crate) fn root(&self) -> NodeId {
         // A tree has at least its root, and fewer than 2^32 nodes.
         NodeId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX).saturating_sub(1))
-    }
-
-    /// Has the tree no endings?
-    pub(crate) fn is_empty(&self) -> bool {
-        self.endings.is_empty()
     }
 
     pub(crate) fn node(&self, id: NodeId) -> &Node {

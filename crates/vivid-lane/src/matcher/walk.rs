@@ -1,7 +1,7 @@
 //! The walk through the tree, and the choice of the narrowest route.
 
 use super::ask::Ask;
-use super::route::Route;
+use super::route::{Route, RouteId};
 use super::tree::{Accepted, Ending, EndingId, Narrower, NodeId, TailKind, Tree};
 
 impl Tree {
@@ -57,7 +57,7 @@ impl Tree {
             if node.is_ordered && accepted.len() > before {
                 return;
             }
-            if self.pattern(edge.pattern).accepts(text, ask.lists) {
+            if self.pattern(edge.pattern).accepts(text, ask.answers) {
                 self.collect(edge.target, at + 1, ask, routes, accepted);
             }
         }
@@ -85,43 +85,71 @@ impl Tree {
             TailKind::Rest if check.is_any() => true,
             TailKind::Rest => {
                 let value = ask.segments.texts().skip(first).collect::<Vec<_>>().join("/");
-                check.accepts(&value) && check.list.as_ref().is_none_or(|list| ask.lists.contains(list, &value))
+                check.accepts(&value) && check.list.as_ref().is_none_or(|list| ask.answers.is_listed(list, &value))
             }
         }
     }
 
-    /// The ending whose route covers the most of the path, seen from the root.
-    pub(crate) fn covering(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Option<EndingId> {
-        let mut best = None;
-        if !self.endings.is_empty() {
-            self.cover(self.root(), 0, ask, routes, &mut best);
-        }
-        best.map(|(_, ending)| ending)
+    /// Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. Of several that
+    /// cover as much, one that the query and the method fit goes first, then the narrower.
+    pub(crate) fn covering(
+        &self,
+        ask: &Ask<'_, '_>,
+        method: &str,
+        routes: &[Route],
+        is_wanted: &dyn Fn(RouteId) -> bool,
+    ) -> Option<EndingId> {
+        let mut search = Covering { tree: self, ask, method, routes, is_wanted, best: None };
+        search.node(self.root(), 0);
+        search.best.map(|(_, ending)| ending)
     }
+}
 
-    fn cover(&self, id: NodeId, at: usize, ask: &Ask<'_, '_>, routes: &[Route], best: &mut Option<(usize, EndingId)>) {
-        let node = self.node(id);
-        let host_fits = |ending: &EndingId| {
-            let host = &routes[self.ending(*ending).route.0 as usize].host;
-            host.as_ref().is_none_or(|host| host.accepts(ask.host, ask.lists))
-        };
-        if best.is_none_or(|(most, _)| at > most)
-            && let Some(ending) = self.stops(node).iter().copied().find(host_fits)
-        {
-            // The first of the deepest stays: an earlier way is the narrower one.
-            *best = Some((at, ending));
+/// The search for what covers a path. It follows the same edges as the search for what answers it.
+struct Covering<'a, 'u> {
+    tree: &'a Tree,
+    ask: &'a Ask<'a, 'u>,
+    method: &'a str,
+    routes: &'a [Route],
+    is_wanted: &'a dyn Fn(RouteId) -> bool,
+    /// The best ending so far, with how many segments it covers and whether query and method fit.
+    best: Option<((usize, bool), EndingId)>,
+}
+
+impl Covering<'_, '_> {
+    fn node(&mut self, id: NodeId, at: usize) {
+        let tree = self.tree;
+        let node = tree.node(id);
+        let areas = tree.areas.get(&id).map_or(&[][..], |area| area);
+        for &ending in tree.stops(node).iter().chain(areas) {
+            self.ending(ending, at);
         }
-        if at == ask.segments.len() {
+        if at == self.ask.segments.len() {
             return;
         }
-        let text = ask.segments.text(at);
-        if let Some(target) = self.literal(id, node, text) {
-            self.cover(target, at + 1, ask, routes, best);
+        let text = self.ask.segments.text(at);
+        if let Some(target) = tree.literal(id, node, text) {
+            self.node(target, at + 1);
         }
-        for edge in self.edges(node) {
-            if self.pattern(edge.pattern).accepts(text, ask.lists) {
-                self.cover(edge.target, at + 1, ask, routes, best);
+        for edge in tree.edges(node).iter().filter(|edge| !edge.is_tail) {
+            if tree.pattern(edge.pattern).accepts(text, self.ask.answers) {
+                self.node(edge.target, at + 1);
             }
+        }
+    }
+
+    fn ending(&mut self, ending: EndingId, at: usize) {
+        let id = self.tree.ending(ending).route;
+        let route = &self.routes[id.0 as usize];
+        // A page at the root covers the root alone, unless something is declared below it.
+        let is_area = at > 0 || route.is_parent || route.fallback.is_some() || route.no_fallback;
+        let host_fits = route.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
+        if !is_area || !host_fits || !(self.is_wanted)(id) {
+            return;
+        }
+        let rank = (at, route.methods.allows(self.method) && self.ask.meets(&route.query, None));
+        if self.best.is_none_or(|(best, _)| rank > best) {
+            self.best = Some((rank, ending));
         }
     }
 }

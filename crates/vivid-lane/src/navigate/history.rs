@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::transition::{Transition, transition};
 use crate::decide::{Decision, Request};
-use crate::matcher::{Lists, Match, Table};
+use crate::matcher::{Answer, Lists, Match, Needs, Table};
 
 /// The addresses that a visitor went through, as a browser keeps them, but without a browser.
 ///
@@ -36,7 +36,7 @@ use crate::matcher::{Lists, Match, Table};
 /// ```
 pub struct History<'v, P = String> {
     table: Table<P>,
-    meets: Box<dyn Fn(&str) -> bool + 'v>,
+    needs: Box<dyn Needs + 'v>,
     lists: Box<dyn Lists + 'v>,
     entries: Vec<String>,
     at: usize,
@@ -59,7 +59,7 @@ impl<'v, P> History<'v, P> {
         let nobody = |_: &str, _: &str| false;
         let mut history = Self {
             table: table.clone(),
-            meets: Box::new(|_| false),
+            needs: Box::new(|_: &str| false),
             lists: Box::new(nobody),
             entries: vec![url.into()],
             at: 0,
@@ -72,8 +72,8 @@ impl<'v, P> History<'v, P> {
 
     /// Which needs the visitor meets; it is asked whenever an address is gone to.
     #[must_use]
-    pub fn meets(mut self, meets: impl Fn(&str) -> bool + 'v) -> Self {
-        self.meets = Box::new(meets);
+    pub fn meets<A: Into<Answer>>(mut self, meets: impl Fn(&str) -> A + 'v) -> Self {
+        self.needs = Box::new(meets);
         self
     }
 
@@ -170,7 +170,7 @@ impl<'v, P> History<'v, P> {
     }
 
     fn decide<'a>(&'a self, url: &'a str) -> Decision<'a, 'a, P> {
-        self.table.decide(&Request::get(url).meets(&*self.meets).lists(&*self.lists))
+        self.table.decide(&Request::get(url).lists(&*self.lists).needs(&*self.needs))
     }
 
     /// Does the address redirect to another site?

@@ -106,7 +106,7 @@ impl<'t, P> Transition<'t, P> {
 #[must_use]
 pub fn transition<'t, P>(from: Option<&Match<'t, '_, P>>, to: &Match<'t, '_, P>) -> Transition<'t, P> {
     let mut change = Transition { kept: Vec::new(), left: Vec::new(), entered: Vec::new(), changed: Vec::new() };
-    let mut old = from.into_iter().flat_map(Match::levels).peekable();
+    let mut old = from.into_iter().flat_map(|from| from.levels()).peekable();
     let mut new = to.levels().peekable();
     while let (Some(before), Some(after)) = (old.peek(), new.peek()) {
         if before.route() != after.route() {

@@ -52,7 +52,11 @@ pub(super) static ROUTE: &[Key] = &[
     key("path", "A URI Template (RFC 6570), appended to the parent's.", TEXT),
     key("page", "What the route shows; without it the route only groups.", TEXT),
     key("frame", "A wrapper around the route and its descendants.", TEXT),
-    key("fallback", "The page for a URL under this route that no route answers.", TEXT),
+    key(
+        "fallback",
+        "The page for a URL under this route that no route answers; false for none, whatever an ancestor says.",
+        r#""anyOf": [{ "type": "string" }, { "const": false }]"#,
+    ),
     key("params", "Rules for parameters of the route and its descendants.", RULES),
     key("required", "Optional parameters that the route cannot do without.", TEXTS),
     key(

@@ -176,7 +176,11 @@ impl Reader<'_> {
                     route.damaged |= route.page.is_none();
                 }
                 "frame" => route.frame = self.text(entry),
-                "fallback" => route.fallback = self.text(entry),
+                "fallback" => match &entry.value.kind {
+                    Kind::Bool(false) => route.no_fallback = true,
+                    Kind::Bool(true) => self.wrong_type(&entry, "the name of a page, or `false`,"),
+                    _ => route.fallback = self.text(entry),
+                },
                 "params" => route.params = self.params(entry),
                 "required" => route.required = self.texts(entry),
                 "methods" => route.methods = self.texts(entry),

@@ -51,6 +51,8 @@ pub struct RouteSpec {
     pub(crate) page: Option<Placed<String>>,
     pub(crate) frame: Option<Placed<String>>,
     pub(crate) fallback: Option<Placed<String>>,
+    /// Is there no page for what is missing under the route, whatever an ancestor or the site says?
+    pub(crate) no_fallback: bool,
     pub(crate) params: Vec<(Placed<String>, Rule)>,
     pub(crate) required: Vec<Placed<String>>,
     pub(crate) methods: Vec<Placed<String>>,
@@ -206,6 +208,28 @@ impl RouteSpec {
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
         self.fallback = Some(page.into().into());
+        self.no_fallback = false;
+        self
+    }
+
+    /// Shows no page for a URL under this route that no route answers, whatever an ancestor or the site says: for an
+    /// interface for programs, say, whose errors are no pages.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Decision, Request, RouteSpec, TableSpec};
+    ///
+    /// let api = RouteSpec::new("api").path("/api").no_fallback();
+    /// let api = api.route(RouteSpec::new("domes").path("/domes").page("domes"));
+    /// let table = TableSpec::new().fallback("lost").route(api).build()?;
+    /// let Decision::NotFound(missing) = table.decide(&Request::get("/api/dmes")) else { panic!() };
+    /// assert_eq!(missing.fallback(), None);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn no_fallback(mut self) -> Self {
+        self.fallback = None;
+        self.no_fallback = true;
         self
     }
 

@@ -130,6 +130,7 @@ impl RouteSpec {
         text("page", &self.page);
         text("frame", &self.frame);
         text("fallback", &self.fallback);
+        out.extend(self.no_fallback.then(|| ("fallback".to_owned(), false.into())));
         out.extend(self.redirect.as_ref().map(|to| ("redirect".to_owned(), to.data_in(scope))));
         for (name, values) in [("methods", &self.methods), ("required", &self.required), ("needs", &self.needs)] {
             if !values.is_empty() {

@@ -27,6 +27,30 @@ fn get(table: &Table, url: &str) -> String {
     decided(table, &Request::get(url))
 }
 
+/// Where a request stands that leads to no page: status, what is shown or done, frames, route and values.
+fn place(decision: &Decision<'_, '_>) -> String {
+    let (done, position) = match decision {
+        Decision::NotFound(missing) => {
+            let position = missing.position();
+            let frames = position.as_ref().map_or_else(Vec::new, |position| position.frames().collect());
+            assert!(position.is_none() || frames == missing.frames());
+            (missing.fallback().map_or("-", String::as_str).to_owned(), missing.position())
+        }
+        Decision::WrongMethod(wrong) => (wrong.allow().join("+"), wrong.position()),
+        Decision::Unmet(unmet) => {
+            let location = unmet.location().unwrap_or_default();
+            (location.split('?').next().unwrap_or_default().to_owned(), unmet.position())
+        }
+        _ => panic!("{decision:?}"),
+    };
+    let Some(position) = position else { return format!("{} {done} [shell]", decision.status()) };
+    let mut words = vec![decision.status().to_string(), done];
+    words.push(format!("[{}]", position.frames().collect::<Vec<_>>().join(" ")));
+    words.push(position.route().name().to_owned());
+    words.extend(position.texts().map(|(name, text)| format!("{name}={text}")));
+    words.join(" ")
+}
+
 /// The cases of `tests/data/decisions.toml`.
 #[test]
 fn every_request_is_decided() {
@@ -39,7 +63,13 @@ fn every_request_is_decided() {
             meets.as_array().expect("needs").iter().filter_map(toml::Value::as_str).collect()
         });
         let meets = |need: &str| met.contains(&need);
-        for pair in case["decides"].as_array().expect("pairs") {
+        let pairs = |key: &str| case.get(key).and_then(toml::Value::as_array).into_iter().flatten();
+        for pair in pairs("stands") {
+            let (asked, wanted) = (pair[0].as_str().expect("text"), pair[1].as_str().expect("text"));
+            let (method, url) = asked.split_once(' ').expect("a method and a URL");
+            assert_eq!(place(&table.decide(&Request::new(method, url).meets(&meets))), wanted, "{about}: {asked}");
+        }
+        for pair in pairs("decides") {
             let (asked, wanted) = (pair[0].as_str().expect("text"), pair[1].as_str().expect("text"));
             let (method, url) = asked.split_once(' ').expect("a method and a URL");
             let request = Request::new(method, url).meets(&meets);

@@ -5,6 +5,7 @@ mod matching;
 mod proofs;
 mod reference;
 mod sites;
+mod visitors;
 
 /// How many cases a law tries: so many as long as `PROPTEST_CASES` is 256, its default, and in proportion to it else.
 fn scaled(cases: u32) -> u32 {

@@ -1,15 +1,15 @@
-//! The answers that the service gives by itself.
+//! The responses that the service gives by itself.
 
-use http::header::{ALLOW, CACHE_CONTROL, CONTENT_TYPE, LOCATION, VARY};
+use http::header::{ALLOW, CACHE_CONTROL, CONTENT_TYPE, LOCATION, RETRY_AFTER, VARY};
 use http::{HeaderValue, Response, StatusCode};
 use serde_json::{Map, Value, json};
 
 use crate::Body;
 use crate::accept::{Form, preferred};
-use crate::service::Head;
+use crate::head::Head;
 
-/// An answer that is being put together.
-pub(crate) struct Answer<'a> {
+/// A response that is being put together.
+pub(crate) struct Reply<'a> {
     pub(crate) status: u16,
     /// What is wrong, beyond the name of the status.
     pub(crate) detail: String,
@@ -17,13 +17,23 @@ pub(crate) struct Answer<'a> {
     pub(crate) near: Vec<String>,
     pub(crate) location: Option<&'a str>,
     pub(crate) allow: Option<String>,
-    /// How long, and by whom, the answer may be kept.
+    /// After how many seconds it is worth asking again.
+    pub(crate) retry_after: Option<u32>,
+    /// How long, and by whom, the response may be kept.
     pub(crate) cache: Option<String>,
 }
 
-impl<'a> Answer<'a> {
+impl<'a> Reply<'a> {
     pub(crate) fn new(status: u16, detail: impl Into<String>) -> Self {
-        Self { status, detail: detail.into(), near: Vec::new(), location: None, allow: None, cache: None }
+        Self {
+            status,
+            detail: detail.into(),
+            near: Vec::new(),
+            location: None,
+            allow: None,
+            retry_after: None,
+            cache: None,
+        }
     }
 
     pub(crate) fn to(status: u16, location: &'a str) -> Self {
@@ -46,9 +56,14 @@ impl<'a> Answer<'a> {
             headers.insert(CONTENT_TYPE, HeaderValue::from_static(kind));
             headers.insert(VARY, HeaderValue::from_static("Accept"));
         }
-        for (name, value) in
-            [(LOCATION, self.location), (ALLOW, self.allow.as_deref()), (CACHE_CONTROL, self.cache.as_deref())]
-        {
+        let retry_after = self.retry_after.map(|seconds| seconds.to_string());
+        let fields = [
+            (LOCATION, self.location),
+            (ALLOW, self.allow.as_deref()),
+            (RETRY_AFTER, retry_after.as_deref()),
+            (CACHE_CONTROL, self.cache.as_deref()),
+        ];
+        for (name, value) in fields {
             // A table writes nothing that a field may not hold; what is no value is left out, never passed on.
             if let Some(value) = value.and_then(|value| HeaderValue::from_str(value).ok()) {
                 headers.insert(name, value);

@@ -1,11 +1,11 @@
-//! A match that outlives the request.
+//! Matches and positions that outlive the request.
 
 use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
 use super::ask::Target;
-use super::found::Match;
+use super::found::{Match, Position};
 use super::path::Ends;
 use super::reading::Reading;
 use super::route::PageId;
@@ -19,10 +19,10 @@ use super::tree::EndingId;
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{KeptMatch, Table};
+/// use vivid_lane::{OwnedMatch, Table};
 ///
 /// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'")?;
-/// let kept: KeptMatch = {
+/// let kept: OwnedMatch = {
 ///     let url = String::from("/nights/2031-04-02?print=1");
 ///     table.find(&url).unwrap().keep()
 /// };
@@ -34,9 +34,14 @@ use super::tree::EndingId;
 /// assert_eq!(table.find("/nights/2031-04-02").unwrap().keep_in(&bare).unwrap().get().page(), &());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-pub struct KeptMatch<P = String> {
-    table: Table<P>,
+pub struct OwnedMatch<P = String> {
+    position: OwnedPosition<P>,
     page: PageId,
+}
+
+/// A [`Position`] with everything that it borrows. See [`OwnedMatch`].
+pub struct OwnedPosition<P = String> {
+    table: Table<P>,
     ending: EndingId,
     ends: Ends,
     is_plain: bool,
@@ -49,11 +54,16 @@ pub struct KeptMatch<P = String> {
     path: Range<usize>,
 }
 
-impl<P> Clone for KeptMatch<P> {
+impl<P> Clone for OwnedMatch<P> {
+    fn clone(&self) -> Self {
+        Self { position: self.position.clone(), page: self.page }
+    }
+}
+
+impl<P> Clone for OwnedPosition<P> {
     fn clone(&self) -> Self {
         Self {
             table: self.table.clone(),
-            page: self.page,
             ending: self.ending,
             ends: self.ends.clone(),
             is_plain: self.is_plain,
@@ -65,16 +75,34 @@ impl<P> Clone for KeptMatch<P> {
     }
 }
 
-impl<P> fmt::Debug for KeptMatch<P> {
+impl<P> fmt::Debug for OwnedMatch<P> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.get().fmt(f)
     }
 }
 
-impl<P> KeptMatch<P> {
+impl<P> fmt::Debug for OwnedPosition<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.get().fmt(f)
+    }
+}
+
+impl<P> OwnedMatch<P> {
     /// The match.
     #[must_use]
     pub fn get(&self) -> Match<'_, '_, P> {
+        Match::of_page(&self.position.table, self.page, self.position.reading())
+    }
+}
+
+impl<P> OwnedPosition<P> {
+    /// The position.
+    #[must_use]
+    pub fn get(&self) -> Position<'_, '_, P> {
+        Position::new(&self.table, self.reading())
+    }
+
+    fn reading(&self) -> Reading<'_, '_> {
         let (sent, query) = self.url.split_at(self.sent);
         let target = Target {
             host: self.host.as_deref(),
@@ -82,26 +110,40 @@ impl<P> KeptMatch<P> {
             sent,
             query: query.strip_prefix('?'),
         };
-        let reading = Reading::at(self.table.frozen(), self.ending, target, self.ends.clone());
-        Match::of_page(&self.table, self.page, reading.plain(self.is_plain))
+        Reading::at(self.table.frozen(), self.ending, target, self.ends.clone()).plain(self.is_plain)
     }
 }
 
 impl<P> Match<'_, '_, P> {
     /// Keeps the match beyond the URL and the table that it borrows from.
     #[must_use]
-    pub fn keep(&self) -> KeptMatch<P> {
-        self.kept_with(self.table().clone())
+    pub fn keep(&self) -> OwnedMatch<P> {
+        OwnedMatch { position: self.owned_in(self.table()), page: self.page_id() }
     }
 
     /// Keeps the match with the pages of another table, which was [bound](Table::bind) from the same one; `None` for
     /// any other.
     #[must_use]
-    pub fn keep_in<Q>(&self, table: &Table<Q>) -> Option<KeptMatch<Q>> {
-        Arc::ptr_eq(self.table().shared(), table.shared()).then(|| self.kept_with(table.clone()))
+    pub fn keep_in<Q>(&self, table: &Table<Q>) -> Option<OwnedMatch<Q>> {
+        Some(OwnedMatch { position: self.keep_position_in(table)?, page: self.page_id() })
+    }
+}
+
+impl<P> Position<'_, '_, P> {
+    /// Keeps the position beyond the URL and the table that it borrows from.
+    #[must_use]
+    pub fn keep_position(&self) -> OwnedPosition<P> {
+        self.owned_in(self.table())
     }
 
-    fn kept_with<Q>(&self, table: Table<Q>) -> KeptMatch<Q> {
+    /// Keeps the position with the pages of another table, which was [bound](Table::bind) from the same one; `None` for
+    /// any other.
+    #[must_use]
+    pub fn keep_position_in<Q>(&self, table: &Table<Q>) -> Option<OwnedPosition<Q>> {
+        Arc::ptr_eq(self.table().shared(), table.shared()).then(|| self.owned_in(table))
+    }
+
+    fn owned_in<Q>(&self, table: &Table<Q>) -> OwnedPosition<Q> {
         let reading = self.reading();
         let (ending, ends, is_plain) = reading.parts();
         let Target { host, path, sent, query } = reading.target;
@@ -113,9 +155,8 @@ impl<P> Match<'_, '_, P> {
         }
         // The path of the page is a part of what was sent, unless it is empty.
         let start = if path.is_empty() { 0 } else { path.as_ptr().addr().wrapping_sub(sent.as_ptr().addr()) };
-        KeptMatch {
-            table,
-            page: self.page_id(),
+        OwnedPosition {
+            table: table.clone(),
             ending,
             ends: ends.clone(),
             is_plain,

@@ -1,32 +1,38 @@
 //! From a request to a decision.
+//!
+//! One look at the table gives an [`Outcome`]: a page, or what is to be done instead. Redirects are followed here, so that
+//! the visitor needs but one. The fast path gives most pages and most misses; everything else takes the general path.
 
 use super::Request;
-use super::decision::{Allow, Bad, BadRequest, Decision, Missing, Redirect, Unmet};
+use super::decision::{Allow, Bad, BadRequest, Decision, NotFound, Redirect, Unmet, WrongMethod};
+use super::place::{Aside, Place};
+use super::unavailable::Unavailable;
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::matcher::{
-    Accepted, BadPath, Destination, Lists, Looked, Match, NeedId, NoLists, Onward, PageId, Parsed, Parts, Reading,
-    RouteId, ShortWay, Table, Target,
+    Accepted, Answers, BadPath, Destination, Looked, Match, NeedId, Onward, Parsed, Parts, Reading, RouteId, ShortWay,
+    Table, Target,
 };
 use crate::template::percent::clean_query_into;
 use crate::template::{Value, Values};
 
 /// How many redirects are followed before they are taken for a loop.
-const MOST_HOPS: usize = 8;
+const MOST_STEPS: usize = 8;
 
-/// What one look at the table says, where that is no page to show.
-enum Turn {
+/// What one look at the table comes to, where that is no page to show.
+enum Outcome {
     /// The page has another address.
-    Onward(Hop),
+    Redirect(RedirectStep),
     /// The visitor is sent to sign in, or refused.
     Unmet(NeedId, Option<String>),
-    Missing(Option<PageId>, Option<String>),
-    OtherMethods(Accepted),
-    Bad(BadPath),
+    /// Nothing has the URL; with the route whose subtree lacks it and the reason, where a redirect led nowhere.
+    NotFound(Option<(RouteId, String)>),
+    WrongMethod(Accepted),
+    BadRequest(BadPath),
 }
 
 /// One redirect.
-struct Hop {
+struct RedirectStep {
     status: u16,
     location: String,
     route: Option<RouteId>,
@@ -35,10 +41,9 @@ struct Hop {
 
 /// What is asked beside the URL.
 #[derive(Clone, Copy)]
-struct Question<'a> {
+struct Asked<'a> {
     method: &'a str,
-    lists: &'a dyn Lists,
-    meets: &'a dyn Fn(&str) -> bool,
+    answers: &'a Answers<'a>,
 }
 
 impl<P> Table<P> {
@@ -63,9 +68,16 @@ impl<P> Table<P> {
     #[must_use]
     pub fn decide<'u>(&self, request: &Request<'u>) -> Decision<'_, 'u, P> {
         match request.counters {
-            None => self.decide_with(request, request.lists).0,
+            None => {
+                let answers = Answers::of(request.lists, request.needs);
+                let decision = self.decide_with(request, &answers).0;
+                if answers.were_asked() { decision.hung_on(answers) } else { decision }
+            }
             Some(counters) => {
-                let (decision, route) = self.decide_with(request, &counters.watching(request.lists));
+                let watching = counters.watching(request.lists);
+                let answers = Answers::of(&watching, request.needs);
+                let (decision, route) = self.decide_with(request, &answers);
+                let decision = decision.hung_on(answers);
                 counters.note(&decision, route);
                 decision
             }
@@ -79,19 +91,23 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        match self.frozen().short_way(url, &NoLists) {
+        let answers = Answers::always(false);
+        match self.frozen().short_way(url, &answers) {
             ShortWay::Page(found) => Some(Match::short(self, &found, url, None)),
             ShortWay::Miss => None,
-            _ => self.general_step(url, None, Question { method: "GET", lists: &NoLists, meets: &|_| true }).ok(),
+            ShortWay::Unsure => {
+                let answers = Answers::of(&|_: &str, _: &str| false, &|_: &str| true);
+                self.general_step(url, None, Asked { method: "GET", answers: &answers }).ok()
+            }
         }
     }
 
-    /// Decides with these lists, and tells the route that had a part in it.
+    /// Decides with these answers, and tells the route that had a part in it.
     #[inline]
     pub(super) fn decide_with<'u>(
         &self,
         request: &Request<'u>,
-        lists: &dyn Lists,
+        answers: &Answers<'_>,
     ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
         let bad = |kind| (Decision::BadRequest(BadRequest { kind }), None);
         let limit = self.frozen().limits.bytes;
@@ -102,13 +118,13 @@ impl<P> Table<P> {
         if url == "*" && request.method == "OPTIONS" {
             return (self.about_the_server(), None);
         }
-        let question = Question { method: request.method, lists, meets: request.meets };
-        match self.step(url, request.host, question) {
+        let asked = Asked { method: request.method, answers };
+        match self.step(url, request.host, asked) {
             Ok(found) => {
                 let route = found.reading().route_id();
                 (Decision::Page(found), Some(route))
             }
-            Err(turn) => self.turned(request, url, turn, question),
+            Err(outcome) => self.settle(request, url, outcome, asked),
         }
     }
 
@@ -119,96 +135,92 @@ impl<P> Table<P> {
         Decision::Options(allow(methods.map(|method| &**method)))
     }
 
-    /// What comes of a look that gave no page.
+    /// What comes of a look that gave no page. Redirects are followed to their end, so that the visitor needs but one.
     #[inline(never)]
-    fn turned<'u>(
+    fn settle<'u>(
         &self,
         request: &Request<'u>,
         url: &'u str,
-        turn: Turn,
-        question: Question<'_>,
+        outcome: Outcome,
+        mut asked: Asked<'_>,
     ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
-        match turn {
-            Turn::Onward(hop) => self.follow(request, url, hop, question),
-            turn => (self.turn(request, turn, question), None),
-        }
-    }
-
-    /// Follows redirects to their end, so that the visitor needs but one.
-    fn follow<'u>(
-        &self,
-        request: &Request<'u>,
-        url: &'u str,
-        mut hop: Hop,
-        mut question: Question<'_>,
-    ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
+        let mut step = match outcome {
+            Outcome::Redirect(step) => step,
+            outcome => return (self.decision(request, outcome, None, asked), None),
+        };
         let host = Target::parse(url, false).host.or(request.host);
-        for _ in 0..MOST_HOPS {
-            if hop.status == 303 || (hop.status < 303 && question.method == "POST") {
-                question.method = "GET";
+        for _ in 0..MOST_STEPS {
+            if step.status == 303 || (step.status < 303 && asked.method == "POST") {
+                asked.method = "GET";
             }
-            let turn = if hop.is_external { None } else { self.step(&hop.location, host, question).err() };
-            match turn {
+            let outcome = if step.is_external { None } else { self.step(&step.location, host, asked).err() };
+            let next = match outcome {
                 None => {
-                    let route = hop.route;
-                    return (self.turn(request, Turn::Onward(hop), question), route);
+                    let route = step.route;
+                    return (self.decision(request, Outcome::Redirect(step), None, asked), route);
                 }
-                Some(Turn::Onward(next)) => {
-                    // What a route declares goes before what tidying up an address would say, and a redirect for
-                    // now must not be taken for one for good.
-                    let is_for_good = |status| matches!(status, 301 | 308);
-                    let is_declared = hop.route.is_some();
-                    let takes_over = if is_declared {
-                        is_for_good(hop.status) && !is_for_good(next.status)
-                    } else {
-                        next.route.is_some()
-                    };
-                    let status = if takes_over { next.status } else { hop.status };
-                    hop = Hop { status, route: hop.route.or(next.route), ..next };
-                }
-                Some(turn) => return (self.turn(request, turn, question), hop.route),
-            }
+                Some(Outcome::Redirect(next)) => next,
+                // The request stands where the address does that it leads to.
+                Some(outcome) => return (self.decision(request, outcome, Some(step.location), asked), step.route),
+            };
+            // What a route declares goes before what tidying up an address would say, and a redirect for now must not
+            // be taken for one for good.
+            let is_for_good = |status| matches!(status, 301 | 308);
+            let takes_over = match step.route {
+                Some(_) => is_for_good(step.status) && !is_for_good(next.status),
+                None => next.route.is_some(),
+            };
+            let status = if takes_over { next.status } else { step.status };
+            step = RedirectStep { status, route: step.route.or(next.route), ..next };
         }
-        let reason = Some("its redirects lead in a circle".to_owned());
-        (self.turn(request, Turn::Missing(self.frozen().fallback, reason), question), hop.route)
+        let route = step.route;
+        let why = route.map(|route| (route, "its redirects lead in a circle".to_owned()));
+        (self.decision(request, Outcome::NotFound(why), None, asked), route)
     }
 
-    fn turn<'u>(&self, request: &Request<'u>, turn: Turn, question: Question<'_>) -> Decision<'_, 'u, P> {
+    fn decision<'u>(
+        &self,
+        request: &Request<'u>,
+        outcome: Outcome,
+        address: Option<String>,
+        asked: Asked<'_>,
+    ) -> Decision<'_, 'u, P> {
         let frozen = self.frozen();
-        match turn {
-            Turn::Onward(Hop { status, location, route, is_external }) => {
+        let place = |led_nowhere| Place::new(self, *request, Aside::new(address, led_nowhere));
+        match outcome {
+            Outcome::Redirect(RedirectStep { status, location, route, is_external }) => {
                 let route = route.map(|route| self.route_ref(route).name());
                 Decision::Redirect(Redirect { status, location, route, is_external })
             }
-            Turn::Unmet(need, location) => {
-                let location = location.map(|location| self.sign_in(location, request.host, question));
-                Decision::Unmet(Unmet { need: &frozen.needs[usize::from(need.0)].name, location })
+            Outcome::Unmet(need, location) => {
+                let location = location.map(|location| self.sign_in(location, request.host, asked));
+                let need = &frozen.needs[usize::from(need.0)].name;
+                Decision::Unmet(Unmet { need, location, place: place(None) })
             }
-            Turn::Missing(fallback, reason) => {
-                let fallback = fallback.map(|page| self.page(page));
-                Decision::NotFound(Missing { fallback, reason, request: *request, table: self })
-            }
-            Turn::OtherMethods(accepted) => {
+            Outcome::NotFound(led_nowhere) => Decision::NotFound(NotFound { place: place(led_nowhere) }),
+            Outcome::WrongMethod(accepted) => {
                 let routes = accepted.iter().map(|&ending| frozen.route(frozen.tree.ending(ending).route));
-                let methods = allow(routes.flat_map(|route| &*route.methods.0).map(|method| &**method));
-                if request.method == "OPTIONS" { Decision::Options(methods) } else { Decision::WrongMethod(methods) }
+                let allow = allow(routes.flat_map(|route| &*route.methods.0).map(|method| &**method));
+                match request.method {
+                    "OPTIONS" => Decision::Options(allow),
+                    _ => Decision::WrongMethod(WrongMethod { allow, place: place(None) }),
+                }
             }
-            Turn::Bad(reason) => Decision::BadRequest(BadRequest { kind: Bad::Path(reason) }),
+            Outcome::BadRequest(reason) => Decision::BadRequest(BadRequest { kind: Bad::Path(reason) }),
         }
     }
 
     /// One look at the table.
     #[inline]
-    fn step<'u>(&self, url: &'u str, host: Option<&'u str>, question: Question<'_>) -> Result<Match<'_, 'u, P>, Turn> {
-        let frozen = self.frozen();
-        if matches!(question.method, "GET" | "HEAD") {
-            match frozen.short_way(url, question.lists) {
+    fn step<'u>(&self, url: &'u str, host: Option<&'u str>, asked: Asked<'_>) -> Result<Match<'_, 'u, P>, Outcome> {
+        if matches!(asked.method, "GET" | "HEAD") {
+            match self.frozen().short_way(url, asked.answers) {
                 ShortWay::Page(found) => return Ok(Match::short(self, &found, url, host)),
-                ShortWay::Miss if frozen.fallbacks.is_empty() => return Err(Turn::Missing(frozen.fallback, None)),
-                _ => {}
+                ShortWay::Miss => return Err(Outcome::NotFound(None)),
+                ShortWay::Unsure => {}
             }
         }
-        self.general_step(url, host, question)
+        self.general_step(url, host, asked)
     }
 
     /// One look at the table, whatever is asked.
@@ -217,23 +229,23 @@ impl<P> Table<P> {
         &self,
         url: &'u str,
         host: Option<&'u str>,
-        question: Question<'_>,
-    ) -> Result<Match<'_, 'u, P>, Turn> {
+        asked: Asked<'_>,
+    ) -> Result<Match<'_, 'u, P>, Outcome> {
         let frozen = self.frozen();
-        let canonical = |location| Err(Turn::Onward(Hop { status: 308, location, route: None, is_external: false }));
+        let canonical =
+            |location| Err(Outcome::Redirect(RedirectStep { status: 308, location, route: None, is_external: false }));
         let mut parts = Parts::default();
         match frozen.parse(url, host, &mut parts) {
             Ok(Parsed::Plain) => {}
             Ok(Parsed::Crooked(address)) => return canonical(address),
-            Ok(Parsed::Outside) => return Err(Turn::Missing(frozen.fallback, None)),
-            Err(reason) => return Err(Turn::Bad(reason)),
+            Ok(Parsed::Outside) => return Err(Outcome::NotFound(None)),
+            Err(reason) => return Err(Outcome::BadRequest(reason)),
         };
-        let missing = || Turn::Missing(self.fallback_for(&parts, question.lists), None);
-        let reading = match frozen.look(&parts, question.method, question.lists) {
+        let reading = match frozen.look(&parts, asked.method, asked.answers) {
             Looked::Answer(reading) => reading,
             Looked::Respelt(address) => return canonical(address),
-            Looked::OtherMethods(accepted) => return Err(Turn::OtherMethods(accepted)),
-            Looked::Nothing => return Err(missing()),
+            Looked::OtherMethods(accepted) => return Err(Outcome::WrongMethod(accepted)),
+            Looked::Nothing => return Err(Outcome::NotFound(None)),
         };
         if let Some(onward) = &reading.route().onward {
             return Err(self.redirect(onward, &reading));
@@ -243,27 +255,27 @@ impl<P> Table<P> {
         {
             return canonical(address);
         }
-        let unmet =
-            reading.route().needs.iter().find(|need| !(question.meets)(&frozen.needs[usize::from(need.0)].name));
-        if let Some(&need) = unmet {
-            return Err(Turn::Unmet(need, self.place_for(need, &reading, &parts, question)));
+        let is_unmet = |need: &&NeedId| !asked.answers.is_met(&frozen.needs[usize::from(need.0)].name);
+        if let Some(&need) = reading.route().needs.iter().find(is_unmet) {
+            return Err(Outcome::Unmet(need, self.place_for(need, &reading, &parts, asked)));
         }
-        Match::new(self, reading).ok_or_else(missing)
+        Match::new(self, reading).ok_or(Outcome::NotFound(None))
     }
 
     /// What a redirect makes of the values of its address.
-    fn redirect(&self, onward: &Onward, reading: &Reading<'_, '_>) -> Turn {
-        let hop = |url, is_external| {
+    fn redirect(&self, onward: &Onward, reading: &Reading<'_, '_>) -> Outcome {
+        let step = |url, is_external| {
             let location = self.with_rest(url, reading);
-            Turn::Onward(Hop { status: onward.status, location, route: Some(reading.route_id()), is_external })
+            let route = Some(reading.route_id());
+            Outcome::Redirect(RedirectStep { status: onward.status, location, route, is_external })
         };
         match &onward.aim {
-            Destination::Url(template) => hop(template.expand(&reading.values()), true),
+            Destination::Url(template) => step(template.expand(&reading.values()), true),
             Destination::Route { to, values } => {
                 let given = values.iter().filter_map(|(name, filling)| Some((&**name, filled(filling, reading)?)));
                 match self.link_to(*to, given.collect()).to_any_url() {
-                    Ok(url) => hop(url, false),
-                    Err(error) => Turn::Missing(self.fallback_of(*to), Some(error.to_string())),
+                    Ok(url) => step(url, false),
+                    Err(error) => Outcome::NotFound(Some((*to, error.to_string()))),
                 }
             }
         }
@@ -274,10 +286,9 @@ impl<P> Table<P> {
     fn without_defaults(&self, reading: &Reading<'_, '_>) -> Option<String> {
         let short = self.link_to(reading.route_id(), reading.values()).to_url().ok()?;
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
-        let listed = |_: &str, _: &str| true;
         let is_shorter = self
             .frozen()
-            .read(&short, method, &listed)
+            .read(&short, method, &Answers::always(true))
             .is_some_and(|short| short.spelt_defaults() < reading.spelt_defaults());
         is_shorter.then(|| self.with_rest(short, reading))
     }
@@ -288,7 +299,7 @@ impl<P> Table<P> {
         need: NeedId,
         reading: &Reading<'_, '_>,
         parts: &Parts<'_>,
-        question: Question<'_>,
+        asked: Asked<'_>,
     ) -> Option<String> {
         let frozen = self.frozen();
         let to = frozen.needs[usize::from(need.0)].otherwise?;
@@ -301,8 +312,8 @@ impl<P> Table<P> {
             }
         }
         // Coming back is a `GET`, so only what answers one is a place to come back to.
-        let is_read = matches!(question.method, "GET" | "HEAD")
-            || matches!(frozen.look(parts, "GET", question.lists), Looked::Answer(reading) if reading.route().page.is_some());
+        let is_read = matches!(asked.method, "GET" | "HEAD")
+            || matches!(frozen.look(parts, "GET", asked.answers), Looked::Answer(reading) if reading.route().page.is_some());
         let link = self.link_to(to, values);
         let wanted = is_read.then(|| link.clone().set(RETURN, frozen.site.address_of(&parts.target)));
         let url: Result<String, LinkError> =
@@ -311,11 +322,11 @@ impl<P> Table<P> {
     }
 
     /// The place to sign in may have needs of its own, which are met elsewhere: where does one begin?
-    fn sign_in(&self, first: String, host: Option<&str>, question: Question<'_>) -> String {
+    fn sign_in(&self, first: String, host: Option<&str>, asked: Asked<'_>) -> String {
         let mut location = first;
-        for _ in 0..MOST_HOPS {
-            match self.step(&location, host, Question { method: "GET", ..question }) {
-                Err(Turn::Unmet(_, Some(next))) => location = next,
+        for _ in 0..MOST_STEPS {
+            match self.step(&location, host, Asked { method: "GET", ..asked }) {
+                Err(Outcome::Unmet(_, Some(next))) => location = next,
                 _ => break,
             }
         }
@@ -335,19 +346,21 @@ impl<P> Table<P> {
         }
         url + &fragment
     }
+}
 
-    fn fallback_for(&self, parts: &Parts<'_>, lists: &dyn Lists) -> Option<PageId> {
-        let frozen = self.frozen();
-        let nearest = frozen.fallbacks.covering(&parts.ask(lists), &frozen.routes);
-        let page = nearest.and_then(|ending| frozen.route(frozen.fallbacks.ending(ending).route).fallback);
-        page.or(frozen.fallback)
-    }
-
-    /// The page for what is missing at or under a route.
-    fn fallback_of(&self, id: RouteId) -> Option<PageId> {
-        let frozen = self.frozen();
-        let above = std::iter::successors(Some(id), |id| frozen.route(*id).parent);
-        above.into_iter().find_map(|id| frozen.route(id).fallback).or(frozen.fallback)
+impl<'t, 'u, P> Decision<'t, 'u, P> {
+    /// The decision, once it is known what it hung on: where a question had no answer, that is all there is to say.
+    #[cold]
+    pub(super) fn hung_on(self, answers: Answers<'_>) -> Self {
+        if let Some((question, retry_after)) = answers.unanswered() {
+            return Self::Unavailable(Unavailable { question, retry_after });
+        }
+        match self {
+            Self::NotFound(missing) => Self::NotFound(NotFound { place: missing.place.knowing(answers) }),
+            Self::Unmet(unmet) => Self::Unmet(Unmet { place: unmet.place.knowing(answers), ..unmet }),
+            Self::WrongMethod(wrong) => Self::WrongMethod(WrongMethod { place: wrong.place.knowing(answers), ..wrong }),
+            other => other,
+        }
     }
 }
 

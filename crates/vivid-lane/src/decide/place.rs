@@ -1,0 +1,105 @@
+//! Where a request stands in the table that leads to no page.
+
+use crate::matcher::{Answers, Known, Parsed, Parts, Position, Reading, RouteId, Table};
+
+use super::Request;
+
+/// A request without a page, and what must be known to find out where it stands. Nothing is looked up before it is asked
+/// for: most misses come from programs that try addresses at random, and must cost as little as can be.
+#[derive(Debug)]
+pub(super) struct Place<'t, 'u, P> {
+    pub(super) table: &'t Table<P>,
+    pub(super) request: Request<'u>,
+    /// What few requests have.
+    aside: Option<Box<Aside>>,
+}
+
+/// What few requests have that lead to no page.
+#[derive(Debug, Default)]
+pub(super) struct Aside {
+    /// The address that the request stands for, where that is another than it has.
+    address: Option<String>,
+    /// The target of a redirect that cannot be linked, and the reason.
+    led_nowhere: Option<(RouteId, String)>,
+    /// What lists and needs were asked on the way.
+    known: Vec<Known>,
+}
+
+impl Aside {
+    pub(super) fn new(address: Option<String>, led_nowhere: Option<(RouteId, String)>) -> Option<Box<Self>> {
+        let is_empty = address.is_none() && led_nowhere.is_none();
+        (!is_empty).then(|| Box::new(Self { address, led_nowhere, known: Vec::new() }))
+    }
+}
+
+impl<'t, 'u, P> Place<'t, 'u, P> {
+    pub(super) fn new(table: &'t Table<P>, request: Request<'u>, aside: Option<Box<Aside>>) -> Self {
+        Self { table, request, aside }
+    }
+
+    /// The same place, with what was asked on the way, so that it need not be asked again.
+    pub(super) fn knowing(mut self, answers: Answers<'_>) -> Self {
+        self.aside.get_or_insert_default().known = answers.into_known();
+        self
+    }
+
+    /// Why a redirect of the table leads nowhere for this request, where one would have had it.
+    pub(super) fn reason(&self) -> Option<&str> {
+        self.led_nowhere().map(|(_, reason)| reason.as_str())
+    }
+
+    fn led_nowhere(&self) -> Option<&(RouteId, String)> {
+        self.aside.as_ref()?.led_nowhere.as_ref()
+    }
+
+    /// The page for what is missing here.
+    pub(super) fn fallback(&self) -> Option<&'t P> {
+        let frozen = self.table.frozen();
+        let own = |id: RouteId| {
+            let route = frozen.route(id);
+            (route.fallback.is_some() || route.no_fallback).then_some(route.fallback)
+        };
+        let owner = match self.led_nowhere() {
+            _ if !frozen.has_fallbacks => None,
+            Some((to, _)) => std::iter::successors(Some(*to), |id| frozen.route(*id).parent).find_map(own),
+            None => self.covered(|answers, parts| self.owner(answers, parts).and_then(own)),
+        };
+        owner.unwrap_or(frozen.fallback).map(|page| self.table.page(page))
+    }
+
+    /// The deepest route that covers the URL; `None` where none does. Where a subtree has a page of its own for what is
+    /// missing, only routes of that subtree count, so that the page stands within its own frames.
+    pub(super) fn position(&self) -> Option<Position<'t, '_, P>> {
+        let frozen = self.table.frozen();
+        self.covered(|answers, parts| {
+            let ask = parts.ask(answers);
+            let accepted = frozen.tree.find(&ask, &frozen.routes);
+            let whole = frozen.choose(&accepted, self.request.method).or_else(|| accepted.first().copied());
+            let ending = whole.or_else(|| {
+                let owner = if frozen.has_fallbacks { self.owner(answers, parts) } else { None };
+                let is_wanted = |id| owner.is_none_or(|owner| frozen.is_below(id, owner));
+                frozen.tree.covering(&ask, self.request.method, &frozen.routes, &is_wanted)
+            })?;
+            Some(Position::new(self.table, Reading::new(frozen, ending, parts)))
+        })
+    }
+
+    /// The deepest route that covers the URL and says what is shown where something is missing.
+    fn owner(&self, answers: &Answers<'_>, parts: &Parts<'_>) -> Option<RouteId> {
+        let frozen = self.table.frozen();
+        let says = |id: RouteId| frozen.route(id).fallback.is_some() || frozen.route(id).no_fallback;
+        let ending = frozen.tree.covering(&parts.ask(answers), self.request.method, &frozen.routes, &says)?;
+        Some(frozen.tree.ending(ending).route)
+    }
+
+    /// Works something out from the parts of the URL, and from what is known of lists already.
+    fn covered<'a, T>(&'a self, work_out: impl FnOnce(&Answers<'_>, &Parts<'a>) -> Option<T>) -> Option<T> {
+        let aside = self.aside.as_deref();
+        let address = aside.and_then(|aside| aside.address.as_deref());
+        let url = address.map_or_else(|| std::str::from_utf8(self.request.url).ok(), Some)?;
+        let mut parts = Parts::default();
+        let Ok(Parsed::Plain) = self.table.frozen().parse(url, self.request.host, &mut parts) else { return None };
+        let answers = Answers::known(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
+        work_out(&answers, &parts)
+    }
+}

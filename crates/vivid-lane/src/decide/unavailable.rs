@@ -1,0 +1,38 @@
+//! What cannot be decided now.
+
+use std::fmt;
+
+use crate::matcher::Question;
+
+/// A decision that hangs on a question that nobody can answer now (status 503). [`Display`](fmt::Display) says which.
+///
+/// It is no 404, which a search engine would take for the end of the page, and no way to sign in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unavailable {
+    pub(super) question: Question,
+    pub(super) retry_after: Option<u32>,
+}
+
+impl Unavailable {
+    /// The question.
+    #[must_use]
+    pub fn question(&self) -> &Question {
+        &self.question
+    }
+
+    /// After how many seconds it is worth asking again, for the `Retry-After` field (RFC 9110, section 10.2.3), where
+    /// who was asked has said so.
+    #[must_use]
+    pub fn retry_after(&self) -> Option<u32> {
+        self.retry_after
+    }
+}
+
+impl fmt::Display for Unavailable {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.question {
+            Question::Listed { list, .. } => write!(f, "the list `{list}` cannot be asked now"),
+            Question::Meets { need } => write!(f, "whether the visitor meets `{need}` cannot be told now"),
+        }
+    }
+}
