@@ -6,9 +6,10 @@ use super::near::{Obstacle, refusal, ways};
 use super::suggest::shown;
 use crate::decide::Request;
 use crate::matcher::{
-    Ask, Capture, Destination, Ending, EndingId, Narrower, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal,
-    Route, RouteRef, Table,
+    Ask, Capture, Destination, Ending, EndingId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route,
+    RouteRef, Table,
 };
+use crate::rule::Narrower;
 
 /// Why a URL is answered as it is: all routes that it could have meant, those that come closest last, and
 /// the one that answers, if one does, at the very end.

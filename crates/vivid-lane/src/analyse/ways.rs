@@ -8,10 +8,10 @@ use std::sync::Arc;
 
 use hashbrown::{HashMap, HashSet};
 
+pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
-use crate::matcher::{EndingId, Frozen, NodeId, Piece, Route, RouteId, TailKind};
-use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, SEPARATOR, TooLarge};
-use crate::template::percent::encode_unreserved;
+use crate::matcher::{EndingId, Frozen, NodeId, Route, RouteId, TailKind};
+use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet};
 
 /// What a segment is.
 #[derive(Debug, Clone)]
@@ -55,12 +55,7 @@ impl<'t> Ways<'t> {
         let tree = &frozen.tree;
         let mut sets = Vec::with_capacity(tree.patterns.len());
         for pattern in &tree.patterns {
-            let of_piece = |piece: &Piece| match piece {
-                Piece::Text(_) => Certainty::Exact,
-                Piece::Value(check) => check.certainty(),
-            };
-            let certainty = pattern.pieces.iter().map(of_piece).max().unwrap_or(Certainty::Exact);
-            sets.push((segment_set(pattern)?, certainty));
+            sets.push(segment_set(pattern)?);
         }
         let mut found: Vec<Option<Way>> = (0..tree.answering).map(|_| None).collect();
         let mut open: Vec<(NodeId, Vec<Word>, Certainty, bool)> =
@@ -74,7 +69,7 @@ impl<'t> Ways<'t> {
                     (tail.kind, Arc::clone(&params[usize::from(tail.param)].check))
                 });
                 // The rule of a tail speaks of the whole tail, and so is no part of the pattern of its segments.
-                let of_tail = tail.as_ref().map_or(Certainty::Exact, |(_, check)| check.certainty());
+                let of_tail = ValueSet::new(Arc::clone(&TEXT), tail.iter().map(|(_, check)| &**check)).certainty();
                 found[ending.0 as usize] = Some(Way {
                     ending,
                     route: packed.route,
@@ -92,8 +87,9 @@ impl<'t> Ways<'t> {
                 tree.literals(node).map(|(text, child)| (child, longer(Word::Literal(text.into())), certainty, false)),
             );
             open.extend(tree.edges(node).iter().map(|edge| {
-                let (set, of_segment) = &sets[edge.pattern.0 as usize];
-                (edge.target, longer(Word::Set(Arc::clone(set))), certainty.max(*of_segment), edge.is_tail)
+                let set = &sets[edge.pattern.0 as usize];
+                let word = Word::Set(Arc::clone(&set.texts));
+                (edge.target, longer(word), certainty.max(set.certainty()), edge.is_tail)
             }));
         }
         let all: Vec<Way> = found.into_iter().collect::<Option<_>>().ok_or(TooLarge::Numbers)?;
@@ -101,7 +97,7 @@ impl<'t> Ways<'t> {
         for (at, way) in all.iter().enumerate() {
             of_route.entry(way.route).or_default().push(at);
         }
-        Ok(Self { frozen, all, of_route, sets: sets.into_iter().map(|(set, _)| set).collect() })
+        Ok(Self { frozen, all, of_route, sets: sets.into_iter().map(|set| set.texts).collect() })
     }
 
     pub(super) fn get(&self, ending: EndingId) -> &Way {
@@ -201,16 +197,6 @@ impl Way {
         *self.set.borrow_mut() = Some(Arc::clone(&set));
         Ok(set)
     }
-}
-
-/// A path as a URL has it.
-pub(super) fn path_of(word: &[u8]) -> String {
-    let mut path = String::new();
-    for segment in word.split(|&byte| byte == SEPARATOR).skip(1) {
-        path.push('/');
-        encode_unreserved(&mut path, &String::from_utf8_lossy(segment));
-    }
-    if path.is_empty() { "/".to_owned() } else { path }
 }
 
 /// Splits a set by which of the others accept its texts: calls `visit` once for each part, with a shortest text of it

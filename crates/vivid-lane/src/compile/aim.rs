@@ -3,7 +3,7 @@
 use smol_str::SmolStr;
 
 use super::chain::{Chained, Names, ScopedNeed, within};
-use crate::matcher::{Answers, Destination, Filling, Frozen, NeedEntry, NeedId, Onward, Param, ParamKind, RouteId};
+use crate::matcher::{Always, Destination, Filling, Frozen, NeedEntry, NeedId, Onward, Param, ParamKind, RouteId};
 use crate::table::{Aim, Placed, RedirectTo, Report, nearest};
 use crate::template::{Operator, Part, Template};
 
@@ -336,7 +336,7 @@ impl<'a> Aims<'a> {
             let expanded = target.path.expand(&values.into_iter().collect());
             let address = frozen.site.address(format!("/{}", expanded.trim_start_matches('/')));
             let method = target.methods.0.first().map_or("GET", |method| &**method);
-            let Some(reading) = frozen.read(&address, method, &Answers::always(false)) else { continue };
+            let Some(reading) = frozen.read(&address, method, &Always(false)) else { continue };
             if reading.route().onward.is_none() {
                 continue;
             }

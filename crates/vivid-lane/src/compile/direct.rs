@@ -4,9 +4,8 @@
 //! another way. Most routes have neither to fear, which is known once their tree stands.
 
 use super::grow::{Growing, Word};
-use super::order::Relation;
-use crate::matcher::{EndingId, Narrower, NodeId, ParamKind, Route, RouteId};
-use crate::rule::TooLarge;
+use crate::matcher::{EndingId, NodeId, ParamKind, Route, RouteId};
+use crate::rule::{Narrower, TooLarge};
 use crate::template::percent::kinds;
 
 /// The most nodes and literals that are looked at for one route. A route that would need more is read back.
@@ -65,10 +64,11 @@ impl Growing {
                     rivals.extend(node.edges.iter().filter(is_sole).map(|edge| edge.target));
                 }
                 Word::Pattern(pattern) => {
-                    if node.literals.len() > left {
+                    let looked_at = node.literals.len() + node.edges.len();
+                    if looked_at > left {
                         return Ok(true);
                     }
-                    left -= node.literals.len();
+                    left -= looked_at;
                     let accepted = node.literals.iter().filter(|(text, _)| self.patterns.accepts(*pattern, text));
                     rivals.extend(accepted.map(|(_, &target)| target));
                     for index in 0..node.edges.len() {
@@ -77,8 +77,7 @@ impl Growing {
                             next = Some(edge.target);
                         } else if edge.pattern == *pattern {
                             rivals.push(edge.target);
-                        } else if let Relation::Shared { narrower, .. } =
-                            self.patterns.relation(*pattern, edge.pattern)?
+                        } else if let Some(narrower) = self.patterns.narrower(*pattern, edge.pattern)?
                             && narrower != Narrower::Left
                         {
                             rivals.push(edge.target);

@@ -1,19 +1,21 @@
 //! Planned routes → tree.
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use hashbrown::HashMap;
 use smol_str::SmolStr;
 
 use super::chain::Chained;
-use super::order::{self, Patterns, Relation, Way};
+use super::order::{self, Way};
 use super::pack::pack;
+use super::patterns::Patterns;
 use super::plan::{self, Shape};
 use crate::matcher::{
-    Capture, Cover, Edge, EndingId, Narrower, NodeId, Order, Param, Pattern, PatternId, Piece, Route, RouteId, Step,
-    Stretch, Tail, TailKind, Tree, folded,
+    Capture, Cover, Edge, EndingId, NodeId, Order, Param, Pattern, PatternId, Piece, Route, RouteId, Step, Stretch,
+    Tail, TailKind, Tree, folded,
 };
-use crate::rule::{Check, TooLarge};
+use crate::rule::{Check, Narrower, TooLarge};
 
 /// A tree that is growing, with what its analysis needs and its lookup does not.
 #[derive(Debug)]
@@ -326,29 +328,24 @@ impl Growing {
     pub(super) fn sort(&mut self) -> Result<(), TooLarge> {
         for index in 0..self.grown.nodes.len() {
             let node = &self.grown.nodes[index];
-            let mut waiting = node.edges.clone();
-            let mut is_ordered = !waiting.iter().any(|edge| {
-                self.patterns.sole(edge.pattern).is_some_and(|text| node.literals.contains_key(text.as_str()))
-            });
-            let mut sorted = Vec::with_capacity(waiting.len());
-            while !waiting.is_empty() {
-                let mut first = 0;
-                for at in 1..waiting.len() {
-                    if matches!(self.narrower(waiting[at], waiting[first])?, Some(Narrower::Left | Narrower::LeftAsked))
-                    {
-                        first = at;
-                    }
-                }
-                sorted.push(waiting.remove(first));
+            if node.edges.is_empty() {
+                continue;
             }
-            for (at, &left) in sorted.iter().enumerate() {
-                for &right in &sorted[at + 1..] {
-                    is_ordered &=
-                        matches!(self.narrower(left, right)?, None | Some(Narrower::Left | Narrower::LeftAsked));
-                }
+            let is_literal = |edge: &Edge| {
+                self.patterns.sole(edge.pattern).is_some_and(|text| node.literals.contains_key(text.as_str()))
+            };
+            let mut is_ordered = !node.edges.iter().any(is_literal);
+            let id = NodeId(u32::try_from(index).map_err(|_| TooLarge::Numbers)?);
+            let pairs = self.sharing(id)?;
+            let places = order_of(self.grown.nodes[index].edges.len(), &pairs);
+            for (left, right, narrower) in pairs {
+                let first = if places[left] < places[right] { narrower } else { narrower.flipped() };
+                is_ordered &= first.is_left_first();
             }
             let node = &mut self.grown.nodes[index];
-            node.edges = sorted;
+            let mut sorted: Vec<(usize, Edge)> = places.into_iter().zip(node.edges.drain(..)).collect();
+            sorted.sort_unstable_by_key(|(place, _)| *place);
+            node.edges = sorted.into_iter().map(|(_, edge)| edge).collect();
             node.is_ordered = is_ordered;
         }
         let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?;
@@ -356,9 +353,15 @@ impl Growing {
         Ok(())
     }
 
+    /// The pairs of edges of a node that accept a common segment, by their places, and which of the two is the narrower.
+    pub(super) fn sharing(&mut self, id: NodeId) -> Result<Vec<(usize, usize, Narrower)>, TooLarge> {
+        let patterns: Vec<PatternId> = self.node(id).edges.iter().map(|edge| edge.pattern).collect();
+        if patterns.len() < 2 { Ok(Vec::new()) } else { self.patterns.sharing(&patterns) }
+    }
+
     /// The finished tree, with all that its proof has found out about pairs of patterns.
     pub(super) fn finish(mut self, routes: &[Route]) -> Result<Tree, TooLarge> {
-        self.order.patterns = self.patterns.shared().collect();
+        self.order.patterns = self.patterns.into_pairs();
         pack(self.grown, self.all_patterns, self.order, routes)
     }
 
@@ -369,17 +372,37 @@ impl Growing {
     pub(super) fn ending(&self, id: EndingId) -> &GrownEnding {
         &self.grown.endings[id.0 as usize]
     }
+}
 
-    /// Which of two edges is the narrower; `None` where no segment takes both.
-    fn narrower(&mut self, left: Edge, right: Edge) -> Result<Option<Narrower>, TooLarge> {
-        if left.pattern == right.pattern {
-            return Ok(Some(Narrower::Same));
-        }
-        Ok(match self.patterns.relation(left.pattern, right.pattern)? {
-            Relation::Disjoint => None,
-            Relation::Shared { narrower, .. } => Some(narrower),
-        })
+/// For each of some edges its place in an order in which the narrower of two that share a segment stands first, and else
+/// the one that was declared first. Pairs that run in a circle, as lists may, stay as they were declared.
+fn order_of(count: usize, pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
+    let mut wider: Vec<Vec<usize>> = vec![Vec::new(); count];
+    let mut narrower_ones = vec![0_usize; count];
+    for &(left, right, narrower) in pairs {
+        let (first, second) = match narrower {
+            Narrower::Left | Narrower::LeftAsked => (left, right),
+            Narrower::Right | Narrower::RightAsked => (right, left),
+            Narrower::Same | Narrower::Neither => continue,
+        };
+        wider[first].push(second);
+        narrower_ones[second] += 1;
     }
+    let mut ready: BTreeSet<usize> = (0..count).filter(|&at| narrower_ones[at] == 0).collect();
+    let mut left: BTreeSet<usize> = (0..count).collect();
+    let mut places = vec![0; count];
+    for place in 0..count {
+        let Some(next) = ready.pop_first().or_else(|| left.first().copied()) else { break };
+        left.remove(&next);
+        places[next] = place;
+        for &other in &wider[next] {
+            narrower_ones[other] = narrower_ones[other].saturating_sub(1);
+            if narrower_ones[other] == 0 && left.contains(&other) {
+                ready.insert(other);
+            }
+        }
+    }
+    places
 }
 
 /// What tells rules apart: those that say the same are one, and all that accept everything count as one.

@@ -13,6 +13,7 @@ mod grow;
 mod order;
 mod overlap;
 mod pack;
+mod patterns;
 mod plan;
 mod rules;
 mod site;
@@ -24,7 +25,7 @@ use crate::rule::{MOST_STATES, TooLarge};
 use crate::table::{Case, Report, Source, TableError, TableSpec};
 
 pub(crate) use aim::RETURN;
-pub(crate) use order::{demanded, is_within, segment_set, way_set};
+pub(crate) use order::{demanded, is_within, path_of, segment_set, way_set};
 
 impl TableSpec {
     /// Builds the table.

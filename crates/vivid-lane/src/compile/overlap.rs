@@ -9,9 +9,9 @@ use hashbrown::{HashMap, HashSet};
 
 use super::chain::Chained;
 use super::grow::{Growing, Word, path_set};
-use super::order::{self, Relation};
-use crate::matcher::{Edge, EndingId, Narrower, NodeId, Param, ParamKind, Route, RouteId, Site};
-use crate::rule::{Certainty, Dfa, TooLarge};
+use super::order;
+use crate::matcher::{EndingId, NodeId, Param, ParamKind, PatternId, Route, RouteId, Site};
+use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet};
 use crate::table::{Overlaps, Report};
 use crate::template::percent::encode_unreserved;
 
@@ -66,31 +66,21 @@ impl Proof<'_> {
                 self.endings(left, right, true)?;
             }
         }
-        for (at, &left) in edges.iter().enumerate() {
-            for &right in &edges[at + 1..] {
-                match self.edges(left, right)? {
-                    Some(Narrower::Same) => self.pair(left.target, right.target, true)?,
-                    Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
-                    _ => {}
-                }
+        for (left, right, narrower) in self.growing.sharing(id)? {
+            match narrower {
+                Narrower::Same => self.pair(edges[left].target, edges[right].target, true)?,
+                Narrower::Neither => self.pair(edges[left].target, edges[right].target, false)?,
+                _ => {}
             }
-            if let Some(text) = self.growing.patterns.sole(left.pattern)
+        }
+        for edge in edges {
+            if let Some(text) = self.growing.patterns.sole(edge.pattern)
                 && let Some(&target) = self.growing.node(id).literals.get(text.as_str())
             {
-                self.pair(target, left.target, true)?;
+                self.pair(target, edge.target, true)?;
             }
         }
         Ok(())
-    }
-
-    fn edges(&mut self, left: Edge, right: Edge) -> Result<Option<Narrower>, TooLarge> {
-        if left.pattern == right.pattern {
-            return Ok(Some(Narrower::Same));
-        }
-        Ok(match self.growing.patterns.relation(left.pattern, right.pattern)? {
-            Relation::Disjoint => None,
-            Relation::Shared { narrower, .. } => Some(narrower),
-        })
     }
 
     /// Two ways that share their segments so far; `is_same` if those segments accept the same.
@@ -140,7 +130,7 @@ impl Proof<'_> {
         }
         for &left in &a_edges {
             for &right in &b_edges {
-                match self.edges(left, right)? {
+                match self.growing.patterns.narrower(left.pattern, right.pattern)? {
                     None => {}
                     Some(Narrower::Same) => self.pair(left.target, right.target, is_same)?,
                     Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
@@ -191,6 +181,7 @@ impl Proof<'_> {
         {
             return Ok(());
         }
+        let (host, query) = (order::text(&host), order::text(&query));
         let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
         self.report_overlap(
             a,
@@ -206,29 +197,32 @@ impl Proof<'_> {
         let (a, b) = (self.growing.ending(left), self.growing.ending(right));
         if a.tail.is_some() || b.tail.is_some() {
             let (a, b) = (a.route, b.route);
-            return Ok(match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
+            return Ok(match self.paths(a, b, false)? {
                 Relation::Disjoint => None,
-                Relation::Shared { witness, .. } => Some((witness, self.path_is_sure(a) && self.path_is_sure(b))),
+                Relation::Shared { witness, .. } => {
+                    Some((order::path_of(&witness), self.path_is_sure(a) && self.path_is_sure(b)))
+                }
             });
         }
         let (mut url, mut is_sure) = (String::new(), true);
-        for (one, two) in self.growing.words(left).to_vec().iter().zip(&self.growing.words(right).to_vec()) {
+        let patterns = &self.growing.patterns;
+        for (one, two) in self.growing.words(left).iter().zip(self.growing.words(right)) {
+            let mut example = |pattern: PatternId| {
+                is_sure &= patterns.set(pattern).is_exact();
+                order::text(&patterns.set(pattern).example())
+            };
             let text = match (one, two) {
-                (Word::Literal(text), other) | (other, Word::Literal(text)) => {
-                    if let Word::Pattern(pattern) = other {
-                        is_sure &= self.growing.patterns.is_sure(*pattern);
-                    }
+                (Word::Literal(text), Word::Literal(_)) => text.to_string(),
+                (Word::Literal(text), Word::Pattern(pattern)) | (Word::Pattern(pattern), Word::Literal(text)) => {
+                    is_sure &= patterns.set(*pattern).is_exact();
                     text.to_string()
                 }
-                (Word::Pattern(one), Word::Pattern(two)) if one == two => {
-                    is_sure &= self.growing.patterns.is_sure(*one);
-                    self.growing.patterns.example(*one).unwrap_or_default()
-                }
-                (Word::Pattern(one), Word::Pattern(two)) => match self.growing.patterns.relation(*one, *two)? {
+                (Word::Pattern(one), Word::Pattern(two)) if one == two => example(*one),
+                (Word::Pattern(one), Word::Pattern(two)) => match patterns.relation(*one, *two)? {
                     Relation::Disjoint => return Ok(None),
                     Relation::Shared { witness, is_sure: sure, .. } => {
                         is_sure &= sure;
-                        witness
+                        order::text(&witness)
                     }
                 },
             };
@@ -242,7 +236,7 @@ impl Proof<'_> {
     fn path_is_sure(&self, route: RouteId) -> bool {
         let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
         let params = self.chained[route.0 as usize].params.iter().filter(in_path);
-        params.map(|param| param.check.certainty()).all(|certainty| certainty == Certainty::Exact)
+        ValueSet::new(Arc::clone(&TEXT), params.map(|param| &*param.check)).is_exact()
     }
 
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
@@ -254,23 +248,21 @@ impl Proof<'_> {
         if is_plain(a) && is_plain(b) {
             return Ok(Narrower::Same);
         }
-        let by_sets = match order::compare_paths(&*self.path(a)?, &*self.path(b)?)? {
-            Relation::Disjoint => Narrower::Neither,
-            Relation::Shared { narrower, .. } => narrower,
-        };
-        // The rule of a tail speaks of the whole tail, so its list was not looked at with the segments.
-        Ok(match (self.tail_list(a), self.tail_list(b)) {
-            (Some(left), Some(right)) => order::by_lists(left, right, by_sets),
-            _ => by_sets,
-        })
+        Ok(self.paths(a, b, true)?.narrower().unwrap_or(Narrower::Neither))
     }
 
-    /// The list that the tail of a route asks, and whether its values are named one by one; `None` without a tail.
-    fn tail_list(&self, route: RouteId) -> Option<(Option<&str>, bool)> {
-        let chained = &self.chained[route.0 as usize];
-        let (param, _) = chained.plan.shapes.iter().find_map(|shape| shape.tail)?;
-        let check = &chained.params[usize::from(param)].check;
-        Some((check.list.as_deref(), check.is_choice))
+    /// Compares the whole paths of two routes; with the rules of their tails, if both have one, as a rule of a whole tail was
+    /// not looked at with the segments.
+    fn paths(&mut self, a: RouteId, b: RouteId, with_tails: bool) -> Result<Relation, TooLarge> {
+        let (left, right) = (self.path(a)?, self.path(b)?);
+        let tail = |route: RouteId| {
+            let chained = &self.chained[route.0 as usize];
+            let (param, _) = chained.plan.shapes.iter().find_map(|shape| shape.tail)?;
+            Some(&*chained.params[usize::from(param)].check)
+        };
+        let tails = tail(a).zip(tail(b)).filter(|_| with_tails);
+        let left = ValueSet::new(left, tails.map(|(tail, _)| tail));
+        left.compare(&ValueSet::new(right, tails.map(|(_, tail)| tail)))
     }
 
     /// The set of whole paths of a route; worked out once.

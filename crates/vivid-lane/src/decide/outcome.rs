@@ -10,8 +10,8 @@ use super::unavailable::Unavailable;
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::matcher::{
-    Accepted, Answers, BadPath, Destination, Looked, Match, NeedId, Onward, Parsed, Parts, Reading, RouteId, ShortWay,
-    Table, Target,
+    Accepted, Always, Answers, BadPath, Destination, Looked, Match, NeedId, Onward, Parsed, Parts, Reading, Remembered,
+    RouteId, ShortWay, Table, Target,
 };
 use crate::template::percent::clean_query_into;
 use crate::template::{Value, Values};
@@ -43,7 +43,7 @@ struct RedirectStep {
 #[derive(Clone, Copy)]
 struct Asked<'a> {
     method: &'a str,
-    answers: &'a Answers<'a>,
+    answers: &'a Remembered<'a>,
 }
 
 impl<P> Table<P> {
@@ -69,13 +69,13 @@ impl<P> Table<P> {
     pub fn decide<'u>(&self, request: &Request<'u>) -> Decision<'_, 'u, P> {
         match request.counters {
             None => {
-                let answers = Answers::of(request.lists, request.needs);
+                let answers = Remembered::asking(request.lists, request.needs);
                 let decision = self.decide_with(request, &answers).0;
                 if answers.were_asked() { decision.hung_on(answers) } else { decision }
             }
             Some(counters) => {
                 let watching = counters.watching(request.lists);
-                let answers = Answers::of(&watching, request.needs);
+                let answers = Remembered::asking(&watching, request.needs);
                 let (decision, route) = self.decide_with(request, &answers);
                 let decision = decision.hung_on(answers);
                 counters.note(&decision, route);
@@ -91,12 +91,12 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        let answers = Answers::always(false);
+        let answers = Always(false);
         match self.frozen().short_way(url, &answers) {
             ShortWay::Page(found) => Some(Match::short(self, &found, url, None)),
             ShortWay::Miss => None,
             ShortWay::Unsure => {
-                let answers = Answers::of(&|_: &str, _: &str| false, &|_: &str| true);
+                let answers = Remembered::asking(&|_: &str, _: &str| false, &|_: &str| true);
                 self.general_step(url, None, Asked { method: "GET", answers: &answers }).ok()
             }
         }
@@ -107,7 +107,7 @@ impl<P> Table<P> {
     pub(super) fn decide_with<'u>(
         &self,
         request: &Request<'u>,
-        answers: &Answers<'_>,
+        answers: &Remembered<'_>,
     ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
         let bad = |kind| (Decision::BadRequest(BadRequest { kind }), None);
         let limit = self.frozen().limits.bytes;
@@ -288,7 +288,7 @@ impl<P> Table<P> {
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
         let is_shorter = self
             .frozen()
-            .read(&short, method, &Answers::always(true))
+            .read(&short, method, &Always(true))
             .is_some_and(|short| short.spelt_defaults() < reading.spelt_defaults());
         is_shorter.then(|| self.with_rest(short, reading))
     }
@@ -351,7 +351,7 @@ impl<P> Table<P> {
 impl<'t, 'u, P> Decision<'t, 'u, P> {
     /// The decision, once it is known what it hung on: where a question had no answer, that is all there is to say.
     #[cold]
-    pub(super) fn hung_on(self, answers: Answers<'_>) -> Self {
+    pub(super) fn hung_on(self, answers: Remembered<'_>) -> Self {
         if let Some((question, retry_after)) = answers.unanswered() {
             return Self::Unavailable(Unavailable { question, retry_after });
         }

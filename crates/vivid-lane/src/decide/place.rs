@@ -1,6 +1,6 @@
 //! Where a request stands in the table that leads to no page.
 
-use crate::matcher::{Answers, Known, Parsed, Parts, Position, Reading, RouteId, Table};
+use crate::matcher::{Known, Parsed, Parts, Position, Reading, Remembered, RouteId, Table};
 
 use super::Request;
 
@@ -38,7 +38,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     }
 
     /// The same place, with what was asked on the way, so that it need not be asked again.
-    pub(super) fn knowing(mut self, answers: Answers<'_>) -> Self {
+    pub(super) fn knowing(mut self, answers: Remembered<'_>) -> Self {
         self.aside.get_or_insert_default().known = answers.into_known();
         self
     }
@@ -85,7 +85,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     }
 
     /// The deepest route that covers the URL and says what is shown where something is missing.
-    fn owner(&self, answers: &Answers<'_>, parts: &Parts<'_>) -> Option<RouteId> {
+    fn owner(&self, answers: &Remembered<'_>, parts: &Parts<'_>) -> Option<RouteId> {
         let frozen = self.table.frozen();
         let says = |id: RouteId| frozen.route(id).fallback.is_some() || frozen.route(id).no_fallback;
         let ending = frozen.tree.covering(&parts.ask(answers), self.request.method, &frozen.routes, &says)?;
@@ -93,13 +93,13 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     }
 
     /// Works something out from the parts of the URL, and from what is known of lists already.
-    fn covered<'a, T>(&'a self, work_out: impl FnOnce(&Answers<'_>, &Parts<'a>) -> Option<T>) -> Option<T> {
+    fn covered<'a, T>(&'a self, work_out: impl FnOnce(&Remembered<'_>, &Parts<'a>) -> Option<T>) -> Option<T> {
         let aside = self.aside.as_deref();
         let address = aside.and_then(|aside| aside.address.as_deref());
         let url = address.map_or_else(|| std::str::from_utf8(self.request.url).ok(), Some)?;
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = self.table.frozen().parse(url, self.request.host, &mut parts) else { return None };
-        let answers = Answers::known(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
+        let answers = Remembered::knowing(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
         work_out(&answers, &parts)
     }
 }

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::Counters;
-use crate::matcher::{Answer, Answers, Lists, Needs, without_port};
+use crate::matcher::{Answer, Lists, Needs, Remembered, without_port};
 
 /// A request, as far as a table looks at it: the method and the URL.
 ///
@@ -133,8 +133,8 @@ impl<'u> Request<'u> {
     }
 
     /// Who answers what is asked on the way.
-    pub(crate) fn answers(&self) -> Answers<'u> {
-        Answers::of(self.lists, self.needs)
+    pub(crate) fn answers(&self) -> Remembered<'u> {
+        Remembered::asking(self.lists, self.needs)
     }
 
     /// The same visitor, who asks for the page of another URL.

@@ -1,7 +1,7 @@
 //! Decisions that wait for answers.
 
 use super::{Decision, Request};
-use crate::matcher::{Answer, Answers, Known, Question, Table};
+use crate::matcher::{Answer, Known, Question, Remembered, Table};
 
 /// A decision that is made in steps, for lists and needs that cannot be asked at once, such as those of a database.
 ///
@@ -64,7 +64,7 @@ impl<'t, 'u, P> Steps<'t, 'u, P> {
     /// Goes on as far as the answers reach.
     #[inline]
     pub fn resume(&mut self) -> Step<'t, 'u, P> {
-        let answers = Answers::known(std::mem::take(&mut self.known));
+        let answers = Remembered::knowing(std::mem::take(&mut self.known));
         let (decision, route) = self.table.decide_with(&self.request, &answers);
         if let Some(question) = answers.open() {
             self.known = answers.into_known();

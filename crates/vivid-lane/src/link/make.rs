@@ -6,7 +6,7 @@ use super::error::{Kind, LinkError};
 use super::fields;
 use super::given::{Given, Texts};
 use crate::compile::RETURN;
-use crate::matcher::{Answer, Answers, Lists, Param, ParamKind, Reading, Route, RouteId, Table, end_of_path};
+use crate::matcher::{Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path};
 use crate::table::nearest;
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
@@ -423,7 +423,7 @@ impl<'t, P> Link<'t, P> {
     /// Would the URL be read as this route with these values?
     fn read_back(&self, route: &Route, values: &Values, url: &str) -> Result<(), LinkError> {
         let lists = OwnLists { route, values };
-        let answers = Answers::of(&lists, &|_: &str| true);
+        let answers = Remembered::asking(&lists, &|_: &str| true);
         let method = route.methods.0.first().map_or("GET", |method| &**method);
         let Some(found) = self.table.frozen().read(url, method, &answers) else {
             return Err(self.error(Kind::Unread { url: url.to_owned() }));

@@ -1,11 +1,11 @@
 //! Questions that only the caller can answer: what live lists hold, and which needs a visitor meets.
 //!
-//! A lookup puts them to [`Answers`], which asks the caller's [`Lists`] and [`Needs`] and remembers what they said, so that
+//! A lookup puts them to its [`Answers`]. [`Remembered`] asks the caller's [`Lists`] and [`Needs`] and keeps what they said, so that
 //! no question is asked twice for one request. A question that has no answer stops the decision: the lookup goes on as if
 //! the answer were no, and what it finds is thrown away. One answer costs a look through those that were given before; a
 //! request that asks nothing costs nothing.
 
-use std::cell::{Cell, RefCell};
+use std::cell::{Cell, OnceCell, RefCell};
 
 use smol_str::SmolStr;
 
@@ -118,19 +118,38 @@ pub enum Question {
     },
 }
 
-/// Who answers.
-#[derive(Clone, Copy)]
-enum Source<'a> {
-    /// Nobody is asked: this is the answer to everything.
-    Always(bool),
-    Caller(&'a dyn Lists, &'a dyn Needs),
-    /// Nobody yet: the first question without an answer stops the decision.
-    Later,
+/// Who answers the questions of a lookup.
+pub(crate) trait Answers {
+    /// Whether a value is in a list.
+    fn is_listed(&self, list: &str, value: &str) -> bool;
+
+    /// Whether the visitor meets a need.
+    fn is_met(&self, need: &str) -> bool;
 }
 
-/// The answers to the questions of one request, as far as they are known.
-pub(crate) struct Answers<'a> {
-    source: Source<'a>,
+/// Nobody is asked: this is the answer to everything.
+pub(crate) struct Always(pub(crate) bool);
+
+impl Answers for Always {
+    fn is_listed(&self, _: &str, _: &str) -> bool {
+        self.0
+    }
+
+    fn is_met(&self, _: &str) -> bool {
+        self.0
+    }
+}
+
+/// The answers to the questions of one request, as far as they are known. Most requests ask nothing, so what is remembered
+/// stands behind a pointer that is made with the first question.
+pub(crate) struct Remembered<'a> {
+    /// Whom to ask; nobody where the answers are given later, and the first question without one stops the decision.
+    caller: Option<(&'a dyn Lists, &'a dyn Needs)>,
+    memory: OnceCell<Box<Memory>>,
+}
+
+#[derive(Default)]
+struct Memory {
     known: RefCell<Vec<Known>>,
     /// The first question without an answer, as an index of the known ones.
     stopped_at: Cell<Option<usize>>,
@@ -164,89 +183,83 @@ impl Known {
     }
 }
 
-impl<'a> Answers<'a> {
-    /// Answers everything in one way, without asking anybody.
-    pub(crate) fn always(answer: bool) -> Self {
-        Self::from_source(Source::Always(answer), Vec::new())
-    }
-
-    pub(crate) fn of(lists: &'a dyn Lists, needs: &'a dyn Needs) -> Self {
-        Self::from_source(Source::Caller(lists, needs), Vec::new())
-    }
-
-    /// Goes by what is known, and stops where that is not enough.
-    pub(crate) fn known(known: Vec<Known>) -> Self {
-        Self::from_source(Source::Later, known)
-    }
-
-    fn from_source(source: Source<'a>, known: Vec<Known>) -> Self {
-        Self { source, known: RefCell::new(known), stopped_at: Cell::new(None) }
-    }
-
-    /// Whether a value is in a list.
-    pub(crate) fn is_listed(&self, list: &str, value: &str) -> bool {
+impl Answers for Remembered<'_> {
+    fn is_listed(&self, list: &str, value: &str) -> bool {
         self.is_so(Some(list), value)
     }
 
-    /// Whether the visitor meets a need.
-    pub(crate) fn is_met(&self, need: &str) -> bool {
+    fn is_met(&self, need: &str) -> bool {
         self.is_so(None, need)
     }
+}
 
-    fn is_so(&self, list: Option<&str>, subject: &str) -> bool {
-        if let Source::Always(answer) = self.source {
-            return answer;
-        }
-        let known = self.known.borrow();
-        let same = |known: &&Known| known.subject == subject && known.list.as_deref() == list;
-        if let Some(at) = known.iter().position(|known| same(&known)) {
-            let answer = known[at].answer;
-            self.note(at, answer);
-            return answer == Some(Answer::Yes);
-        }
-        drop(known);
-        let answer = match (self.source, list) {
-            (Source::Caller(lists, _), Some(list)) => Some(lists.contains(list, subject)),
-            (Source::Caller(_, needs), None) => Some(needs.meets(subject)),
-            _ => None,
-        };
-        let mut known = self.known.borrow_mut();
-        self.note(known.len(), answer);
-        known.push(Known { list: list.map(Into::into), subject: subject.into(), answer });
-        answer == Some(Answer::Yes)
+impl<'a> Remembered<'a> {
+    #[inline]
+    pub(crate) fn asking(lists: &'a dyn Lists, needs: &'a dyn Needs) -> Self {
+        Self { caller: Some((lists, needs)), memory: OnceCell::new() }
     }
 
-    /// Stops the decision at the first question without an answer.
-    fn note(&self, at: usize, answer: Option<Answer>) {
-        if !matches!(answer, Some(Answer::Yes | Answer::No)) && self.stopped_at.get().is_none() {
-            self.stopped_at.set(Some(at));
+    /// Goes by what is known, and stops where that is not enough.
+    #[inline]
+    pub(crate) fn knowing(known: Vec<Known>) -> Self {
+        let memory = OnceCell::new();
+        if !known.is_empty() {
+            // It is empty, so it takes what it is given.
+            let _ = memory.set(Box::new(Memory { known: RefCell::new(known), stopped_at: Cell::new(None) }));
         }
+        Self { caller: None, memory }
+    }
+
+    #[cold]
+    fn is_so(&self, list: Option<&str>, subject: &str) -> bool {
+        let memory = self.memory.get_or_init(Box::default);
+        let same = |known: &Known| known.subject == subject && known.list.as_deref() == list;
+        let before = memory.known.borrow().iter().position(same);
+        let at = before.unwrap_or_else(|| {
+            let answer = self.caller.map(|(lists, needs)| match list {
+                Some(list) => lists.contains(list, subject),
+                None => needs.meets(subject),
+            });
+            let mut known = memory.known.borrow_mut();
+            known.push(Known { list: list.map(Into::into), subject: subject.into(), answer });
+            known.len() - 1
+        });
+        let answer = memory.known.borrow()[at].answer;
+        if !matches!(answer, Some(Answer::Yes | Answer::No)) && memory.stopped_at.get().is_none() {
+            memory.stopped_at.set(Some(at));
+        }
+        answer == Some(Answer::Yes)
     }
 
     /// Whether anything was asked at all.
     #[inline]
     pub(crate) fn were_asked(&self) -> bool {
-        !self.known.borrow().is_empty()
+        self.memory.get().is_some()
+    }
+
+    /// The question without an answer that stopped the decision, and what was answered, if anything was.
+    fn stopped(&self) -> Option<(Question, Option<Answer>)> {
+        let memory = self.memory.get()?;
+        let known = memory.known.borrow();
+        memory.stopped_at.get().map(|at| (known[at].question(), known[at].answer))
     }
 
     /// The question that nobody has been asked yet, where the decision needs it.
     pub(crate) fn open(&self) -> Option<Question> {
-        let known = self.known.borrow();
-        self.stopped_at.get().map(|at| &known[at]).filter(|known| known.answer.is_none()).map(Known::question)
+        self.stopped().filter(|(_, answer)| answer.is_none()).map(|(question, _)| question)
     }
 
     /// The question that had no answer, and after how many seconds it is worth asking again.
     pub(crate) fn unanswered(&self) -> Option<(Question, Option<u32>)> {
-        let known = self.known.borrow();
-        self.stopped_at.get().map(|at| match known[at].answer {
-            Some(Answer::Unknown { retry_after }) => (known[at].question(), retry_after),
-            _ => (known[at].question(), None),
+        self.stopped().map(|(question, answer)| match answer {
+            Some(Answer::Unknown { retry_after }) => (question, retry_after),
+            _ => (question, None),
         })
     }
 
     /// What was asked and answered.
     pub(crate) fn into_known(self) -> Vec<Known> {
-        let mut known = self.known.into_inner();
+        let mut known = self.memory.into_inner().map_or_else(Vec::new, |memory| memory.known.into_inner());
         known.retain(|known| known.answer.is_some());
         known
     }

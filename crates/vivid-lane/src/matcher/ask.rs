@@ -53,5 +53,5 @@ pub(crate) struct Ask<'a, 'u> {
     pub(crate) segments: &'a Segments<'u>,
     pub(crate) query: &'a Pairs<'u>,
     pub(crate) host: Option<&'u str>,
-    pub(crate) answers: &'a Answers<'a>,
+    pub(crate) answers: &'a dyn Answers,
 }

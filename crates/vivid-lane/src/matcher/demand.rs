@@ -83,7 +83,7 @@ impl QueryDemand {
     }
 
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.
-    pub(crate) fn refusal(&self, pairs: &Pairs<'_>, answers: &Answers<'_>) -> Option<QueryRefusal> {
+    pub(crate) fn refusal(&self, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
         for (name, value) in &self.literals {
             let is_there =
                 pairs.iter().any(|pair| *pair.name == **name && decode_form(pair.raw).is_ok_and(|v| *v == **value));
@@ -108,7 +108,7 @@ impl QueryDemand {
 impl QueryParam {
     /// Why a value is refused, which is undecoded, or that none is there. An optional value that is empty and that its rule
     /// refuses counts as absent, as a form sends the fields that nobody filled in.
-    fn refusal(&self, raw: Option<&str>, answers: &Answers<'_>) -> Option<QueryRefusal> {
+    fn refusal(&self, raw: Option<&str>, answers: &dyn Answers) -> Option<QueryRefusal> {
         let name = || self.name.to_string();
         let Some(value) = raw.and_then(|raw| decode_form(raw).ok()) else {
             return self.is_required.then(|| QueryRefusal::Missing { name: name() });
@@ -139,7 +139,7 @@ pub(crate) struct HostDemand {
 }
 
 impl HostDemand {
-    pub(crate) fn accepts(&self, host: Option<&str>, answers: &Answers<'_>) -> bool {
+    pub(crate) fn accepts(&self, host: Option<&str>, answers: &dyn Answers) -> bool {
         host.is_some_and(|host| self.pattern.accepts(&host.to_ascii_lowercase(), answers))
     }
 

@@ -18,7 +18,7 @@ pub(crate) struct Parts<'u> {
 }
 
 impl<'u> Parts<'u> {
-    pub(crate) fn ask<'a>(&'a self, answers: &'a Answers<'a>) -> Ask<'a, 'u> {
+    pub(crate) fn ask<'a>(&'a self, answers: &'a dyn Answers) -> Ask<'a, 'u> {
         Ask { segments: &self.segments, query: &self.query, host: self.target.host, answers }
     }
 }
@@ -65,7 +65,7 @@ impl Frozen {
     }
 
     /// Looks a URL up.
-    pub(crate) fn look<'t, 'u>(&'t self, parts: &Parts<'u>, method: &str, answers: &Answers<'_>) -> Looked<'t, 'u> {
+    pub(crate) fn look<'t, 'u>(&'t self, parts: &Parts<'u>, method: &str, answers: &dyn Answers) -> Looked<'t, 'u> {
         let accepted = self.tree.find(&parts.ask(answers), &self.routes);
         if accepted.is_empty() {
             return Looked::Nothing;
@@ -81,7 +81,7 @@ impl Frozen {
     }
 
     /// How a route reads a URL, if it answers it just so.
-    pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, answers: &Answers<'_>) -> Option<Reading<'t, 'u>> {
+    pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, answers: &dyn Answers) -> Option<Reading<'t, 'u>> {
         if method == "GET"
             && let ShortWay::Page(found) = self.short_way(url, answers)
         {

@@ -24,8 +24,8 @@ mod tree;
 mod typed;
 mod walk;
 
+pub(crate) use answers::{Always, Answers, Known, Remembered};
 pub use answers::{Answer, Lists, Needs, Question};
-pub(crate) use answers::{Answers, Known};
 pub(crate) use ask::{Ask, Target, without_port};
 pub use bind::BindError;
 pub(crate) use demand::{FEW, HostDemand, Methods, QueryDemand, QueryParam, QueryRefusal};
@@ -43,7 +43,7 @@ pub(crate) use site::Site;
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Branch, Capture, Cover, Edge, Ending, EndingId, Key, Narrower, Node, NodeId, Order, Outcome, Step,
-    Stretch, Tail, TailKind, Tree, folded,
+    Accepted, Branch, Capture, Cover, Edge, Ending, EndingId, Key, Node, NodeId, Order, Outcome, Step, Stretch, Tail,
+    TailKind, Tree, folded,
 };
 pub use typed::ParamError;

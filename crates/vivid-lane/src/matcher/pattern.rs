@@ -55,7 +55,7 @@ impl Pattern {
     }
 
     /// Does a decoded segment fit?
-    pub(crate) fn accepts(&self, text: &str, answers: &Answers<'_>) -> bool {
+    pub(crate) fn accepts(&self, text: &str, answers: &dyn Answers) -> bool {
         match &*self.pieces {
             [Piece::Value(check)] => !text.is_empty() && judge(check, text, answers),
             [Piece::Text(before), Piece::Value(check)] => {
@@ -124,7 +124,7 @@ impl Pattern {
     }
 }
 
-fn judge(check: &Check, value: &str, answers: &Answers<'_>) -> bool {
+fn judge(check: &Check, value: &str, answers: &dyn Answers) -> bool {
     check.accepts(value) && check.list.as_ref().is_none_or(|list| answers.is_listed(list, value))
 }
 

@@ -40,7 +40,7 @@ pub(crate) const LONGEST: usize = 254;
 impl Frozen {
     /// Looks up a `GET` of a URL that begins with a slash.
     #[inline]
-    pub(crate) fn short_way(&self, url: &str, answers: &Answers<'_>) -> ShortWay {
+    pub(crate) fn short_way(&self, url: &str, answers: &dyn Answers) -> ShortWay {
         let bytes = url.as_bytes();
         if bytes.len() > self.longest_short || bytes.first() != Some(&b'/') {
             return ShortWay::Unsure;
@@ -72,7 +72,7 @@ impl Frozen {
 
     /// Goes down with a path that has fewer bytes than a word.
     #[inline(never)]
-    fn descend_small(&self, path: &[u8], has_query: bool, answers: &Answers<'_>, ends: &mut [u8; MOST_FEW]) -> Descent {
+    fn descend_small(&self, path: &[u8], has_query: bool, answers: &dyn Answers, ends: &mut [u8; MOST_FEW]) -> Descent {
         let mut word = [0; 8];
         let before = word.len() - path.len();
         word[before..].copy_from_slice(path);
@@ -298,7 +298,7 @@ impl Tree {
         path: &Path<'_>,
         first: usize,
         has_query: bool,
-        answers: &Answers<'_>,
+        answers: &dyn Answers,
         ends: &mut [u8; MOST_FEW],
     ) -> Descent {
         let mut ahead = Ahead::of(path, first);
@@ -370,7 +370,7 @@ impl Tree {
         path: &Path<'_>,
         start: usize,
         end: usize,
-        answers: &Answers<'_>,
+        answers: &dyn Answers,
     ) -> Option<bool> {
         if !path.is_value(start, end) {
             return None;

@@ -11,7 +11,7 @@ use smallvec::SmallVec;
 
 use super::pattern::{Pattern, PatternId, Quick};
 use super::route::{PageId, RouteId};
-use crate::rule::TooLarge;
+use crate::rule::{Narrower, TooLarge};
 
 /// The index of a node.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -326,21 +326,6 @@ pub(crate) enum TailKind {
     Rest,
 }
 
-/// Which of two is the narrower.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Narrower {
-    Left,
-    Right,
-    /// Both accept the same.
-    Same,
-    /// Neither holds the other.
-    Neither,
-    /// Neither, but the left is asked first: two live lists, whose rules stand in that order in the table.
-    LeftAsked,
-    /// Neither, but the right is asked first.
-    RightAsked,
-}
-
 /// What is known of pairs, worked out when the table was built.
 #[derive(Debug, Default)]
 pub(crate) struct Order {
@@ -350,18 +335,6 @@ pub(crate) struct Order {
     pub(crate) endings: HashMap<(EndingId, EndingId), Narrower>,
     /// Patterns that accept one text only, and so are no wider than a literal.
     pub(crate) single: Vec<bool>,
-}
-
-impl Narrower {
-    pub(crate) fn flipped(self) -> Self {
-        match self {
-            Self::Left => Self::Right,
-            Self::Right => Self::Left,
-            Self::LeftAsked => Self::RightAsked,
-            Self::RightAsked => Self::LeftAsked,
-            other => other,
-        }
-    }
 }
 
 /// Looks up a symmetric pair.

@@ -2,7 +2,8 @@
 
 use super::ask::Ask;
 use super::route::{Route, RouteId};
-use super::tree::{Accepted, Ending, EndingId, Narrower, NodeId, TailKind, Tree};
+use super::tree::{Accepted, Ending, EndingId, NodeId, TailKind, Tree};
+use crate::rule::Narrower;
 
 impl Tree {
     /// The endings that answer a URL, each no wider than any other that accepts it. More than one only where

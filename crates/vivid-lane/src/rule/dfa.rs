@@ -401,6 +401,35 @@ impl Dfa {
         same.then_some(allowed)
     }
 
+    /// How many texts the set has; `None` for a number without an end, or too large to count.
+    pub(crate) fn count(&self) -> Option<u64> {
+        // Every state that is not dead can be part of a text, so a way back to one that is open is a loop without an end.
+        const OPEN: Option<u64> = Some(u64::MAX);
+        let mut counts: Vec<Option<u64>> = vec![None; self.states()];
+        let mut open = vec![(self.start, false)];
+        while let Some((state, is_entered)) = open.pop() {
+            let mut next: Vec<u32> = (0..=u8::MAX).map(|byte| self.step(state, byte)).collect();
+            next.retain(|&next| next != DEAD);
+            if is_entered {
+                let own = u64::from(self.is_final(state));
+                let sum = next.iter().try_fold(own, |sum, &next| sum.checked_add(counts[next as usize]?));
+                counts[state as usize] = Some(sum.filter(|&sum| sum < u64::MAX)?);
+            } else if counts[state as usize].is_none() {
+                counts[state as usize] = OPEN;
+                open.push((state, true));
+                next.dedup();
+                for next in next {
+                    match counts[next as usize] {
+                        OPEN => return None,
+                        None => open.push((next, false)),
+                        Some(_) => {}
+                    }
+                }
+            }
+        }
+        counts[self.start as usize].or(Some(0))
+    }
+
     /// All words, if there are so many at most.
     pub(crate) fn few_words(&self, most: usize) -> Option<Vec<String>> {
         let mut words = Vec::new();

@@ -15,6 +15,7 @@ mod sequence;
 #[cfg(test)]
 mod tests;
 mod text;
+mod value_set;
 
 use std::fmt;
 use std::sync::Arc;
@@ -26,6 +27,7 @@ pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};
 use keyword::{Keyword, Part};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::TEXT;
+pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
 
 use crate::table::{Data, Format, Rule};
 
@@ -66,17 +68,6 @@ impl RuleProblem {
     fn at(keyword: usize, code: &'static str, reason: impl Into<String>) -> Self {
         Self { keyword: Some(keyword), code, reason: reason.into() }
     }
-}
-
-/// How far a set tells what its rules accept; of several rules, the greatest counts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) enum Certainty {
-    /// All that is in the set is accepted.
-    Exact,
-    /// A function of the program's own may refuse some of it, always the same.
-    Judged,
-    /// A live list accepts what it holds just now, which may be nothing.
-    Listed,
 }
 
 impl Check {
@@ -262,15 +253,6 @@ impl Check {
     /// Does every value pass?
     pub(crate) fn is_any(&self) -> bool {
         self.set.is_none() && self.judges.is_empty() && self.list.is_none()
-    }
-
-    /// How far the set tells what is accepted.
-    pub(crate) fn certainty(&self) -> Certainty {
-        match (&self.list, self.judges.is_empty()) {
-            (Some(_), _) => Certainty::Listed,
-            (None, false) => Certainty::Judged,
-            (None, true) => Certainty::Exact,
-        }
     }
 
     /// The functions that refuse values that the set accepts, by name.
