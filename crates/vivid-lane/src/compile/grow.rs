@@ -329,6 +329,7 @@ impl Growing {
         for index in 0..self.grown.nodes.len() {
             let node = &self.grown.nodes[index];
             if node.edges.is_empty() {
+                self.grown.nodes[index].is_ordered = true;
                 continue;
             }
             let is_literal = |edge: &Edge| {

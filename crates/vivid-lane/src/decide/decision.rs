@@ -132,7 +132,8 @@ impl fmt::Display for Redirect<'_> {
 pub struct Unmet<'t, 'u, P = String> {
     pub(super) need: &'t str,
     pub(super) location: Option<String>,
-    pub(super) place: Place<'t, 'u, P>,
+    /// Boxed, so that the common decisions stay small.
+    pub(super) place: Box<Place<'t, 'u, P>>,
 }
 
 impl<'t, P> Unmet<'t, '_, P> {
@@ -250,7 +251,8 @@ impl<'t, 'u, P> NotFound<'t, 'u, P> {
 #[derive(Debug)]
 pub struct WrongMethod<'t, 'u, P = String> {
     pub(super) allow: Allow<'t>,
-    pub(super) place: Place<'t, 'u, P>,
+    /// Boxed, so that the common decisions stay small.
+    pub(super) place: Box<Place<'t, 'u, P>>,
 }
 
 impl<'t, P> WrongMethod<'t, '_, P> {

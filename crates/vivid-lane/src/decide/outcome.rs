@@ -195,7 +195,7 @@ impl<P> Table<P> {
             Outcome::Unmet(need, location) => {
                 let location = location.map(|location| self.sign_in(location, request.host, asked));
                 let need = &frozen.needs[usize::from(need.0)].name;
-                Decision::Unmet(Unmet { need, location, place: place(None) })
+                Decision::Unmet(Unmet { need, location, place: Box::new(place(None)) })
             }
             Outcome::NotFound(led_nowhere) => Decision::NotFound(NotFound { place: place(led_nowhere) }),
             Outcome::WrongMethod(accepted) => {
@@ -203,7 +203,7 @@ impl<P> Table<P> {
                 let allow = allow(routes.flat_map(|route| &*route.methods.0).map(|method| &**method));
                 match request.method {
                     "OPTIONS" => Decision::Options(allow),
-                    _ => Decision::WrongMethod(WrongMethod { allow, place: place(None) }),
+                    _ => Decision::WrongMethod(WrongMethod { allow, place: Box::new(place(None)) }),
                 }
             }
             Outcome::BadRequest(reason) => Decision::BadRequest(BadRequest { kind: Bad::Path(reason) }),
@@ -357,8 +357,8 @@ impl<'t, 'u, P> Decision<'t, 'u, P> {
         }
         match self {
             Self::NotFound(missing) => Self::NotFound(NotFound { place: missing.place.knowing(answers) }),
-            Self::Unmet(unmet) => Self::Unmet(Unmet { place: unmet.place.knowing(answers), ..unmet }),
-            Self::WrongMethod(wrong) => Self::WrongMethod(WrongMethod { place: wrong.place.knowing(answers), ..wrong }),
+            Self::Unmet(unmet) => Self::Unmet(Unmet { place: Box::new(unmet.place.knowing(answers)), ..unmet }),
+            Self::WrongMethod(wrong) => Self::WrongMethod(WrongMethod { place: Box::new(wrong.place.knowing(answers)), ..wrong }),
             other => other,
         }
     }

@@ -64,7 +64,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
     }
 
     /// What the short way has found.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn short(table: &'t Table<P>, found: &Short, url: &'u str, host: Option<&'u str>) -> Self {
         Self::of_page(table, found.page, table.frozen().short_reading(found, url, host))
     }

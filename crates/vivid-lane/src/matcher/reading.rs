@@ -42,7 +42,9 @@ enum Slot<'u> {
 impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: EndingId, parts: &Parts<'u>) -> Self {
         let is_plain = !parts.segments.is_escaped();
-        Self::at(frozen, id, parts.target, parts.segments.ends()).with_query().plain(is_plain)
+        let mut reading = Self::at(frozen, id, parts.target, parts.segments.ends()).plain(is_plain);
+        reading.find_query_values();
+        reading
     }
 
     /// A reading by its parts, of a path without escapes.
@@ -53,14 +55,13 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
     /// a few. Fewer are looked for when they are asked for.
-    #[inline]
-    pub(super) fn with_query(mut self) -> Self {
+    #[inline(never)]
+    pub(super) fn find_query_values(&mut self) {
         if let Some(query) = self.target.query
             && self.ending().reads_much
         {
             self.ends.keep_places(self.route().query.places(names(query)));
         }
-        self
     }
 
     /// The same reading of a path of which this is known: is nothing in it escaped?

@@ -48,8 +48,7 @@ impl Frozen {
         let mut path = Path { bytes, ends: [0; BLOCKS] };
         if !path.mark() {
             let Some(end) = end_of_plain(url) else { return ShortWay::Unsure };
-            path = Path { bytes: &bytes[..end], ends: [0; BLOCKS] };
-            path.mark();
+            path = Path::marked(&bytes[..end]);
         }
         let end = path.bytes.len();
         let has_query = end < bytes.len();
@@ -78,15 +77,14 @@ impl Frozen {
         word[before..].copy_from_slice(path);
         #[allow(clippy::cast_possible_truncation, reason = "below eight")]
         let narrow = before as u8;
-        let mut path = Path { bytes: &word, ends: [0; BLOCKS] };
-        path.mark();
+        let path = Path::marked(&word);
         let found = self.tree.descend(&path, before + 1, has_query, answers, ends);
         ends.iter_mut().for_each(|end| *end = end.saturating_sub(narrow));
         found
     }
 
     /// How a URL is read whose page was found.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn short_reading<'t, 'u>(
         &'t self,
         found: &Short,
@@ -96,7 +94,11 @@ impl Frozen {
         let (path, query) = url.split_at_checked(found.end).unwrap_or_default();
         // What is there begins with a question mark, which was looked at.
         let target = Target { host, path, sent: path, query: query.get(1..) };
-        Reading::at(self, found.ending, target, Ends::few(found.ends)).with_query()
+        let mut reading = Reading::at(self, found.ending, target, Ends::few(found.ends));
+        if reading.target.query.is_some() {
+            reading.find_query_values();
+        }
+        reading
     }
 }
 
@@ -184,9 +186,17 @@ fn slashes_of_words(chunk: &[u8; CHUNK]) -> u64 {
 use slashes_of_words as slashes;
 
 impl<'u> Path<'u> {
+    /// A path whose segments are marked; it is known to have no rare bytes, or to be no more than a path.
+    #[inline(never)]
+    fn marked(bytes: &'u [u8]) -> Self {
+        let mut path = Self { bytes, ends: [0; BLOCKS] };
+        path.mark();
+        path
+    }
+
     /// Marks the ends of the segments, and tells whether there are no rare bytes: else the marks mean
     /// nothing for a URL that is more than a path.
-    #[inline]
+    #[inline(always)]
     fn mark(&mut self) -> bool {
         let end = self.bytes.len();
         let (chunks, rest) = self.bytes.as_chunks::<CHUNK>();
