@@ -39,11 +39,11 @@
 mod analyse;
 mod compile;
 mod decide;
+mod declare;
 mod link;
-mod matcher;
+mod lookup;
 mod navigate;
 mod rule;
-mod table;
 mod template;
 
 pub use analyse::{
@@ -54,17 +54,17 @@ pub use decide::{
     Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, NotFound, Redirect, Request, Step, Steps, Unavailable,
     Unmet, WrongMethod,
 };
-pub use link::{Active, Given, Link, LinkError, slug};
-pub use matcher::{
+pub use declare::{
+    Case, Data, Document, DocumentItem, DocumentKey, Finding, Format, Location, Need, Overlaps, Place, RedirectTo,
+    RouteSpec, Rule, Severity, Slash, Source, Syntax, TableError, TableSpec, table_schema,
+};
+pub use link::{Active, Link, LinkError, LinkValue, slug};
+pub use lookup::{
     Answer, BindError, FoundValues, Level, Levels, Lists, Match, Needs, OwnedMatch, OwnedPosition, ParamError,
     ParamKind, Parameter, Position, Question, RouteRef, Routes, Table,
 };
 pub use navigate::{Change, History, Transition, transition};
 pub use rule::Automaton;
-pub use table::{
-    Case, Data, Document, DocumentItem, DocumentKey, Finding, Format, Location, Need, Overlaps, Place, RedirectTo,
-    RouteSpec, Rule, Severity, Slash, Source, Syntax, TableError, TableSpec, table_schema,
-};
 pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
 
 /// The reasons behind the design.

@@ -5,9 +5,9 @@ use std::fmt;
 use super::near::{Obstacle, refusal, ways};
 use super::suggest::shown;
 use crate::decide::Request;
-use crate::matcher::{
-    Ask, Capture, Destination, Ending, EndingId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route,
-    RouteRef, Table,
+use crate::lookup::{
+    Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route, RouteRef,
+    Table,
 };
 use crate::rule::Narrower;
 
@@ -118,7 +118,7 @@ impl<P> Table<P> {
         match frozen.parse(url, request.asked_host(), &mut parts).ok()? {
             Parsed::Plain => Some(self.explained_parts(&parts, request)),
             // What the canonical form means is what the URL means.
-            Parsed::Crooked(address) => {
+            Parsed::NonCanonical(address) => {
                 let mut canonical = Parts::default();
                 let Ok(Parsed::Plain) = frozen.parse(&address, parts.target.host, &mut canonical) else { return None };
                 Some(self.explained_parts(&canonical, request))
@@ -133,16 +133,16 @@ impl<P> Table<P> {
         let ask = parts.ask(&answers);
         let accepted = frozen.tree.find(&ask, &frozen.routes);
         let winner = frozen.choose(&accepted, request.method());
-        let judge = Judge { table: self, ask: &ask, method: request.method(), winner };
-        let mut candidates: Vec<(EndingId, Candidate<'_, P>)> = Vec::new();
-        for (ending, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, usize::MAX) {
-            let one = judge.candidate(ending, obstacle);
+        let predicate = Judge { table: self, ask: &ask, method: request.method(), winner };
+        let mut candidates: Vec<(LeafId, Candidate<'_, P>)> = Vec::new();
+        for (leaf, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, usize::MAX) {
+            let one = predicate.candidate(leaf, obstacle);
             let known = candidates.iter_mut().find(|(_, known)| known.route == one.route);
             match known {
                 // Of several ways through one route, the one that came closest speaks for it.
-                Some((at, known)) if known.verdict < one.verdict => (*at, *known) = (ending, one),
+                Some((at, known)) if known.verdict < one.verdict => (*at, *known) = (leaf, one),
                 Some(_) => {}
-                None => candidates.push((ending, one)),
+                None => candidates.push((leaf, one)),
             }
         }
         if winner.is_some() {
@@ -158,23 +158,23 @@ struct Judge<'a, 't, 'u, P> {
     table: &'t Table<P>,
     ask: &'a Ask<'a, 'u>,
     method: &'a str,
-    winner: Option<EndingId>,
+    winner: Option<LeafId>,
 }
 
 impl<'t, P> Judge<'_, 't, '_, P> {
-    fn candidate(&self, id: EndingId, obstacle: Option<Obstacle>) -> Candidate<'t, P> {
+    fn candidate(&self, id: LeafId, obstacle: Option<Obstacle>) -> Candidate<'t, P> {
         let frozen = self.table.frozen();
-        let ending = frozen.tree.ending(id);
+        let leaf = frozen.tree.leaf(id);
         let (verdict, reason) = match obstacle {
-            Some(obstacle) => self.obstacle(ending, obstacle),
-            None => self.beyond_the_path(id, ending),
+            Some(obstacle) => self.obstacle(leaf, obstacle),
+            None => self.beyond_the_path(id, leaf),
         };
-        Candidate { route: self.table.route_ref(ending.route), verdict, reason }
+        Candidate { route: self.table.route_ref(leaf.route), verdict, reason }
     }
 
-    fn obstacle(&self, ending: &Ending, obstacle: Obstacle) -> (Verdict, String) {
+    fn obstacle(&self, leaf: &Leaf, obstacle: Obstacle) -> (Verdict, String) {
         let frozen = self.table.frozen();
-        let route = frozen.route(ending.route);
+        let route = frozen.route(leaf.route);
         let segments = self.ask.segments;
         match obstacle {
             Obstacle::Literal { segment, expected } => {
@@ -186,12 +186,12 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                     Some((piece, value, reason)) => {
                         format!(
                             "`{}` refused `{}`: {reason}",
-                            param_at(route, frozen.tree.captures(ending), ending, segment, piece),
+                            param_at(route, frozen.tree.captures(leaf), leaf, segment, piece),
                             shown(&value)
                         )
                     }
                     None => {
-                        format!("`{}` is not of the form `{}`", shown(text), self.form(route, ending, segment, pattern))
+                        format!("`{}` is not of the form `{}`", shown(text), self.form(route, leaf, segment, pattern))
                     }
                 };
                 (Verdict::Refused, reason)
@@ -211,8 +211,8 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                     None => {
                         let at = segments.len();
                         let names =
-                            frozen.tree.captures(ending).iter().filter(|capture| usize::from(capture.segment) == at);
-                        let tail = ending.tail.as_ref().map(|tail| tail.param);
+                            frozen.tree.captures(leaf).iter().filter(|capture| usize::from(capture.segment) == at);
+                        let tail = leaf.tail.as_ref().map(|tail| tail.param);
                         let params: Vec<u16> = names.map(|capture| capture.param).chain(tail).collect();
                         params
                             .iter()
@@ -224,26 +224,26 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 let what = if what.starts_with('/') { format!("`{what}`") } else { format!("a value for {what}") };
                 (Verdict::Missing, format!("goes on with {what}, where the URL ends"))
             }
-            Obstacle::Tail => (Verdict::Refused, self.tail(route, ending)),
+            Obstacle::Tail => (Verdict::Refused, self.tail(route, leaf)),
         }
     }
 
     /// A pattern as it is written.
-    fn form(&self, route: &Route, ending: &Ending, segment: usize, pattern: PatternId) -> String {
+    fn form(&self, route: &Route, leaf: &Leaf, segment: usize, pattern: PatternId) -> String {
         let tree = &self.table.frozen().tree;
-        let captures = tree.captures(ending);
+        let captures = tree.captures(leaf);
         let pieces = tree.pattern(pattern).pieces.iter().enumerate();
         let written = pieces.map(|(index, piece)| match piece {
             Piece::Text(text) => text.to_string(),
-            Piece::Value(_) => format!("{{{}}}", param_at(route, captures, ending, segment, index)),
+            Piece::Value(_) => format!("{{{}}}", param_at(route, captures, leaf, segment, index)),
         });
         written.collect()
     }
 
-    fn tail(&self, route: &Route, ending: &Ending) -> String {
-        let Some(tail) = &ending.tail else { return "the tail is refused".to_owned() };
+    fn tail(&self, route: &Route, leaf: &Leaf) -> String {
+        let Some(tail) = &leaf.tail else { return "the tail is refused".to_owned() };
         let param = &route.params[usize::from(tail.param)];
-        let segments: Vec<&str> = self.ask.segments.texts().skip(ending.steps.count as usize - 1).collect();
+        let segments: Vec<&str> = self.ask.segments.texts().skip(leaf.steps.count as usize - 1).collect();
         let value = segments.join("/");
         let check = &param.check;
         let reason = match param.kind {
@@ -258,9 +258,9 @@ impl<'t, P> Judge<'_, 't, '_, P> {
     }
 
     /// The path fits: what do the rest of the request and the other routes say?
-    fn beyond_the_path(&self, id: EndingId, ending: &Ending) -> (Verdict, String) {
+    fn beyond_the_path(&self, id: LeafId, leaf: &Leaf) -> (Verdict, String) {
         let frozen = self.table.frozen();
-        let route = frozen.route(ending.route);
+        let route = frozen.route(leaf.route);
         if let Some(host) = &route.host
             && !host.accepts(self.ask.host, self.ask.answers)
         {
@@ -297,7 +297,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let Some(winner) = self.winner else {
             return (Verdict::Beaten, "a narrower route takes the URL, but not the method".to_owned());
         };
-        let by = frozen.route(frozen.tree.ending(winner).route);
+        let by = frozen.route(frozen.tree.leaf(winner).route);
         let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.len()) {
             Narrower::Left => format!("fits, but `{}` is narrower", by.name),
             Narrower::LeftAsked => format!("fits, but `{}` is asked first", by.name),
@@ -309,10 +309,10 @@ impl<'t, P> Judge<'_, 't, '_, P> {
 }
 
 /// The name of the parameter whose value is that piece of that segment.
-fn param_at<'t>(route: &'t Route, captures: &[Capture], ending: &Ending, segment: usize, piece: usize) -> &'t str {
+fn param_at<'t>(route: &'t Route, captures: &[Capture], leaf: &Leaf, segment: usize, piece: usize) -> &'t str {
     let is_there = |capture: &&Capture| usize::from(capture.segment) == segment && usize::from(capture.piece) == piece;
     let param = captures.iter().find(is_there).map(|capture| capture.param);
-    let param = param.or(ending.tail.as_ref().map(|tail| tail.param));
+    let param = param.or(leaf.tail.as_ref().map(|tail| tail.param));
     param.map_or("value", |param| &*route.params[usize::from(param)].name)
 }
 

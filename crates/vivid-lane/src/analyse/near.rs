@@ -1,7 +1,7 @@
 //! Routes that accept a path but for one thing.
 
-use crate::matcher::{Ask, EndingId, Node, NodeId, PatternId, Piece, Route, Tree};
-use crate::table::nearest;
+use crate::declare::nearest;
+use crate::lookup::{Ask, LeafId, Node, NodeId, PatternId, Piece, Route, Tree};
 
 /// What keeps a way from accepting a path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -20,7 +20,7 @@ pub(super) enum Obstacle {
 
 /// All ways that accept a path, or would but for one obstacle, in the order in which they are tried. Where a
 /// node has more literals than `most`, none of them is compared with a word that is not among them.
-pub(super) fn ways(tree: &Tree, routes: &[Route], ask: &Ask<'_, '_>, most: usize) -> Vec<(EndingId, Option<Obstacle>)> {
+pub(super) fn ways(tree: &Tree, routes: &[Route], ask: &Ask<'_, '_>, most: usize) -> Vec<(LeafId, Option<Obstacle>)> {
     let mut walk = Walk { tree, routes, ask, most, found: Vec::new() };
     walk.node(tree.root(), 0, None);
     walk.found
@@ -31,7 +31,7 @@ struct Walk<'a, 'u> {
     routes: &'a [Route],
     ask: &'a Ask<'a, 'u>,
     most: usize,
-    found: Vec<(EndingId, Option<Obstacle>)>,
+    found: Vec<(LeafId, Option<Obstacle>)>,
 }
 
 impl Walk<'_, '_> {
@@ -40,12 +40,12 @@ impl Walk<'_, '_> {
         let node = tree.node(id);
         let segments = self.ask.segments;
         if at == segments.len() {
-            for &ending in tree.stops(node) {
-                let fits = tree.tail_fits(tree.ending(ending), self.ask, self.routes);
+            for &leaf in tree.leaves(node) {
+                let fits = tree.tail_fits(tree.leaf(leaf), self.ask, self.routes);
                 match &obstacle {
-                    Some(obstacle) if fits => self.found.push((ending, Some(obstacle.clone()))),
+                    Some(obstacle) if fits => self.found.push((leaf, Some(obstacle.clone()))),
                     Some(_) => {}
-                    None => self.found.push((ending, (!fits).then_some(Obstacle::Tail))),
+                    None => self.found.push((leaf, (!fits).then_some(Obstacle::Tail))),
                 }
             }
             if obstacle.is_none() {
@@ -57,7 +57,7 @@ impl Walk<'_, '_> {
         // Where nothing of the path but a stray beginning fits, a route is no candidate.
         if obstacle.is_none() && at > 0 {
             let left_over = Obstacle::LeftOver { segments: segments.len() - at };
-            self.found.extend(tree.stops(node).iter().map(|&ending| (ending, Some(left_over.clone()))));
+            self.found.extend(tree.leaves(node).iter().map(|&leaf| (leaf, Some(left_over.clone()))));
         }
         if let Some(target) = tree.literal(id, node, text) {
             self.node(target, at + 1, obstacle.clone());
@@ -87,9 +87,9 @@ impl Walk<'_, '_> {
         let literals = self.tree.literals(node).map(|(text, target)| (Some(text.to_owned()), target));
         let edges = self.tree.edges(node).iter().filter(|edge| edge.target != id).map(|edge| (None, edge.target));
         for (expected, target) in literals.chain(edges) {
-            let endings = self.tree.stops(self.tree.node(target));
+            let leaves = self.tree.leaves(self.tree.node(target));
             let missing = Obstacle::Missing { expected };
-            self.found.extend(endings.iter().map(|&ending| (ending, Some(missing.clone()))));
+            self.found.extend(leaves.iter().map(|&leaf| (leaf, Some(missing.clone()))));
         }
     }
 }

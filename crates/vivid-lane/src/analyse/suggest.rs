@@ -4,8 +4,8 @@ use std::fmt;
 
 use super::near::{Obstacle, refusal, ways};
 use crate::decide::{Decision, NotFound};
-use crate::matcher::{Param, Parsed, Parts, PatternId, Piece, RouteId, Step};
-use crate::table::nearest;
+use crate::declare::nearest;
+use crate::lookup::{Param, Parsed, Parts, PatternId, Piece, RouteId, Step};
 use crate::template::percent::encode_unreserved;
 
 /// How many suggestions are made.
@@ -87,7 +87,7 @@ impl<'t, P> NotFound<'t, '_, P> {
         let mut parts = Parts::default();
         match frozen.parse(url, request.asked_host(), &mut parts) {
             Ok(Parsed::Plain) => self.near(&parts),
-            Ok(Parsed::Crooked(address)) => {
+            Ok(Parsed::NonCanonical(address)) => {
                 let mut canonical = Parts::default();
                 match frozen.parse(&address, parts.target.host, &mut canonical) {
                     Ok(Parsed::Plain) => self.near(&canonical),
@@ -143,10 +143,10 @@ impl<'t, P> NotFound<'t, '_, P> {
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = frozen.parse(url, self.request().asked_host(), &mut parts) else { return false };
         let accepted = frozen.tree.find(&parts.ask(&answers), &frozen.routes);
-        let Some(ending) = frozen.choose(&accepted, "GET").map(|ending| frozen.tree.ending(ending)) else {
+        let Some(leaf) = frozen.choose(&accepted, "GET").map(|leaf| frozen.tree.leaf(leaf)) else {
             return false;
         };
-        let steps = frozen.tree.steps(ending);
+        let steps = frozen.tree.steps(leaf);
         let first = parts.segments.len().saturating_sub(last);
         (first..parts.segments.len()).filter_map(|at| steps.get(at)).any(|step| match step {
             Step::Literal => true,
@@ -176,9 +176,9 @@ impl<'t, P> NotFound<'t, '_, P> {
         let answers = self.request().answers();
         let ask = parts.ask(&answers);
         let mut tries = Vec::new();
-        for (ending, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LITERALS) {
-            let spelt = |segment, folded| frozen.tree.spelling(ending, segment).unwrap_or(folded).to_owned();
-            let ending = frozen.tree.ending(ending);
+        for (leaf, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LITERALS) {
+            let spelt = |segment, folded| frozen.tree.spelling(leaf, segment).unwrap_or(folded).to_owned();
+            let leaf = frozen.tree.leaf(leaf);
             match obstacle {
                 Some(Obstacle::Literal { segment, expected }) => {
                     let expected = spelt(segment, &expected);
@@ -186,7 +186,7 @@ impl<'t, P> NotFound<'t, '_, P> {
                     tries.push(Try::replacing(Rank::Misspelt, segments, segment, &expected, reason));
                 }
                 Some(Obstacle::Pattern { segment, pattern }) => {
-                    tries.extend(self.refused(parts, segments, ending.route, segment, pattern));
+                    tries.extend(self.refused(parts, segments, leaf.route, segment, pattern));
                 }
                 Some(Obstacle::LeftOver { segments: count }) => {
                     let kept = segments.len() - count;

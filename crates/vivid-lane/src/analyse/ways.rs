@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 
 pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
-use crate::matcher::{EndingId, Frozen, NodeId, Route, RouteId, TailKind};
+use crate::lookup::{Frozen, LeafId, NodeId, Route, RouteId, TailKind};
 use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet};
 
 /// What a segment is.
@@ -24,7 +24,7 @@ pub(super) enum Word {
 /// A way through the path of a route. Where it has a tail, the last word stands for each of its segments.
 #[derive(Debug)]
 pub(super) struct Way {
-    pub(super) ending: EndingId,
+    pub(super) leaf: LeafId,
     pub(super) route: RouteId,
     pub(super) words: Vec<Word>,
     tail: Option<(TailKind, Arc<crate::rule::Check>)>,
@@ -37,7 +37,7 @@ pub(super) struct Way {
 #[derive(Debug)]
 pub(super) struct Ways<'t> {
     pub(super) frozen: &'t Frozen,
-    /// By the number of their ending.
+    /// By the number of their leaf.
     all: Vec<Way>,
     /// The ways of each route.
     of_route: HashMap<RouteId, Vec<usize>>,
@@ -62,16 +62,16 @@ impl<'t> Ways<'t> {
             vec![(tree.root(), Vec::new(), Certainty::Exact, false)];
         while let Some((id, words, certainty, in_tail)) = open.pop() {
             let node = tree.node(id);
-            for &ending in tree.stops(node) {
-                let packed = tree.ending(ending);
+            for &leaf in tree.leaves(node) {
+                let packed = tree.leaf(leaf);
                 let tail = packed.tail.map(|tail| {
                     let params = &frozen.route(packed.route).params;
                     (tail.kind, Arc::clone(&params[usize::from(tail.param)].check))
                 });
                 // The rule of a tail speaks of the whole tail, and so is no part of the pattern of its segments.
                 let of_tail = ValueSet::new(Arc::clone(&TEXT), tail.iter().map(|(_, check)| &**check)).certainty();
-                found[ending.0 as usize] = Some(Way {
-                    ending,
+                found[leaf.0 as usize] = Some(Way {
+                    leaf,
                     route: packed.route,
                     words: words.clone(),
                     tail,
@@ -100,8 +100,8 @@ impl<'t> Ways<'t> {
         Ok(Self { frozen, all, of_route, sets: sets.into_iter().map(|set| set.texts).collect() })
     }
 
-    pub(super) fn get(&self, ending: EndingId) -> &Way {
-        &self.all[ending.0 as usize]
+    pub(super) fn get(&self, leaf: LeafId) -> &Way {
+        &self.all[leaf.0 as usize]
     }
 
     pub(super) fn all(&self) -> &[Way] {
@@ -114,7 +114,7 @@ impl<'t> Ways<'t> {
     }
 
     /// The ways that may share a path with one, which may be of another table; `None` where they are too many.
-    pub(super) fn sharing(&self, way: &Way) -> Option<Vec<EndingId>> {
+    pub(super) fn sharing(&self, way: &Way) -> Option<Vec<LeafId>> {
         let tree = &self.frozen.tree;
         let last = way.words.len();
         let mut left = MOST_STEPS;
@@ -127,7 +127,7 @@ impl<'t> Ways<'t> {
             let begins_tail = way.tail.is_some() && at + 1 >= last;
             let is_open = is_open || begins_tail;
             if at == last || is_open {
-                found.extend_from_slice(tree.stops(node));
+                found.extend_from_slice(tree.leaves(node));
             }
             if at == last && !is_open {
                 continue;
@@ -145,7 +145,7 @@ impl<'t> Ways<'t> {
                     _ => true,
                 };
                 if fits && edge.is_tail {
-                    found.extend_from_slice(tree.stops(tree.node(edge.target)));
+                    found.extend_from_slice(tree.leaves(tree.node(edge.target)));
                 } else if fits {
                     open.push((edge.target, (at + 1).min(last), is_open));
                 }

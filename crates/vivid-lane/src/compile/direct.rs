@@ -3,22 +3,22 @@
 //! A link is read back before it is handed out: another, narrower route could answer it, or its values could be read in
 //! another way. Most routes have neither to fear, which is known once their tree stands.
 
-use super::grow::{Growing, Word};
-use crate::matcher::{EndingId, NodeId, ParamKind, Route, RouteId};
+use super::tree_builder::{TreeBuilder, Word};
+use crate::lookup::{LeafId, NodeId, ParamKind, Route, RouteId};
 use crate::rule::{Narrower, TooLarge};
 use crate::template::percent::kinds;
 
 /// The most nodes and literals that are looked at for one route. A route that would need more is read back.
 const MOST_STEPS: usize = 256;
 
-impl Growing {
+impl TreeBuilder {
     /// The routes of which every link with values that their rules accept is read as that route with those values.
     pub(super) fn direct_routes(&mut self, routes: &[Route]) -> Result<Vec<RouteId>, TooLarge> {
         let mut direct = Vec::new();
         let all_words = std::mem::take(&mut self.all_words);
-        for id in (0..).map(EndingId).take(self.grown.answering) {
-            let route = self.ending(id).route;
-            let words = self.ending(id).steps.of(&all_words);
+        for id in (0..).map(LeafId).take(self.draft.answering) {
+            let route = self.leaf(id).route;
+            let words = self.leaf(id).steps.of(&all_words);
             if self.reads_in_one_way(id, words, &routes[route.0 as usize]) && !self.may_be_captured(words)? {
                 direct.push(route);
             }
@@ -28,17 +28,17 @@ impl Growing {
     }
 
     /// Is every parameter a whole segment of the only way through the path, and does nothing else have a say?
-    fn reads_in_one_way(&self, id: EndingId, words: &[Word], route: &Route) -> bool {
-        let ending = self.ending(id);
+    fn reads_in_one_way(&self, id: LeafId, words: &[Word], route: &Route) -> bool {
+        let leaf = self.leaf(id);
         let is_plain = |word: &Word| match word {
             Word::Literal(text) => kinds(text.as_bytes()).is_plain(),
             Word::Pattern(_) => true,
         };
         let captures = self.captures(id);
-        !self.grown.folds
+        !self.draft.folds
             && !words.is_empty()
             && words.iter().all(is_plain)
-            && ending.tail.is_none()
+            && leaf.tail.is_none()
             && route.host.is_none()
             && route.query.is_empty()
             && route.takes_values_as_they_are
@@ -91,17 +91,17 @@ impl Growing {
             let Some(next) = next else { return Ok(true) };
             at = next;
         }
-        Ok(self.node(at).endings.len() != 1)
+        Ok(self.node(at).leaves.len() != 1)
     }
 
-    fn sole_is(&self, edge: &crate::matcher::Edge, text: &str) -> bool {
+    fn sole_is(&self, edge: &crate::lookup::Edge, text: &str) -> bool {
         self.order.single[edge.pattern.0 as usize] && self.patterns.sole(edge.pattern).is_some_and(|sole| sole == text)
     }
 
     /// Could something end below a node whose segments are these? Two patterns are taken to share a value.
     fn may_lead_on(&self, at: NodeId, rest: &[Word], left: &mut usize) -> bool {
         let node = self.node(at);
-        let Some((word, rest)) = rest.split_first() else { return !node.endings.is_empty() };
+        let Some((word, rest)) = rest.split_first() else { return !node.leaves.is_empty() };
         if *left <= node.literals.len() + node.edges.len() {
             return true;
         }

@@ -1,10 +1,12 @@
-//! Planned route → frozen route.
+//! ResolvedParam route → frozen route.
 
 use std::sync::Arc;
 
-use super::chain::{Chained, Host};
-use super::plan::{Plan, QueryPart};
-use crate::matcher::{HostDemand, NeedId, Onward, Param, ParamKind, Pattern, Piece, QueryDemand, QueryParam, Route};
+use super::resolve::{Host, ResolvedRoute};
+use super::variants::{QueryPart, ResolvedPath};
+use crate::lookup::{
+    HostMatcher, NeedId, Param, ParamKind, Pattern, Piece, QueryMatcher, QueryParam, RedirectRule, Route,
+};
 use crate::rule::{Check, TooLarge};
 use crate::template::Template;
 use crate::template::percent::decode;
@@ -13,11 +15,15 @@ use crate::template::percent::decode;
 const LABEL: &str = "^[^.]+$";
 
 /// Freezes one route; its ways through the tree are made elsewhere.
-pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[NeedId]>) -> Result<Route, TooLarge> {
+pub(super) fn freeze(
+    route: &mut ResolvedRoute,
+    onward: Option<RedirectRule>,
+    needs: Box<[NeedId]>,
+) -> Result<Route, TooLarge> {
     let path = match route.template.take() {
-        Some(template) if route.plan.is_written_as(template.as_str()) => template,
+        Some(template) if route.path.is_written_as(template.as_str()) => template,
         // Each part was a template, and so is what they make together.
-        _ => Template::parse(&route.plan.template()).map_err(|_| TooLarge::Numbers)?,
+        _ => Template::parse(&route.path.template()).map_err(|_| TooLarge::Numbers)?,
     };
     let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
     let is_as_given = |param: &Param| {
@@ -41,7 +47,7 @@ pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[Ne
         data: std::mem::take(&mut route.data),
         methods: route.methods.clone(),
         priority: route.priority,
-        query: query(&route.plan, &route.params),
+        query: query(&route.path, &route.params),
         host: route.host.as_ref().map(|host| demand(host, &route.params).map(Box::new)).transpose()?,
         params: Arc::clone(&route.params),
         level: route.level,
@@ -51,7 +57,7 @@ pub(super) fn freeze(route: &mut Chained, onward: Option<Onward>, needs: Box<[Ne
     })
 }
 
-fn query(plan: &Plan, params: &[Param]) -> QueryDemand {
+fn query(path: &ResolvedPath, params: &[Param]) -> QueryMatcher {
     let (mut literals, mut asked, mut rest) = (Vec::new(), Vec::new(), None);
     let param = |index: u16, name: &str, is_required: bool| QueryParam {
         name: name.into(),
@@ -59,25 +65,25 @@ fn query(plan: &Plan, params: &[Param]) -> QueryDemand {
         is_required,
         check: Arc::clone(&params[usize::from(index)].check),
     };
-    for part in &plan.query {
+    for part in &path.query {
         match part {
             QueryPart::Literal { name, value, .. } => {
                 literals.push((name.as_str().into(), value.as_str().into()));
             }
             QueryPart::Named { name, param: index } => asked.push(param(*index, name, true)),
             QueryPart::Param(index) => {
-                let planned = &params[usize::from(*index)];
+                let declared = &params[usize::from(*index)];
                 // The template holds the name as it stands in a query; names are compared decoded.
-                let name = decode(&planned.name).unwrap_or_default();
-                asked.push(param(*index, &name, !planned.is_optional));
+                let name = decode(&declared.name).unwrap_or_default();
+                asked.push(param(*index, &name, !declared.is_optional));
             }
             QueryPart::Rest(index) => rest = Some(*index),
         }
     }
-    QueryDemand::new(literals, asked, rest)
+    QueryMatcher::new(literals, asked, rest)
 }
 
-fn demand(host: &Host, params: &[Param]) -> Result<HostDemand, TooLarge> {
+fn demand(host: &Host, params: &[Param]) -> Result<HostMatcher, TooLarge> {
     let mut pieces = Vec::new();
     let mut indices = Vec::new();
     for piece in &host.pieces {
@@ -93,7 +99,7 @@ fn demand(host: &Host, params: &[Param]) -> Result<HostDemand, TooLarge> {
             }
         }
     }
-    Ok(HostDemand {
+    Ok(HostMatcher {
         template: host.template.clone(),
         pattern: Pattern { pieces: pieces.into() },
         params: indices.into(),

@@ -1,31 +1,31 @@
 //! Declared table → frozen table.
 //!
-//! One pass down: [`chain`] walks the declared routes and gives each its full name, its [`plan`] (all
+//! One pass down: [`chain`] walks the declared routes and gives each its full name, its [`path`] (all
 //! templates of the chain read backwards) and its [`rules`]; [`grow`] puts the ways through each path into
 //! the tree; [`order`] compares sets, and [`overlap`] proves with it that no URL has two equally narrow
 //! routes. Everything that is wrong is noted and reported together at the end.
 
-mod aim;
-mod chain;
 mod direct;
 mod freeze;
-mod grow;
+mod layout;
 mod order;
 mod overlap;
-mod pack;
 mod patterns;
-mod plan;
+mod resolve;
 mod rules;
 mod site;
+mod targets;
+mod tree_builder;
+mod variants;
 
 use std::sync::Arc;
 
-use crate::matcher::{Destination, Frozen, LONGEST_SHORT, Limits, PageId, RouteId, Table};
+use crate::declare::{Case, Report, Source, TableError, TableSpec};
+use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge};
-use crate::table::{Case, Report, Source, TableError, TableSpec};
 
-pub(crate) use aim::RETURN;
 pub(crate) use order::{demanded, is_within, path_of, segment_set, way_set};
+pub(crate) use targets::RETURN;
 
 impl TableSpec {
     /// Builds the table.
@@ -67,39 +67,39 @@ impl TableSpec {
 
     fn lower(&mut self, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
         let site = site::site(&self.site, report);
-        let chain::Walked { routes: mut chained, pages, needs, lists, names } = chain::walk(self, report);
-        let mut aims = aim::Aims { names: &names, routes: &chained, report };
-        let needs = aims.needs(&needs);
-        let ids = || (0..).map(RouteId).take(chained.len());
-        let aimed: Vec<_> = ids().map(|id| (aims.onward(id), aims.needs_of(id, &needs))).collect();
+        let resolve::Walked { routes: mut resolved, pages, needs, lists, names } = resolve::walk(self, report);
+        let mut targets = targets::Targets { names: &names, routes: &resolved, report };
+        let needs = targets.needs(&needs);
+        let ids = || (0..).map(RouteId).take(resolved.len());
+        let resolved_targets: Vec<_> = ids().map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
         let folds = self.site.case == Case::Fold;
-        let mut routes = Vec::with_capacity(chained.len());
-        let mut tree = grow::Growing::new(folds);
-        for (id, (onward, needs)) in (0..).map(RouteId).zip(aimed) {
+        let mut routes = Vec::with_capacity(resolved.len());
+        let mut tree = tree_builder::TreeBuilder::new(folds);
+        for (id, (onward, needs)) in (0..).map(RouteId).zip(resolved_targets) {
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
-                && !chained[id.0 as usize].has_methods
+                && !resolved[id.0 as usize].has_methods
             {
                 // What is moved answers the methods that it answered before.
-                chained[id.0 as usize].methods = chained[to.0 as usize].methods.clone();
+                resolved[id.0 as usize].methods = resolved[to.0 as usize].methods.clone();
             }
-            routes.push(freeze::freeze(&mut chained[id.0 as usize], onward, needs)?);
-            let route = &chained[id.0 as usize];
+            routes.push(freeze::freeze(&mut resolved[id.0 as usize], onward, needs)?);
+            let route = &resolved[id.0 as usize];
             if route.is_sound && route.answers() {
                 tree.add(route, id)?;
             }
         }
-        for (id, route) in (0..).map(RouteId).zip(&chained).filter(|(_, route)| route.is_sound) {
+        for (id, route) in (0..).map(RouteId).zip(&resolved).filter(|(_, route)| route.is_sound) {
             tree.add_area(route, id)?;
         }
         tree.sort()?;
-        overlap::prove(&mut tree, &chained, &routes, &site, self.site.overlaps, report)?;
+        overlap::prove(&mut tree, &resolved, &routes, &site, self.site.overlaps, report)?;
         if site.is_plain {
             for id in tree.direct_routes(&routes)? {
                 routes[id.0 as usize].is_direct = true;
             }
         }
         let limits = Limits::default();
-        let longest_short = if site.is_plain { limits.bytes.min(LONGEST_SHORT) } else { 0 };
+        let longest_fast = if site.is_plain { limits.bytes.min(LONGEST_FAST) } else { 0 };
         let frozen = Frozen {
             tree: tree.finish(&routes)?,
             has_fallbacks: routes.iter().any(|route| route.fallback.is_some() || route.no_fallback),
@@ -111,10 +111,10 @@ impl TableSpec {
             needs,
             lists: lists.into_iter().map(String::into_boxed_str).collect(),
             findings: Vec::new(),
-            longest_short,
+            longest_fast,
             limits,
         };
-        aim::Aims { names: &frozen.names, routes: &chained, report }.constant_redirects(&frozen);
+        targets::Targets { names: &frozen.names, routes: &resolved, report }.constant_redirects(&frozen);
         Ok((frozen, pages))
     }
 }

@@ -5,34 +5,29 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use crate::matcher::{HostDemand, Pattern, Piece, QueryDemand, Route, TailKind};
+use super::resolve::ResolvedRoute;
+use super::tree_builder::ways_through;
+use crate::lookup::{HostMatcher, Pattern, Piece, QueryMatcher, Route, TailKind};
 use crate::rule::{Atom, Check, Dfa, Narrower, Relation, SEPARATOR, TEXT, TooLarge, ValueSet, sequence};
 use crate::template::percent::encode_unreserved;
 
 /// What no segment of a URL is.
 const DOTS: &[&str] = &[".", ".."];
 
-/// The set of a sequence of pieces.
-fn atoms(pieces: &[Piece]) -> Vec<Atom> {
-    let mut atoms = Vec::new();
-    for piece in pieces {
-        match piece {
-            Piece::Text(text) => atoms.extend(text.bytes().map(Atom::Byte)),
-            Piece::Value(check) => atoms.push(Atom::Value(check.set())),
-        }
+/// A piece of a sequence.
+fn atoms(piece: &Piece) -> Vec<Atom> {
+    match piece {
+        Piece::Text(text) => text.bytes().map(Atom::Byte).collect(),
+        Piece::Value(check) => vec![Atom::Value(check.set())],
     }
-    atoms
 }
 
 /// What a pattern accepts, but for some words.
 fn pattern_set(pattern: &Pattern, excluded: &[&str]) -> Result<ValueSet, TooLarge> {
-    let rules = pattern.pieces.iter().filter_map(|piece| match piece {
-        Piece::Text(_) => None,
-        Piece::Value(check) => Some(&**check),
-    });
+    let rules = pattern.pieces.iter().filter_map(Piece::value).map(|check| &**check);
     let all = match &*pattern.pieces {
         [Piece::Value(check)] => check.set(),
-        pieces => Arc::new(sequence(&[atoms(pieces)])?.minimised()),
+        pieces => Arc::new(sequence(&[pieces.iter().flat_map(atoms).collect()])?.minimised()),
     };
     let excluded: Vec<&str> = excluded.iter().copied().filter(|word| all.contains(word.as_bytes())).collect();
     let texts = if excluded.is_empty() { all } else { Arc::new(all.without(&Dfa::words(excluded)?)?) };
@@ -45,11 +40,11 @@ pub(crate) fn segment_set(pattern: &Pattern) -> Result<ValueSet, TooLarge> {
 }
 
 /// Compares the hosts that two routes demand.
-pub(super) fn hosts(left: Option<&HostDemand>, right: Option<&HostDemand>) -> Result<Relation, TooLarge> {
-    let set = |host: &HostDemand| pattern_set(&host.pattern, &[]);
-    let shared = |narrower, host: Option<&HostDemand>| {
+pub(super) fn hosts(left: Option<&HostMatcher>, right: Option<&HostMatcher>) -> Result<Relation, TooLarge> {
+    let set = |host: &HostMatcher| pattern_set(&host.pattern, &[]);
+    let shared = |narrower, host: Option<&HostMatcher>| {
         let witness = host.map(set).transpose()?.map_or_else(Vec::new, |set| set.example());
-        Ok(Relation::Shared { narrower, witness, is_sure: true })
+        Ok(Relation::Shared { narrower, witness, is_exact: true })
     };
     match (left, right) {
         (None, None) => shared(Narrower::Same, None),
@@ -66,7 +61,7 @@ struct Asked {
 }
 
 impl Asked {
-    fn of(query: &QueryDemand, name: &str) -> Result<Self, TooLarge> {
+    fn of(query: &QueryMatcher, name: &str) -> Result<Self, TooLarge> {
         if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
             return Ok(Self { may_be_absent: false, values: ValueSet::word(value)? });
         }
@@ -89,13 +84,13 @@ struct Shared {
     right_in_left: bool,
     /// Do both ask a live list for one name, and not the same?
     is_asked: bool,
-    is_sure: bool,
+    is_exact: bool,
     /// A query that both accept, by names and values.
     witness: Vec<(String, String)>,
 }
 
 /// Compares the queries that two routes demand, name by name; `None` where no query meets both.
-fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooLarge> {
+fn share(left: &QueryMatcher, right: &QueryMatcher) -> Result<Option<Shared>, TooLarge> {
     let names: BTreeSet<&str> = [left, right]
         .into_iter()
         .flat_map(|query| {
@@ -103,7 +98,7 @@ fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooL
         })
         .collect();
     let mut shared =
-        Shared { left_in_right: true, right_in_left: true, is_asked: false, is_sure: true, witness: Vec::new() };
+        Shared { left_in_right: true, right_in_left: true, is_asked: false, is_exact: true, witness: Vec::new() };
     for name in names {
         let (a, b) = (Asked::of(left, name)?, Asked::of(right, name)?);
         let can_be_absent = a.may_be_absent && b.may_be_absent;
@@ -117,7 +112,7 @@ fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooL
         shared.right_in_left &=
             matches!(narrower, Narrower::Right | Narrower::Same) && (a.may_be_absent || !b.may_be_absent);
         shared.is_asked |= narrower == Narrower::LeftAsked;
-        shared.is_sure &= a.values.is_exact() && b.values.is_exact();
+        shared.is_exact &= a.values.is_exact() && b.values.is_exact();
         if !can_be_absent {
             shared.witness.push((name.to_owned(), text(&witness)));
         }
@@ -126,12 +121,12 @@ fn share(left: &QueryDemand, right: &QueryDemand) -> Result<Option<Shared>, TooL
 }
 
 /// Compares the queries that two routes demand; the witness is a query that both accept.
-pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relation, TooLarge> {
-    let Some(Shared { left_in_right, right_in_left, is_asked, is_sure, witness }) = share(left, right)? else {
+pub(super) fn queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Relation, TooLarge> {
+    let Some(Shared { left_in_right, right_in_left, is_asked, is_exact, witness }) = share(left, right)? else {
         return Ok(Relation::Disjoint);
     };
     // Where neither holds the other, a literal query goes before none, then a required parameter before none.
-    let asks = |query: &QueryDemand| (!query.literals.is_empty(), query.params.iter().any(|param| param.is_required));
+    let asks = |query: &QueryMatcher| (!query.literals.is_empty(), query.params.iter().any(|param| param.is_required));
     let narrower = match Narrower::by_inclusion(left_in_right, right_in_left) {
         Narrower::Neither => match (asks(left), asks(right)) {
             ((true, _), (false, _)) => Narrower::Left,
@@ -150,34 +145,29 @@ pub(super) fn queries(left: &QueryDemand, right: &QueryDemand) -> Result<Relatio
         query.push('=');
         encode_unreserved(&mut query, &value);
     }
-    Ok(Relation::Shared { narrower, witness: query.into_bytes(), is_sure })
+    Ok(Relation::Shared { narrower, witness: query.into_bytes(), is_exact })
 }
 
-/// A way through a path, for the comparison of whole paths.
-#[derive(Debug, Clone)]
-pub(super) struct Way {
-    pub(super) segments: Vec<Vec<Piece>>,
-    /// The tail, and what one of its segments is.
-    pub(super) tail: Option<(TailKind, Arc<Check>)>,
-}
-
-/// The set of whole paths, their segments each after a [`SEPARATOR`].
-pub(super) fn paths(ways: &[Way]) -> Result<Dfa, TooLarge> {
+/// The set of whole paths of a route, their segments each after a [`SEPARATOR`].
+pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
+    let rule = |param: u16| &route.params[usize::from(param)].check;
     let mut alternatives = Vec::new();
-    for way in ways {
+    for variant in ways_through(route) {
         let mut path = Vec::new();
-        for segment in &way.segments {
+        for segment in &variant.segments {
             path.push(Atom::Byte(SEPARATOR));
-            path.extend(atoms(segment));
+            path.extend(segment.iter().flat_map(|piece| atoms(&piece.map(|param| Arc::clone(rule(*param))))));
         }
-        path.extend(way.tail.as_ref().map(tail).transpose()?.into_iter().flatten());
+        if let Some((param, kind)) = variant.tail {
+            path.extend(tail(kind, rule(param))?);
+        }
         alternatives.push(path);
     }
     sequence(&alternatives)
 }
 
 /// The segments of a tail.
-fn tail((kind, check): &(TailKind, Arc<Check>)) -> Result<Vec<Atom>, TooLarge> {
+fn tail(kind: TailKind, check: &Check) -> Result<Vec<Atom>, TooLarge> {
     Ok(match kind {
         TailKind::Items => {
             vec![Atom::Repeat { item: check.set(), min: check.min_items.max(1), max: check.max_items }]
@@ -202,7 +192,9 @@ pub(crate) fn way_set(
             Err(text) => path.extend(text.bytes().map(Atom::Byte)),
         }
     }
-    path.extend(rest.map(tail).transpose()?.into_iter().flatten());
+    if let Some((kind, check)) = rest {
+        path.extend(tail(*kind, check)?);
+    }
     sequence(&[path])
 }
 
@@ -210,13 +202,13 @@ pub(crate) fn way_set(
 pub(crate) fn is_within(inner: &Route, outer: &Route) -> Result<bool, TooLarge> {
     let holds = |relation: Relation| match relation {
         Relation::Disjoint => false,
-        Relation::Shared { narrower, is_sure, .. } => is_sure && matches!(narrower, Narrower::Left | Narrower::Same),
+        Relation::Shared { narrower, is_exact, .. } => is_exact && matches!(narrower, Narrower::Left | Narrower::Same),
     };
     let by_host = outer.host.is_none() || holds(hosts(inner.host.as_deref(), outer.host.as_deref())?);
     if !by_host || outer.query.is_empty() {
         return Ok(by_host);
     }
-    Ok(share(&inner.query, &outer.query)?.is_some_and(|shared| shared.left_in_right && shared.is_sure))
+    Ok(share(&inner.query, &outer.query)?.is_some_and(|shared| shared.left_in_right && shared.is_exact))
 }
 
 /// A host and a query that a route accepts: the least that it demands, empty where it demands none.

@@ -7,12 +7,12 @@ use std::sync::Arc;
 
 use hashbrown::{HashMap, HashSet};
 
-use super::chain::Chained;
-use super::grow::{Growing, Word, path_set};
 use super::order;
-use crate::matcher::{EndingId, NodeId, Param, ParamKind, PatternId, Route, RouteId, Site};
+use super::resolve::ResolvedRoute;
+use super::tree_builder::{TreeBuilder, Word};
+use crate::declare::{Overlaps, Report};
+use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Route, RouteId, Site};
 use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet};
-use crate::table::{Overlaps, Report};
 use crate::template::percent::encode_unreserved;
 
 /// The most pairs of nodes that one proof visits.
@@ -20,16 +20,16 @@ const MOST_PAIRS: usize = 1 << 22;
 
 /// Proves the tree, notes what the lookup must know of pairs, and reports the overlaps.
 pub(super) fn prove(
-    growing: &mut Growing,
-    chained: &[Chained],
+    builder: &mut TreeBuilder,
+    resolved: &[ResolvedRoute],
     routes: &[Route],
     site: &Site,
     overlaps: Overlaps,
     report: &mut Report,
 ) -> Result<(), TooLarge> {
     let mut proof = Proof {
-        growing,
-        chained,
+        builder,
+        resolved,
         routes,
         site,
         overlaps,
@@ -38,15 +38,15 @@ pub(super) fn prove(
         paths: HashMap::new(),
         reported: HashSet::new(),
     };
-    for id in 0..u32::try_from(proof.growing.grown.nodes.len()).map_err(|_| TooLarge::Numbers)? {
+    for id in 0..u32::try_from(proof.builder.draft.nodes.len()).map_err(|_| TooLarge::Numbers)? {
         proof.node(NodeId(id))?;
     }
     Ok(())
 }
 
 struct Proof<'a> {
-    growing: &'a mut Growing,
-    chained: &'a [Chained],
+    builder: &'a mut TreeBuilder,
+    resolved: &'a [ResolvedRoute],
     routes: &'a [Route],
     site: &'a Site,
     overlaps: Overlaps,
@@ -59,14 +59,14 @@ struct Proof<'a> {
 impl Proof<'_> {
     /// The pairs of ways that part at a node.
     fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
-        let node = self.growing.node(id);
-        let (endings, edges) = (node.endings.clone(), node.edges.clone());
-        for (at, &left) in endings.iter().enumerate() {
-            for &right in &endings[at + 1..] {
-                self.endings(left, right, true)?;
+        let node = self.builder.node(id);
+        let (leaves, edges) = (node.leaves.clone(), node.edges.clone());
+        for (at, &left) in leaves.iter().enumerate() {
+            for &right in &leaves[at + 1..] {
+                self.leaves(left, right, true)?;
             }
         }
-        for (left, right, narrower) in self.growing.sharing(id)? {
+        for (left, right, narrower) in self.builder.sharing(id)? {
             match narrower {
                 Narrower::Same => self.pair(edges[left].target, edges[right].target, true)?,
                 Narrower::Neither => self.pair(edges[left].target, edges[right].target, false)?,
@@ -74,8 +74,8 @@ impl Proof<'_> {
             }
         }
         for edge in edges {
-            if let Some(text) = self.growing.patterns.sole(edge.pattern)
-                && let Some(&target) = self.growing.node(id).literals.get(text.as_str())
+            if let Some(text) = self.builder.patterns.sole(edge.pattern)
+                && let Some(&target) = self.builder.node(id).literals.get(text.as_str())
             {
                 self.pair(target, edge.target, true)?;
             }
@@ -91,8 +91,8 @@ impl Proof<'_> {
         if self.visited.len() > MOST_PAIRS {
             return Err(TooLarge::Pairs);
         }
-        let (a, b) = (self.growing.node(left), self.growing.node(right));
-        let (a_endings, b_endings) = (a.endings.clone(), b.endings.clone());
+        let (a, b) = (self.builder.node(left), self.builder.node(right));
+        let (a_endings, b_endings) = (a.leaves.clone(), b.leaves.clone());
         let (a_edges, b_edges) = (a.edges.clone(), b.edges.clone());
         let (few, many) = if a.literals.len() <= b.literals.len() { (a, b) } else { (b, a) };
         let common: Vec<(NodeId, NodeId)> = few
@@ -103,20 +103,20 @@ impl Proof<'_> {
             .collect();
         let mut half: Vec<(NodeId, NodeId, bool)> = Vec::new();
         for edge in &b_edges {
-            let accepted = a.literals.iter().filter(|(text, _)| self.growing.patterns.accepts(edge.pattern, text));
+            let accepted = a.literals.iter().filter(|(text, _)| self.builder.patterns.accepts(edge.pattern, text));
             half.extend(
-                accepted.map(|(_, &target)| (target, edge.target, self.growing.patterns.sole(edge.pattern).is_some())),
+                accepted.map(|(_, &target)| (target, edge.target, self.builder.patterns.sole(edge.pattern).is_some())),
             );
         }
         for edge in &a_edges {
-            let accepted = b.literals.iter().filter(|(text, _)| self.growing.patterns.accepts(edge.pattern, text));
+            let accepted = b.literals.iter().filter(|(text, _)| self.builder.patterns.accepts(edge.pattern, text));
             half.extend(
-                accepted.map(|(_, &target)| (edge.target, target, self.growing.patterns.sole(edge.pattern).is_some())),
+                accepted.map(|(_, &target)| (edge.target, target, self.builder.patterns.sole(edge.pattern).is_some())),
             );
         }
         for &left in &a_endings {
             for &right in &b_endings {
-                self.endings(left, right, is_same)?;
+                self.leaves(left, right, is_same)?;
             }
         }
         for (left, right) in common {
@@ -130,7 +130,7 @@ impl Proof<'_> {
         }
         for &left in &a_edges {
             for &right in &b_edges {
-                match self.growing.patterns.narrower(left.pattern, right.pattern)? {
+                match self.builder.patterns.narrower(left.pattern, right.pattern)? {
                     None => {}
                     Some(Narrower::Same) => self.pair(left.target, right.target, is_same)?,
                     Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
@@ -143,26 +143,26 @@ impl Proof<'_> {
     }
 
     /// Two ways that may end at a common URL.
-    fn endings(&mut self, left: EndingId, right: EndingId, is_same: bool) -> Result<(), TooLarge> {
+    fn leaves(&mut self, left: LeafId, right: LeafId, is_same: bool) -> Result<(), TooLarge> {
         if left > right {
-            return self.endings(right, left, is_same);
+            return self.leaves(right, left, is_same);
         }
-        let (a, b) = (self.growing.ending(left).route, self.growing.ending(right).route);
+        let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
         if a == b {
             return Ok(());
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
-        let Relation::Shared { narrower: by_host, witness: host, is_sure: host_is_sure } =
+        let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =
             order::hosts(one.host.as_deref(), two.host.as_deref())?
         else {
             return Ok(());
         };
-        let Relation::Shared { narrower: by_query, witness: query, is_sure: query_is_sure } =
+        let Relation::Shared { narrower: by_query, witness: query, is_exact: query_is_exact } =
             order::queries(&one.query, &two.query)?
         else {
             return Ok(());
         };
-        let Some((path, path_is_sure)) = self.common_path(left, right)? else { return Ok(()) };
+        let Some((path, path_is_exact)) = self.common_path(left, right)? else { return Ok(()) };
         if is_same {
             let by_path = self.by_path(a, b)?;
             // A query narrows a resource, and says nothing of its other methods: `POST /nights` stays beside
@@ -170,7 +170,7 @@ impl Proof<'_> {
             let by_query = if one.methods.is_disjoint(&two.methods) { Narrower::Neither } else { by_query };
             let decided = [by_path, by_host, by_query].into_iter().find(|narrower| *narrower != Narrower::Same);
             let decided = decided.unwrap_or(Narrower::Same);
-            self.growing.order.endings.insert((left, right), decided);
+            self.builder.order.leaves.insert((left, right), decided);
             if !matches!(decided, Narrower::Same | Narrower::Neither) {
                 return Ok(());
             }
@@ -187,41 +187,41 @@ impl Proof<'_> {
             a,
             b,
             &format!("{origin}{}", self.site.address(format!("{path}{query}"))),
-            host_is_sure && query_is_sure && path_is_sure,
+            host_is_exact && query_is_exact && path_is_exact,
         );
         Ok(())
     }
 
     /// A path that both ways accept, and whether that is certain.
-    fn common_path(&mut self, left: EndingId, right: EndingId) -> Result<Option<(String, bool)>, TooLarge> {
-        let (a, b) = (self.growing.ending(left), self.growing.ending(right));
+    fn common_path(&mut self, left: LeafId, right: LeafId) -> Result<Option<(String, bool)>, TooLarge> {
+        let (a, b) = (self.builder.leaf(left), self.builder.leaf(right));
         if a.tail.is_some() || b.tail.is_some() {
             let (a, b) = (a.route, b.route);
             return Ok(match self.paths(a, b, false)? {
                 Relation::Disjoint => None,
                 Relation::Shared { witness, .. } => {
-                    Some((order::path_of(&witness), self.path_is_sure(a) && self.path_is_sure(b)))
+                    Some((order::path_of(&witness), self.path_is_exact(a) && self.path_is_exact(b)))
                 }
             });
         }
-        let (mut url, mut is_sure) = (String::new(), true);
-        let patterns = &self.growing.patterns;
-        for (one, two) in self.growing.words(left).iter().zip(self.growing.words(right)) {
+        let (mut url, mut is_exact) = (String::new(), true);
+        let patterns = &self.builder.patterns;
+        for (one, two) in self.builder.words(left).iter().zip(self.builder.words(right)) {
             let mut example = |pattern: PatternId| {
-                is_sure &= patterns.set(pattern).is_exact();
+                is_exact &= patterns.set(pattern).is_exact();
                 order::text(&patterns.set(pattern).example())
             };
             let text = match (one, two) {
                 (Word::Literal(text), Word::Literal(_)) => text.to_string(),
                 (Word::Literal(text), Word::Pattern(pattern)) | (Word::Pattern(pattern), Word::Literal(text)) => {
-                    is_sure &= patterns.set(*pattern).is_exact();
+                    is_exact &= patterns.set(*pattern).is_exact();
                     text.to_string()
                 }
                 (Word::Pattern(one), Word::Pattern(two)) if one == two => example(*one),
                 (Word::Pattern(one), Word::Pattern(two)) => match patterns.relation(*one, *two)? {
                     Relation::Disjoint => return Ok(None),
-                    Relation::Shared { witness, is_sure: sure, .. } => {
-                        is_sure &= sure;
+                    Relation::Shared { witness, is_exact: sure, .. } => {
+                        is_exact &= sure;
                         order::text(&witness)
                     }
                 },
@@ -229,21 +229,21 @@ impl Proof<'_> {
             url.push('/');
             encode_unreserved(&mut url, &text);
         }
-        Ok(Some((if url.is_empty() { "/".to_owned() } else { url }, is_sure)))
+        Ok(Some((if url.is_empty() { "/".to_owned() } else { url }, is_exact)))
     }
 
     /// Does the set of whole paths of a route tell what it accepts?
-    fn path_is_sure(&self, route: RouteId) -> bool {
+    fn path_is_exact(&self, route: RouteId) -> bool {
         let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
-        let params = self.chained[route.0 as usize].params.iter().filter(in_path);
+        let params = self.resolved[route.0 as usize].params.iter().filter(in_path);
         ValueSet::new(Arc::clone(&TEXT), params.map(|param| &*param.check)).is_exact()
     }
 
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
     fn by_path(&mut self, a: RouteId, b: RouteId) -> Result<Narrower, TooLarge> {
         let is_plain = |route: RouteId| {
-            let shapes = &self.chained[route.0 as usize].plan.shapes;
-            shapes.len() == 1 && shapes[0].tail.is_none()
+            let variants = &self.resolved[route.0 as usize].path.variants;
+            variants.len() == 1 && variants[0].tail.is_none()
         };
         if is_plain(a) && is_plain(b) {
             return Ok(Narrower::Same);
@@ -256,9 +256,9 @@ impl Proof<'_> {
     fn paths(&mut self, a: RouteId, b: RouteId, with_tails: bool) -> Result<Relation, TooLarge> {
         let (left, right) = (self.path(a)?, self.path(b)?);
         let tail = |route: RouteId| {
-            let chained = &self.chained[route.0 as usize];
-            let (param, _) = chained.plan.shapes.iter().find_map(|shape| shape.tail)?;
-            Some(&*chained.params[usize::from(param)].check)
+            let resolved = &self.resolved[route.0 as usize];
+            let (param, _) = resolved.path.variants.iter().find_map(|variant| variant.tail)?;
+            Some(&*resolved.params[usize::from(param)].check)
         };
         let tails = tail(a).zip(tail(b)).filter(|_| with_tails);
         let left = ValueSet::new(left, tails.map(|(tail, _)| tail));
@@ -270,18 +270,18 @@ impl Proof<'_> {
         if let Some(known) = self.paths.get(&route) {
             return Ok(Arc::clone(known));
         }
-        let set = Arc::new(path_set(&self.chained[route.0 as usize])?);
+        let set = Arc::new(order::paths(&self.resolved[route.0 as usize])?);
         self.paths.insert(route, Arc::clone(&set));
         Ok(set)
     }
 
-    fn report_overlap(&mut self, a: RouteId, b: RouteId, witness: &str, is_sure: bool) {
+    fn report_overlap(&mut self, a: RouteId, b: RouteId, witness: &str, is_exact: bool) {
         let (a, b) = (a.min(b), a.max(b));
         if !self.reported.insert((a, b)) {
             return;
         }
-        let (one, two) = (&self.chained[a.0 as usize], &self.chained[b.0 as usize]);
-        let verb = if is_sure { "both accept" } else { "may both accept" };
+        let (one, two) = (&self.resolved[a.0 as usize], &self.resolved[b.0 as usize]);
+        let verb = if is_exact { "both accept" } else { "may both accept" };
         let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is the narrower", one.name, two.name);
         self.report
             .error("overlap", two.path_span.as_ref().or(two.name_span.as_ref()), message)

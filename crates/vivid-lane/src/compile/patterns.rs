@@ -7,7 +7,7 @@
 
 use hashbrown::HashMap;
 
-use crate::matcher::{Pattern, PatternId};
+use crate::lookup::{Pattern, PatternId};
 use crate::rule::{Narrower, Relation, TooLarge, ValueSet};
 
 use super::order::segment_set;
@@ -175,9 +175,9 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::matcher::Piece;
+    use crate::declare::Rule;
+    use crate::lookup::Piece;
     use crate::rule::Check;
-    use crate::table::Rule;
 
     fn rule() -> impl Strategy<Value = Rule> {
         let words =

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use hashbrown::hash_table::Entry;
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 
+use crate::declare::{Data, Format, Placed, Report, Rule};
 use crate::rule::{Check, is_anchored};
-use crate::table::{Data, Format, Placed, Report, Rule};
 
 /// The rules in force while the declared routes are walked.
 pub(super) struct Rules {
@@ -43,7 +43,11 @@ impl Rules {
     /// Adds the formats and lists of a table.
     pub(super) fn declare(&mut self, formats: Vec<Format>, lists: &[Placed<String>], report: &mut Report) {
         for format in formats {
-            if self.formats.iter().any(|known| known.name == format.name && !Arc::ptr_eq(&known.judge, &format.judge)) {
+            if self
+                .formats
+                .iter()
+                .any(|known| known.name == format.name && !Arc::ptr_eq(&known.predicate, &format.predicate))
+            {
                 report.error(
                     "duplicate-format",
                     None,

@@ -1,7 +1,7 @@
 //! What is declared of the site → how its URLs are cut and written.
 
-use crate::matcher::{Limits, Site, normal_path};
-use crate::table::{Case, Location, Placed, Report, SiteSpec, Slash};
+use crate::declare::{Case, Location, Placed, Report, SiteSpec, Slash};
+use crate::lookup::{Limits, Site, normal_path};
 use crate::template::percent::{decode, normalise_into};
 
 /// Checks what is said of the site.

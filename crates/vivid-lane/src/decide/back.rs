@@ -3,7 +3,7 @@
 use super::Request;
 use super::decision::{Decision, Redirect};
 use crate::link::LinkError;
-use crate::matcher::{Match, Table};
+use crate::lookup::{Match, Table};
 use crate::template::Value;
 
 impl<P> Table<P> {

@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use super::Decision;
-use crate::matcher::{Answer, Lists, RouteId, RouteRef, Table};
+use crate::lookup::{Answer, Lists, RouteId, RouteRef, Table};
 
 /// Counts what a table decides: for each route, for each list, and by kind of decision.
 ///

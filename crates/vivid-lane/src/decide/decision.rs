@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::place::Place;
 use super::unavailable::Unavailable;
-use crate::matcher::{BadPath, Match, Position, Table};
+use crate::lookup::{BadPath, Match, Position, Table};
 use crate::template::percent::Undecodable;
 
 /// What to do with a request.

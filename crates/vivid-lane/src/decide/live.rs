@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::fmt;
 use std::sync::{Arc, PoisonError, RwLock};
 
-use crate::matcher::{Answer, Lists};
+use crate::lookup::{Answer, Lists};
 
 /// Live lists in memory, which may be changed while requests run.
 ///

@@ -9,9 +9,9 @@ use super::place::{Aside, Place};
 use super::unavailable::Unavailable;
 use crate::compile::RETURN;
 use crate::link::LinkError;
-use crate::matcher::{
-    Accepted, Always, Answers, BadPath, Destination, Looked, Match, NeedId, Onward, Parsed, Parts, Reading, Remembered,
-    RouteId, ShortWay, Table, Target,
+use crate::lookup::{
+    Accepted, Always, Answers, BadPath, Destination, FastPath, Looked, Match, NeedId, Parsed, Parts, Reading,
+    RedirectRule, Remembered, RouteId, Table, Target,
 };
 use crate::template::percent::clean_query_into;
 use crate::template::{Value, Values};
@@ -92,10 +92,10 @@ impl<P> Table<P> {
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
         let answers = Always(false);
-        match self.frozen().short_way(url, &answers) {
-            ShortWay::Page(found) => Some(Match::short(self, &found, url, None)),
-            ShortWay::Miss => None,
-            ShortWay::Unsure => {
+        match self.frozen().fast_path(url, &answers) {
+            FastPath::Page(found) => Some(Match::short(self, &found, url, None)),
+            FastPath::Miss => None,
+            FastPath::Unsure => {
                 let answers = Remembered::asking(&|_: &str, _: &str| false, &|_: &str| true);
                 self.general_step(url, None, Asked { method: "GET", answers: &answers }).ok()
             }
@@ -199,7 +199,7 @@ impl<P> Table<P> {
             }
             Outcome::NotFound(led_nowhere) => Decision::NotFound(NotFound { place: place(led_nowhere) }),
             Outcome::WrongMethod(accepted) => {
-                let routes = accepted.iter().map(|&ending| frozen.route(frozen.tree.ending(ending).route));
+                let routes = accepted.iter().map(|&leaf| frozen.route(frozen.tree.leaf(leaf).route));
                 let allow = allow(routes.flat_map(|route| &*route.methods.0).map(|method| &**method));
                 match request.method {
                     "OPTIONS" => Decision::Options(allow),
@@ -214,10 +214,10 @@ impl<P> Table<P> {
     #[inline]
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, asked: Asked<'_>) -> Result<Match<'_, 'u, P>, Outcome> {
         if matches!(asked.method, "GET" | "HEAD") {
-            match self.frozen().short_way(url, asked.answers) {
-                ShortWay::Page(found) => return Ok(Match::short(self, &found, url, host)),
-                ShortWay::Miss => return Err(Outcome::NotFound(None)),
-                ShortWay::Unsure => {}
+            match self.frozen().fast_path(url, asked.answers) {
+                FastPath::Page(found) => return Ok(Match::short(self, &found, url, host)),
+                FastPath::Miss => return Err(Outcome::NotFound(None)),
+                FastPath::Unsure => {}
             }
         }
         self.general_step(url, host, asked)
@@ -237,7 +237,7 @@ impl<P> Table<P> {
         let mut parts = Parts::default();
         match frozen.parse(url, host, &mut parts) {
             Ok(Parsed::Plain) => {}
-            Ok(Parsed::Crooked(address)) => return canonical(address),
+            Ok(Parsed::NonCanonical(address)) => return canonical(address),
             Ok(Parsed::Outside) => return Err(Outcome::NotFound(None)),
             Err(reason) => return Err(Outcome::BadRequest(reason)),
         };
@@ -263,7 +263,7 @@ impl<P> Table<P> {
     }
 
     /// What a redirect makes of the values of its address.
-    fn redirect(&self, onward: &Onward, reading: &Reading<'_, '_>) -> Outcome {
+    fn redirect(&self, onward: &RedirectRule, reading: &Reading<'_, '_>) -> Outcome {
         let step = |url, is_external| {
             let location = self.with_rest(url, reading);
             let route = Some(reading.route_id());
@@ -358,7 +358,9 @@ impl<'t, 'u, P> Decision<'t, 'u, P> {
         match self {
             Self::NotFound(missing) => Self::NotFound(NotFound { place: missing.place.knowing(answers) }),
             Self::Unmet(unmet) => Self::Unmet(Unmet { place: Box::new(unmet.place.knowing(answers)), ..unmet }),
-            Self::WrongMethod(wrong) => Self::WrongMethod(WrongMethod { place: Box::new(wrong.place.knowing(answers)), ..wrong }),
+            Self::WrongMethod(wrong) => {
+                Self::WrongMethod(WrongMethod { place: Box::new(wrong.place.knowing(answers)), ..wrong })
+            }
             other => other,
         }
     }

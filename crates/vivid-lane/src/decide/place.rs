@@ -1,6 +1,6 @@
 //! Where a request stands in the table that leads to no page.
 
-use crate::matcher::{Known, Parsed, Parts, Position, Reading, Remembered, RouteId, Table};
+use crate::lookup::{Known, Parsed, Parts, Position, Reading, Remembered, RouteId, Table};
 
 use super::Request;
 
@@ -75,12 +75,12 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
             let ask = parts.ask(answers);
             let accepted = frozen.tree.find(&ask, &frozen.routes);
             let whole = frozen.choose(&accepted, self.request.method).or_else(|| accepted.first().copied());
-            let ending = whole.or_else(|| {
+            let leaf = whole.or_else(|| {
                 let owner = if frozen.has_fallbacks { self.owner(answers, parts) } else { None };
                 let is_wanted = |id| owner.is_none_or(|owner| frozen.is_below(id, owner));
                 frozen.tree.covering(&ask, self.request.method, &frozen.routes, &is_wanted)
             })?;
-            Some(Position::new(self.table, Reading::new(frozen, ending, parts)))
+            Some(Position::new(self.table, Reading::new(frozen, leaf, parts)))
         })
     }
 
@@ -88,8 +88,8 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     fn owner(&self, answers: &Remembered<'_>, parts: &Parts<'_>) -> Option<RouteId> {
         let frozen = self.table.frozen();
         let says = |id: RouteId| frozen.route(id).fallback.is_some() || frozen.route(id).no_fallback;
-        let ending = frozen.tree.covering(&parts.ask(answers), self.request.method, &frozen.routes, &says)?;
-        Some(frozen.tree.ending(ending).route)
+        let leaf = frozen.tree.covering(&parts.ask(answers), self.request.method, &frozen.routes, &says)?;
+        Some(frozen.tree.leaf(leaf).route)
     }
 
     /// Works something out from the parts of the URL, and from what is known of lists already.

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::Counters;
-use crate::matcher::{Answer, Lists, Needs, Remembered, without_port};
+use crate::lookup::{Answer, Lists, Needs, Remembered, without_port};
 
 /// A request, as far as a table looks at it: the method and the URL.
 ///

@@ -1,11 +1,11 @@
 //! Decisions that wait for answers.
 
 use super::{Decision, Request};
-use crate::matcher::{Answer, Known, Question, Remembered, Table};
+use crate::lookup::{Answer, Known, Question, Remembered, Table};
 
 /// A decision that is made in steps, for lists and needs that cannot be asked at once, such as those of a database.
 ///
-/// It stops at each question on which it hangs, and goes on with the answer. Each question is put once; the lists and
+/// It leaves at each question on which it hangs, and goes on with the answer. Each question is put once; the lists and
 /// needs of the request itself are not asked. Each step looks the URL up again, so a decision costs one lookup more than
 /// it has questions.
 ///

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::matcher::Question;
+use crate::lookup::Question;
 
 /// A decision that hangs on a question that nobody can answer now (status 503). [`Display`](fmt::Display) says which.
 ///

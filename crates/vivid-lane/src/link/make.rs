@@ -4,10 +4,10 @@ use std::borrow::Cow;
 
 use super::error::{Kind, LinkError};
 use super::fields;
-use super::given::{Given, Texts};
+use super::values::{InlineValues, LinkValue};
 use crate::compile::RETURN;
-use crate::matcher::{Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path};
-use crate::table::nearest;
+use crate::declare::nearest;
+use crate::lookup::{Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path};
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
 
@@ -20,15 +20,15 @@ pub struct Link<'t, P = String> {
     table: &'t Table<P>,
     /// The route, or the name that none has.
     target: Result<RouteId, Box<str>>,
-    /// Texts for its parameters, as long as nothing else is set.
-    pub(super) texts: Texts,
+    /// InlineValues for its parameters, as long as nothing else is set.
+    pub(super) texts: InlineValues,
     /// What hardly any link has, apart, so that the others stay small.
-    pub(super) more: Option<Box<More>>,
+    pub(super) more: Option<Box<HeapValues>>,
 }
 
 /// What a link has beside texts.
 #[derive(Debug, Clone, Default)]
-pub(super) struct More {
+pub(super) struct HeapValues {
     values: Values,
     /// Values of the page that is shown, where nothing else is set.
     inherited: Values,
@@ -67,12 +67,12 @@ impl<P> Table<P> {
     }
 
     fn link_at(&self, target: Result<RouteId, Box<str>>) -> Link<'_, P> {
-        Link { table: self, target, texts: Texts::default(), more: None }
+        Link { table: self, target, texts: InlineValues::default(), more: None }
     }
 
     /// A link to a route whose values are known to be its own.
     pub(crate) fn link_to(&self, id: RouteId, values: Values) -> Link<'_, P> {
-        let more = More { values, ..More::default() };
+        let more = HeapValues { values, ..HeapValues::default() };
         Link { more: Some(Box::new(more)), ..self.link_at(Ok(id)) }
     }
 }
@@ -89,22 +89,22 @@ enum Defaults {
 impl<'t, P> Link<'t, P> {
     /// Sets the value of a parameter; one that was set before is replaced.
     #[must_use]
-    pub fn set<'v>(mut self, name: impl AsRef<str>, value: impl Into<Given<'v>>) -> Self {
+    pub fn set<'v>(mut self, name: impl AsRef<str>, value: impl Into<LinkValue<'v>>) -> Self {
         self.put(name.as_ref(), value.into());
         self
     }
 
-    fn put(&mut self, name: &str, value: Given<'_>) {
+    fn put(&mut self, name: &str, value: LinkValue<'_>) {
         if let (Ok(id), Some(text), true) = (&self.target, value.as_text(), self.values().is_empty())
             && self.texts.push(&self.table.frozen().route(*id).params, name, text)
         {
             return;
         }
-        self.spilled().insert(name, value.into_value());
+        self.heap_values().insert(name, value.into_value());
     }
 
     /// All values, in the form that holds any.
-    fn spilled(&mut self) -> &mut Values {
+    fn heap_values(&mut self) -> &mut Values {
         if let (Ok(id), false) = (&self.target, self.texts.is_empty()) {
             let params = &self.table.frozen().route(*id).params;
             for (index, text) in std::mem::take(&mut self.texts).iter() {
@@ -125,7 +125,7 @@ impl<'t, P> Link<'t, P> {
     /// Takes a value back, also one that is inherited from the page that is shown.
     #[must_use]
     pub fn without(mut self, name: &str) -> Self {
-        self.spilled().remove(name);
+        self.heap_values().remove(name);
         self.more.get_or_insert_default().inherited.remove(name);
         self
     }
@@ -161,7 +161,7 @@ impl<'t, P> Link<'t, P> {
 
     /// A link from a page: with the values that it takes over, the address that the page would lead back to, and its own.
     pub(super) fn on_page(mut self, inherited: Values, back: Option<String>, here: String) -> Self {
-        self.more = Some(Box::new(More { inherited, back, here: Some(here), ..More::default() }));
+        self.more = Some(Box::new(HeapValues { inherited, back, here: Some(here), ..HeapValues::default() }));
         self
     }
 
@@ -196,7 +196,7 @@ impl<'t, P> Link<'t, P> {
     /// The same link with its texts among the other values.
     fn with_values(&self) -> Self {
         let mut link = self.clone();
-        link.spilled();
+        link.heap_values();
         link
     }
 
@@ -460,7 +460,7 @@ impl<'t, P> Link<'t, P> {
     #[must_use]
     pub fn carry_return(mut self) -> Self {
         if let Some(back) = self.more.as_mut().and_then(|more| more.back.take()) {
-            self.spilled().insert(RETURN, back);
+            self.heap_values().insert(RETURN, back);
         }
         self
     }
@@ -484,7 +484,7 @@ impl<'t, P> Link<'t, P> {
     #[must_use]
     pub fn return_here(mut self) -> Self {
         if let Some(here) = self.more.as_mut().and_then(|more| more.here.take()) {
-            self.spilled().insert(RETURN, here);
+            self.heap_values().insert(RETURN, here);
         }
         self
     }

@@ -4,16 +4,16 @@
 //! the site, and then read back: a URL that would mean something else is refused. From the page that is shown a
 //! link inherits what the two addresses share. It costs one expansion and, where another route could capture it, one lookup.
 
+mod current_page;
 mod error;
+mod fast_path;
 mod fields;
-mod given;
-mod here;
 mod make;
-mod short;
 mod slug;
+mod values;
 
+pub use current_page::Active;
 pub use error::LinkError;
-pub use given::Given;
-pub use here::Active;
 pub use make::Link;
 pub use slug::slug;
+pub use values::LinkValue;

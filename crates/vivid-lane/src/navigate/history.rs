@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::transition::{Transition, transition};
 use crate::decide::{Decision, Request};
-use crate::matcher::{Answer, Lists, Match, Needs, Table};
+use crate::lookup::{Answer, Lists, Match, Needs, Table};
 
 /// The addresses that a visitor went through, as a browser keeps them, but without a browser.
 ///

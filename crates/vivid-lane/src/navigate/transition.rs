@@ -1,6 +1,6 @@
 //! From one page to the next: what stays, and what changes.
 
-use crate::matcher::{Level, Match, RouteRef};
+use crate::lookup::{Level, Match, RouteRef};
 use crate::template::Value;
 
 /// What changes when one page takes the place of another.

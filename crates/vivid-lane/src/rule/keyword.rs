@@ -11,7 +11,7 @@ use super::dfa::{Classes, Dfa, MOST_STATES, TooLarge};
 use super::format::{BUILT_IN, BuiltIn};
 use super::number::{Decimal, LARGEST_STEP, Step, bounded, multiples};
 use super::pattern;
-use crate::table::{Data, Format, expected_one_of};
+use crate::declare::{Data, Format, expected_one_of};
 
 /// A keyword with its value, read.
 pub(super) trait Keyword: fmt::Debug + Send + Sync {

@@ -29,12 +29,12 @@ pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::TEXT;
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
 
-use crate::table::{Data, Format, Rule};
+use crate::declare::{Data, Format, Rule};
 
-/// A rule that is ready to judge values.
+/// A rule that is ready to predicate values.
 pub(crate) struct Check {
     keywords: Vec<Box<dyn Keyword>>,
-    judges: Vec<Format>,
+    predicates: Vec<Format>,
     /// `None` for every value.
     set: Option<Arc<Dfa>>,
     /// How values are judged by it.
@@ -75,7 +75,7 @@ impl Check {
     pub(crate) fn any() -> Self {
         Self {
             keywords: Vec::new(),
-            judges: Vec::new(),
+            predicates: Vec::new(),
             set: None,
             code: Code::Any,
             is_choice: false,
@@ -109,7 +109,7 @@ impl Check {
                     implies_number = true;
                     check.keywords.push(keyword);
                 }
-                Ok(Part::Judge(format)) => check.judges.push(format),
+                Ok(Part::Judge(format)) => check.predicates.push(format),
                 Ok(Part::MinItems(count)) => check.min_items = count,
                 Ok(Part::MaxItems(count)) => check.max_items = count,
                 Ok(Part::Default(value)) => check.default = Some(value.into()),
@@ -120,7 +120,7 @@ impl Check {
                         if lists.is_empty() {
                             format!("declare it at the top: `lists = [\"{list}\"]`")
                         } else {
-                            crate::table::expected_one_of(&list, lists)
+                            crate::declare::expected_one_of(&list, lists)
                         }
                     );
                     problems.push(RuleProblem::at(index, "unknown-list", reason));
@@ -150,7 +150,7 @@ impl Check {
         Ok(Self {
             code: Code::of(Some(&set)),
             keywords: Vec::new(),
-            judges: check.judges.clone(),
+            predicates: check.predicates.clone(),
             set: Some(set),
             is_choice: check.is_choice,
             list: check.list.clone(),
@@ -186,10 +186,10 @@ impl Check {
             problems.push(RuleProblem { keyword: index_of("minItems"), code: "empty-rule", reason });
         }
         let labels = self.keywords.iter().map(|keyword| keyword.label());
-        let judges = self.judges.iter().map(|format| format.name.clone());
+        let predicates = self.predicates.iter().map(|format| format.name.clone());
         let list = self.list.iter().map(|list| format!("in list {list}"));
         let default = self.default.iter().map(|value| format!("default {value}"));
-        let parts = labels.chain(judges).chain(list).chain(default).filter(|label| !label.is_empty());
+        let parts = labels.chain(predicates).chain(list).chain(default).filter(|label| !label.is_empty());
         self.label = joined_label(parts);
     }
 
@@ -200,7 +200,7 @@ impl Check {
         for keyword in &self.keywords {
             sets.extend(keyword.set().map_err(too_large)?);
         }
-        for pattern in self.judges.iter().filter_map(|format| Some((&format.name, format.pattern.as_ref()?))) {
+        for pattern in self.predicates.iter().filter_map(|format| Some((&format.name, format.pattern.as_ref()?))) {
             let (name, pattern) = pattern;
             sets.push(Arc::new(pattern::search(pattern).map_err(|reason| format!("format `{name}`: {reason}"))?));
         }
@@ -213,13 +213,13 @@ impl Check {
 
     /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.
     pub(crate) fn accepts(&self, value: &str) -> bool {
-        self.code.accepts(value.as_bytes()) && self.judges.iter().all(|format| (format.judge)(value))
+        self.code.accepts(value.as_bytes()) && self.predicates.iter().all(|format| (format.predicate)(value))
     }
 
-    /// The code that judges values, if that is all there is to the rule.
+    /// The code that predicates values, if that is all there is to the rule.
     pub(crate) fn simple(&self) -> Option<Simple> {
         match self.code {
-            Code::Simple(simple) if self.judges.is_empty() && self.list.is_none() => Some(simple),
+            Code::Simple(simple) if self.predicates.is_empty() && self.list.is_none() => Some(simple),
             _ => None,
         }
     }
@@ -233,7 +233,7 @@ impl Check {
     pub(crate) fn refusal(&self, value: &str) -> Option<String> {
         let keywords = self.keywords.iter().find_map(|keyword| keyword.refusal(value));
         keywords.or_else(|| {
-            (!self.accepts(value)).then(|| match self.judges.iter().find(|format| !(format.judge)(value)) {
+            (!self.accepts(value)).then(|| match self.predicates.iter().find(|format| !(format.predicate)(value)) {
                 Some(format) => format!("refused by the format `{}`", format.name),
                 None => "refused by the rule".to_owned(),
             })
@@ -252,12 +252,12 @@ impl Check {
 
     /// Does every value pass?
     pub(crate) fn is_any(&self) -> bool {
-        self.set.is_none() && self.judges.is_empty() && self.list.is_none()
+        self.set.is_none() && self.predicates.is_empty() && self.list.is_none()
     }
 
     /// The functions that refuse values that the set accepts, by name.
-    pub(crate) fn judges(&self) -> impl Iterator<Item = &str> {
-        self.judges.iter().map(|format| format.name.as_str())
+    pub(crate) fn predicates(&self) -> impl Iterator<Item = &str> {
+        self.predicates.iter().map(|format| format.name.as_str())
     }
 
     /// The bytes that the rule takes beside itself, near enough: its automaton, above all.

@@ -7,7 +7,7 @@ use proptest::prelude::*;
 
 use super::number::{Decimal, Step, bounded, multiples};
 use super::{Atom, Check, Dfa, SEPARATOR, TEXT, is_anchored, pattern, sequence};
-use crate::table::{Data, Rule};
+use crate::declare::{Data, Rule};
 
 /// Short words over a small alphabet, so that sets of them meet often.
 fn word() -> impl Strategy<Value = String> {

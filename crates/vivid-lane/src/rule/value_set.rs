@@ -68,7 +68,7 @@ pub(crate) enum Relation {
         /// A shortest text of both. What is compared as bytes, such as whole paths, may be none.
         witness: Vec<u8>,
         /// Is it certain that both accept the witness?
-        is_sure: bool,
+        is_exact: bool,
     },
 }
 
@@ -88,7 +88,7 @@ pub(crate) enum Certainty {
     /// All that is in the set is accepted.
     Exact,
     /// A function of the program's own may refuse some of it, always the same.
-    Judged,
+    Filtered,
     /// A live list accepts what it holds just now, which may be nothing.
     Listed,
 }
@@ -98,7 +98,7 @@ pub(crate) enum Certainty {
 pub(crate) struct ValueSet {
     pub(crate) texts: Arc<Dfa>,
     /// The functions that may refuse a text, by name.
-    judges: BTreeSet<String>,
+    predicates: BTreeSet<String>,
     list: Option<String>,
     /// Are the texts named one by one?
     pub(crate) is_choice: bool,
@@ -107,9 +107,9 @@ pub(crate) struct ValueSet {
 impl ValueSet {
     /// The set of some texts, as these rules take them.
     pub(crate) fn new<'c>(texts: Arc<Dfa>, rules: impl IntoIterator<Item = &'c Check>) -> Self {
-        let mut set = Self { texts, judges: BTreeSet::new(), list: None, is_choice: false };
+        let mut set = Self { texts, predicates: BTreeSet::new(), list: None, is_choice: false };
         for (at, rule) in rules.into_iter().enumerate() {
-            set.judges.extend(rule.judges().map(str::to_owned));
+            set.predicates.extend(rule.predicates().map(str::to_owned));
             set.list = set.list.or_else(|| rule.list.as_deref().map(str::to_owned));
             set.is_choice = rule.is_choice && (at == 0 || set.is_choice);
         }
@@ -122,9 +122,9 @@ impl ValueSet {
     }
 
     pub(crate) fn certainty(&self) -> Certainty {
-        match (&self.list, self.judges.is_empty()) {
+        match (&self.list, self.predicates.is_empty()) {
             (Some(_), _) => Certainty::Listed,
-            (None, false) => Certainty::Judged,
+            (None, false) => Certainty::Filtered,
             (None, true) => Certainty::Exact,
         }
     }
@@ -149,15 +149,15 @@ impl ValueSet {
         let Comparison { only_left, only_right, both } = self.texts.compare(&other.texts)?;
         let Some(both) = both else { return Ok(Relation::Disjoint) };
         let narrower = self.narrower(other, only_left.is_none(), only_right.is_none());
-        Ok(Relation::Shared { narrower, witness: both, is_sure: self.is_exact() && other.is_exact() })
+        Ok(Relation::Shared { narrower, witness: both, is_exact: self.is_exact() && other.is_exact() })
     }
 
     /// Which of two sets that share a text is the narrower, where it is known whether the texts of one are among those of
     /// the other.
     pub(crate) fn narrower(&self, other: &Self, left_in_right: bool, right_in_left: bool) -> Narrower {
         let by_sets = Narrower::by_inclusion(
-            left_in_right && other.judges.is_subset(&self.judges),
-            right_in_left && self.judges.is_subset(&other.judges),
+            left_in_right && other.predicates.is_subset(&self.predicates),
+            right_in_left && self.predicates.is_subset(&other.predicates),
         );
         match (&self.list, &other.list) {
             (None, None) => by_sets,

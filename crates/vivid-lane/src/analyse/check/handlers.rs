@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::Subject;
-use crate::table::{Placed, Report, nearest};
+use crate::declare::{Placed, Report, nearest};
 
 /// Compares the names of the pages with those of the handlers, where they are known.
 pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {

@@ -9,8 +9,8 @@ mod paths;
 mod reach;
 
 use super::ways::Ways;
-use crate::matcher::{Frozen, RouteId, Table};
-use crate::table::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
+use crate::declare::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
+use crate::lookup::{Frozen, RouteId, Table};
 
 /// A check of a whole table: that no route is dead, that nothing is declared in vain, that every page has its handler.
 ///

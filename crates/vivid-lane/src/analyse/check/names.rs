@@ -1,8 +1,8 @@
 //! Names that are declared and never used.
 
 use super::Subject;
-use crate::matcher::RouteId;
-use crate::table::{Placed, Report, RouteSpec, Rule, TableSpec, nearest};
+use crate::declare::{Placed, Report, RouteSpec, Rule, TableSpec, nearest};
+use crate::lookup::RouteId;
 
 /// Finds rules for parameters that no path below them declares.
 pub(super) fn unused_rules(subject: &Subject<'_>, report: &mut Report) {
@@ -52,7 +52,7 @@ fn unused<'r>(
     name: &Placed<String>,
     message: String,
     known: &[String],
-) -> &'r mut crate::table::Finding {
+) -> &'r mut crate::declare::Finding {
     let help = match nearest(&name.value, known.iter().map(String::as_str)) {
         Some(near) => format!("did you mean `{near}`? else leave it out"),
         None => format!("leave it out, or write `{{{}}}` into a path", name.value),

@@ -1,11 +1,11 @@
-//! What the shapes of paths say: letter case, and tails without an end.
+//! What the variants of paths say: letter case, and tails without an end.
 
 use hashbrown::HashMap;
 
 use super::Subject;
 use crate::analyse::ways::{Way, Ways, Word, path_of};
-use crate::matcher::{ParamKind, RouteId, folded};
-use crate::table::Report;
+use crate::declare::Report;
+use crate::lookup::{ParamKind, RouteId, folded};
 
 /// Finds routes whose paths differ only by the letter case of their literals.
 pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Report) {

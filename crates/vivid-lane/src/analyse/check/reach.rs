@@ -5,32 +5,32 @@ use std::sync::Arc;
 use super::Subject;
 use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::compile::is_within;
-use crate::matcher::{Accepted, RouteId};
+use crate::declare::Report;
+use crate::lookup::{Accepted, RouteId};
 use crate::rule::{Certainty, SEPARATOR, TooLarge};
-use crate::table::Report;
 
 /// A route that wins over another on some path of its, and that path.
-struct Rival {
+struct Shadower {
     route: RouteId,
     path: String,
     /// Is it certain, whatever functions say?
-    is_sure: bool,
+    is_exact: bool,
 }
 
 /// What becomes of the paths of a route.
 #[derive(Default)]
-struct Fate {
+struct Reachability {
     /// Is there a path on which nothing wins over it?
     is_reached: bool,
     /// Is there one unless functions let everything pass?
     may_be_reached: bool,
-    rivals: Vec<Rival>,
+    rivals: Vec<Shadower>,
 }
 
-impl Fate {
+impl Reachability {
     /// Is there nothing more to find out: it is reached, and not everywhere?
     fn is_told(&self) -> bool {
-        self.is_reached && self.rivals.iter().any(|rival| rival.is_sure)
+        self.is_reached && self.rivals.iter().any(|rival| rival.is_exact)
     }
 }
 
@@ -70,7 +70,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
                 .witnessed(witness)
                 .route(&*route.name)
                 .about(names);
-        } else if let Some(first) = fate.rivals.iter().find(|rival| rival.is_sure).filter(|_| !is_redirect) {
+        } else if let Some(first) = fate.rivals.iter().find(|rival| rival.is_exact).filter(|_| !is_redirect) {
             let witness = address(&first.path);
             let message = format!(
                 "a link to `{}` can be captured: `{}` answers `{witness}` in its place",
@@ -103,16 +103,14 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
 }
 
 /// Follows all paths of a route; `None` where it shares them with too many others.
-fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Fate>, TooLarge> {
-    let mut fate = Fate::default();
+fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Reachability>, TooLarge> {
+    let mut fate = Reachability::default();
     for way in ways.of_route(id) {
         let Some(sharing) = ways.sharing(way) else { return Ok(None) };
         let others: Vec<&Way> = sharing
             .into_iter()
-            .map(|ending| ways.get(ending))
-            .filter(|other| {
-                other.ending != way.ending && (other.route == id || answers_all_that(subject, other.route, id))
-            })
+            .map(|leaf| ways.get(leaf))
+            .filter(|other| other.leaf != way.leaf && (other.route == id || answers_all_that(subject, other.route, id)))
             .collect();
         if others.iter().all(|other| other.route == id) {
             (fate.is_reached, fate.may_be_reached) = (true, true);
@@ -128,13 +126,13 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Fa
                 accepting().filter(move |other| other.certainty <= least || other.route == id).chain([way])
             };
             let by_certain = winners(subject, id, accepting(Certainty::Exact), segments);
-            let by_all = winners(subject, id, accepting(Certainty::Judged), segments);
+            let by_all = winners(subject, id, accepting(Certainty::Filtered), segments);
             fate.is_reached |= by_all.contains(&id);
             fate.may_be_reached |= by_certain.contains(&id);
             let rivals = by_certain.iter().map(|one| (*one, true)).chain(by_all.iter().map(|one| (*one, false)));
-            for (route, is_sure) in rivals.filter(|(route, _)| *route != id) {
+            for (route, is_exact) in rivals.filter(|(route, _)| *route != id) {
                 if !fate.rivals.iter().any(|known| known.route == route) {
-                    fate.rivals.push(Rival { route, path: path_of(word), is_sure });
+                    fate.rivals.push(Shadower { route, path: path_of(word), is_exact });
                 }
             }
             !fate.is_told()
@@ -160,10 +158,10 @@ fn winners<'w>(
     segments: usize,
 ) -> Vec<RouteId> {
     let frozen = subject.frozen();
-    let mut accepted: Accepted = ways.map(|way| way.ending).collect();
+    let mut accepted: Accepted = ways.map(|way| way.leaf).collect();
     frozen.tree.retain_narrowest(&mut accepted, segments);
     let methods = frozen.route(id).methods.0.iter();
     // What is narrower hides a route from all methods, even from those that it does not answer itself.
     let chosen = methods.filter_map(|method| frozen.choose(&accepted, method).or_else(|| accepted.first().copied()));
-    chosen.map(|ending| frozen.tree.ending(ending).route).collect()
+    chosen.map(|leaf| frozen.tree.leaf(leaf).route).collect()
 }

@@ -1,19 +1,19 @@
 //! One difference for a subtree that went the same way.
 
-use super::trace::{Fate, Traced};
+use super::trace::{RouteTrace, Traced};
 use super::{Difference, DifferenceKind};
-use crate::matcher::{RouteRef, Table};
+use crate::lookup::{RouteRef, Table};
 
 pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Difference> {
     let mut all: Vec<Difference> = Vec::new();
-    for fate in &traced.old {
-        let route = before.route_ref(fate.route);
-        if let Some(broken) = fate.broken.first() {
-            let is_moved = fate.broken.iter().all(|broken| broken.now.is_some());
+    for trace in &traced.old {
+        let route = before.route_ref(trace.route);
+        if let Some(broken) = trace.broken.first() {
+            let is_moved = trace.broken.iter().all(|broken| broken.now.is_some());
             let kind = if is_moved { DifferenceKind::Moved } else { DifferenceKind::Removed };
             let cause = cause(route, after);
             // Of a route that is still there, some addresses are gone.
-            let target = if is_moved { target_of(cause, fate, after) } else { after.route(cause.name()) };
+            let target = if is_moved { target_of(cause, trace, after) } else { after.route(cause.name()) };
             add(
                 &mut all,
                 Difference {
@@ -26,7 +26,7 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
                 },
             );
         }
-        for (url, page) in &fate.other {
+        for (url, page) in &trace.other {
             add(
                 &mut all,
                 Difference {
@@ -79,9 +79,9 @@ fn chain(route: RouteRef<'_>) -> impl Iterator<Item = RouteRef<'_>> {
 
 /// What stands for the topmost route in the new table: that of its name, or the ancestor of the counterpart that is as
 /// many levels up.
-fn target_of<'t>(cause: RouteRef<'_>, fate: &Fate, after: &'t Table) -> Option<RouteRef<'t>> {
+fn target_of<'t>(cause: RouteRef<'_>, trace: &RouteTrace, after: &'t Table) -> Option<RouteRef<'t>> {
     after.route(cause.name()).or_else(|| {
-        let counterpart = after.route_ref(fate.counterpart?);
+        let counterpart = after.route_ref(trace.counterpart?);
         chain(counterpart).find(|route| route.level() == cause.level()).or(Some(counterpart))
     })
 }

@@ -13,7 +13,7 @@ use std::fmt;
 
 pub use redirects::ProposedRedirect;
 
-use crate::table::{TableError, TableSpec};
+use crate::declare::{TableError, TableSpec};
 
 /// What two tables make of the same addresses.
 ///

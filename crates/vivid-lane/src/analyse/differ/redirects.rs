@@ -3,11 +3,11 @@
 use std::collections::HashSet;
 use std::fmt::{self, Write};
 
-use super::trace::{End, Fate, Traced, end, for_each_part, link, request};
+use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
-use crate::matcher::{ParamKind, RouteRef, Table};
-use crate::table::{Data, RouteSpec, Rule, TableSpec};
+use crate::declare::{Data, RouteSpec, Rule, TableSpec};
+use crate::lookup::{ParamKind, RouteRef, Table};
 use crate::template::{Operator, Part, Template};
 
 /// A redirect for the addresses of a route that lead nowhere now. Its text, by [`Display`](fmt::Display), is an entry
@@ -118,9 +118,9 @@ fn key(name: &str) -> String {
 pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: TableSpec) -> Vec<ProposedRedirect> {
     let mut taken: HashSet<String> = new.routes.iter().map(|route| route.name.value.clone()).collect();
     let mut proposed = Vec::new();
-    for fate in traced.old.iter().filter(|fate| !fate.broken.is_empty()) {
-        let route = before.route_ref(fate.route);
-        let Some(to) = target(fate, route, after) else { continue };
+    for trace in traced.old.iter().filter(|trace| !trace.broken.is_empty()) {
+        let route = before.route_ref(trace.route);
+        let Some(to) = target(trace, route, after) else { continue };
         let base = format!("old-{}", route.name().replace('.', "-"));
         let names = std::iter::once(base.clone()).chain((2..).map(|number| format!("{base}-{number}")));
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
@@ -137,15 +137,15 @@ pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: Table
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
-fn target<'t>(fate: &Fate, route: RouteRef<'_>, after: &'t Table) -> Option<RouteRef<'t>> {
+fn target<'t>(trace: &RouteTrace, route: RouteRef<'_>, after: &'t Table) -> Option<RouteRef<'t>> {
     let above = std::iter::successors(route.parent(), |route| route.parent()).filter_map(|one| after.route(one.name()));
     let root = after.find("/").map(|found| found.route());
     let takes_all = |to: &RouteRef<'t>| {
         to.page().is_some()
-            && fate.broken.iter().all(|broken| link(after, to.id(), &broken.values).is_some())
+            && trace.broken.iter().all(|broken| link(after, to.id(), &broken.values).is_some())
             && requires_no_more(route, *to)
     };
-    fate.counterpart.map(|id| after.route_ref(id)).into_iter().chain(above).chain(root).find(takes_all)
+    trace.counterpart.map(|id| after.route_ref(id)).into_iter().chain(above).chain(root).find(takes_all)
 }
 
 /// Does a route have every value that another must have?
@@ -209,9 +209,9 @@ fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, new: &TableSpec) 
     while !proposed.is_empty() {
         let table = proposed.iter().fold(new.clone(), |table, one| table.route(one.spec.clone()));
         let mut unfit: Vec<(String, Unfit)> = match table.build() {
-            Ok(built) => takers(&built, after, &proposed).into_iter().map(|name| (name, Unfit::Takes)).collect(),
+            Ok(built) => accepting(&built, after, &proposed).into_iter().map(|name| (name, Unfit::Takes)).collect(),
             Err(error) => {
-                let named = |one: &crate::table::Finding| {
+                let named = |one: &crate::declare::Finding| {
                     let why = if one.code() == "overlap" { Unfit::Overlaps } else { Unfit::Wrong };
                     one.routes().iter().map(|name| (name.clone(), why)).collect::<Vec<_>>()
                 };
@@ -245,7 +245,7 @@ enum Unfit {
 }
 
 /// The proposals that answer an address which the new table answers without them.
-fn takers(built: &Table, after: &Table, proposed: &[ProposedRedirect]) -> Vec<String> {
+fn accepting(built: &Table, after: &Table, proposed: &[ProposedRedirect]) -> Vec<String> {
     let (Ok(with), Ok(without)) = (Ways::of(built.frozen()), Ways::of(after.frozen())) else { return Vec::new() };
     let takes = |one: &&ProposedRedirect| {
         let Some(route) = built.route(&one.spec.name.value) else { return false };

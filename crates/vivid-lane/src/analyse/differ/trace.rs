@@ -5,7 +5,7 @@ use std::sync::Arc;
 use super::NotCompared;
 use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::decide::{Decision, Request};
-use crate::matcher::{RouteId, RouteRef, Table};
+use crate::lookup::{RouteId, RouteRef, Table};
 use crate::rule::Dfa;
 use crate::template::Value;
 
@@ -17,7 +17,7 @@ const MOST_BROKEN: usize = 32;
 /// What has become of the routes of two tables.
 #[derive(Debug, Default)]
 pub(super) struct Traced {
-    pub(super) old: Vec<Fate>,
+    pub(super) old: Vec<RouteTrace>,
     /// Pages of the new table with addresses that the old one did not answer.
     pub(super) added: Vec<(RouteId, String)>,
     pub(super) not_compared: Vec<NotCompared>,
@@ -25,7 +25,7 @@ pub(super) struct Traced {
 
 /// What has become of a route of the old table.
 #[derive(Debug)]
-pub(super) struct Fate {
+pub(super) struct RouteTrace {
     pub(super) route: RouteId,
     /// The route of the new table that shows its page.
     pub(super) counterpart: Option<RouteId>,
@@ -61,18 +61,18 @@ pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
     let (old, new) = (Ways::of(before.frozen()).ok()?, Ways::of(after.frozen()).ok()?);
     let mut traced = Traced::default();
     for route in before.routes().filter(|route| answers(*route)) {
-        let mut fate = Fate {
+        let mut trace = RouteTrace {
             route: route.id(),
             counterpart: counterpart(route, before, after),
             broken: Vec::new(),
             other: Vec::new(),
         };
-        let coarse = for_each_part(&old, route.id(), &[&old, &new], &mut |url| fate.part(url, route, before, after));
+        let coarse = for_each_part(&old, route.id(), &[&old, &new], &mut |url| trace.part(url, route, before, after));
         traced.note(coarse, route);
-        traced.old.push(fate);
+        traced.old.push(trace);
     }
     let moved: Vec<RouteId> =
-        traced.old.iter().filter(|fate| !fate.broken.is_empty()).filter_map(|fate| fate.counterpart).collect();
+        traced.old.iter().filter(|trace| !trace.broken.is_empty()).filter_map(|trace| trace.counterpart).collect();
     for route in after.routes().filter(|route| route.page().is_some() && !moved.contains(&route.id())) {
         let mut found = None;
         let coarse = for_each_part(&new, route.id(), &[&new, &old], &mut |url| {
@@ -123,7 +123,7 @@ pub(super) fn for_each_part(
             goes_on
         };
         let sharing = |table: &Ways<'_>| -> Option<Vec<Arc<Dfa>>> {
-            let others = table.sharing(way)?.into_iter().map(|ending| table.get(ending));
+            let others = table.sharing(way)?.into_iter().map(|leaf| table.get(leaf));
             others.filter(|other| !std::ptr::eq::<Way>(*other, way)).map(|other| other.set().ok()).collect()
         };
         let others: Option<Vec<Vec<Arc<Dfa>>>> = tables.iter().map(|table| sharing(table)).collect();
@@ -140,7 +140,7 @@ pub(super) fn for_each_part(
     coarse
 }
 
-impl Fate {
+impl RouteTrace {
     fn part(&mut self, url: &str, route: RouteRef<'_>, before: &Table, after: &Table) -> bool {
         let request = request(route, url);
         let decision = before.decide(&request);

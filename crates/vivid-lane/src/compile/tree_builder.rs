@@ -1,0 +1,409 @@
+//! ResolvedParam routes → tree.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use hashbrown::HashMap;
+use smol_str::SmolStr;
+
+use super::layout::pack;
+use super::patterns::Patterns;
+use super::resolve::ResolvedRoute;
+use super::variants::{PathVariant, Segment};
+use crate::lookup::{
+    Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, Route, RouteId, Step, Stretch, Tail,
+    TailKind, Tree, folded,
+};
+use crate::rule::{Check, Narrower, TooLarge};
+
+/// A tree that is builder, with what its analysis needs and its lookup does not.
+#[derive(Debug)]
+pub(super) struct TreeBuilder {
+    pub(super) draft: Draft,
+    pub(super) all_patterns: Vec<Pattern>,
+    pub(super) order: Order,
+    pub(super) patterns: Patterns,
+    /// What the segments of all leaves are, as their steps.
+    pub(super) all_words: Vec<Word>,
+    /// The patterns that are one value, by its rule.
+    values: HashMap<usize, PatternId>,
+    /// All others.
+    ids: HashMap<Vec<Key>, PatternId>,
+}
+
+/// Nodes and leaves, each with what it has.
+#[derive(Debug)]
+pub(super) struct Draft {
+    pub(super) nodes: Vec<DraftNode>,
+    pub(super) leaves: Vec<DraftLeaf>,
+    /// What the leaves have stretches of.
+    pub(super) steps: Vec<Step>,
+    pub(super) covers: Vec<Cover>,
+    pub(super) captures: Vec<Capture>,
+    /// How many of the leaves answer URLs; the others are those of areas.
+    pub(super) answering: usize,
+    /// What covers a URL that goes on from a node, beside what ends there.
+    pub(super) areas: HashMap<NodeId, Vec<LeafId>>,
+    /// Does letter case not count in literals?
+    pub(super) folds: bool,
+}
+
+/// Where a walk stands after some segments.
+#[derive(Debug, Default)]
+pub(super) struct DraftNode {
+    pub(super) literals: HashMap<SmolStr, NodeId>,
+    pub(super) edges: Vec<Edge>,
+    pub(super) leaves: Vec<LeafId>,
+    pub(super) is_ordered: bool,
+}
+
+/// A way through the path of a route.
+#[derive(Debug)]
+pub(super) struct DraftLeaf {
+    pub(super) route: RouteId,
+    pub(super) steps: Stretch,
+    pub(super) covers: Stretch,
+    pub(super) captures: Stretch,
+    pub(super) tail: Option<Tail>,
+    pub(super) spelling: Vec<(u16, Box<str>)>,
+}
+
+/// The root of a tree that is builder.
+const ROOT: NodeId = NodeId(0);
+
+/// What a segment is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) enum Word {
+    Literal(SmolStr),
+    Pattern(PatternId),
+}
+
+/// What makes two patterns the same one. Rules that say the same are one, so their address tells.
+type Key = Piece<usize>;
+
+impl TreeBuilder {
+    pub(super) fn new(folds: bool) -> Self {
+        Self {
+            draft: Draft {
+                nodes: vec![DraftNode::default()],
+                leaves: Vec::new(),
+                steps: Vec::new(),
+                covers: Vec::new(),
+                captures: Vec::new(),
+                answering: 0,
+                areas: HashMap::new(),
+                folds,
+            },
+            all_patterns: Vec::new(),
+            order: Order::default(),
+            patterns: Patterns::default(),
+            all_words: Vec::new(),
+            values: HashMap::new(),
+            ids: HashMap::new(),
+        }
+    }
+
+    /// Adds a route that answers URLs: every way through its path.
+    pub(super) fn add(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
+        for variant in ways_through(route) {
+            self.way(route, id, variant)?;
+        }
+        self.draft.answering = self.draft.leaves.len();
+        Ok(())
+    }
+
+    /// Notes where the paths of a route end that is not met there: that of a group, and what stands before a tail. A
+    /// URL that leads to no page is covered by it. All routes that answer are in the tree already; a place that none of
+    /// them passes is left out.
+    pub(super) fn add_area(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
+        let answers = route.answers();
+        let met: Vec<&PathVariant> = ways_through(route).filter(|variant| answers && variant.tail.is_none()).collect();
+        for variant in &route.path.variants {
+            if met.iter().any(|known| known.segments == variant.segments) {
+                continue;
+            }
+            let covers = variant.covers.iter().map(|cover| Cover { has_tail: false, ..*cover }).collect();
+            let area = PathVariant { segments: variant.segments.clone(), tail: None, covers };
+            self.area(route, id, &area)?;
+        }
+        Ok(())
+    }
+
+    fn area(&mut self, route: &ResolvedRoute, id: RouteId, variant: &PathVariant) -> Result<(), TooLarge> {
+        let mut at = ROOT;
+        for segment in &variant.segments {
+            let word = self.word(segment, &route.params)?;
+            let node = self.node(at);
+            let next = match &word {
+                Word::Literal(text) if self.draft.folds => node.literals.get(&*folded(text)).copied(),
+                Word::Literal(text) => node.literals.get(text).copied(),
+                Word::Pattern(pattern) => {
+                    node.edges.iter().find(|edge| edge.pattern == *pattern && !edge.is_tail).map(|edge| edge.target)
+                }
+            };
+            let Some(next) = next else { return Ok(()) };
+            at = next;
+        }
+        let is_noted = |leaf: &LeafId| self.leaf(*leaf).route == id;
+        if self.draft.areas.get(&at).is_some_and(|known| known.iter().any(is_noted)) {
+            return Ok(());
+        }
+        let leaf = self.way(route, id, variant)?;
+        self.draft.nodes[at.0 as usize].leaves.retain(|known| *known != leaf);
+        self.draft.areas.entry(at).or_default().push(leaf);
+        Ok(())
+    }
+
+    fn way(&mut self, route: &ResolvedRoute, id: RouteId, variant: &PathVariant) -> Result<LeafId, TooLarge> {
+        let mut at = ROOT;
+        let mut spelling = Vec::new();
+        let (first_word, first_capture) = (self.all_words.len(), self.draft.captures.len());
+        for (index, segment) in (0..).zip(&variant.segments) {
+            let mut word = self.word(segment, &route.params)?;
+            if let (true, Word::Literal(text)) = (self.draft.folds, &mut word) {
+                let key = SmolStr::from(folded(text));
+                spelling.push((index, Box::from(&*std::mem::replace(text, key))));
+            }
+            at = match &word {
+                Word::Literal(text) => self.literal(at, text),
+                Word::Pattern(pattern) => {
+                    let is_whole = segment.len() == 1;
+                    let values = (0..).zip(segment).filter_map(|(at, piece)| Some((at, *piece.value()?)));
+                    let capture = |(piece, param)| Capture { param, segment: index, piece, is_whole };
+                    self.draft.captures.extend(values.map(capture));
+                    self.edge(at, *pattern, false)
+                }
+            };
+            self.all_words.push(word);
+        }
+        let mut tail = None;
+        if let Some((param, kind)) = variant.tail {
+            let check = Arc::clone(&route.params[usize::from(param)].check);
+            let item = match kind {
+                TailKind::Items => Arc::clone(&check),
+                // The rule speaks of the whole tail; each of its segments may be anything.
+                TailKind::Rest => self.any(),
+            };
+            let pattern = self.value(&item)?;
+            at = self.edge(at, pattern, true);
+            self.all_words.push(Word::Pattern(pattern));
+            tail = Some(Tail { param, kind });
+        }
+        let leaf = LeafId(u32::try_from(self.draft.leaves.len()).map_err(|_| TooLarge::Numbers)?);
+        let step = |word: &Word| match word {
+            Word::Literal(_) => Step::Literal,
+            Word::Pattern(pattern) => Step::Pattern(*pattern),
+        };
+        let Draft { steps, covers, captures, leaves, .. } = &mut self.draft;
+        steps.extend(self.all_words[first_word..].iter().map(step));
+        let first_cover = covers.len();
+        covers.extend(variant.covers.iter().map(|cover| whole_where_it_is(*cover, variant)));
+        leaves.push(DraftLeaf {
+            route: id,
+            steps: Stretch::from(first_word, steps)?,
+            covers: Stretch::from(first_cover, covers)?,
+            captures: Stretch::from(first_capture, captures)?,
+            tail,
+            spelling,
+        });
+        self.draft.nodes[at.0 as usize].leaves.push(leaf);
+        Ok(leaf)
+    }
+
+    fn any(&mut self) -> Arc<Check> {
+        let known = self.all_patterns.iter().find_map(|pattern| match &*pattern.pieces {
+            [Piece::Value(check)] if check.is_any() => Some(Arc::clone(check)),
+            _ => None,
+        });
+        known.unwrap_or_else(|| Arc::new(Check::any()))
+    }
+
+    /// A segment as literal text, or as a pattern that is noted once.
+    fn word(&mut self, segment: &Segment, params: &[Param]) -> Result<Word, TooLarge> {
+        match segment.as_slice() {
+            [] => return Ok(Word::Literal(SmolStr::default())),
+            [Piece::Text(text)] => return Ok(Word::Literal(text.clone())),
+            [Piece::Value(param)] => {
+                return Ok(Word::Pattern(self.value(&params[usize::from(*param)].check)?));
+            }
+            _ => {}
+        }
+        if segment.iter().all(|piece| piece.value().is_none()) {
+            // Text that two levels give to one segment is in two pieces.
+            let text: String = segment.iter().filter_map(Piece::text).collect();
+            return Ok(Word::Literal(text.into()));
+        }
+        let check = |param: &u16| Arc::clone(&params[usize::from(*param)].check);
+        let pieces: Vec<Piece> = segment.iter().map(|piece| piece.map(check)).collect();
+        let key: Vec<Key> = pieces.iter().map(|piece| piece.map(address)).collect();
+        if let Some(&known) = self.ids.get(&key) {
+            return Ok(Word::Pattern(known));
+        }
+        let id = self.pattern(pieces)?;
+        self.ids.insert(key, id);
+        Ok(Word::Pattern(id))
+    }
+
+    /// The pattern of a segment that is one value.
+    fn value(&mut self, check: &Arc<Check>) -> Result<PatternId, TooLarge> {
+        if let Some(&known) = self.values.get(&address(check)) {
+            return Ok(known);
+        }
+        let id = self.pattern(vec![Piece::Value(Arc::clone(check))])?;
+        self.values.insert(address(check), id);
+        Ok(id)
+    }
+
+    /// Notes a pattern that is new.
+    fn pattern(&mut self, pieces: Vec<Piece>) -> Result<PatternId, TooLarge> {
+        let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?);
+        let pattern = Pattern { pieces: pieces.into() };
+        self.patterns.add(&pattern)?;
+        self.all_patterns.push(pattern);
+        Ok(id)
+    }
+
+    /// What the segments of an leaf are.
+    pub(super) fn words(&self, id: LeafId) -> &[Word] {
+        self.leaf(id).steps.of(&self.all_words)
+    }
+
+    /// What the parameters of an leaf capture.
+    pub(super) fn captures(&self, id: LeafId) -> &[Capture] {
+        self.leaf(id).captures.of(&self.draft.captures)
+    }
+
+    fn fresh(&mut self) -> NodeId {
+        self.draft.nodes.push(DraftNode::default());
+        // A table has at most 2^24 routes of at most 128 segments, so the number fits.
+        NodeId(u32::try_from(self.draft.nodes.len() - 1).unwrap_or(u32::MAX))
+    }
+
+    fn literal(&mut self, at: NodeId, text: &str) -> NodeId {
+        if let Some(&known) = self.draft.nodes[at.0 as usize].literals.get(text) {
+            return known;
+        }
+        let target = self.fresh();
+        self.draft.nodes[at.0 as usize].literals.insert(text.into(), target);
+        target
+    }
+
+    /// The way on for a pattern. The node of a tail leads to itself, and no other way leads there.
+    fn edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> NodeId {
+        let known = self.draft.nodes[at.0 as usize]
+            .edges
+            .iter()
+            .find(|edge| edge.pattern == pattern && edge.is_tail == is_tail);
+        if let Some(edge) = known {
+            return edge.target;
+        }
+        let target = self.fresh();
+        let quick = self.all_patterns[pattern.0 as usize].quick();
+        self.draft.nodes[at.0 as usize].edges.push(Edge { pattern, quick, target, is_tail });
+        if is_tail {
+            self.draft.nodes[target.0 as usize].edges.push(Edge { pattern, quick, target, is_tail });
+        }
+        target
+    }
+
+    /// Puts the narrower edges of every node first, and marks the nodes at which the first way that leads on
+    /// is the right one.
+    pub(super) fn sort(&mut self) -> Result<(), TooLarge> {
+        for index in 0..self.draft.nodes.len() {
+            let node = &self.draft.nodes[index];
+            if node.edges.is_empty() {
+                self.draft.nodes[index].is_ordered = true;
+                continue;
+            }
+            let is_literal = |edge: &Edge| {
+                self.patterns.sole(edge.pattern).is_some_and(|text| node.literals.contains_key(text.as_str()))
+            };
+            let mut is_ordered = !node.edges.iter().any(is_literal);
+            let id = NodeId(u32::try_from(index).map_err(|_| TooLarge::Numbers)?);
+            let pairs = self.sharing(id)?;
+            let places = order_of(self.draft.nodes[index].edges.len(), &pairs);
+            for (left, right, narrower) in pairs {
+                let first = if places[left] < places[right] { narrower } else { narrower.flipped() };
+                is_ordered &= first.is_left_first();
+            }
+            let node = &mut self.draft.nodes[index];
+            let mut sorted: Vec<(usize, Edge)> = places.into_iter().zip(node.edges.drain(..)).collect();
+            sorted.sort_unstable_by_key(|(place, _)| *place);
+            node.edges = sorted.into_iter().map(|(_, edge)| edge).collect();
+            node.is_ordered = is_ordered;
+        }
+        let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?;
+        self.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
+        Ok(())
+    }
+
+    /// The pairs of edges of a node that accept a common segment, by their places, and which of the two is the narrower.
+    pub(super) fn sharing(&mut self, id: NodeId) -> Result<Vec<(usize, usize, Narrower)>, TooLarge> {
+        let patterns: Vec<PatternId> = self.node(id).edges.iter().map(|edge| edge.pattern).collect();
+        if patterns.len() < 2 { Ok(Vec::new()) } else { self.patterns.sharing(&patterns) }
+    }
+
+    /// The finished tree, with all that its proof has found out about pairs of patterns.
+    pub(super) fn finish(mut self, routes: &[Route]) -> Result<Tree, TooLarge> {
+        self.order.patterns = self.patterns.into_pairs();
+        pack(self.draft, self.all_patterns, self.order, routes)
+    }
+
+    pub(super) fn node(&self, id: NodeId) -> &DraftNode {
+        &self.draft.nodes[id.0 as usize]
+    }
+
+    pub(super) fn leaf(&self, id: LeafId) -> &DraftLeaf {
+        &self.draft.leaves[id.0 as usize]
+    }
+}
+
+/// For each of some edges its place in an order in which the narrower of two that share a segment stands first, and else
+/// the one that was declared first. Pairs that run in a circle, as lists may, stay as they were declared.
+fn order_of(count: usize, pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
+    let mut wider: Vec<Vec<usize>> = vec![Vec::new(); count];
+    let mut narrower_ones = vec![0_usize; count];
+    for &(left, right, narrower) in pairs {
+        let (first, second) = match narrower {
+            Narrower::Left | Narrower::LeftAsked => (left, right),
+            Narrower::Right | Narrower::RightAsked => (right, left),
+            Narrower::Same | Narrower::Neither => continue,
+        };
+        wider[first].push(second);
+        narrower_ones[second] += 1;
+    }
+    let mut ready: BTreeSet<usize> = (0..count).filter(|&at| narrower_ones[at] == 0).collect();
+    let mut left: BTreeSet<usize> = (0..count).collect();
+    let mut places = vec![0; count];
+    for place in 0..count {
+        let Some(next) = ready.pop_first().or_else(|| left.first().copied()) else { break };
+        left.remove(&next);
+        places[next] = place;
+        for &other in &wider[next] {
+            narrower_ones[other] = narrower_ones[other].saturating_sub(1);
+            if narrower_ones[other] == 0 && left.contains(&other) {
+                ready.insert(other);
+            }
+        }
+    }
+    places
+}
+
+/// What tells rules apart: those that say the same are one, and all that accept everything count as one.
+fn address(check: &Arc<Check>) -> usize {
+    if check.is_any() { 0 } else { Arc::as_ptr(check).addr() }
+}
+
+/// The ways through a route's path; a tail that must have a segment is in all of them.
+pub(super) fn ways_through(route: &ResolvedRoute) -> impl Iterator<Item = &PathVariant> {
+    let needs_tail = |param: &Param| param.kind == crate::lookup::ParamKind::Items && param.check.min_items > 0;
+    let tail_is_needed = route.params.iter().any(needs_tail);
+    route.path.variants.iter().filter(move |variant| !tail_is_needed || variant.tail.is_some())
+}
+
+/// A level that ends with its segment covers all of it.
+fn whole_where_it_is(cover: Cover, variant: &PathVariant) -> Cover {
+    let last = usize::from(cover.segments).checked_sub(1).and_then(|last| variant.segments.get(last));
+    let is_whole = last.is_none_or(|pieces| cover.pieces.map(usize::from) == Some(pieces.len()));
+    Cover { pieces: cover.pieces.filter(|_| !is_whole), ..cover }
+}

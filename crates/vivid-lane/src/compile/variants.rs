@@ -1,0 +1,538 @@
+//! A chain of templates, read backwards: the variants of path that it accepts, and its query.
+//!
+//! A child's path begins as its parent's and goes on from there, so that each template is read once.
+
+use std::ops::Range;
+
+use smallvec::SmallVec;
+use smol_str::{SmolStr, format_smolstr};
+
+use crate::lookup::{Cover, Limits, ParamKind, Piece, TailKind};
+use crate::template::percent::{decode, decode_form};
+use crate::template::{Expression, Operator, Part, Template, Variable};
+
+/// In how many ways the optional parts of one path may be filled.
+const MOST_VARIANTS: usize = 256;
+/// How many parameters one route may have, its ancestors' included.
+const MOST_PARAMS: usize = 256;
+
+/// What a chain of templates says.
+#[derive(Debug, Clone)]
+pub(super) struct ResolvedPath {
+    pub(super) params: Vec<ResolvedParam>,
+    /// The ways to fill the optional parts, those that fill more from the left first.
+    pub(super) variants: SmallVec<[PathVariant; 1]>,
+    pub(super) query: Vec<QueryPart>,
+    fragment: Option<usize>,
+    /// How many parts of the query come from ancestors.
+    inherited: usize,
+    /// The path parts of the templates, one after the other.
+    path_text: String,
+}
+
+/// A parameter of a chain.
+#[derive(Debug, Clone)]
+pub(super) struct ResolvedParam {
+    pub(super) name: SmolStr,
+    pub(super) level: u16,
+    pub(super) kind: ParamKind,
+    pub(super) is_optional: bool,
+}
+
+/// One way to fill the optional parts of a path.
+#[derive(Debug, Clone, Default)]
+pub(super) struct PathVariant {
+    pub(super) segments: Vec<Segment>,
+    pub(super) tail: Option<(u16, TailKind)>,
+    pub(super) covers: SmallVec<[Cover; 2]>,
+}
+
+/// The pieces of a segment, whose values are those of the parameters of these indices; most have one.
+pub(super) type Segment = SmallVec<[Piece<u16>; 1]>;
+
+/// A part of a query.
+#[derive(Debug, Clone)]
+pub(super) enum QueryPart {
+    /// A pair that must be there; as it was written, and decoded.
+    Literal { text: String, name: String, value: String },
+    /// `name={param}`: a parameter under another name, which must be there.
+    Named { name: String, param: u16 },
+    /// `{?param}`
+    Param(u16),
+    /// `{?param*}`
+    Rest(u16),
+}
+
+/// What is wrong with a template, and at which of its bytes.
+#[derive(Debug)]
+pub(super) struct PathProblem {
+    pub(super) place: Range<usize>,
+    pub(super) code: &'static str,
+    pub(super) message: String,
+    pub(super) help: Option<&'static str>,
+}
+
+type Result<T> = std::result::Result<T, PathProblem>;
+
+impl Default for ResolvedPath {
+    fn default() -> Self {
+        Self {
+            params: Vec::new(),
+            variants: SmallVec::from_elem(PathVariant::default(), 1),
+            query: Vec::new(),
+            fragment: None,
+            inherited: 0,
+            path_text: String::new(),
+        }
+    }
+}
+
+impl ResolvedPath {
+    /// Goes on with the template of a level.
+    pub(super) fn extend(&mut self, template: &Template, level: u16) -> Result<()> {
+        self.path_text.reserve(template.as_str().len());
+        let most_segments = template.as_str().bytes().filter(|byte| *byte == b'/').count();
+        for variant in &mut self.variants {
+            variant.segments.reserve(most_segments);
+        }
+        let mut reading = Reading { path: self, level, in_query: false, pending: None };
+        let mut at = 0;
+        for part in template.parts() {
+            match part {
+                Part::Literal(text) => {
+                    reading.literal(text, at)?;
+                    at += text.len();
+                }
+                Part::Expression(expression) => {
+                    reading.expression(expression, template.as_str())?;
+                    at = expression.place().end;
+                }
+            }
+        }
+        reading.end(template.as_str().len())
+    }
+
+    /// The path with which the children of a route at that level begin. A page keeps its query and fragment to
+    /// itself: `/nights{?page}` is a list, and the nights below it have no pages to turn. The query of a group
+    /// can serve only its children, so they get it.
+    pub(super) fn for_children(&self, level: u16, is_page: bool) -> Self {
+        let mut path = self.clone();
+        if is_page {
+            path.query.truncate(self.inherited);
+            // Within a template the query comes last, so the indices of what stays do not move.
+            let is_own = |param: &ResolvedParam| {
+                param.level == level && matches!(param.kind, ParamKind::Query | ParamKind::Pairs | ParamKind::Fragment)
+            };
+            path.params.retain(|param| !is_own(param));
+            path.fragment = path.fragment.filter(|&index| index < path.params.len());
+        }
+        path.inherited = path.query.len();
+        path
+    }
+
+    pub(super) fn has_fragment(&self) -> bool {
+        self.fragment.is_some()
+    }
+
+    /// Notes a parameter of the host.
+    pub(super) fn host_param(&mut self, variable: &Variable, level: u16) -> Result<u16> {
+        self.declare(variable, level, ParamKind::Host, false)
+    }
+
+    fn declare(&mut self, variable: &Variable, level: u16, kind: ParamKind, is_optional: bool) -> Result<u16> {
+        let name = variable.name();
+        let problem = |code, message, help| PathProblem { place: variable.place(), code, message, help };
+        if let Some(known) = self.params.iter().find(|param| param.name == name) {
+            let by = if known.level == level { "by the route itself" } else { "by an ancestor" };
+            let help = Some("a value has one name along a chain of routes: rename one of the two");
+            let message = format!("the parameter `{name}` is declared a second time; {by} already");
+            return Err(problem("repeated-parameter", message, help));
+        }
+        if self.params.len() == MOST_PARAMS {
+            let message = format!("a route may have {MOST_PARAMS} parameters, this one has more");
+            return Err(problem("too-many-parameters", message, None));
+        }
+        self.params.push(ResolvedParam { name: name.into(), level, kind, is_optional });
+        // There are at most `MOST_PARAMS`.
+        Ok(u16::try_from(self.params.len() - 1).unwrap_or(u16::MAX))
+    }
+
+    /// Is this the template of the whole route?
+    pub(super) fn is_written_as(&self, text: &str) -> bool {
+        let is_path_only = self.query.is_empty() && self.fragment.is_none() && !self.path_text.is_empty();
+        if is_path_only { self.path_text == text } else { self.template() == text }
+    }
+
+    /// The template of the whole route: path, then query, then fragment, in the order that RFC 3986 wants.
+    pub(super) fn template(&self) -> String {
+        let name = |param: &u16| self.params[usize::from(*param)].name.as_str();
+        let mut text = if self.path_text.is_empty() { "/".to_owned() } else { self.path_text.clone() };
+        let mut lead = '?';
+        for part in &self.query {
+            let pair = match part {
+                QueryPart::Literal { text, .. } => text.clone(),
+                QueryPart::Named { name: key, param } => format!("{key}={{{}}}", name(param)),
+                QueryPart::Param(_) | QueryPart::Rest(_) => continue,
+            };
+            text.push(lead);
+            text.push_str(&pair);
+            lead = '&';
+        }
+        let free = self.query.iter().filter_map(|part| match part {
+            QueryPart::Param(param) => Some(name(param).to_owned()),
+            QueryPart::Rest(param) => Some(format!("{}*", name(param))),
+            _ => None,
+        });
+        let free: Vec<String> = free.collect();
+        if !free.is_empty() {
+            text.push_str(&format!("{{{lead}{}}}", free.join(",")));
+        }
+        if let Some(fragment) = self.fragment {
+            text.push_str(&format!("{{#{}}}", self.params[fragment].name));
+        }
+        text
+    }
+}
+
+/// A template that is being read.
+struct Reading<'a> {
+    path: &'a mut ResolvedPath,
+    level: u16,
+    in_query: bool,
+    /// The name before an `=` at the end of a literal, which an expression must follow.
+    pending: Option<String>,
+}
+
+impl Reading<'_> {
+    fn problem<T>(&self, place: Range<usize>, code: &'static str, message: impl Into<String>) -> Result<T> {
+        Err(PathProblem { place, code, message: message.into(), help: None })
+    }
+
+    fn literal(&mut self, text: &str, at: usize) -> Result<()> {
+        if let Some(hash) = text.find('#') {
+            let message = "a fragment is never sent to a server, so a path cannot hold one; write `{#name}` for links";
+            return self.problem(at + hash..at + text.len(), "fragment", message);
+        }
+        if self.in_query {
+            return self.query_literal(text, at);
+        }
+        let (path, query) = match text.find('?') {
+            Some(mark) => text.split_at(mark),
+            None => (text, ""),
+        };
+        for variant in &mut self.path.variants {
+            variant.push_text(path).map_err(|(code, message)| PathProblem {
+                place: at..at + path.len(),
+                code,
+                message,
+                help: None,
+            })?;
+        }
+        self.path.path_text.push_str(path);
+        if query.is_empty() {
+            return Ok(());
+        }
+        self.in_query = true;
+        self.query_literal(query, at + path.len())
+    }
+
+    /// `?a=1&b=2`, `&c=3`, or either with a last `name=` for the expression that follows.
+    fn query_literal(&mut self, text: &str, at: usize) -> Result<()> {
+        let Some(pairs) = text.strip_prefix(['?', '&']) else {
+            return self.problem(at..at + text.len(), "query", format!("expected `&` and a name, found `{text}`"));
+        };
+        let mut pieces = pairs.split('&').peekable();
+        while let Some(piece) = pieces.next() {
+            let (name, value) = piece.split_once('=').unwrap_or((piece, ""));
+            let decoded = (decode_form(name), decode_form(value));
+            let (Ok(name), Ok(value)) = decoded else {
+                return self.problem(at..at + text.len(), "query", format!("`{piece}` does not decode to text"));
+            };
+            if name.is_empty() {
+                return self.problem(at..at + text.len(), "query", "expected a name in the query, found none");
+            }
+            if self.path.names(&name) {
+                let message = format!("`{name}` stands in the query a second time");
+                return self.problem(at..at + text.len(), "repeated-parameter", message);
+            }
+            if pieces.peek().is_none() && piece.ends_with('=') {
+                self.pending = Some(name.into_owned());
+            } else {
+                let (name, value) = (name.into_owned(), value.into_owned());
+                self.path.query.push(QueryPart::Literal { text: piece.to_owned(), name, value });
+            }
+        }
+        Ok(())
+    }
+
+    fn expression(&mut self, expression: &Expression, template: &str) -> Result<()> {
+        let place = expression.place();
+        let text = template.get(place.clone()).unwrap_or_default();
+        let operator = expression.operator();
+        if let Some(name) = self.pending.take() {
+            return match expression.variables() {
+                [variable] if operator == Operator::Simple && !variable.is_exploded() => {
+                    let param = self.path.declare(variable, self.level, ParamKind::Query, false)?;
+                    self.path.query.push(QueryPart::Named { name, param });
+                    Ok(())
+                }
+                _ => self.problem(place, "query", format!("expected one value after `{name}=`, found `{text}`")),
+            };
+        }
+        match operator {
+            Operator::Query | Operator::Continuation => {
+                self.in_query = true;
+                self.query_expression(expression)
+            }
+            Operator::Fragment => match expression.variables() {
+                [variable] if self.path.fragment.is_none() && !variable.is_exploded() => {
+                    let param = self.path.declare(variable, self.level, ParamKind::Fragment, true)?;
+                    self.path.fragment = Some(usize::from(param));
+                    self.in_query = true;
+                    Ok(())
+                }
+                _ => self.problem(
+                    place,
+                    "fragment",
+                    format!("expected one fragment such as `{{#part}}`, found `{text}`"),
+                ),
+            },
+            _ if self.in_query => {
+                self.problem(place, "operator", format!("expected `{{&…}}` after the query has begun, found `{text}`"))
+            }
+            _ => {
+                self.path.path_text.push_str(text);
+                self.path_expression(expression, text)
+            }
+        }
+    }
+
+    fn query_expression(&mut self, expression: &Expression) -> Result<()> {
+        for variable in expression.variables() {
+            let name = decode(variable.name()).unwrap_or_default().into_owned();
+            if self.path.names(&name) {
+                let message = format!("`{name}` stands in the query a second time");
+                return self.problem(variable.place(), "repeated-parameter", message);
+            }
+            if !variable.is_exploded() {
+                let param = self.path.declare(variable, self.level, ParamKind::Query, true)?;
+                self.path.query.push(QueryPart::Param(param));
+                continue;
+            }
+            if self.path.query.iter().any(|part| matches!(part, QueryPart::Rest(_))) {
+                let message = "only one parameter can take the rest of the query";
+                return self.problem(variable.place(), "operator", message);
+            }
+            let param = self.path.declare(variable, self.level, ParamKind::Pairs, true)?;
+            self.path.query.push(QueryPart::Rest(param));
+        }
+        Ok(())
+    }
+
+    fn path_expression(&mut self, expression: &Expression, text: &str) -> Result<()> {
+        let place = expression.place();
+        let operator = expression.operator();
+        let mut previous = None;
+        for variable in expression.variables() {
+            let is_tail = variable.is_exploded() && operator == Operator::Segment;
+            if variable.is_exploded() && !is_tail {
+                let message = format!(
+                    "`{text}` cannot be read back; the star stands for segments `{{/{0}*}}` or a query `{{?{0}*}}`",
+                    variable.name()
+                );
+                return self.problem(place, "operator", message);
+            }
+            let kind = match operator {
+                _ if is_tail => ParamKind::Items,
+                Operator::Reserved => ParamKind::Rest,
+                _ => ParamKind::Segment,
+            };
+            let is_optional = !matches!(operator, Operator::Simple | Operator::Reserved);
+            let param = self.path.declare(variable, self.level, kind, is_optional)?;
+            let before = std::mem::take(&mut self.path.variants);
+            for variant in before {
+                let fill = Fill { operator, param, is_first: previous.is_none(), name: variable.name() };
+                // What is filled from left to right goes on only where the one before was filled.
+                let is_free = matches!(operator, Operator::Simple | Operator::PathStyle);
+                let goes_on = is_free || previous.is_none_or(|previous| variant.ends_with(previous));
+                let unfilled = is_optional.then(|| variant.clone());
+                if goes_on {
+                    let mut filled = variant;
+                    let result =
+                        if is_tail { filled.push_tail(param, TailKind::Items) } else { fill.push(&mut filled) };
+                    result.map_err(|(code, message)| PathProblem {
+                        place: place.clone(),
+                        code,
+                        message,
+                        help: None,
+                    })?;
+                    self.path.variants.push(filled);
+                }
+                self.path.variants.extend(unfilled);
+            }
+            if self.path.variants.len() > MOST_VARIANTS {
+                let message =
+                    format!("the optional parts of this path can be filled in more than {MOST_VARIANTS} ways");
+                return self.problem(place, "too-many-variants", message);
+            }
+            previous = Some(param);
+        }
+        Ok(())
+    }
+
+    /// Checks what only the end of a template shows, and marks where the level ends.
+    fn end(self, length: usize) -> Result<()> {
+        if let Some(name) = &self.pending {
+            // Nothing follows the `=`: the value is empty.
+            let (text, name, value) = (format!("{name}="), name.clone(), String::new());
+            self.path.query.push(QueryPart::Literal { text, name, value });
+        }
+        for variant in &mut self.path.variants {
+            if variant.segments.last().is_some_and(Segment::is_empty) {
+                let message = "a path may not end with `/`";
+                let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site");
+                return Err(PathProblem {
+                    place: length.saturating_sub(1)..length,
+                    code: "path-end",
+                    message: message.to_owned(),
+                    help,
+                });
+            }
+            let dots = variant.segments.iter().find_map(|segment| match segment.as_slice() {
+                [Piece::Text(text)] if matches!(text.as_str(), "." | "..") => Some(text),
+                _ => None,
+            });
+            if let Some(dots) = dots {
+                let message =
+                    format!("the segment `{dots}` is removed from a URL before it is matched, so no URL can have it");
+                return Err(PathProblem { place: 0..length, code: "dot-segment", message, help: None });
+            }
+            variant.covers.push(Cover {
+                segments: u16::try_from(variant.segments.len()).unwrap_or(u16::MAX),
+                pieces: variant.segments.last().and_then(|pieces| u16::try_from(pieces.len()).ok()),
+                has_tail: variant.tail.is_some(),
+            });
+        }
+        Ok(())
+    }
+}
+
+impl ResolvedPath {
+    /// Does the query have that name already?
+    fn names(&self, wanted: &str) -> bool {
+        self.query.iter().any(|part| match part {
+            QueryPart::Literal { name, .. } | QueryPart::Named { name, .. } => name == wanted,
+            QueryPart::Param(param) => self.params[usize::from(*param)].name == wanted,
+            QueryPart::Rest(_) => false,
+        })
+    }
+}
+
+/// How a value is put into a path.
+struct Fill<'a> {
+    operator: Operator,
+    param: u16,
+    is_first: bool,
+    name: &'a str,
+}
+
+type Pushed = std::result::Result<(), (&'static str, String)>;
+
+impl Fill<'_> {
+    fn push(&self, variant: &mut PathVariant) -> Pushed {
+        match self.operator {
+            Operator::Simple => {
+                if !self.is_first {
+                    variant.push_piece(Piece::Text(SmolStr::new_static(",")))?;
+                }
+            }
+            Operator::Segment => variant.new_segment()?,
+            Operator::Label => variant.push_piece(Piece::Text(SmolStr::new_static(".")))?,
+            Operator::PathStyle => variant.push_piece(Piece::Text(format_smolstr!(";{}=", self.name)))?,
+            Operator::Reserved => return variant.push_tail(self.param, TailKind::Rest),
+            Operator::Fragment | Operator::Query | Operator::Continuation => {}
+        }
+        variant.push_piece(Piece::Value(self.param))
+    }
+}
+
+impl PathVariant {
+    /// Goes on with literal text, which may hold slashes.
+    fn push_text(&mut self, text: &str) -> Pushed {
+        for (index, chunk) in text.split('/').enumerate() {
+            if index > 0 {
+                self.new_segment()?;
+            }
+            if !chunk.is_empty() {
+                let decoded = decode(chunk).map_err(|_| ("escape", format!("`{chunk}` does not decode to text")))?;
+                self.push_piece(Piece::Text(decoded.into()))?;
+            }
+        }
+        Ok(())
+    }
+
+    fn new_segment(&mut self) -> Pushed {
+        self.not_after_tail()?;
+        if self.segments.last().is_some_and(Segment::is_empty) {
+            return Err(("double-slash", "a path may not hold `//`".to_owned()));
+        }
+        let limit = Limits::default().segments;
+        if self.segments.len() == limit {
+            return Err(("too-many-segments", format!("a path may have {limit} segments, this one has more")));
+        }
+        self.segments.push(Segment::new());
+        Ok(())
+    }
+
+    fn push_piece(&mut self, piece: Piece<u16>) -> Pushed {
+        self.not_after_tail()?;
+        let level_ends_here =
+            self.covers.last().map(|cover| (usize::from(cover.segments), cover.pieces.map(usize::from)));
+        let at = self.segments.len();
+        let Some(segment) = self.segments.last_mut() else {
+            return Err(("path-start", "expected `/` first".to_owned()));
+        };
+        match (segment.last_mut(), piece) {
+            (Some(Piece::Text(before)), Piece::Text(text)) if level_ends_here.is_none_or(|end| end.0 != at) => {
+                *before = format_smolstr!("{before}{text}");
+            }
+            (_, piece) => segment.push(piece),
+        }
+        Ok(())
+    }
+
+    fn push_tail(&mut self, param: u16, kind: TailKind) -> Pushed {
+        self.not_after_tail()?;
+        match (kind, self.segments.last()) {
+            (TailKind::Rest, Some(segment)) if segment.is_empty() => {
+                self.segments.pop();
+            }
+            (TailKind::Rest, _) => {
+                return Err(("tail", "a tail takes whole segments; write `/` before `{+…}`".to_owned()));
+            }
+            (TailKind::Items, Some(segment)) if segment.is_empty() => {
+                return Err(("double-slash", "`{/…}` brings its own slash; leave out the one before it".to_owned()));
+            }
+            (TailKind::Items, _) => {}
+        }
+        self.tail = Some((param, kind));
+        Ok(())
+    }
+
+    fn not_after_tail(&self) -> Pushed {
+        match self.tail {
+            None => Ok(()),
+            Some(_) => Err(("tail", "a tail takes all that follows, so nothing can stand after it".to_owned())),
+        }
+    }
+
+    fn ends_with(&self, param: u16) -> bool {
+        self.tail.is_none() && self.segments.last().and_then(|segment| segment.last()) == Some(&Piece::Value(param))
+    }
+
+    /// The parameters that have a value in this variant.
+    pub(super) fn filled(&self) -> impl Iterator<Item = u16> {
+        let values = self.segments.iter().flatten().filter_map(Piece::value).copied();
+        values.chain(self.tail.map(|(param, _)| param))
+    }
+}

@@ -1,0 +1,162 @@
+//! Texts that tables are read from, and places in them.
+
+use std::fmt;
+use std::ops::Range;
+use std::sync::Arc;
+
+use super::Place;
+
+/// The text of a table file, with the name under which errors speak of it.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{Source, Table};
+///
+/// let error = Table::from_source(Source::toml("[routes.home]\npth = '/'").named("routes.toml")).unwrap_err();
+/// assert!(error.to_string().contains("routes.toml:2:1: unknown key `pth`"));
+/// ```
+#[derive(Debug, Clone)]
+pub struct Source {
+    pub(super) syntax: Syntax,
+    pub(super) name: Option<String>,
+    pub(super) text: String,
+}
+
+/// What a table file is written in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Syntax {
+    /// TOML 1.0.
+    Toml,
+    /// JSON (RFC 8259).
+    Json,
+    /// YAML 1.2.
+    Yaml,
+}
+
+impl Source {
+    /// A text in TOML 1.0.
+    pub fn toml(text: impl Into<String>) -> Self {
+        Self { syntax: Syntax::Toml, name: None, text: text.into() }
+    }
+
+    /// A text in JSON (RFC 8259).
+    pub fn json(text: impl Into<String>) -> Self {
+        Self { syntax: Syntax::Json, name: None, text: text.into() }
+    }
+
+    /// A text in YAML 1.2.
+    pub fn yaml(text: impl Into<String>) -> Self {
+        Self { syntax: Syntax::Yaml, name: None, text: text.into() }
+    }
+
+    /// A text in the format that the leaf of its file's name says: `.json`, `.yaml` or `.yml`, else TOML.
+    pub fn by_name(name: impl Into<String>, text: impl Into<String>) -> Self {
+        let name = name.into();
+        let source = match name.rsplit('.').next() {
+            Some("json") => Self::json(text),
+            Some("yaml" | "yml") => Self::yaml(text),
+            _ => Self::toml(text),
+        };
+        source.named(name)
+    }
+
+    /// Gives the text the name of its file.
+    #[must_use]
+    pub fn named(mut self, name: impl Into<String>) -> Self {
+        self.name = Some(name.into());
+        self
+    }
+}
+
+/// A source that is being read, and where its lines begin.
+pub(super) struct Origin {
+    name: Option<String>,
+    text: String,
+    lines: Vec<usize>,
+}
+
+impl Origin {
+    pub(super) fn new(source: Source) -> Arc<Self> {
+        let lines = std::iter::once(0).chain(source.text.match_indices('\n').map(|(at, _)| at + 1)).collect();
+        Arc::new(Self { name: source.name, text: source.text, lines })
+    }
+
+    pub(super) fn text(&self) -> &str {
+        &self.text
+    }
+
+    pub(super) fn name(&self) -> Option<&str> {
+        self.name.as_deref()
+    }
+}
+
+/// A stretch of bytes in a source. It shares the source, so that tables of several files can be joined
+/// without renumbering anything.
+#[derive(Clone)]
+pub(crate) struct Span {
+    origin: Arc<Origin>,
+    start: u32,
+    end: u32,
+}
+
+impl fmt::Debug for Span {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}..{}", self.start, self.end)
+    }
+}
+
+impl Span {
+    pub(super) fn new(origin: &Arc<Origin>, range: Range<usize>) -> Self {
+        // The reader refuses sources that do not fit into 32 bits, so nothing is cut off here.
+        let narrow = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
+        Self { origin: Arc::clone(origin), start: narrow(range.start), end: narrow(range.end.max(range.start)) }
+    }
+
+    /// The part of this span that starts `offset` bytes into it and is `width` bytes wide.
+    pub(crate) fn within(&self, offset: usize, width: usize) -> Self {
+        let at = |bytes: usize| (self.start as usize + bytes).min(self.end as usize);
+        Self::new(&self.origin, at(offset)..at(offset + width))
+    }
+
+    pub(super) fn start(&self) -> u32 {
+        self.start
+    }
+
+    pub(super) fn bytes(&self) -> Range<usize> {
+        self.start as usize..self.end as usize
+    }
+
+    pub(crate) fn width(&self) -> usize {
+        (self.end - self.start) as usize
+    }
+
+    /// Line and column for people.
+    pub(crate) fn place(&self) -> Place {
+        let text = self.origin.text();
+        let end = (self.end as usize).min(text.len());
+        let start = (self.start as usize).min(end);
+        let line = self.origin.lines.partition_point(|&begin| begin <= start);
+        let begin = self.origin.lines[line.saturating_sub(1)];
+        let column = text.get(begin..start).map_or(1, |before| before.chars().count() + 1);
+        Place::new(self.origin.name.clone(), line, column, start..end)
+    }
+}
+
+/// A value and, where it came from a file, its place there.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Placed<T> {
+    pub(crate) value: T,
+    pub(crate) span: Option<Span>,
+}
+
+impl<T> Placed<T> {
+    pub(crate) fn new(value: T, span: Span) -> Self {
+        Self { value, span: Some(span) }
+    }
+}
+
+impl<T> From<T> for Placed<T> {
+    fn from(value: T) -> Self {
+        Self { value, span: None }
+    }
+}

@@ -1,0 +1,173 @@
+//! How much memory a table takes.
+
+use std::collections::HashSet;
+use std::sync::Arc;
+
+use smol_str::SmolStr;
+
+use super::conditions::{HostMatcher, Methods, QueryMatcher};
+use super::pattern::{Pattern, Piece};
+use super::route::{Destination, Route};
+use super::table::{Frozen, Table};
+use super::tree::Tree;
+use crate::declare::Data;
+use crate::rule::Check;
+use crate::template::{Part, Template};
+
+impl<P> Table<P> {
+    /// The bytes that the table takes on the heap, near enough: routes, rules and the tree; what the pages
+    /// themselves point to is not counted. Clones of a table share them.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let small = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
+    /// let large = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'\n[routes.night]\npath = '/{date}'\npage = 'night'\nparams.date = 'date'")?;
+    /// assert!(small.memory_usage() < large.memory_usage());
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn memory_usage(&self) -> usize {
+        size_of::<Frozen>() + self.frozen().heap() + size_of_val(self.pages())
+    }
+}
+
+/// Rules and methods are shared, so each is counted once.
+#[derive(Default)]
+struct Seen(HashSet<usize>);
+
+impl Seen {
+    fn count(&mut self, check: &Arc<Check>) -> usize {
+        if self.0.insert(Arc::as_ptr(check).addr()) { size_of::<Check>() + check.heap() } else { 0 }
+    }
+
+    /// Most routes share the methods that they answer.
+    fn methods(&mut self, methods: &Methods) -> usize {
+        let is_new = self.0.insert(Arc::as_ptr(&methods.0).cast::<u8>().addr());
+        if is_new { SHARED + list(&methods.0, |method| method.len()) } else { 0 }
+    }
+}
+
+/// A text that stands where it is kept if it is short.
+fn short(text: &SmolStr) -> usize {
+    if text.is_heap_allocated() { SHARED + text.len() } else { 0 }
+}
+
+/// The counters of what is shared.
+const SHARED: usize = 2 * size_of::<usize>();
+
+fn list<T>(items: &[T], heap: impl FnMut(&T) -> usize) -> usize {
+    size_of_val(items) + items.iter().map(heap).sum::<usize>()
+}
+
+/// A hash table of so many entries: a power of two of slots, at most seven eighths of them taken.
+fn hashed(capacity: usize, entry: usize) -> usize {
+    if capacity == 0 { 0 } else { (capacity * 8 / 7).next_power_of_two() * (entry + 1) }
+}
+
+impl Frozen {
+    fn heap(&self) -> usize {
+        let mut rules = Seen::default();
+        let routes = self.routes.capacity() * size_of::<Route>();
+        routes
+            + self.routes.iter().map(|route| route.heap(&mut rules)).sum::<usize>()
+            // Names are shared with the routes.
+            + hashed(self.names.capacity(), size_of::<(Arc<str>, u32)>())
+            + self.tree.heap(&mut rules)
+    }
+}
+
+impl Route {
+    fn heap(&self, rules: &mut Seen) -> usize {
+        let onward = self.onward.as_ref().map_or(0, |onward| {
+            size_of_val(&**onward)
+                + match &onward.aim {
+                    Destination::Route { values, .. } => list(values, |(name, filling)| {
+                        short(name) + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
+                    }),
+                    Destination::Url(url) => template(url),
+                }
+        });
+        SHARED
+            + self.name.len()
+            + self.own_path.len()
+            + template(&self.path)
+            + self.frame.as_ref().map_or(0, |frame| frame.len())
+            + data(&self.data)
+            + rules.methods(&self.methods)
+            + size_of_val(&*self.needs)
+            + onward
+            + query(&self.query, rules)
+            + self.host.as_ref().map_or(0, |host| self::host(host, rules))
+            + if self.params.is_empty() { 0 } else { SHARED }
+            + list(&self.params, |param| short(&param.name) + rules.count(&param.check))
+    }
+}
+
+impl Tree {
+    fn heap(&self, rules: &mut Seen) -> usize {
+        size_of_val(&*self.nodes)
+            + self.text.len()
+            + size_of_val(&*self.children)
+            + size_of_val(&*self.edges)
+            + size_of_val(&*self.branches)
+            + size_of_val(&*self.leaf_ids)
+            + size_of_val(&*self.leaves)
+            + size_of_val(&*self.steps)
+            + size_of_val(&*self.captures)
+            + size_of_val(&*self.covers)
+            + hashed(self.areas.capacity(), 24)
+            + self.areas.values().map(|area| size_of_val(&**area)).sum::<usize>()
+            + self.spelling.values().map(|text| text.len()).sum::<usize>()
+            + hashed(self.spelling.capacity(), 32)
+            + list(&self.patterns, |one| pattern(one, rules))
+            + hashed(self.order.patterns.capacity(), 12)
+            + hashed(self.order.leaves.capacity(), 12)
+            + self.order.single.len()
+    }
+}
+
+fn pattern(pattern: &Pattern, rules: &mut Seen) -> usize {
+    list(&pattern.pieces, |piece| match piece {
+        Piece::Text(text) => short(text),
+        Piece::Value(check) => rules.count(check),
+    })
+}
+
+fn query(query: &QueryMatcher, rules: &mut Seen) -> usize {
+    list(&query.literals, |(name, value)| name.len() + value.len())
+        + size_of_val(&*query.by_name)
+        + list(&query.params, |param| short(&param.name) + rules.count(&param.check))
+}
+
+fn host(host: &HostMatcher, rules: &mut Seen) -> usize {
+    size_of::<HostMatcher>() + template(&host.template) + pattern(&host.pattern, rules) + size_of_val(&*host.params)
+}
+
+fn template(template: &Template) -> usize {
+    template.as_str().len()
+        + list(template.parts(), |part| match part {
+            Part::Literal(text) => text.len(),
+            Part::Expression(expression) => expression.heap(),
+        })
+}
+
+fn data(data: &Data) -> usize {
+    match data {
+        Data::Text(text) => text.len(),
+        Data::List(items) => list(items, self::data),
+        Data::Table(entries) => list(entries, |(name, value)| name.len() + self::data(value)),
+        _ => 0,
+    }
+}
+#[cfg(test)]
+mod tests {
+    use crate::lookup::Node;
+
+    /// A step of the walk touches one line of the cache.
+    #[test]
+    fn a_node_fits_into_a_line_of_the_cache() {
+        assert_eq!(size_of::<Node>(), 64);
+    }
+}

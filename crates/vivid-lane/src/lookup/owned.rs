@@ -1,0 +1,169 @@
+//! Matches and positions that outlive the request.
+
+use std::fmt;
+use std::ops::Range;
+use std::sync::Arc;
+
+use super::ask::Target;
+use super::found::{Match, Position};
+use super::path::Ends;
+use super::reading::Reading;
+use super::route::PageId;
+use super::table::Table;
+use super::tree::LeafId;
+
+/// A [`Match`] with everything that it borrows, to be kept or handed to another task.
+///
+/// It holds the table (two pointers) and the parts of the URL; [`get`](Self::get) gives the match back without another
+/// lookup.
+///
+/// # Example
+/// ```
+/// use vivid_lane::{OwnedMatch, Table};
+///
+/// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'")?;
+/// let kept: OwnedMatch = {
+///     let url = String::from("/nights/2031-04-02?print=1");
+///     table.find(&url).unwrap().keep()
+/// };
+/// assert_eq!(kept.get().param("date").as_deref(), Some("2031-04-02"));
+/// assert_eq!(kept.get().address(), "/nights/2031-04-02?print=1");
+///
+/// // With other pages in the place of its own: here, with none.
+/// let bare = table.bind(|_| Some(()))?;
+/// assert_eq!(table.find("/nights/2031-04-02").unwrap().keep_in(&bare).unwrap().get().page(), &());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub struct OwnedMatch<P = String> {
+    position: OwnedPosition<P>,
+    page: PageId,
+}
+
+/// A [`Position`] with everything that it borrows. See [`OwnedMatch`].
+pub struct OwnedPosition<P = String> {
+    table: Table<P>,
+    leaf: LeafId,
+    ends: Ends,
+    is_plain: bool,
+    host: Option<Box<str>>,
+    /// The path as it was sent, and the query after it, if there is one.
+    url: Box<str>,
+    /// Where the path ends.
+    sent: usize,
+    /// Where the path of the page stands in it.
+    path: Range<usize>,
+}
+
+impl<P> Clone for OwnedMatch<P> {
+    fn clone(&self) -> Self {
+        Self { position: self.position.clone(), page: self.page }
+    }
+}
+
+impl<P> Clone for OwnedPosition<P> {
+    fn clone(&self) -> Self {
+        Self {
+            table: self.table.clone(),
+            leaf: self.leaf,
+            ends: self.ends.clone(),
+            is_plain: self.is_plain,
+            host: self.host.clone(),
+            url: self.url.clone(),
+            sent: self.sent,
+            path: self.path.clone(),
+        }
+    }
+}
+
+impl<P> fmt::Debug for OwnedMatch<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.get().fmt(f)
+    }
+}
+
+impl<P> fmt::Debug for OwnedPosition<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.get().fmt(f)
+    }
+}
+
+impl<P> OwnedMatch<P> {
+    /// The match.
+    #[must_use]
+    pub fn get(&self) -> Match<'_, '_, P> {
+        Match::of_page(&self.position.table, self.page, self.position.reading())
+    }
+}
+
+impl<P> OwnedPosition<P> {
+    /// The position.
+    #[must_use]
+    pub fn get(&self) -> Position<'_, '_, P> {
+        Position::new(&self.table, self.reading())
+    }
+
+    fn reading(&self) -> Reading<'_, '_> {
+        let (sent, query) = self.url.split_at(self.sent);
+        let target = Target {
+            host: self.host.as_deref(),
+            path: sent.get(self.path.clone()).unwrap_or_default(),
+            sent,
+            query: query.strip_prefix('?'),
+        };
+        Reading::at(self.table.frozen(), self.leaf, target, self.ends.clone()).plain(self.is_plain)
+    }
+}
+
+impl<P> Match<'_, '_, P> {
+    /// Keeps the match beyond the URL and the table that it borrows from.
+    #[must_use]
+    pub fn keep(&self) -> OwnedMatch<P> {
+        OwnedMatch { position: self.owned_in(self.table()), page: self.page_id() }
+    }
+
+    /// Keeps the match with the pages of another table, which was [bound](Table::bind) from the same one; `None` for
+    /// any other.
+    #[must_use]
+    pub fn keep_in<Q>(&self, table: &Table<Q>) -> Option<OwnedMatch<Q>> {
+        Some(OwnedMatch { position: self.keep_position_in(table)?, page: self.page_id() })
+    }
+}
+
+impl<P> Position<'_, '_, P> {
+    /// Keeps the position beyond the URL and the table that it borrows from.
+    #[must_use]
+    pub fn keep_position(&self) -> OwnedPosition<P> {
+        self.owned_in(self.table())
+    }
+
+    /// Keeps the position with the pages of another table, which was [bound](Table::bind) from the same one; `None` for
+    /// any other.
+    #[must_use]
+    pub fn keep_position_in<Q>(&self, table: &Table<Q>) -> Option<OwnedPosition<Q>> {
+        Arc::ptr_eq(self.table().shared(), table.shared()).then(|| self.owned_in(table))
+    }
+
+    fn owned_in<Q>(&self, table: &Table<Q>) -> OwnedPosition<Q> {
+        let reading = self.reading();
+        let (leaf, ends, is_plain) = reading.parts();
+        let Target { host, path, sent, query } = reading.target;
+        let mut url = String::with_capacity(sent.len() + query.map_or(0, |query| query.len() + 1));
+        url.push_str(sent);
+        if let Some(query) = query {
+            url.push('?');
+            url.push_str(query);
+        }
+        // The path of the page is a part of what was sent, unless it is empty.
+        let start = if path.is_empty() { 0 } else { path.as_ptr().addr().wrapping_sub(sent.as_ptr().addr()) };
+        OwnedPosition {
+            table: table.clone(),
+            leaf,
+            ends: ends.clone(),
+            is_plain,
+            host: host.map(Into::into),
+            url: url.into_boxed_str(),
+            sent: sent.len(),
+            path: start..start.wrapping_add(path.len()),
+        }
+    }
+}

@@ -1,0 +1,357 @@
+//! Where the values of a URL stand, and what they are.
+
+use std::borrow::Cow;
+
+use super::ask::Target;
+use super::conditions::FEW;
+use super::look::Parts;
+use super::path::Ends;
+use super::route::{Param, ParamKind, Route, RouteId};
+use super::table::Frozen;
+use super::tree::{Capture, Leaf, LeafId, Step};
+use crate::template::percent::{decode, decode_form, triplet};
+use crate::template::{Value, Values};
+
+/// A URL as a route reads it. Nothing is worked out before it is asked for: where a value stands follows from
+/// the ends of the segments and from the leaf.
+#[derive(Debug)]
+pub(crate) struct Reading<'t, 'u> {
+    frozen: &'t Frozen,
+    leaf: LeafId,
+    pub(crate) target: Target<'u>,
+    ends: Ends,
+    /// Is nothing in the path escaped?
+    is_plain: bool,
+}
+
+/// Where a value stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Slot<'u> {
+    Absent,
+    /// In the path, undecoded.
+    Path(&'u str),
+    /// Segments of the path, undecoded.
+    Items(&'u str),
+    /// In the query, undecoded.
+    Query(&'u str),
+    Host(&'u str),
+    /// All of the query that no other parameter takes.
+    Pairs,
+}
+
+impl<'t, 'u> Reading<'t, 'u> {
+    pub(crate) fn new(frozen: &'t Frozen, id: LeafId, parts: &Parts<'u>) -> Self {
+        let is_plain = !parts.segments.is_escaped();
+        let mut reading = Self::at(frozen, id, parts.target, parts.segments.ends()).plain(is_plain);
+        reading.find_query_values();
+        reading
+    }
+
+    /// A reading by its parts, of a path without escapes.
+    #[inline]
+    pub(super) fn at(frozen: &'t Frozen, leaf: LeafId, target: Target<'u>, ends: Ends) -> Self {
+        Self { frozen, leaf, target, ends, is_plain: true }
+    }
+
+    /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
+    /// a few. Fewer are looked for when they are asked for.
+    #[inline(never)]
+    pub(super) fn find_query_values(&mut self) {
+        if let Some(query) = self.target.query
+            && self.leaf().reads_much
+        {
+            self.ends.keep_places(self.route().query.places(names(query)));
+        }
+    }
+
+    /// The same reading of a path of which this is known: is nothing in it escaped?
+    pub(super) fn plain(self, is_plain: bool) -> Self {
+        Self { is_plain, ..self }
+    }
+
+    /// By which leaf the path is read, where its segments end, and whether nothing in it is escaped.
+    pub(super) fn parts(&self) -> (LeafId, &Ends, bool) {
+        (self.leaf, &self.ends, self.is_plain)
+    }
+
+    fn leaf(&self) -> &'t Leaf {
+        self.frozen.tree.leaf(self.leaf)
+    }
+
+    pub(crate) fn route(&self) -> &'t Route {
+        self.frozen.route(self.route_id())
+    }
+
+    pub(crate) fn route_id(&self) -> RouteId {
+        self.leaf().route
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.route().params.len()
+    }
+
+    pub(crate) fn levels(&self) -> usize {
+        self.leaf().covers.count as usize
+    }
+
+    /// Where the value of a parameter stands.
+    #[inline]
+    fn slot(&self, index: usize) -> Slot<'u> {
+        let param = &self.route().params[index];
+        let found = match param.kind {
+            ParamKind::Segment => self.captured(index).map(Slot::Path),
+            ParamKind::Items => self.tail().map(Slot::Items),
+            ParamKind::Rest => self.tail().map(Slot::Path),
+            ParamKind::Query => self.in_query(index),
+            ParamKind::Host => self.in_host(index),
+            ParamKind::Pairs => Some(Slot::Pairs),
+            ParamKind::Fragment => None,
+        };
+        found.unwrap_or(Slot::Absent)
+    }
+
+    /// What stands in the path for a parameter, as it was sent.
+    #[inline]
+    fn captured(&self, index: usize) -> Option<&'u str> {
+        let leaf = self.leaf();
+        let captures = self.frozen.tree.captures(leaf);
+        let is_it = |capture: &&Capture| usize::from(capture.param) == index;
+        // Most routes capture their parameters in order, each in its place.
+        let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
+        let segment = usize::from(capture.segment);
+        let (start, end) = if capture.is_whole {
+            self.ends.bounds(segment)
+        } else {
+            self.piece(leaf, segment, usize::from(capture.piece))
+        };
+        self.target.path.get(start..end)
+    }
+
+    /// The segments that the tail takes.
+    fn tail(&self) -> Option<&'u str> {
+        let leaf = self.leaf();
+        leaf.tail?;
+        let (start, _) = self.ends.bounds(leaf.steps.count as usize - 1);
+        Some(&self.target.path[start..])
+    }
+
+    /// Where a piece of a segment stands in the path.
+    fn piece(&self, leaf: &Leaf, at: usize, piece: usize) -> (usize, usize) {
+        let whole = self.ends.bounds(at);
+        let Some(Step::Pattern(pattern)) = self.frozen.tree.steps(leaf).get(at) else { return whole };
+        let pattern = self.frozen.tree.pattern(*pattern);
+        if pattern.pieces.len() == 1 {
+            return whole;
+        }
+        let raw = &self.target.path[whole.0..whole.1];
+        // What could not be decoded was refused before the lookup.
+        let text = decode(raw).unwrap_or_default();
+        match pattern.split(&text).as_ref().and_then(|split| split.get(piece)) {
+            Some(&(start, end)) => (whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end)),
+            None => whole,
+        }
+    }
+
+    fn in_query(&self, index: usize) -> Option<Slot<'u>> {
+        let query = self.target.query?;
+        let demand = &self.route().query;
+        let (number, param) = demand.param(index)?;
+        let start = if demand.params.len() <= FEW {
+            names(query).find(|(name, _)| **name == *param.name)?.1
+        } else {
+            (*self.ends.places().get(number)?)?
+        };
+        let raw = value_from(query, start);
+        // An optional value that is empty and that its rule refuses counts as absent.
+        let is_unfilled = raw.is_empty() && !param.is_required && !param.check.is_any();
+        (!is_unfilled).then_some(Slot::Query(raw))
+    }
+
+    fn in_host(&self, index: usize) -> Option<Slot<'u>> {
+        let (demand, host) = (self.route().host.as_ref()?, self.target.host?);
+        let piece = demand.params.iter().position(|param| param.is_some_and(|param| usize::from(param) == index))?;
+        let (start, end) = *demand.split(host)?.get(piece)?;
+        Some(Slot::Host(&host[start..end]))
+    }
+
+    /// The part of the path that the level's own template stands for, as it was sent.
+    pub(crate) fn covered(&self, level: usize) -> &'u str {
+        let start = level.checked_sub(1).map_or(0, |above| self.covered_to(above));
+        &self.target.path[start..self.covered_to(level)]
+    }
+
+    /// Where the part of the path ends that a level and those above it stand for.
+    fn covered_to(&self, level: usize) -> usize {
+        let leaf = self.leaf();
+        let cover = self.frozen.tree.covers(leaf)[level];
+        if cover.has_tail {
+            return self.target.path.len();
+        }
+        let Some(last) = usize::from(cover.segments).checked_sub(1) else { return 0 };
+        match cover.pieces {
+            None => self.ends.bounds(last).1,
+            Some(pieces) => self.piece(leaf, last, usize::from(pieces)).0,
+        }
+    }
+
+    /// How many values the URL spells out that their rules would give by default.
+    pub(crate) fn spelt_defaults(&self) -> usize {
+        let route = self.route();
+        if !route.has_defaults {
+            return 0;
+        }
+        let is_spelt = |index: usize| {
+            let param = &route.params[index];
+            param.is_optional
+                && param.check.default.is_some()
+                && matches!(self.slot(index), Slot::Path(_) | Slot::Query(_))
+                && self.text(index).as_deref() == param.check.default.as_deref()
+        };
+        (0..route.params.len()).filter(|&index| is_spelt(index)).count()
+    }
+
+    /// The values in the URL, by name; with the defaults of absent ones.
+    pub(crate) fn values(&self) -> Values {
+        let mut values = Values::new();
+        for (index, param) in self.route().params.iter().enumerate() {
+            if let Some(value) = self.value_at(index) {
+                values.insert(&*param.name, value);
+            }
+        }
+        values
+    }
+
+    pub(crate) fn index(&self, name: &str) -> Option<usize> {
+        self.route().params.iter().position(|param| *param.name == *name)
+    }
+
+    pub(crate) fn text(&self, index: usize) -> Option<Cow<'_, str>> {
+        // What could not be decoded was refused when the URL was split, so nothing is lost here.
+        match self.slot(index) {
+            Slot::Path(raw) if self.is_plain => Some(Cow::Borrowed(raw)),
+            Slot::Path(raw) => decode(raw).ok(),
+            Slot::Query(raw) => decode_form(raw).ok(),
+            Slot::Host(text) => Some(Cow::Owned(text.to_ascii_lowercase())),
+            Slot::Absent => self.route().params[index].check.default.as_deref().map(Cow::Borrowed),
+            Slot::Items(_) | Slot::Pairs => None,
+        }
+    }
+
+    /// Names and decoded values of the parameters that are one text.
+    #[inline]
+    pub(crate) fn texts(&self) -> Texts<'_, 't, 'u> {
+        let leaf = self.leaf();
+        Texts {
+            reading: self,
+            params: self.frozen.route(leaf.route).params.iter().enumerate(),
+            captures: self.frozen.tree.captures(leaf),
+            is_simple: leaf.is_simple && self.is_plain,
+        }
+    }
+
+    /// What stands in the path for a segment; it has nothing escaped.
+    #[inline]
+    fn segment(&self, at: usize) -> Option<&'u str> {
+        let (start, end) = self.ends.bounds(at);
+        self.target.path.get(start..end)
+    }
+
+    pub(crate) fn items(&self, index: usize) -> Vec<Cow<'u, str>> {
+        match self.slot(index) {
+            Slot::Items(raw) => raw.split('/').filter_map(|raw| decode(raw).ok()).collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The pairs of the query that the route does not know, undecoded.
+    pub(crate) fn unknown_pairs(&self) -> impl Iterator<Item = &'u str> {
+        let demand = &self.route().query;
+        let is_unknown = move |pair: &&str| {
+            let name = pair.split('=').next().unwrap_or_default();
+            !pair.is_empty() && demand.rest.is_none() && decode_form(name).is_ok_and(|name| !demand.names(&name))
+        };
+        self.target.query.unwrap_or_default().split('&').filter(is_unknown)
+    }
+
+    /// The pairs of the query that no other parameter takes.
+    fn rest(&self) -> Vec<(String, String)> {
+        let (demand, query) = (&self.route().query, self.target.query.unwrap_or_default());
+        let free = names(query).filter(|(name, _)| !demand.names(name));
+        let pair = |(name, start): (Cow<'_, str>, u32)| {
+            Some((name.into_owned(), decode_form(value_from(query, start)).ok()?.into_owned()))
+        };
+        free.filter_map(pair).collect()
+    }
+
+    pub(crate) fn value_at(&self, index: usize) -> Option<Value> {
+        match self.route().params[index].kind {
+            ParamKind::Items => {
+                let items = self.items(index);
+                (!items.is_empty()).then(|| Value::from(items))
+            }
+            ParamKind::Pairs => {
+                let pairs = self.rest();
+                (!pairs.is_empty()).then_some(Value::Pairs(pairs))
+            }
+            _ => self.text(index).map(|text| Value::Text(text.into_owned())),
+        }
+    }
+}
+
+/// Names and decoded values of the parameters that are one text.
+pub(crate) struct Texts<'a, 't, 'u> {
+    reading: &'a Reading<'t, 'u>,
+    params: std::iter::Enumerate<std::slice::Iter<'t, Param>>,
+    captures: &'t [Capture],
+    /// Is each value a whole segment as it stands, in the order of the parameters?
+    is_simple: bool,
+}
+
+impl<'a, 't> Iterator for Texts<'a, 't, '_> {
+    type Item = (&'t str, Cow<'a, str>);
+
+    #[inline]
+    fn next(&mut self) -> Option<Self::Item> {
+        loop {
+            let (index, param) = self.params.next()?;
+            let text = if self.is_simple {
+                let capture = self.captures.get(index)?;
+                self.reading.segment(usize::from(capture.segment)).map(Cow::Borrowed)
+            } else {
+                self.reading.text(index)
+            };
+            if let Some(text) = text {
+                return Some((&*param.name, text));
+            }
+        }
+    }
+}
+
+/// The decoded names of a query, each with the place at which its value begins.
+fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
+    let mut end = 0;
+    query.split('&').filter_map(move |piece| {
+        let start = end;
+        end += piece.len() + 1;
+        let (name, value) =
+            piece.split_once('=').map_or((piece, start + piece.len()), |(name, _)| (name, start + name.len() + 1));
+        // No URL that is looked up is so long that a place in it does not fit.
+        Some((decode_form(name).ok().filter(|_| !piece.is_empty())?, u32::try_from(value).ok()?))
+    })
+}
+
+/// The value that begins at a place of a query, undecoded.
+fn value_from(query: &str, start: u32) -> &str {
+    let rest = query.get(start as usize..).unwrap_or_default();
+    rest.split_once('&').map_or(rest, |(value, _)| value)
+}
+
+/// The offset in the sent form of a segment of an offset in its decoded form.
+fn raw_offset(raw: &str, decoded: usize) -> usize {
+    let bytes = raw.as_bytes();
+    let mut at = 0;
+    for _ in 0..decoded {
+        at += if bytes.get(at) == Some(&b'%') && triplet(&bytes[at + 1..]).is_some() { 3 } else { 1 };
+    }
+    at
+}

@@ -1,0 +1,391 @@
+//! The frozen table.
+
+use std::fmt;
+use std::sync::Arc;
+
+use hashbrown::HashMap;
+
+use super::path::Limits;
+use super::route::{Destination, NeedEntry, PageId, Route, RouteId};
+use super::site::Site;
+use super::tree::{Accepted, LeafId, Tree};
+use crate::declare::{Data, Finding, Slash};
+use crate::template::Template;
+
+/// A route table, built and proven: immutable, `Send + Sync`, and cheap to clone.
+///
+/// `P` is what a route shows: the name of its page after reading a file, and whatever
+/// [`bind`](Self::bind) puts in its place.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+///
+/// let table = Table::from_toml(r#"
+///     [routes.objects]
+///     path = "/objects"
+///     page = "object-list"
+///     [routes.objects.object]
+///     path = "/{object}"
+///     page = "object"
+///     [routes.objects.tonight]
+///     path = "/tonight"
+///     page = "tonight"
+/// "#)?;
+/// assert_eq!(table.find("/objects/tonight").unwrap().page(), "tonight");
+/// assert_eq!(table.find("/objects/moon").unwrap().param("object").as_deref(), Some("moon"));
+/// assert!(table.find("/objects/moon/far-side").is_none());
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+pub struct Table<P = String> {
+    frozen: Arc<Frozen>,
+    pages: Arc<[P]>,
+}
+
+/// All of a table but its pages. Frozen behind an [`Arc`] because requests on all threads read it at once.
+#[derive(Debug)]
+pub(crate) struct Frozen {
+    pub(crate) routes: Vec<Route>,
+    pub(crate) names: HashMap<Arc<str>, RouteId>,
+    pub(crate) tree: Tree,
+    /// The page for what is missing where no route says otherwise.
+    pub(crate) fallback: Option<PageId>,
+    /// Does a route say otherwise?
+    pub(crate) has_fallbacks: bool,
+    pub(crate) site: Site,
+    /// Does a route name a host?
+    pub(crate) has_hosts: bool,
+    pub(crate) needs: Vec<NeedEntry>,
+    /// The names of the live lists.
+    pub(crate) lists: Vec<Box<str>>,
+    /// What was found that does not keep the table from working.
+    pub(crate) findings: Vec<Finding>,
+    pub(crate) limits: Limits,
+    /// The longest URL that may go the short way.
+    pub(crate) longest_fast: usize,
+}
+
+impl Frozen {
+    pub(crate) fn route(&self, id: RouteId) -> &Route {
+        &self.routes[id.0 as usize]
+    }
+
+    /// Is a route another one, or one of its descendants?
+    pub(crate) fn is_below(&self, id: RouteId, above: RouteId) -> bool {
+        std::iter::successors(Some(id), |id| self.route(*id).parent).any(|id| id == above)
+    }
+
+    /// Of leaves none of which is narrower than another, the one that answers the method: that of the
+    /// highest priority, else the first declared.
+    pub(crate) fn choose(&self, accepted: &Accepted, method: &str) -> Option<LeafId> {
+        let route = |leaf: &LeafId| self.tree.leaf(*leaf).route;
+        let able = accepted.iter().copied().filter(|leaf| self.route(route(leaf)).methods.allows(method));
+        able.min_by_key(|leaf| (std::cmp::Reverse(self.route(route(leaf)).priority), route(leaf), *leaf))
+    }
+}
+
+impl<P> Clone for Table<P> {
+    fn clone(&self) -> Self {
+        Self { frozen: Arc::clone(&self.frozen), pages: Arc::clone(&self.pages) }
+    }
+}
+
+impl<P> fmt::Debug for Table<P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Table").field("routes", &self.frozen.routes.len()).finish_non_exhaustive()
+    }
+}
+
+impl<P> Table<P> {
+    pub(crate) fn new(frozen: Arc<Frozen>, pages: Arc<[P]>) -> Self {
+        Self { frozen, pages }
+    }
+
+    pub(super) fn pages(&self) -> &[P] {
+        &self.pages
+    }
+
+    pub(super) fn with_pages<Q>(&self, pages: Vec<Q>) -> Table<Q> {
+        Table { frozen: Arc::clone(&self.frozen), pages: pages.into() }
+    }
+
+    pub(super) fn shared(&self) -> &Arc<Frozen> {
+        &self.frozen
+    }
+
+    pub(crate) fn frozen(&self) -> &Frozen {
+        &self.frozen
+    }
+
+    pub(crate) fn page(&self, id: PageId) -> &P {
+        &self.pages[id.0 as usize]
+    }
+
+    /// The path under which the site is mounted: empty, or `/…` without a slash at the end.
+    #[must_use]
+    pub fn base(&self) -> &str {
+        &self.frozen.site.base
+    }
+
+    /// Do the addresses of pages stand in the fragment?
+    #[must_use]
+    pub fn is_in_fragment(&self) -> bool {
+        self.frozen.site.is_in_fragment
+    }
+
+    /// Does a route name a host? Without one, the host of a request makes no difference.
+    #[must_use]
+    pub fn has_hosts(&self) -> bool {
+        self.frozen.has_hosts
+    }
+
+    /// The most bytes that a URL may have.
+    #[must_use]
+    pub fn longest_url(&self) -> usize {
+        self.frozen.limits.bytes
+    }
+
+    /// Whether the path of a page ends with a slash.
+    #[must_use]
+    pub fn slash(&self) -> Slash {
+        self.frozen.site.slash
+    }
+
+    /// The frame around every page, where the site has one.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, TableSpec};
+    ///
+    /// let nights = RouteSpec::new("nights").path("/nights").page("nights").frame("calendar");
+    /// let table = TableSpec::new().frame("site").route(nights).build()?;
+    /// assert_eq!(table.frame(), Some("site"));
+    /// assert_eq!(table.find("/nights").unwrap().frames().collect::<Vec<_>>(), ["site", "calendar"]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn frame(&self) -> Option<&str> {
+        self.frozen.site.frame.as_deref()
+    }
+
+    /// The scheme and host under which the site is reached, where the table declares them.
+    #[must_use]
+    pub fn origin(&self) -> Option<&str> {
+        self.frozen.site.origin.as_deref()
+    }
+
+    /// The same table with other pages in the place of its own.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
+    /// assert_eq!(table.map_pages(|page| page.len()).find("/").unwrap().page(), &4);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn map_pages<Q>(&self, page: impl FnMut(&P) -> Q) -> Table<Q> {
+        self.with_pages(self.pages.iter().map(page).collect())
+    }
+
+    /// The route of that full name.
+    #[must_use]
+    pub fn route(&self, name: &str) -> Option<RouteRef<'_, P>> {
+        self.frozen.names.get(name).map(|&id| RouteRef { table: self, id })
+    }
+
+    /// All routes in the order of the table file, parents before their children.
+    #[must_use]
+    pub fn routes(&self) -> Routes<'_, P> {
+        Routes { table: self, ids: 0..u32::try_from(self.frozen.routes.len()).unwrap_or(u32::MAX) }
+    }
+
+    /// The names of the needs that the table declares.
+    pub fn needs(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.frozen.needs.iter().map(|need| &*need.name)
+    }
+
+    /// The route to which those are sent who do not meet a need; `None` for a need that nobody declares, and for one without
+    /// such a place.
+    #[must_use]
+    pub fn need_otherwise(&self, need: &str) -> Option<RouteRef<'_, P>> {
+        let declared = self.frozen.needs.iter().find(|declared| *declared.name == *need)?;
+        declared.otherwise.map(|id| self.route_ref(id))
+    }
+
+    /// What was found about the table that does not keep it from working.
+    #[must_use]
+    pub fn findings(&self) -> &[Finding] {
+        &self.frozen.findings
+    }
+
+    pub(crate) fn route_ref(&self, id: RouteId) -> RouteRef<'_, P> {
+        RouteRef { table: self, id }
+    }
+}
+
+/// The routes of a table.
+#[derive(Debug, Clone)]
+pub struct Routes<'t, P> {
+    table: &'t Table<P>,
+    ids: std::ops::Range<u32>,
+}
+
+impl<'t, P> Iterator for Routes<'t, P> {
+    type Item = RouteRef<'t, P>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        self.ids.next().map(|id| RouteRef { table: self.table, id: RouteId(id) })
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.ids.size_hint()
+    }
+}
+
+impl<P> ExactSizeIterator for Routes<'_, P> {}
+
+/// A route of a table.
+pub struct RouteRef<'t, P = String> {
+    table: &'t Table<P>,
+    id: RouteId,
+}
+
+impl<P> Copy for RouteRef<'_, P> {}
+
+impl<P> Clone for RouteRef<'_, P> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+
+impl<P> PartialEq for RouteRef<'_, P> {
+    /// The same route of the same table.
+    fn eq(&self, other: &Self) -> bool {
+        self.id == other.id && Arc::ptr_eq(&self.table.frozen, &other.table.frozen)
+    }
+}
+
+impl<P> Eq for RouteRef<'_, P> {}
+
+impl<P> fmt::Debug for RouteRef<'_, P> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("RouteRef").field("name", &self.name()).field("path", &self.path().as_str()).finish()
+    }
+}
+
+impl<'t, P> RouteRef<'t, P> {
+    pub(crate) fn frozen_route(self) -> &'t Route {
+        self.table.frozen.route(self.id)
+    }
+
+    pub(crate) fn id(self) -> RouteId {
+        self.id
+    }
+
+    /// The full name, such as `nights.night`.
+    #[must_use]
+    pub fn name(self) -> &'t str {
+        &self.frozen_route().name
+    }
+
+    /// The path from the root.
+    #[must_use]
+    pub fn path(self) -> &'t Template {
+        &self.frozen_route().path
+    }
+
+    /// The path as the route itself declares it, without its ancestors'; empty for one that declares none.
+    #[must_use]
+    pub fn own_path(self) -> &'t str {
+        &self.frozen_route().own_path
+    }
+
+    /// What the route shows; `None` for one that only groups.
+    #[must_use]
+    pub fn page(self) -> Option<&'t P> {
+        self.frozen_route().page.map(|page| self.table.page(page))
+    }
+
+    /// The wrapper that the route puts around itself and its descendants.
+    #[must_use]
+    pub fn frame(self) -> Option<&'t str> {
+        self.frozen_route().frame.as_deref()
+    }
+
+    /// The page for what is missing under this route, where it has one of its own.
+    #[must_use]
+    pub fn fallback(self) -> Option<&'t P> {
+        self.frozen_route().fallback.map(|page| self.table.page(page))
+    }
+
+    /// Whether the route shows no page for what is missing under it, whatever an ancestor or the site says.
+    #[must_use]
+    pub fn has_no_fallback(self) -> bool {
+        self.frozen_route().no_fallback
+    }
+
+    /// What visitors must meet, the outermost ancestor's first.
+    pub fn needs(self) -> impl ExactSizeIterator<Item = &'t str> {
+        self.frozen_route().needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
+    }
+
+    /// The route that a redirect leads to; `None` for a route that is no redirect, and for one to another site.
+    #[must_use]
+    pub fn redirects_to(self) -> Option<Self> {
+        match &self.frozen_route().onward.as_ref()?.aim {
+            Destination::Route { to, .. } => Some(self.table.route_ref(*to)),
+            Destination::Url(_) => None,
+        }
+    }
+
+    /// The template of the address on another site that a redirect leads to.
+    #[must_use]
+    pub fn redirects_to_url(self) -> Option<&'t Template> {
+        match &self.frozen_route().onward.as_ref()?.aim {
+            Destination::Route { .. } => None,
+            Destination::Url(url) => Some(url),
+        }
+    }
+
+    /// The status of a redirect.
+    #[must_use]
+    pub fn redirect_status(self) -> Option<u16> {
+        self.frozen_route().onward.as_ref().map(|onward| onward.status)
+    }
+
+    /// The methods that the route answers; `GET` brings `HEAD`.
+    pub fn methods(self) -> impl ExactSizeIterator<Item = &'t str> {
+        self.frozen_route().methods.0.iter().map(|method| &**method)
+    }
+
+    /// The host that the route is reached under, where it or an ancestor names one.
+    #[must_use]
+    pub fn host(self) -> Option<&'t Template> {
+        self.frozen_route().host.as_ref().map(|host| &host.template)
+    }
+
+    /// Names of the parameters with their rules in a few words; no words for a parameter without a rule.
+    pub fn rules(self) -> impl ExactSizeIterator<Item = (&'t str, &'t str)> {
+        self.frozen_route().params.iter().map(|param| (&*param.name, param.check.label()))
+    }
+
+    /// The user's own data.
+    #[must_use]
+    pub fn data(self) -> &'t Data {
+        &self.frozen_route().data
+    }
+
+    /// The parent.
+    #[must_use]
+    pub fn parent(self) -> Option<Self> {
+        self.frozen_route().parent.map(|id| self.table.route_ref(id))
+    }
+
+    /// How many ancestors the route has.
+    #[must_use]
+    pub fn level(self) -> usize {
+        usize::from(self.frozen_route().level)
+    }
+}

@@ -1,0 +1,228 @@
+//! Values of a match as the types of the program.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde_core::de::value::{MapDeserializer, SeqDeserializer};
+use serde_core::de::{Deserialize, Deserializer, IntoDeserializer, Visitor};
+use serde_core::forward_to_deserialize_any;
+
+use super::found::Match;
+use crate::template::Value;
+
+/// A value that is not there, or not of the type that was asked for. Names the parameter.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ParamError {
+    route: String,
+    param: Option<String>,
+    reason: String,
+}
+
+impl ParamError {
+    /// The name of the parameter, where one is to blame.
+    #[must_use]
+    pub fn param(&self) -> Option<&str> {
+        self.param.as_deref()
+    }
+}
+
+impl fmt::Display for ParamError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.param {
+            Some(param) => write!(f, "parameter `{param}` of `{}`: {}", self.route, self.reason),
+            None => write!(f, "parameters of `{}`: {}", self.route, self.reason),
+        }
+    }
+}
+
+impl std::error::Error for ParamError {}
+
+impl<P> Match<'_, '_, P> {
+    /// The value of a parameter as a type of the program, by its [`FromStr`].
+    ///
+    /// # Errors
+    /// The route has no such parameter, the URL has no value for it, the value is a list, or the type does
+    /// not take it.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.plate]\npath = '/plates/{number}'\npage = 'plate'")?;
+    /// assert_eq!(table.find("/plates/1021").unwrap().get::<u32>("number")?, 1021);
+    /// let error = table.find("/plates/b-1021").unwrap().get::<u32>("number").unwrap_err();
+    /// assert_eq!(error.to_string(), "parameter `number` of `plate`: `b-1021`: invalid digit found in string");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn get<T>(&self, name: &str) -> Result<T, ParamError>
+    where
+        T: FromStr<Err: fmt::Display>,
+    {
+        let error =
+            |reason: String| ParamError { route: self.route().name().to_owned(), param: Some(name.to_owned()), reason };
+        let near = || crate::declare::nearest(name, self.route().rules().map(|(known, _)| known));
+        let text = match self.param(name) {
+            Some(text) => text,
+            None if !self.route().rules().any(|(known, _)| known == name) => {
+                let help = near().map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
+                return Err(error(format!("the route declares no parameter of that name{help}")));
+            }
+            None if self.value(name).is_some() => return Err(error("it is a list; ask for `list`".to_owned())),
+            None => return Err(error("the URL has no value for it, and it has no default".to_owned())),
+        };
+        text.parse().map_err(|reason: T::Err| error(format!("`{text}`: {reason}")))
+    }
+
+    /// All values as a struct of the program, by serde: a field for each parameter, of the same name.
+    ///
+    /// Numbers, booleans, characters and unit enums are read from the text; an optional parameter is an
+    /// `Option` or has a default; a list of segments is a `Vec`, a list of pairs a map.
+    ///
+    /// # Errors
+    /// A value is missing or not of the type of its field.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// #[derive(serde::Deserialize)]
+    /// struct Exposure {
+    ///     date: String,
+    ///     number: u16,
+    ///     band: Option<char>,
+    /// }
+    ///
+    /// let table = Table::from_toml("[routes.exposure]\npath = '/nights/{date}/{number}{?band}'\npage = 'exposure'")?;
+    /// let found = table.find("/nights/2031-04-02/7").unwrap();
+    /// let exposure: Exposure = found.params()?;
+    /// assert_eq!((exposure.date.as_str(), exposure.number, exposure.band), ("2031-04-02", 7, None));
+    ///
+    /// let found = table.find("/nights/2031-04-02/7?band=UBV").unwrap();
+    /// let error = found.params::<Exposure>().err().unwrap();
+    /// assert_eq!(error.param(), Some("band"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn params<T: for<'de> Deserialize<'de>>(&self) -> Result<T, ParamError> {
+        let route = self.route().name();
+        let values = self.values().map(|(name, value)| (name, Field { name, value }));
+        T::deserialize(MapDeserializer::new(values)).map_err(|Problem { param, reason }| ParamError {
+            route: route.to_owned(),
+            param,
+            reason,
+        })
+    }
+}
+
+/// What serde found wrong, and with which parameter.
+#[derive(Debug)]
+struct Problem {
+    param: Option<String>,
+    reason: String,
+}
+
+impl fmt::Display for Problem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.reason)
+    }
+}
+
+impl std::error::Error for Problem {}
+
+impl serde_core::de::Error for Problem {
+    fn custom<T: fmt::Display>(reason: T) -> Self {
+        Self { param: None, reason: reason.to_string() }
+    }
+
+    fn missing_field(field: &'static str) -> Self {
+        Self { param: Some(field.to_owned()), reason: "the URL has no value for it, and it has no default".to_owned() }
+    }
+}
+
+/// A value on its way into a field.
+struct Field<'t> {
+    name: &'t str,
+    value: Value,
+}
+
+impl<'t> Field<'t> {
+    fn blamed<T>(name: &str, result: Result<T, Problem>) -> Result<T, Problem> {
+        result.map_err(|problem| Problem { param: Some(name.to_owned()), ..problem })
+    }
+
+    fn parse<T: FromStr<Err: fmt::Display>>(&self) -> Result<T, Problem> {
+        let reason = |reason: String| Problem { param: Some(self.name.to_owned()), reason };
+        match &self.value {
+            Value::Text(text) => text.parse().map_err(|error| reason(format!("`{text}`: {error}"))),
+            _ => Err(reason("expected one value, found a list".to_owned())),
+        }
+    }
+}
+
+impl<'de> IntoDeserializer<'de, Problem> for Field<'_> {
+    type Deserializer = Self;
+
+    fn into_deserializer(self) -> Self {
+        self
+    }
+}
+
+macro_rules! parsed {
+    ($($method:ident $visit:ident)*) => {$(
+        fn $method<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, Problem> {
+            let value = self.parse()?;
+            Self::blamed(self.name, visitor.$visit(value))
+        }
+    )*};
+}
+
+impl<'de> Deserializer<'de> for Field<'_> {
+    type Error = Problem;
+
+    fn deserialize_any<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, Problem> {
+        let name = self.name;
+        Self::blamed(
+            name,
+            match self.value {
+                Value::Text(text) => visitor.visit_string(text),
+                Value::List(items) => visitor.visit_seq(SeqDeserializer::new(
+                    items.into_iter().map(|item| Field { name, value: Value::Text(item) }),
+                )),
+                Value::Pairs(pairs) => visitor.visit_map(MapDeserializer::new(
+                    pairs.into_iter().map(|(key, text)| (key, Field { name, value: Value::Text(text) })),
+                )),
+            },
+        )
+    }
+
+    parsed! {
+        deserialize_bool visit_bool
+        deserialize_i8 visit_i8 deserialize_i16 visit_i16 deserialize_i32 visit_i32 deserialize_i64 visit_i64
+        deserialize_i128 visit_i128
+        deserialize_u8 visit_u8 deserialize_u16 visit_u16 deserialize_u32 visit_u32 deserialize_u64 visit_u64
+        deserialize_u128 visit_u128
+        deserialize_f32 visit_f32 deserialize_f64 visit_f64
+        deserialize_char visit_char
+    }
+
+    fn deserialize_option<V: Visitor<'de>>(self, visitor: V) -> Result<V::Value, Problem> {
+        visitor.visit_some(self)
+    }
+
+    fn deserialize_newtype_struct<V: Visitor<'de>>(self, _: &'static str, visitor: V) -> Result<V::Value, Problem> {
+        visitor.visit_newtype_struct(self)
+    }
+
+    fn deserialize_enum<V: Visitor<'de>>(
+        self,
+        _: &'static str,
+        _: &'static [&'static str],
+        visitor: V,
+    ) -> Result<V::Value, Problem> {
+        let text: String = self.parse()?;
+        Self::blamed(self.name, visitor.visit_enum(IntoDeserializer::<Problem>::into_deserializer(text)))
+    }
+
+    forward_to_deserialize_any! {
+        str string bytes byte_buf unit unit_struct seq tuple tuple_struct map struct identifier ignored_any
+    }
+}

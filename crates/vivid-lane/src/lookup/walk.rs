@@ -1,0 +1,156 @@
+//! The walk through the tree, and the choice of the narrowest route.
+
+use super::ask::Ask;
+use super::route::{Route, RouteId};
+use super::tree::{Accepted, Leaf, LeafId, NodeId, TailKind, Tree};
+use crate::rule::Narrower;
+
+impl Tree {
+    /// The leaves that answer a URL, each no wider than any other that accepts it. More than one only where
+    /// their methods differ or where a priority or the order of declaration decides.
+    pub(crate) fn find(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Accepted {
+        let mut accepted = Accepted::new();
+        self.collect(self.root(), 0, ask, routes, &mut accepted);
+        if accepted.len() > 1 {
+            self.retain_narrowest(&mut accepted, ask.segments.len());
+        }
+        accepted
+    }
+
+    /// Keeps the leaves that no other of them is narrower than, for a path of so many segments.
+    #[cold]
+    pub(crate) fn retain_narrowest(&self, accepted: &mut Accepted, segments: usize) {
+        let all = accepted.clone();
+        accepted.retain(|one| !all.iter().any(|other| self.beats(*other, *one, segments)));
+    }
+
+    /// Is `left` narrower than `right`?
+    fn beats(&self, left: LeafId, right: LeafId, segments: usize) -> bool {
+        if left == right {
+            return false;
+        }
+        let (a, b) = (self.leaf(left).route, self.leaf(right).route);
+        match self.order.compare(self, left, right, segments) {
+            Narrower::Left | Narrower::LeftAsked => true,
+            Narrower::Right | Narrower::RightAsked => false,
+            // Two ways through one route: the one that fills more from the left was made first.
+            _ if a == b => left < right,
+            Narrower::Same | Narrower::Neither => false,
+        }
+    }
+
+    fn collect(&self, id: NodeId, at: usize, ask: &Ask<'_, '_>, routes: &[Route], accepted: &mut Accepted) {
+        let node = self.node(id);
+        if at == ask.segments.len() {
+            for &stop in self.leaves(node) {
+                if self.fits(self.leaf(stop), ask, routes) {
+                    accepted.push(stop);
+                }
+            }
+            return;
+        }
+        let text = ask.segments.text(at);
+        let before = accepted.len();
+        if let Some(target) = self.literal(id, node, text) {
+            self.collect(target, at + 1, ask, routes, accepted);
+        }
+        for edge in self.edges(node) {
+            if node.is_ordered && accepted.len() > before {
+                return;
+            }
+            if self.pattern(edge.pattern).accepts(text, ask.answers) {
+                self.collect(edge.target, at + 1, ask, routes, accepted);
+            }
+        }
+    }
+
+    /// Does an leaf accept what its path does not speak of?
+    fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
+        if leaf.is_free {
+            return true;
+        }
+        let route = &routes[leaf.route.0 as usize];
+        ask.meets(&route.query, route.host.as_deref()) && self.tail_fits(leaf, ask, routes)
+    }
+
+    /// Does the tail have as many segments as its rule wants, and the value that it wants?
+    pub(crate) fn tail_fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
+        let Some(tail) = &leaf.tail else { return true };
+        let check = &routes[leaf.route.0 as usize].params[usize::from(tail.param)].check;
+        let first = leaf.steps.count as usize - 1;
+        match tail.kind {
+            TailKind::Items => {
+                let count = ask.segments.len().saturating_sub(first);
+                (usize::from(check.min_items)..=usize::from(check.max_items)).contains(&count)
+            }
+            TailKind::Rest if check.is_any() => true,
+            TailKind::Rest => {
+                let value = ask.segments.texts().skip(first).collect::<Vec<_>>().join("/");
+                check.accepts(&value) && check.list.as_ref().is_none_or(|list| ask.answers.is_listed(list, &value))
+            }
+        }
+    }
+
+    /// Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. Of several that
+    /// cover as much, one that the query and the method fit goes first, then the narrower.
+    pub(crate) fn covering(
+        &self,
+        ask: &Ask<'_, '_>,
+        method: &str,
+        routes: &[Route],
+        is_wanted: &dyn Fn(RouteId) -> bool,
+    ) -> Option<LeafId> {
+        let mut search = Covering { tree: self, ask, method, routes, is_wanted, best: None };
+        search.node(self.root(), 0);
+        search.best.map(|(_, leaf)| leaf)
+    }
+}
+
+/// The search for what covers a path. It follows the same edges as the search for what answers it.
+struct Covering<'a, 'u> {
+    tree: &'a Tree,
+    ask: &'a Ask<'a, 'u>,
+    method: &'a str,
+    routes: &'a [Route],
+    is_wanted: &'a dyn Fn(RouteId) -> bool,
+    /// The best leaf so far, with how many segments it covers and whether query and method fit.
+    best: Option<((usize, bool), LeafId)>,
+}
+
+impl Covering<'_, '_> {
+    fn node(&mut self, id: NodeId, at: usize) {
+        let tree = self.tree;
+        let node = tree.node(id);
+        let areas = tree.areas.get(&id).map_or(&[][..], |area| area);
+        for &leaf in tree.leaves(node).iter().chain(areas) {
+            self.leaf(leaf, at);
+        }
+        if at == self.ask.segments.len() {
+            return;
+        }
+        let text = self.ask.segments.text(at);
+        if let Some(target) = tree.literal(id, node, text) {
+            self.node(target, at + 1);
+        }
+        for edge in tree.edges(node).iter().filter(|edge| !edge.is_tail) {
+            if tree.pattern(edge.pattern).accepts(text, self.ask.answers) {
+                self.node(edge.target, at + 1);
+            }
+        }
+    }
+
+    fn leaf(&mut self, leaf: LeafId, at: usize) {
+        let id = self.tree.leaf(leaf).route;
+        let route = &self.routes[id.0 as usize];
+        // A page at the root covers the root alone, unless something is declared below it.
+        let is_area = at > 0 || route.is_parent || route.fallback.is_some() || route.no_fallback;
+        let host_fits = route.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
+        if !is_area || !host_fits || !(self.is_wanted)(id) {
+            return;
+        }
+        let rank = (at, route.methods.allows(self.method) && self.ask.meets(&route.query, None));
+        if self.best.is_none_or(|(best, _)| rank > best) {
+            self.best = Some((rank, leaf));
+        }
+    }
+}
