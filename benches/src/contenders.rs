@@ -1,6 +1,7 @@
 //! Our own table of a corpus, and the URLs that all contenders are asked.
 
-use vivid_lane::{Match, Overlaps, RouteSpec, Rule, Table, TableSpec};
+use vivid_lane::declare::Overlaps;
+use vivid_lane::{Match, RouteSpec, Rule, Table, TableSpec};
 
 use crate::tables::{Corpus, Dice, Kind, Segment, template, url};
 

@@ -7,6 +7,7 @@ use std::hint::black_box;
 use std::path::Path;
 use std::time::Instant;
 
+use vivid_lane::link::LinkErrorKind;
 use vivid_lane::{Decision, Request, Source, Table, TableSpec};
 use vivid_lane_benches::contenders::{hits, links, misses, ours, read, spec};
 use vivid_lane_benches::forms::{MapPerNode, WholeShape};
@@ -163,8 +164,9 @@ fn demo() -> String {
             for (name, _) in route.rules() {
                 // The first of the texts that the rule does not refuse.
                 let text = texts.iter().cycle().skip(rotation).take(texts.len());
-                let fits =
-                    |text: &&&str| !link.clone().set(name, **text).to_url().is_err_and(|error| error.is_refused());
+                let fits = |text: &&&str| {
+                    !link.clone().set(name, **text).to_url().is_err_and(|error| error.kind() == LinkErrorKind::Refused)
+                };
                 let fitting = text.clone().find(fits);
                 link = link.set(name, *fitting.unwrap_or(&texts[0]));
             }

@@ -3,7 +3,8 @@
 use std::collections::BTreeSet;
 
 use serde_json::{Map, Value as Json, json};
-use vivid_lane::{Finding, Severity};
+use vivid_lane::Finding;
+use vivid_lane::declare::Severity;
 
 /// The log of one run over a table file.
 pub(crate) fn log(table: &str, findings: &[Finding]) -> Map<String, Json> {

@@ -4,7 +4,8 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use vivid_lane::{Finding, Review, Severity, Source, Table, TableError, TableSpec};
+use vivid_lane::declare::Severity;
+use vivid_lane::{Finding, Review, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
 

@@ -9,7 +9,8 @@
 //! writes texts; files are the caller's.
 //!
 //! ```
-//! use vivid_lane::{Source, Syntax};
+//! use vivid_lane::declare::Syntax;
+//! use vivid_lane::Source;
 //! use vivid_lane_exchange::rewrite;
 //!
 //! let yaml = Source::yaml("# The start.\nroutes:\n  home: { path: /, page: home }\n");

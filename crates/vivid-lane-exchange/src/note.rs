@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use vivid_lane::Place;
+use vivid_lane::declare::Place;
 
 /// Something that could not be carried over as it was, and what became of it.
 #[derive(Debug, Clone, PartialEq, Eq)]

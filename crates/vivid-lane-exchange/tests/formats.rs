@@ -5,7 +5,8 @@ mod reference;
 
 use proptest::prelude::*;
 use reference::model::{route, table};
-use vivid_lane::{Data, Document, Overlaps, Request, RouteSpec, Rule, Source, Syntax, Table, TableSpec};
+use vivid_lane::declare::{Data, Document, Overlaps, Syntax};
+use vivid_lane::{Request, RouteSpec, Rule, Source, Table, TableSpec};
 use vivid_lane_exchange::{rewrite, write_data, write_table};
 
 const ALL: [Syntax; 3] = [Syntax::Toml, Syntax::Json, Syntax::Yaml];

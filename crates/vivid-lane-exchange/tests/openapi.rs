@@ -1,7 +1,8 @@
 //! Laws of descriptions: read, written and read again, a table is the same; nothing is dropped without a word.
 
 use proptest::prelude::*;
-use vivid_lane::{Data, Decision, Document, Request, Source, Syntax, Table};
+use vivid_lane::declare::{Data, Document, Syntax};
+use vivid_lane::{Decision, Request, Source, Table};
 use vivid_lane_exchange::{openapi, write_data, write_table};
 
 const DEMO: &str = include_str!("demo/larkfell/api.yaml");

@@ -7,7 +7,8 @@ use std::io;
 use proptest::prelude::*;
 use quick_xml::Reader;
 use quick_xml::events::Event;
-use vivid_lane::{Data, Decision, Request, Table, Value};
+use vivid_lane::declare::Data;
+use vivid_lane::{Decision, Request, Table, Value};
 use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, Written, write_index};
 
 /// Files in memory.

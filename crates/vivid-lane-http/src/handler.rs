@@ -9,7 +9,9 @@ use bytes::Bytes;
 use http::{Request, Response};
 use tower::ServiceExt;
 use tower_service::Service;
-use vivid_lane::{NotFound, OwnedMatch, OwnedPosition, Position, Table};
+use vivid_lane::decide::NotFound;
+use vivid_lane::lookup::OwnedPosition;
+use vivid_lane::{OwnedMatch, Position, Table};
 
 use crate::visitor::BoxFuture;
 use crate::{Body, BoxError, Error};

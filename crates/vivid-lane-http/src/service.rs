@@ -10,7 +10,8 @@ use http::request::Parts;
 use http::{Request, Response, StatusCode};
 use tower::ServiceExt;
 use tower_service::Service;
-use vivid_lane::{Answer, Decision, Question, Request as Asked, Step};
+use vivid_lane::decide::Step;
+use vivid_lane::{Answer, Decision, Question, Request as Asked};
 
 use crate::Body;
 use crate::accept::{Form, preferred};

@@ -4,7 +4,8 @@ use std::collections::HashMap;
 
 use proc_macro2::{Ident, TokenStream};
 use quote::quote;
-use vivid_lane::{Data, ParamKind, Parameter};
+use vivid_lane::declare::Data;
+use vivid_lane::lookup::{ParamKind, Parameter};
 
 use crate::name::Names;
 

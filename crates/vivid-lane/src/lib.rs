@@ -33,39 +33,54 @@
 //! Matching is the inverse of link generation (RFC 6570). The narrower route wins, whatever the order of
 //! declaration: `/objects/tonight` before `/objects/{object}`.
 //!
-//! The crate does no I/O, prints nothing, starts no thread and reads no clock. The modules run one way:
-//! declared table → compiled → matched or linked → decided.
+//! # Where to go on
+//!
+//! In the order of the job:
+//!
+//! 1. [`declare`]: a table in a file ([`Source`]) or in Rust ([`TableSpec`], [`RouteSpec`], [`Rule`]), and what is found wrong with
+//!    it ([`TableError`]).
+//! 2. [`lookup`]: the built [`Table`], a [`Match`] with its values, as text ([`Position::param`]), typed
+//!    ([`Position::get`]) or as a struct ([`Position::params`]).
+//! 3. [`link`]: URLs from route names, from a table ([`Table::link`]) or from the page that is shown ([`Position::link`]).
+//! 4. [`decide`]: what to do with a [`Request`]: methods, redirects, needs, live lists, missing pages.
+//! 5. [`navigate`]: what changes between two pages; a history without a browser.
+//! 6. [`analyse`]: [`Review`] finds what works but was not meant, [`analyse::Differences`] compares two tables,
+//!    [`Table::explain`] says why a URL is answered as it is.
+//!
+//! [`template`] is RFC 6570 alone. [`design`] has the reasons.
+//!
+//! # Features
+//!
+//! All are on by default. With none of them the crate reads TOML, matches, links and decides.
+//!
+//! - `json`, `yaml`: table files in these formats.
+//! - `analyse`: the module of that name.
+//!
+//! The crate does no I/O, prints nothing, starts no thread and reads no clock.
 
-mod analyse;
+#![cfg_attr(
+    not(all(feature = "analyse", feature = "json", feature = "yaml")),
+    allow(dead_code, unused_imports, reason = "what only a feature uses is little, and stays where it belongs")
+)]
+
+#[cfg(feature = "analyse")]
+pub mod analyse;
 mod compile;
-mod decide;
-mod declare;
-mod link;
-mod lookup;
-mod navigate;
+pub mod decide;
+pub mod declare;
+pub mod link;
+pub mod lookup;
+pub mod navigate;
 mod rule;
-mod template;
+pub mod template;
 
-pub use analyse::{
-    Candidate, Difference, DifferenceKind, Differences, Explanation, NotCompared, ProposedRedirect, Review, Reviewed,
-    Suggestion, Verdict,
-};
-pub use decide::{
-    Allow, BadRequest, Counters, Decision, ListsNow, LiveLists, NotFound, Redirect, Request, Step, Steps, Unavailable,
-    Unmet, WrongMethod,
-};
-pub use declare::{
-    Case, Data, Document, DocumentItem, DocumentKey, Finding, Format, Location, Need, Overlaps, Place, RedirectTo,
-    RouteSpec, Rule, Severity, Slash, Source, Syntax, TableError, TableSpec, table_schema,
-};
-pub use link::{Active, Link, LinkError, LinkValue, slug};
-pub use lookup::{
-    Answer, BindError, FoundValues, Level, Levels, Lists, Match, Needs, OwnedMatch, OwnedPosition, ParamError,
-    ParamKind, Parameter, Position, Question, RouteRef, Routes, Table,
-};
-pub use navigate::{Change, History, Transition, transition};
-pub use rule::Automaton;
-pub use template::{Expression, Operator, Part, Template, TemplateError, Value, Values, Variable};
+#[cfg(feature = "analyse")]
+pub use analyse::Review;
+pub use decide::{Decision, LiveLists, Request};
+pub use declare::{Finding, Need, RedirectTo, RouteSpec, Rule, Source, TableError, TableSpec};
+pub use link::{Link, LinkError};
+pub use lookup::{Answer, Lists, Match, OwnedMatch, Position, Question, RouteRef, Table};
+pub use template::Value;
 
 /// The reasons behind the design.
 #[doc = include_str!("../DESIGN.md")]

@@ -8,7 +8,8 @@
 use std::error::Error;
 
 use rusqlite::Connection;
-use vivid_lane::{Counters, Decision, Question, Request, Step, Table};
+use vivid_lane::decide::{Counters, Step};
+use vivid_lane::{Decision, Question, Request, Table};
 
 const TABLE: &str = r#"
     lists = ["observers"]

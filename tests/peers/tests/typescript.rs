@@ -13,7 +13,9 @@ use proptest::strategy::ValueTree;
 use proptest::test_runner::{Config, TestRng, TestRunner};
 use reference::model::{Route, route, table, values};
 use serde_json::{Value as Json, json};
-use vivid_lane::{LinkError, Location, Overlaps, RouteSpec, Rule, Slash, Table, TableSpec, Value};
+use vivid_lane::declare::{Location, Overlaps, Slash};
+use vivid_lane::link::LinkErrorKind;
+use vivid_lane::{LinkError, RouteSpec, Rule, Table, TableSpec, Value};
 use vivid_lane_exchange::typescript;
 
 /// A folder with the module of each table, and the cases of all.
@@ -82,7 +84,8 @@ fn write(path: &Path, text: &str) {
 }
 
 fn needs_the_table(error: &LinkError) -> bool {
-    error.is_captured() || error.is_not_reversible() || error.to_string().contains("no route reads")
+    matches!(error.kind(), LinkErrorKind::Captured | LinkErrorKind::NotReversible)
+        || error.to_string().contains("no route reads")
 }
 
 fn to_json(value: &Value) -> Json {

@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 use vivid_lane::Table;
+use vivid_lane::link::LinkErrorKind;
 
 vivid_lane_macros::typed_table! {
     /// Every shape of parameter.
@@ -64,9 +65,9 @@ fn the_table_of_the_module_is_that_of_the_file() {
 #[test]
 fn what_the_rules_refuse_is_refused() {
     let night = larkfell::NightsNight { date: "2031-02-30".to_owned() };
-    assert!(night.to_url().expect_err("there is no such day").is_refused());
+    assert_eq!(night.to_url().expect_err("there is no such day").kind(), LinkErrorKind::Refused);
     let object = larkfell::ObjectsObject { object: "tonight".to_owned() };
-    assert!(object.to_url().expect_err("another page has this URL").is_captured());
+    assert_eq!(object.to_url().expect_err("another page has this URL").kind(), LinkErrorKind::Captured);
     // A number that does not fit into its type is no value of the struct.
     let url = "/huge/99999999999999999999";
     let found = shapes::table().find(url).expect("it is a whole number");

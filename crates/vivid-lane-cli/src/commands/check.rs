@@ -3,7 +3,8 @@
 use std::io::Write;
 
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Finding, Severity};
+use vivid_lane::Finding;
+use vivid_lane::declare::Severity;
 
 use crate::Outcome;
 use crate::args::{CheckArgs, Format};

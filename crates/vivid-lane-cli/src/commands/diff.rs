@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use serde_json::Map;
-use vivid_lane::{Difference, DifferenceKind, Differences, NotCompared, ProposedRedirect};
+use vivid_lane::analyse::{Difference, DifferenceKind, Differences, NotCompared, ProposedRedirect};
 
 use crate::Outcome;
 use crate::args::{DiffArgs, Format};

@@ -4,9 +4,9 @@ use std::io::{self, BufRead, Write};
 
 use anstyle::Style;
 use serde_json::{Map, Value as Json};
-use vivid_lane::{
-    Candidate, Decision, Explanation, Match, NotFound, Position, Request, Suggestion, Table, Value, Verdict,
-};
+use vivid_lane::analyse::{Candidate, Explanation, Suggestion, Verdict};
+use vivid_lane::decide::NotFound;
+use vivid_lane::{Decision, Match, Position, Request, Table, Value};
 use vivid_lane_exchange::data_to_json;
 
 use crate::Outcome;

@@ -35,7 +35,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
-            write!(out, "{}", vivid_lane::table_schema())?;
+            write!(out, "{}", vivid_lane::declare::table_schema())?;
             Ok(Outcome::Fine)
         }
         Command::Completions(args) => {

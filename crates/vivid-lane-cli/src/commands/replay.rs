@@ -7,7 +7,8 @@ use std::path::Path;
 use flate2::bufread::MultiGzDecoder;
 use indicatif::{ProgressBar, ProgressStyle};
 use serde_json::{Map, Value as Json, json};
-use vivid_lane::{Decision, Request, Suggestion, Table};
+use vivid_lane::analyse::Suggestion;
+use vivid_lane::{Decision, Request, Table};
 
 use crate::Outcome;
 use crate::args::{Format, ReplayArgs};

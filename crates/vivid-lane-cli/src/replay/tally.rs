@@ -1,6 +1,7 @@
 //! What one thread has counted.
 
-use vivid_lane::{Counters, Decision, Request, Table};
+use vivid_lane::decide::Counters;
+use vivid_lane::{Decision, Request, Table};
 
 use super::frequent::Frequent;
 use super::line::parse;

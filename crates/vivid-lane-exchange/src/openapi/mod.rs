@@ -37,7 +37,8 @@ mod write;
 
 use std::fmt;
 
-use vivid_lane::{Data, TableError, TableSpec};
+use vivid_lane::declare::Data;
+use vivid_lane::{TableError, TableSpec};
 
 use crate::note::Notes;
 

@@ -1,6 +1,6 @@
 //! Parameters of an operation.
 
-use vivid_lane::{DocumentItem, Place as At};
+use vivid_lane::declare::{DocumentItem, Place as At};
 
 use super::reference::References;
 use super::schema::Schemas;

@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use super::parameter::Place;
 use crate::note::Notes;
-use vivid_lane::Place as At;
+use vivid_lane::declare::Place as At;
 
 /// A path as a table has it.
 pub(super) struct Converted {

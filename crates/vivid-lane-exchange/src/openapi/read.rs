@@ -2,7 +2,8 @@
 
 use std::collections::{HashMap, HashSet};
 
-use vivid_lane::{Data, Document, DocumentItem, DocumentKey, RouteSpec, Rule, Slash, Source, TableSpec};
+use vivid_lane::declare::{Data, Document, DocumentItem, DocumentKey, Slash};
+use vivid_lane::{RouteSpec, Rule, Source, TableSpec};
 
 use super::name::{Names, legal, made_of};
 use super::parameter::{Parameters, Place, Read};

@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use vivid_lane::{Document, DocumentItem};
+use vivid_lane::declare::{Document, DocumentItem};
 
 /// How many references may lead to one value.
 const LONGEST_CHAIN: usize = 64;

@@ -1,6 +1,6 @@
 //! A schema of a parameter → the keywords of a rule.
 
-use vivid_lane::{Data, DocumentItem, Place};
+use vivid_lane::declare::{Data, DocumentItem, Place};
 
 use super::reference::References;
 use super::trial::Keywords;

@@ -2,7 +2,8 @@
 
 use std::collections::HashMap;
 
-use vivid_lane::{Data, RouteSpec, Rule, Severity, TableSpec};
+use vivid_lane::declare::{Data, Severity};
+use vivid_lane::{RouteSpec, Rule, TableSpec};
 
 /// Keywords and values of a rule.
 pub(super) type Keywords = Vec<(String, Data)>;

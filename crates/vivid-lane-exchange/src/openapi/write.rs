@@ -2,7 +2,10 @@
 
 use std::collections::{HashMap, HashSet};
 
-use vivid_lane::{Data, Operator, ParamKind, Parameter, Part, RouteRef, Slash, Table, Template};
+use vivid_lane::declare::{Data, Slash};
+use vivid_lane::lookup::{ParamKind, Parameter};
+use vivid_lane::template::{Operator, Part, Template};
+use vivid_lane::{RouteRef, Table};
 
 use super::name::{Names, legal};
 use super::{Exported, KEPT};

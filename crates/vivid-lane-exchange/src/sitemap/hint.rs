@@ -1,6 +1,6 @@
 //! What a sitemap says of a page beside its URL.
 
-use vivid_lane::Data;
+use vivid_lane::declare::Data;
 
 /// `lastmod`, `changefreq` and `priority` of a page (Sitemap protocol, "XML tag definitions").
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -17,7 +17,7 @@ impl Hints {
     ///
     /// # Example
     /// ```
-    /// use vivid_lane::Data;
+    /// use vivid_lane::declare::Data;
     /// use vivid_lane_exchange::sitemap::Hints;
     ///
     /// let data = Data::Table(vec![("lastmod".to_owned(), "yesterday".into()), ("priority".to_owned(), 0.5.into())]);

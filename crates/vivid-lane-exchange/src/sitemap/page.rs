@@ -3,7 +3,10 @@
 use std::collections::HashMap;
 use std::io::{self, Write};
 
-use vivid_lane::{Data, Decision, ParamKind, Parameter, Request, RouteRef, Value};
+use vivid_lane::declare::Data;
+use vivid_lane::link::LinkErrorKind;
+use vivid_lane::lookup::{ParamKind, Parameter};
+use vivid_lane::{Decision, Request, RouteRef, Value};
 
 use super::xml::{Page, UrlSets};
 use super::{Hints, Record, Records, Sitemap};
@@ -158,7 +161,7 @@ impl<W: Write, F: FnMut(usize) -> io::Result<W>> Pages<'_, '_, W, F> {
         let url = match link.to_absolute_url() {
             Ok(url) => url,
             // An optional value without the one before it: there is no such page.
-            Err(error) if error.is_gap() => return None,
+            Err(error) if error.kind() == LinkErrorKind::Gap => return None,
             Err(error) => {
                 self.notes.left_out("values", None, format!("a page of `{}` is left out: {error}", route.name()));
                 return None;

@@ -20,7 +20,10 @@ use std::collections::HashMap;
 use std::fmt::Write;
 
 use serde_json::Value as Json;
-use vivid_lane::{Automaton, Data, Operator, ParamKind, Parameter, Part, RouteRef, Slash, Table, Template};
+use vivid_lane::declare::{Data, Slash};
+use vivid_lane::lookup::{Automaton, ParamKind, Parameter};
+use vivid_lane::template::{Operator, Part, Template};
+use vivid_lane::{RouteRef, Table};
 
 use crate::note::Notes;
 

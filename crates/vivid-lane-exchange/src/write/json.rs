@@ -1,7 +1,7 @@
 //! JSON (RFC 8259).
 
 use serde_json::Value as Json;
-use vivid_lane::Data;
+use vivid_lane::declare::Data;
 
 use super::tree::{Branch, Value};
 use crate::note::Notes;

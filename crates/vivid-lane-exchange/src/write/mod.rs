@@ -5,7 +5,8 @@ mod toml;
 mod tree;
 mod yaml;
 
-use vivid_lane::{Data, Document, Source, Syntax, TableError, TableSpec};
+use vivid_lane::declare::{Data, Document, Syntax};
+use vivid_lane::{Source, TableError, TableSpec};
 
 use crate::note::Notes;
 pub use json::data_to_json;
@@ -41,7 +42,8 @@ pub fn rewrite(source: Source, to: Syntax) -> Result<Rewritten, TableError> {
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{RouteSpec, Syntax, TableSpec};
+/// use vivid_lane::declare::Syntax;
+/// use vivid_lane::{RouteSpec, TableSpec};
 /// use vivid_lane_exchange::write_table;
 ///
 /// let table = TableSpec::new().route(RouteSpec::new("home").path("/").page("home"));

@@ -1,7 +1,7 @@
 //! TOML 1.0, as people write tables: a header for each route, a line for each rule.
 
 use toml_writer::{ToTomlKey, ToTomlValue};
-use vivid_lane::Data;
+use vivid_lane::declare::Data;
 
 use super::tree::{Branch, Leaf, Value};
 use crate::note::Notes;

@@ -1,6 +1,6 @@
 //! What is to be written: values in their order, with comments.
 
-use vivid_lane::{Data, Document, DocumentItem};
+use vivid_lane::declare::{Data, Document, DocumentItem};
 
 /// A table of keys and values.
 #[derive(Debug, Default)]

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use vivid_lane::Data;
+use vivid_lane::declare::Data;
 
 use super::tree::{Branch, Leaf, Value};
 

@@ -16,7 +16,7 @@ use crate::lookup::{
 };
 use crate::rule::{Check, Narrower, TooLarge};
 
-/// A tree that is builder, with what its analysis needs and its lookup does not.
+/// A tree that is being built, with what its analysis needs and its lookup does not.
 #[derive(Debug)]
 pub(super) struct TreeBuilder {
     pub(super) draft: Draft,
@@ -68,7 +68,7 @@ pub(super) struct DraftLeaf {
     pub(super) spelling: Vec<(u16, Box<str>)>,
 }
 
-/// The root of a tree that is builder.
+/// The root of a tree that is being built.
 const ROOT: NodeId = NodeId(0);
 
 /// What a segment is.
@@ -263,12 +263,12 @@ impl TreeBuilder {
         Ok(id)
     }
 
-    /// What the segments of an leaf are.
+    /// What the segments of a leaf are.
     pub(super) fn words(&self, id: LeafId) -> &[Word] {
         self.leaf(id).steps.of(&self.all_words)
     }
 
-    /// What the parameters of an leaf capture.
+    /// What the parameters of a leaf capture.
     pub(super) fn captures(&self, id: LeafId) -> &[Capture] {
         self.leaf(id).captures.of(&self.draft.captures)
     }

@@ -1,4 +1,4 @@
-//! A chain of templates, read backwards: the variants of path that it accepts, and its query.
+//! A chain of templates, read backwards: the variants of its path, and its query.
 //!
 //! A child's path begins as its parent's and goes on from there, so that each template is read once.
 

@@ -49,7 +49,8 @@ impl<'t, P> Match<'t, '_, P> {
     ///
     /// # Example
     /// ```
-    /// use vivid_lane::{Table, slug};
+    /// use vivid_lane::link::slug;
+    /// use vivid_lane::Table;
     ///
     /// let table = Table::from_toml(r#"
     ///     [routes.object]

@@ -13,7 +13,8 @@ use crate::lookup::{Answer, Lists, RouteId, RouteRef, Table};
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Counters, Request, RouteSpec, TableSpec};
+/// use vivid_lane::decide::Counters;
+/// use vivid_lane::{Request, RouteSpec, TableSpec};
 ///
 /// let table = TableSpec::new()
 ///     .route(RouteSpec::new("nights").path("/nights").page("nights"))

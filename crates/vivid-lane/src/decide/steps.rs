@@ -5,13 +5,14 @@ use crate::lookup::{Answer, Known, Question, Remembered, Table};
 
 /// A decision that is made in steps, for lists and needs that cannot be asked at once, such as those of a database.
 ///
-/// It leaves at each question on which it hangs, and goes on with the answer. Each question is put once; the lists and
+/// It stops at each question on which it hangs, and goes on with the answer. Each question is put once; the lists and
 /// needs of the request itself are not asked. Each step looks the URL up again, so a decision costs one lookup more than
 /// it has questions.
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Decision, Question, Request, RouteSpec, Rule, Step, TableSpec};
+/// use vivid_lane::decide::Step;
+/// use vivid_lane::{Decision, Question, Request, RouteSpec, Rule, TableSpec};
 ///
 /// let table = TableSpec::new()
 ///     .list("observers")

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::document::{Kind, Node};
+use super::node::{Kind, Node};
 use super::source::Origin;
 
 /// The comments of a document. A comment with a line of its own is about the key that comes next; one at the end of a

@@ -52,7 +52,7 @@ impl Data {
     ///
     /// # Example
     /// ```
-    /// use vivid_lane::Data;
+    /// use vivid_lane::declare::Data;
     ///
     /// assert_eq!(Data::Integer(7).to_url_text().as_deref(), Some("7"));
     /// assert_eq!(Data::default().to_url_text(), None);

@@ -1,9 +1,8 @@
 //! What is wrong with a table.
 
 use std::fmt;
-use std::ops::Range;
 
-use super::source::Span;
+use super::source::{Place, Span};
 
 /// How bad a finding is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -31,54 +30,6 @@ impl Severity {
 impl fmt::Display for Severity {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.as_str())
-    }
-}
-
-/// A place in a table file.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Place {
-    file: Option<String>,
-    line: usize,
-    column: usize,
-    range: Range<usize>,
-}
-
-impl Place {
-    pub(super) fn new(file: Option<String>, line: usize, column: usize, range: Range<usize>) -> Self {
-        Self { file, line, column, range }
-    }
-
-    /// The name that the source was given, if any.
-    #[must_use]
-    pub fn file(&self) -> Option<&str> {
-        self.file.as_deref()
-    }
-
-    /// The line, counted from 1.
-    #[must_use]
-    pub fn line(&self) -> usize {
-        self.line
-    }
-
-    /// The column in characters, counted from 1.
-    #[must_use]
-    pub fn column(&self) -> usize {
-        self.column
-    }
-
-    /// The bytes of the source that the finding is about.
-    #[must_use]
-    pub fn range(&self) -> Range<usize> {
-        self.range.clone()
-    }
-}
-
-impl fmt::Display for Place {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match &self.file {
-            Some(file) => write!(f, "{file}:{}:{}", self.line, self.column),
-            None => write!(f, "line {}, column {}", self.line, self.column),
-        }
     }
 }
 
@@ -301,7 +252,7 @@ impl Report {
     /// The findings in the order of the file, those without a place last.
     pub(crate) fn into_findings(mut self) -> Vec<Finding> {
         self.findings.sort_by_key(|finding| match &finding.place {
-            Some(place) => (0, place.file.clone(), place.range.start),
+            Some(place) => (0, place.file().map(str::to_owned), place.range().start),
             None => (1, None, 0),
         });
         if self.more > 0 {

@@ -8,7 +8,8 @@ use std::sync::Arc;
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Format, RouteSpec, Rule, TableSpec};
+/// use vivid_lane::declare::Format;
+/// use vivid_lane::{RouteSpec, Rule, TableSpec};
 ///
 /// // The last digit of a plate's number is the sum of the others.
 /// let plate = Format::new("plate", |value| {

@@ -6,8 +6,8 @@ use jsonc_parser::ast::{ObjectPropName, Value};
 use jsonc_parser::common::{Range, Ranged};
 use jsonc_parser::{CollectOptions, ParseOptions, parse_to_ast};
 
-use super::Report;
-use super::document::{Entry, Kind, Node, unique};
+use super::finding::Report;
+use super::node::{Entry, Kind, Node, unique};
 use super::source::{Origin, Span};
 
 /// Plain JSON, without the liberties that the parser can take.

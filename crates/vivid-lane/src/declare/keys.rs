@@ -126,7 +126,7 @@ pub(super) fn names(keys: &[Key]) -> Vec<&'static str> {
 ///
 /// # Example
 /// ```
-/// let schema = vivid_lane::table_schema();
+/// let schema = vivid_lane::declare::table_schema();
 /// assert!(schema.contains("\"$schema\": \"https://json-schema.org/draft/2020-12/schema\""));
 /// ```
 #[must_use]

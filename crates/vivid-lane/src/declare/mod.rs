@@ -1,18 +1,22 @@
-//! The declared table: what a person writes, in a file or with the builder, and what is wrong with it.
+//! The declared table: what a table file or the builder says.
 //!
-//! [`TableSpec`] and [`RouteSpec`] are the build form: mutable, rich, and with a place in a file for every
-//! word that came from one. They are lowered once, by [`crate::compile`], into the frozen
-//! [`Table`](crate::Table), which shares nothing with them. This module predicates words and types only; what a
-//! path means and how routes relate is decided later.
+//! A [`TableSpec`] holds [`RouteSpec`]s and [`Rule`]s as they were declared, and the place of
+//! every word that came from a file. TOML, JSON and YAML are read into one [`Document`], which also keeps order and comments for
+//! whoever writes it again. [`TableSpec::build`](crate::TableSpec::build) lowers it once into a [`Table`](crate::Table).
+//!
+//! All mistakes of a table are reported at once: each is a [`Finding`] with a code, a place, a message that says what was
+//! expected, and how to mend it. Reading is linear in the length of the text.
 
 mod comment;
 mod data;
 mod document;
 mod finding;
 mod format;
+#[cfg(feature = "json")]
 mod json;
 mod keys;
 mod nearest;
+mod node;
 mod pages;
 mod read;
 mod redirect;
@@ -20,14 +24,16 @@ mod rule;
 mod site;
 mod source;
 mod spec;
+mod syntax;
 mod toml;
 mod write;
+#[cfg(feature = "yaml")]
 mod yaml;
 
 pub use data::Data;
 pub use document::{Document, DocumentItem, DocumentKey};
 pub(crate) use finding::Report;
-pub use finding::{Finding, Place, Severity, TableError};
+pub use finding::{Finding, Severity, TableError};
 pub use format::Format;
 pub use keys::table_schema;
 pub(crate) use nearest::{expected_one_of, nearest};
@@ -36,6 +42,6 @@ pub use redirect::{Need, RedirectTo};
 pub use rule::Rule;
 pub(crate) use site::SiteSpec;
 pub use site::{Case, Location, Overlaps, Slash};
+pub use source::{Place, Source, Syntax};
 pub(crate) use source::{Placed, Span};
-pub use source::{Source, Syntax};
 pub use spec::{RouteSpec, TableSpec};

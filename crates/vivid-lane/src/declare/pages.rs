@@ -2,16 +2,16 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use super::document::{Entry, Kind};
 use super::finding::Report;
 use super::keys;
+use super::node::{Entry, Kind};
 use super::source::{Origin, Placed, Source, Span};
 use super::spec::{RouteSpec, TableSpec};
-use super::{read, toml, yaml};
+use super::{read, syntax};
 
 impl TableSpec {
     /// Makes a table of page files: their paths, with `/` between the parts, and their texts. The path of a file is the path
-    /// of its page, without the leaf: `nights/{date}.html` answers `/nights/{date}`.
+    /// of its page, without the suffix: `nights/{date}.html` answers `/nights/{date}`.
     ///
     /// - `index` is the page of its folder; `frame` a wrapper around all pages in it, `fallback` the page for what is
     ///   missing there.
@@ -133,7 +133,7 @@ fn same(report: &mut Report, first: &str, second: &str, here: &Span, why: &str) 
     report.error("same-page", Some(here), message).help_with("rename one of them, or take it away");
 }
 
-/// A file's name without its leaf, which begins at the last dot outside of braces.
+/// A file's name without its suffix, which begins at the last dot outside of braces.
 fn stem(name: &str) -> &str {
     let mut depth = 0_usize;
     let mut end = name.len();
@@ -214,14 +214,9 @@ fn front_matter(origin: &std::sync::Arc<Origin>, report: &mut Report) -> Vec<Ent
             let body = format!("{}{}", " ".repeat(skipped + first - 1) + "\n", &text[first..at]);
             let source = if mark == "---" { Source::yaml(body) } else { Source::toml(body) };
             let name = origin.name().unwrap_or_default();
+            let syntax = source.syntax;
             let inner = Origin::new(source.named(name));
-            return if at == first {
-                Vec::new()
-            } else if mark == "---" {
-                yaml::read(&inner, report)
-            } else {
-                toml::read(&inner, report)
-            };
+            return if at == first { Vec::new() } else { syntax::read(syntax, &inner, false, report) };
         }
         at = end;
     }

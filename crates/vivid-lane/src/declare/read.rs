@@ -1,16 +1,16 @@
 //! Document → declared table: which words mean what.
 
 use super::data::Data;
-use super::document::{Entry, Kind, Node};
 use super::finding::Report;
 use super::keys::{self, Key};
 use super::nearest::expected_one_of;
+use super::node::{Entry, Kind, Node};
 use super::redirect::{Aim, Need, RedirectTo};
 use super::rule::Rule;
 use super::site::{Case, Location, Overlaps, Slash};
-use super::source::{Origin, Placed, Source, Syntax};
+use super::source::{Origin, Placed, Source};
 use super::spec::{RouteSpec, TableSpec};
-use super::{json, toml, yaml};
+use super::syntax;
 
 /// The most bytes of table files that are read for one table; it keeps places within 32 bits.
 pub(super) const LONGEST: usize = 256 << 20;
@@ -88,11 +88,7 @@ impl Reader<'_> {
         let syntax = source.syntax;
         let origin = Origin::new(source);
         self.open.push(included_as.or_else(|| origin.name().map(str::to_owned)).unwrap_or_default());
-        let entries = match syntax {
-            Syntax::Toml => toml::read(&origin, &mut self.report),
-            Syntax::Json => json::read(&origin, &mut self.report),
-            Syntax::Yaml => yaml::read(&origin, &mut self.report),
-        };
+        let entries = syntax::read(syntax, &origin, false, &mut self.report);
         for entry in entries {
             match entry.key.as_str() {
                 "site" if is_included => {

@@ -4,8 +4,6 @@ use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::Place;
-
 /// The text of a table file, with the name under which errors speak of it.
 ///
 /// # Example
@@ -49,7 +47,7 @@ impl Source {
         Self { syntax: Syntax::Yaml, name: None, text: text.into() }
     }
 
-    /// A text in the format that the leaf of its file's name says: `.json`, `.yaml` or `.yml`, else TOML.
+    /// A text in the format that the suffix of its file's name says: `.json`, `.yaml` or `.yml`, else TOML.
     pub fn by_name(name: impl Into<String>, text: impl Into<String>) -> Self {
         let name = name.into();
         let source = match name.rsplit('.').next() {
@@ -158,5 +156,53 @@ impl<T> Placed<T> {
 impl<T> From<T> for Placed<T> {
     fn from(value: T) -> Self {
         Self { value, span: None }
+    }
+}
+
+/// A place in a table file.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Place {
+    file: Option<String>,
+    line: usize,
+    column: usize,
+    range: Range<usize>,
+}
+
+impl Place {
+    pub(super) fn new(file: Option<String>, line: usize, column: usize, range: Range<usize>) -> Self {
+        Self { file, line, column, range }
+    }
+
+    /// The name that the source was given, if any.
+    #[must_use]
+    pub fn file(&self) -> Option<&str> {
+        self.file.as_deref()
+    }
+
+    /// The line, counted from 1.
+    #[must_use]
+    pub fn line(&self) -> usize {
+        self.line
+    }
+
+    /// The column in characters, counted from 1.
+    #[must_use]
+    pub fn column(&self) -> usize {
+        self.column
+    }
+
+    /// The bytes of the source that the finding is about.
+    #[must_use]
+    pub fn range(&self) -> Range<usize> {
+        self.range.clone()
+    }
+}
+
+impl fmt::Display for Place {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.file {
+            Some(file) => write!(f, "{file}:{}:{}", self.line, self.column),
+            None => write!(f, "line {}, column {}", self.line, self.column),
+        }
     }
 }

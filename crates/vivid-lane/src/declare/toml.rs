@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use toml::de::{DeTable, DeValue};
 
-use super::Report;
-use super::document::{Entry, Kind, Node};
+use super::finding::Report;
+use super::node::{Entry, Kind, Node};
 use super::source::{Origin, Span};
 
 /// Reads a source as TOML. What could be read is there even where something could not.

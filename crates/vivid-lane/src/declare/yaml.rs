@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use granit_parser::{Event, Marker, Parser, ScalarStyle, Span as Marks, StrInput};
 
-use super::Report;
-use super::document::{Entry, Kind, Node, unique};
+use super::finding::Report;
+use super::node::{Entry, Kind, Node, unique};
 use super::source::{Origin, Span};
 
 /// How deep values may be nested, as in the other formats.

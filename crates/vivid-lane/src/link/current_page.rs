@@ -100,7 +100,8 @@ impl<P> Link<'_, P> {
     ///
     /// # Example
     /// ```
-    /// use vivid_lane::{Active, RouteSpec, TableSpec};
+    /// use vivid_lane::link::Active;
+    /// use vivid_lane::{RouteSpec, TableSpec};
     ///
     /// let night = RouteSpec::new("night").path("/{date}").page("night");
     /// let table = TableSpec::new().route(RouteSpec::new("nights").path("/nights{?year}").page("nights").route(night)).build()?;

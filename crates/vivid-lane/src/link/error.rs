@@ -29,7 +29,39 @@ struct Inner {
     kind: Kind,
 }
 
-/// What keeps a link from being made.
+/// What kept a link from being made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum LinkErrorKind {
+    /// No route has that name.
+    UnknownRoute,
+    /// The route only groups others.
+    Group,
+    /// The route only redirects.
+    Redirect,
+    /// An absolute URL needs an origin, and the table declares none.
+    NoOrigin,
+    /// The values could not be read from a struct.
+    Unreadable,
+    /// An optional value is given without one that must stand before it.
+    Gap,
+    /// The route has no parameter of that name.
+    UnknownParam,
+    /// A parameter has no value.
+    Missing,
+    /// A value is a text where a list is wanted, or has too few or too many items.
+    Form,
+    /// The rule of a parameter, or of all URLs, refuses the value.
+    Refused,
+    /// The URL would be too long.
+    Long,
+    /// Another, narrower route would answer the URL.
+    Captured,
+    /// The URL would be read as other values than those that were given.
+    NotReversible,
+}
+
+/// What keeps a link from being made, with what is said of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Kind {
     UnknownRoute {
@@ -112,43 +144,54 @@ impl LinkError {
         &self.inner.route
     }
 
-    /// Does no route have that name?
-    #[must_use]
-    pub fn is_unknown_route(&self) -> bool {
-        matches!(self.inner.kind, Kind::UnknownRoute { .. })
-    }
-
-    /// Does the rule of a parameter refuse the value that it was given?
+    /// What kept the link from being made.
     ///
     /// # Example
     /// ```
     /// use vivid_lane::Table;
+    /// use vivid_lane::link::LinkErrorKind;
     ///
     /// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'")?;
-    /// assert!(table.link("night").set("date", "2031-02-30").to_url().unwrap_err().is_refused());
+    /// let error = table.link("night").set("date", "2031-02-30").to_url().unwrap_err();
+    /// assert_eq!((error.kind(), error.param()), (LinkErrorKind::Refused, Some("date")));
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
     #[must_use]
-    pub fn is_refused(&self) -> bool {
-        matches!(self.inner.kind, Kind::Refused { .. })
+    pub fn kind(&self) -> LinkErrorKind {
+        match &self.inner.kind {
+            Kind::UnknownRoute { .. } => LinkErrorKind::UnknownRoute,
+            Kind::Group => LinkErrorKind::Group,
+            Kind::Redirect { .. } => LinkErrorKind::Redirect,
+            Kind::NoOrigin => LinkErrorKind::NoOrigin,
+            Kind::Unreadable { .. } => LinkErrorKind::Unreadable,
+            Kind::Gap { .. } => LinkErrorKind::Gap,
+            Kind::UnknownParam { .. } => LinkErrorKind::UnknownParam,
+            Kind::Missing { .. } => LinkErrorKind::Missing,
+            Kind::Form { .. } | Kind::Count { .. } => LinkErrorKind::Form,
+            Kind::Empty { .. } | Kind::Refused { .. } | Kind::Dots { .. } | Kind::Control { .. } => {
+                LinkErrorKind::Refused
+            }
+            Kind::Long { .. } => LinkErrorKind::Long,
+            Kind::Captured { .. } => LinkErrorKind::Captured,
+            Kind::Unread { .. } | Kind::NotReversible { .. } => LinkErrorKind::NotReversible,
+        }
     }
 
-    /// Is an optional value given without one that must stand before it?
+    /// The parameter that is to blame, where one is.
     #[must_use]
-    pub fn is_gap(&self) -> bool {
-        matches!(self.inner.kind, Kind::Gap { .. })
-    }
-
-    /// Would another, narrower route answer the link?
-    #[must_use]
-    pub fn is_captured(&self) -> bool {
-        matches!(self.inner.kind, Kind::Captured { .. })
-    }
-
-    /// Would the URL be read as other values than those that were given?
-    #[must_use]
-    pub fn is_not_reversible(&self) -> bool {
-        matches!(self.inner.kind, Kind::NotReversible { .. } | Kind::Unread { .. })
+    pub fn param(&self) -> Option<&str> {
+        match &self.inner.kind {
+            Kind::Gap { name, .. }
+            | Kind::UnknownParam { name, .. }
+            | Kind::Missing { name }
+            | Kind::Form { name, .. }
+            | Kind::Count { name, .. }
+            | Kind::Empty { name }
+            | Kind::Refused { name, .. }
+            | Kind::Control { name, .. }
+            | Kind::NotReversible { name, .. } => Some(name),
+            _ => None,
+        }
     }
 }
 

@@ -13,7 +13,7 @@ use crate::template::{Operator, Part, Value, Values};
 
 /// A link that is being made: the name of a route, and values for its parameters.
 ///
-/// Made by [`Table::link`], or from the page that is shown by [`Match::link`](crate::Match::link);
+/// Made by [`Table::link`], or from the page that is shown by [`Position::link`](crate::Position::link);
 /// [`to_url`](Self::to_url) checks and expands.
 #[derive(Debug)]
 pub struct Link<'t, P = String> {
@@ -131,7 +131,7 @@ impl<'t, P> Link<'t, P> {
     }
 
     /// Sets values from a struct of the program, by serde: a field for each parameter, of the same name. It is
-    /// the inverse of [`Match::params`](crate::Match::params). An absent `Option` sets nothing. What serde
+    /// the inverse of [`Position::params`](crate::Position::params). An absent `Option` sets nothing. What serde
     /// cannot write is reported by [`to_url`](Self::to_url).
     ///
     /// # Example

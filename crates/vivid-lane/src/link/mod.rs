@@ -13,7 +13,7 @@ mod slug;
 mod values;
 
 pub use current_page::Active;
-pub use error::LinkError;
+pub use error::{LinkError, LinkErrorKind};
 pub use make::Link;
 pub use slug::slug;
 pub use values::LinkValue;

@@ -5,9 +5,9 @@
 ///
 /// # Example
 /// ```
-/// assert_eq!(vivid_lane::slug("The Ring Nebula (M57) – Größe & Alter"), "the-ring-nebula-m57-grosse-alter");
-/// assert_eq!(vivid_lane::slug("Ночное небо"), "nochnoe-nebo");
-/// assert_eq!(vivid_lane::slug("…"), "");
+/// assert_eq!(vivid_lane::link::slug("The Ring Nebula (M57) – Größe & Alter"), "the-ring-nebula-m57-grosse-alter");
+/// assert_eq!(vivid_lane::link::slug("Ночное небо"), "nochnoe-nebo");
+/// assert_eq!(vivid_lane::link::slug("…"), "");
 /// ```
 #[must_use]
 pub fn slug(title: &str) -> String {

@@ -1,7 +1,7 @@
 //! Questions that only the caller can answer: what live lists hold, and which needs a visitor meets.
 //!
 //! A lookup puts them to its [`Answers`]. [`Remembered`] asks the caller's [`Lists`] and [`Needs`] and keeps what they said, so that
-//! no question is asked twice for one request. A question that has no answer leaves the decision: the lookup goes on as if
+//! no question is asked twice for one request. A question that has no answer stops the decision: the lookup goes on as if
 //! the answer were no, and what it finds is thrown away. One answer costs a look through those that were given before; a
 //! request that asks nothing costs nothing.
 
@@ -143,7 +143,7 @@ impl Answers for Always {
 /// The answers to the questions of one request, as far as they are known. Most requests ask nothing, so what is remembered
 /// stands behind a pointer that is made with the first question.
 pub(crate) struct Remembered<'a> {
-    /// Whom to ask; nobody where the answers are given later, and the first question without one leaves the decision.
+    /// Whom to ask; nobody where the answers are given later, and the first question without one stops the decision.
     caller: Option<(&'a dyn Lists, &'a dyn Needs)>,
     memory: OnceCell<Box<Memory>>,
 }
@@ -199,7 +199,7 @@ impl<'a> Remembered<'a> {
         Self { caller: Some((lists, needs)), memory: OnceCell::new() }
     }
 
-    /// Goes by what is known, and leaves where that is not enough.
+    /// Goes by what is known, and stops where that is not enough.
     #[inline]
     pub(crate) fn knowing(known: Vec<Known>) -> Self {
         let memory = OnceCell::new();

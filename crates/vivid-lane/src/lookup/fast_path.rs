@@ -1,8 +1,8 @@
 //! The common case of a lookup, in as few steps as there are: a `GET` of a path that needs no decoding, in a table
 //! whose nodes say on the way which branch is the narrower.
 //!
-//! It gives the same answers as the general walk, or none: where anything is out of the ordinary (an escape, an empty
-//! segment, a node without an order, an leaf that asks for a host) it says so, and the general walk begins anew.
+//! It gives the same answers as the general path, or none: where anything is out of the ordinary (an escape, an empty
+//! segment, a node without an order, a leaf that asks for a host) it says so, and the general path begins anew.
 
 use super::answers::Answers;
 use super::ask::Target;
@@ -15,13 +15,13 @@ use super::tree::{Edge, Key, LeafId, Node, NodeId, Outcome, Tree};
 use crate::rule::Simple;
 use crate::template::percent::kinds;
 
-/// What the short way finds.
+/// What the fast path finds.
 pub(crate) enum FastPath {
     /// A page that is shown to whoever asks.
     Page(Short),
     /// Nothing has this path, and it is in its normal form.
     Miss,
-    /// The general walk has to be asked.
+    /// The general path has to be asked.
     Unsure,
 }
 

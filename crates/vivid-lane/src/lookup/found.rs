@@ -15,7 +15,7 @@ use crate::template::Value;
 /// were read on the way.
 ///
 /// A [`Match`] is a position with a page. A request that leads to no page has one too
-/// ([`NotFound`](crate::NotFound::position), [`Unmet`](crate::Unmet::position), [`WrongMethod`](crate::WrongMethod::position)),
+/// ([`NotFound`](crate::decide::NotFound::position), [`Unmet`](crate::decide::Unmet::position), [`WrongMethod`](crate::decide::WrongMethod::position)),
 /// so that its answer can be shown inside the frames of its place, in its language, with links that start from there.
 /// It borrows from the table and the URL; values are decoded when they are asked for.
 pub struct Position<'t, 'u, P = String> {
@@ -63,7 +63,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         Self { position: Position { table, reading }, page }
     }
 
-    /// What the short way has found.
+    /// What the fast path has found.
     #[inline(always)]
     pub(crate) fn short(table: &'t Table<P>, found: &Short, url: &'u str, host: Option<&'u str>) -> Self {
         Self::of_page(table, found.page, table.frozen().fast_reading(found, url, host))

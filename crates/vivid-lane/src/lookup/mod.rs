@@ -1,8 +1,21 @@
-//! The frozen table and the lookup.
+//! The built table, and what it finds.
 //!
-//! A [`Table`] is immutable and shared: cloning it copies two pointers. A lookup cuts a URL into its parts and walks a
-//! tree of segments; the [`Match`] borrows from the table and the URL. [`crate::compile`] makes the tree,
-//! nothing here changes it. A lookup visits each tree node at most once for each segment of the URL.
+//! A [`Table`] is immutable, `Send + Sync` and shared: cloning it copies two pointers. [`Table::find`] looks a URL up and gives a
+//! [`Match`]: the route, its page, the chain of its ancestors ([`Level`]s), and the values in the URL. A match borrows from the table
+//! and the URL, and decodes a value when it is asked for; an [`OwnedMatch`] outlives both.
+//!
+//! All routes stand in one tree of segments. A node is where a lookup stands after some segments; its literals are found by one
+//! probe of a hash table, its patterns are tried in turn, the narrower first; a leaf is where the path of a route ends:
+//!
+//! ```text
+//! / ─ nights ─ leaf of `nights`
+//!        └── {date} ─ leaf of `nights.night`
+//!                └── exposures ─ …
+//! ```
+//!
+//! Most lookups take the fast path: a `GET` of at most 254 bytes without escapes. Whatever is out of the ordinary begins anew on the
+//! general path, which visits each node at most once for each segment of the URL. Neither allocates for a match of up to 16
+//! segments. What only the caller knows (live [`Lists`], [`Needs`]) is asked on the way, each question once.
 
 mod answers;
 mod ask;
@@ -24,6 +37,7 @@ mod tree;
 mod typed;
 mod walk;
 
+pub use crate::rule::Automaton;
 pub(crate) use answers::{Always, Answers, Known, Remembered};
 pub use answers::{Answer, Lists, Needs, Question};
 pub(crate) use ask::{Ask, Target, without_port};

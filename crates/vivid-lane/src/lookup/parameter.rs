@@ -9,7 +9,9 @@ use crate::rule::Automaton;
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Data, ParamKind, RouteSpec, Rule, TableSpec};
+/// use vivid_lane::declare::Data;
+/// use vivid_lane::lookup::ParamKind;
+/// use vivid_lane::{RouteSpec, Rule, TableSpec};
 ///
 /// let year = Rule::integer().minimum(1950);
 /// let archive = RouteSpec::new("archive").path("/archive{/year}").page("archive").param("year", year);

@@ -83,17 +83,17 @@ impl Pattern {
     /// Does a decoded segment fit?
     pub(crate) fn accepts(&self, text: &str, answers: &dyn Answers) -> bool {
         match &*self.pieces {
-            [Piece::Value(check)] => !text.is_empty() && predicate(check, text, answers),
+            [Piece::Value(check)] => !text.is_empty() && allows(check, text, answers),
             [Piece::Text(before), Piece::Value(check)] => {
-                text.strip_prefix(&**before).is_some_and(|value| !value.is_empty() && predicate(check, value, answers))
+                text.strip_prefix(&**before).is_some_and(|value| !value.is_empty() && allows(check, value, answers))
             }
             [Piece::Value(check), Piece::Text(after)] => {
-                text.strip_suffix(&**after).is_some_and(|value| !value.is_empty() && predicate(check, value, answers))
+                text.strip_suffix(&**after).is_some_and(|value| !value.is_empty() && allows(check, value, answers))
             }
             _ => self.split(text).is_some_and(|split| {
                 self.pieces.iter().zip(split).all(|(piece, (start, end))| match piece {
                     Piece::Text(_) => true,
-                    Piece::Value(check) => predicate(check, &text[start..end], answers),
+                    Piece::Value(check) => allows(check, &text[start..end], answers),
                 })
             }),
         }
@@ -147,7 +147,7 @@ impl Pattern {
     }
 }
 
-fn predicate(check: &Check, value: &str, answers: &dyn Answers) -> bool {
+fn allows(check: &Check, value: &str, answers: &dyn Answers) -> bool {
     check.accepts(value) && check.list.as_ref().is_none_or(|list| answers.is_listed(list, value))
 }
 

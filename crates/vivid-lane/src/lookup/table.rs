@@ -61,7 +61,7 @@ pub(crate) struct Frozen {
     /// What was found that does not keep the table from working.
     pub(crate) findings: Vec<Finding>,
     pub(crate) limits: Limits,
-    /// The longest URL that may go the short way.
+    /// The longest URL that may go the fast path.
     pub(crate) longest_fast: usize,
 }
 

@@ -17,7 +17,7 @@ use crate::rule::{Narrower, TooLarge};
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct NodeId(pub(crate) u32);
 
-/// The index of an leaf.
+/// The index of a leaf.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct LeafId(pub(crate) u32);
 
@@ -93,13 +93,13 @@ pub(crate) struct Node {
     pub(crate) edges: Stretch,
     pub(crate) leaves: Stretch,
     /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
-    /// leads to an leaf is the right one.
+    /// leads to a leaf is the right one.
     pub(crate) is_ordered: bool,
     /// Is the node ordered, and does its literal stand in a URL as it is, without an escape?
     pub(crate) is_usual: bool,
-    /// Does a query have a say in what ends here?
+    /// Whether a query parameter can affect which route matches here.
     pub(crate) asks_query: bool,
-    /// What a `GET` without a query comes to: an leaf, or one of two words.
+    /// What a `GET` without a query comes to: a leaf, or the sentinel `NOTHING` or `UNSURE`.
     get: u32,
     /// The branch to try next where nothing that follows the node accepts a URL. No branch has the number of none.
     pub(crate) resume: u32,
@@ -125,7 +125,7 @@ impl Branch {
 const NOTHING: u32 = u32::MAX;
 const UNSURE: u32 = u32::MAX - 1;
 
-/// What a walk that ends at a node comes to.
+/// What a lookup that ends at a node comes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Outcome {
     Ends(LeafId),
@@ -432,7 +432,7 @@ impl Tree {
         steps.get(at).or(steps.last().filter(|_| leaf.tail.is_some())).copied()
     }
 
-    /// The literal of an leaf as its route declares it.
+    /// The literal of a leaf as its route declares it.
     pub(crate) fn spelling(&self, id: LeafId, segment: usize) -> Option<&str> {
         let segment = u16::try_from(segment).ok()?;
         self.spelling.get(&(id, segment)).map(|text| &**text)

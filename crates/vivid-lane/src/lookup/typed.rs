@@ -7,7 +7,7 @@ use serde_core::de::value::{MapDeserializer, SeqDeserializer};
 use serde_core::de::{Deserialize, Deserializer, IntoDeserializer, Visitor};
 use serde_core::forward_to_deserialize_any;
 
-use super::found::Match;
+use super::found::Position;
 use crate::template::Value;
 
 /// A value that is not there, or not of the type that was asked for. Names the parameter.
@@ -37,7 +37,7 @@ impl fmt::Display for ParamError {
 
 impl std::error::Error for ParamError {}
 
-impl<P> Match<'_, '_, P> {
+impl<P> Position<'_, '_, P> {
     /// The value of a parameter as a type of the program, by its [`FromStr`].
     ///
     /// # Errors

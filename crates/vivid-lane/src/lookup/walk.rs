@@ -64,7 +64,7 @@ impl Tree {
         }
     }
 
-    /// Does an leaf accept what its path does not speak of?
+    /// Does a leaf accept what its path does not speak of?
     fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         if leaf.is_free {
             return true;

@@ -13,7 +13,8 @@ use crate::lookup::{Answer, Lists, Match, Needs, Table};
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Decision, History, Table};
+/// use vivid_lane::navigate::History;
+/// use vivid_lane::{Decision, Table};
 ///
 /// let table = Table::from_toml(r#"
 ///     [routes]

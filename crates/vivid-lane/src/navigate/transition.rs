@@ -11,7 +11,8 @@ use crate::template::Value;
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{RouteSpec, TableSpec, transition};
+/// use vivid_lane::navigate::transition;
+/// use vivid_lane::{RouteSpec, TableSpec};
 ///
 /// let night = RouteSpec::new("night").path("/{date}").page("night");
 /// let exposures = RouteSpec::new("exposures").path("/exposures").page("exposures");

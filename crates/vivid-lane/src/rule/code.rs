@@ -45,7 +45,7 @@ impl Simple {
 }
 
 impl Code {
-    /// The best way to predicate the values of a set.
+    /// The best way to test the values of a set.
     pub(super) fn of(set: Option<&Arc<Dfa>>) -> Self {
         let Some(set) = set else { return Self::Any };
         if let Some(bytes) = set.repeated_bytes() {

@@ -2,7 +2,7 @@
 //!
 //! Two rules are compared as sets, not by a rank of their kinds, so everything here is exact: intersection,
 //! concatenation, inclusion with a witness. All constructions go through [`Dfa::explore`], which names the
-//! states as it meets them and leaves at a limit.
+//! states as it meets them and stops at a limit.
 
 use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;

@@ -31,7 +31,7 @@ pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
 
 use crate::declare::{Data, Format, Rule};
 
-/// A rule that is ready to predicate values.
+/// A rule that is ready for use on values.
 pub(crate) struct Check {
     keywords: Vec<Box<dyn Keyword>>,
     predicates: Vec<Format>,
@@ -216,7 +216,7 @@ impl Check {
         self.code.accepts(value.as_bytes()) && self.predicates.iter().all(|format| (format.predicate)(value))
     }
 
-    /// The code that predicates values, if that is all there is to the rule.
+    /// The code that tests values, if that is all there is to the rule.
     pub(crate) fn simple(&self) -> Option<Simple> {
         match self.code {
             Code::Simple(simple) if self.predicates.is_empty() && self.list.is_none() => Some(simple),

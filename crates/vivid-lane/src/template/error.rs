@@ -9,7 +9,7 @@ use std::fmt;
 ///
 /// # Example
 /// ```
-/// use vivid_lane::Template;
+/// use vivid_lane::template::Template;
 ///
 /// let error = Template::parse("/nights/{date").unwrap_err();
 /// assert_eq!(error.offset(), 8);

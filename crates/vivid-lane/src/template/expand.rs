@@ -8,12 +8,12 @@ impl Template {
     ///
     /// # Example
     /// ```
-    /// use vivid_lane::{Template, Values};
+    /// use vivid_lane::template::{Template, Values};
     ///
     /// let archive = Template::parse("/archive{/year,month}")?;
     /// assert_eq!(archive.expand(&Values::new()), "/archive");
     /// assert_eq!(archive.expand(&Values::new().set("year", 2031)), "/archive/2031");
-    /// # Ok::<(), vivid_lane::TemplateError>(())
+    /// # Ok::<(), vivid_lane::template::TemplateError>(())
     /// ```
     #[must_use]
     pub fn expand(&self, values: &Values) -> String {

@@ -1,11 +1,9 @@
-//! URI Templates, RFC 6570: parsing and expansion.
+//! URI Templates (RFC 6570), all four levels but the `:n` prefix modifier, which cannot be read back.
 //!
-//! A [`Template`] is a sequence of [`Part`]s, each literal text or an [`Expression`]. All four levels of
-//! the RFC are here except the prefix modifier (`{name:3}`), which throws characters away and so cannot be
-//! reversed; it is refused with that reason.
-//!
-//! This module knows nothing of routes: what a template means when it is read backwards is the business of
-//! [`crate::compile`]. Parsing and expansion are linear in the length of their input.
+//! A [`Template`] is literals and [`Expression`]s: `/nights/{date}{?page}` has two of each. Parsing keeps the place of every part, so
+//! that a mistake is shown where it is; expansion with [`Values`] percent-encodes as the operator of the expression wants (RFC 6570,
+//! section 3.2). Both are linear in the length of their input. Reading a URL back through a template is the business of
+//! [`lookup`](crate::lookup).
 
 mod error;
 mod expand;

@@ -14,14 +14,14 @@ use super::percent::triplet;
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Operator, Part, Template};
+/// use vivid_lane::template::{Operator, Part, Template};
 ///
 /// let template = Template::parse("/nights/{date}")?;
 /// assert_eq!(template.parts().len(), 2);
 /// let Part::Expression(date) = &template.parts()[1] else { unreachable!() };
 /// assert_eq!(date.operator(), Operator::Simple);
 /// assert_eq!(date.variables()[0].name(), "date");
-/// # Ok::<(), vivid_lane::TemplateError>(())
+/// # Ok::<(), vivid_lane::template::TemplateError>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Template {

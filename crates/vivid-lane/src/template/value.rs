@@ -25,12 +25,13 @@ impl Value {
     ///
     /// # Example
     /// ```
-    /// use vivid_lane::{Template, Value, Values};
+    /// use vivid_lane::template::{Template, Values};
+    /// use vivid_lane::Value;
     ///
     /// let filter = Value::pairs([("colour", "red"), ("year", "2031")]);
     /// let url = Template::parse("/plates{?filter*}")?.expand(&Values::new().set("filter", filter));
     /// assert_eq!(url, "/plates?colour=red&year=2031");
-    /// # Ok::<(), vivid_lane::TemplateError>(())
+    /// # Ok::<(), vivid_lane::template::TemplateError>(())
     /// ```
     pub fn pairs<N: Into<String>, T: Into<String>>(pairs: impl IntoIterator<Item = (N, T)>) -> Self {
         Self::Pairs(pairs.into_iter().map(|(name, text)| (name.into(), text.into())).collect())
@@ -100,12 +101,12 @@ impl<T: Into<String>> From<Vec<T>> for Value {
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Template, Values};
+/// use vivid_lane::template::{Template, Values};
 ///
 /// let template = Template::parse("/search{?q,page}")?;
 /// let values = Values::new().set("page", 2).set("q", "new moon");
 /// assert_eq!(template.expand(&values), "/search?q=new%20moon&page=2");
-/// # Ok::<(), vivid_lane::TemplateError>(())
+/// # Ok::<(), vivid_lane::template::TemplateError>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Values {

@@ -1,6 +1,8 @@
 //! What is found where no set tells exactly what is accepted: live lists, and functions of the program's own.
 
-use vivid_lane::{Decision, Differences, Format, Request, Review, Source, TableSpec};
+use vivid_lane::analyse::Differences;
+use vivid_lane::declare::Format;
+use vivid_lane::{Decision, Request, Review, Source, TableSpec};
 
 /// Code and text of each finding about a table, whose format `lucky` accepts some digits.
 fn findings(table: &str) -> Vec<String> {

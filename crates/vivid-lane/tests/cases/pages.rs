@@ -1,7 +1,8 @@
 //! A folder of page files as a table: each file is the page of its own path, whatever the order, and whatever it is called.
 
 use proptest::prelude::*;
-use vivid_lane::{Decision, Request, Severity, Table, TableSpec};
+use vivid_lane::declare::Severity;
+use vivid_lane::{Decision, Request, Table, TableSpec};
 
 fn page(table: &Table, url: &str) -> String {
     match table.decide(&Request::get(url)) {

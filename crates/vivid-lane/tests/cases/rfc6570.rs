@@ -1,7 +1,8 @@
 //! Expansion agrees with every example of RFC 6570.
 
 use toml::{Table, Value as Toml};
-use vivid_lane::{Template, Value, Values};
+use vivid_lane::Value;
+use vivid_lane::template::{Template, Values};
 
 fn value(toml: &Toml) -> Value {
     let text = |item: &Toml| item.as_str().expect("values are text").to_owned();

@@ -1,7 +1,8 @@
 //! Tables that are wrong: what is reported, and where.
 
 use toml::{Table as Toml, Value};
-use vivid_lane::{Severity, Source, Table, TableSpec};
+use vivid_lane::declare::Severity;
+use vivid_lane::{Source, Table, TableSpec};
 
 /// Code, line, column and text of each error.
 fn errors(table: &str) -> Vec<(String, usize, usize, String)> {
@@ -135,7 +136,7 @@ fn other_formats_report_places_too() {
 #[test]
 fn the_schema_is_current() {
     let shipped = include_str!("../table.schema.json");
-    let made = vivid_lane::table_schema();
+    let made = vivid_lane::declare::table_schema();
     assert_eq!(shipped, made, "make it again with `cargo run -- schema > docs/table.schema.json`");
 }
 

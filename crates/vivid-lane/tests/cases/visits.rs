@@ -5,10 +5,10 @@ use std::cell::{Cell, RefCell};
 use std::collections::{HashMap, HashSet};
 
 use proptest::prelude::*;
-use vivid_lane::{
-    Active, Answer, Counters, Decision, History, LiveLists, Match, Question, Request, RouteRef, Step, Table, Value,
-    slug, transition,
-};
+use vivid_lane::decide::{Counters, Step};
+use vivid_lane::link::{Active, slug};
+use vivid_lane::navigate::{History, transition};
+use vivid_lane::{Answer, Decision, LiveLists, Match, Question, Request, RouteRef, Table, Value};
 
 fn table(text: &str) -> Table {
     Table::from_toml(text).unwrap_or_else(|error| panic!("{error}"))
@@ -479,7 +479,7 @@ proptest! {
         prop_assert_eq!([named(there.kept()), named(there.entered())].concat(), chain(&new));
         prop_assert_eq!(there.is_nothing(), from == to);
         prop_assert_eq!(named(back.entered()).into_iter().rev().collect::<Vec<_>>(), named(there.left()));
-        let pairs = |change: &vivid_lane::Change<'_>| (change.name().to_owned(), change.before().cloned(), change.after().cloned());
+        let pairs = |change: &vivid_lane::navigate::Change<'_>| (change.name().to_owned(), change.before().cloned(), change.after().cloned());
         let mirrored: Vec<_> = back.changed().iter().map(pairs).map(|(name, before, after)| (name, after, before)).collect();
         prop_assert_eq!(there.changed().iter().map(pairs).collect::<Vec<_>>(), mirrored);
     }
@@ -541,6 +541,6 @@ proptest! {
         let slug = slug(&title);
         let table = table("[routes.a]\npath = '/{title}'\npage = 'a'\nparams.title = 'slug'");
         prop_assert!(slug.is_empty() || table.link("a").set("title", slug.as_str()).to_url().is_ok(), "{}", slug);
-        prop_assert_eq!(vivid_lane::slug(&slug), slug);
+        prop_assert_eq!(vivid_lane::link::slug(&slug), slug);
     }
 }

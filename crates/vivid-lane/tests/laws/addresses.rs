@@ -6,10 +6,8 @@ use crate::scaled;
 use iri_string::format::ToDedicatedString;
 use iri_string::types::{UriAbsoluteString, UriReferenceStr, UriString};
 use proptest::prelude::*;
-use vivid_lane::{
-    Case, Decision, Finding, Location, Match, Need, Overlaps, Request, RouteSpec, Rule, Severity, Slash, Table,
-    TableSpec, Value,
-};
+use vivid_lane::declare::{Case, Location, Overlaps, Severity, Slash};
+use vivid_lane::{Decision, Finding, Match, Need, Request, RouteSpec, Rule, Table, TableSpec, Value};
 
 /// How a site writes its addresses.
 #[derive(Debug, Clone, Copy)]

@@ -4,9 +4,10 @@ use crate::reference::Reference;
 use crate::reference::model::{Route, route, table, url, values};
 use crate::scaled;
 use proptest::prelude::*;
-use vivid_lane::{
-    Decision, DifferenceKind, Differences, Finding, Format, Overlaps, Request, Review, RouteSpec, Table, TableSpec,
-};
+use vivid_lane::analyse::{DifferenceKind, Differences};
+use vivid_lane::declare::{Format, Overlaps};
+use vivid_lane::link::LinkErrorKind;
+use vivid_lane::{Decision, Finding, Request, Review, RouteSpec, Table, TableSpec};
 
 /// The route that answers, by the reference: the first declared of the narrowest.
 fn winner(reference: &Reference<'_>, url: &str) -> Option<String> {
@@ -81,7 +82,7 @@ proptest! {
             let index = index.index(routes.len());
             let name = format!("r{index}");
             let link = values(&routes[index], seed).into_iter().fold(built.link(&name), |link, (name, value)| link.set(name, value));
-            if link.to_url().is_err_and(|error| error.is_captured()) {
+            if link.to_url().is_err_and(|error| error.kind() == LinkErrorKind::Captured) {
                 let is_known = |code: &str| about(code).iter().any(|finding| finding.routes()[0] == name);
                 // One that asks for less than its rival does is not spoken of.
                 let has_query = routes.iter().any(|route| route.query != crate::reference::model::Query::None);

@@ -3,7 +3,8 @@
 use crate::reference::model::{route, table, url};
 use crate::scaled;
 use proptest::prelude::*;
-use vivid_lane::{Case, Decision, Overlaps, Request, RouteSpec, Rule, Source, Table, TableSpec};
+use vivid_lane::declare::{Case, Overlaps};
+use vivid_lane::{Decision, Request, RouteSpec, Rule, Source, Table, TableSpec};
 
 /// What is decided, in words that two tables can share: names without the prefix of a mount.
 fn decided(table: &Table, url: &str, prefix: &str) -> String {

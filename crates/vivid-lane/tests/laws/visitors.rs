@@ -3,7 +3,8 @@
 use std::cell::RefCell;
 
 use proptest::prelude::*;
-use vivid_lane::{Answer, Decision, Need, Question, Request, RouteSpec, Rule, Step, Table, TableSpec};
+use vivid_lane::decide::Step;
+use vivid_lane::{Answer, Decision, Need, Question, Request, RouteSpec, Rule, Table, TableSpec};
 
 use crate::scaled;
 
@@ -159,7 +160,7 @@ proptest! {
         fails in any::<prop::sample::Index>(),
     ) {
         const PATHS: [&str; 4] = ["/{x}", "/{x}/{y}", "/a{/y}", "/{+z}"];
-        let site = TableSpec::new().overlaps(vivid_lane::Overlaps::FirstDeclared).list("one").list("two");
+        let site = TableSpec::new().overlaps(vivid_lane::declare::Overlaps::FirstDeclared).list("one").list("two");
         let site = site.need(Need::new("member")).need(Need::new("guest").otherwise("join"));
         let site = site.route(RouteSpec::new("join").path("/join{?return}").page("join"));
         let site = routes.iter().enumerate().fold(site, |site, (at, &(path, first, second, needs))| {

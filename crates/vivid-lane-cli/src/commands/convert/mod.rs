@@ -7,7 +7,8 @@ mod sitemap;
 use std::io::{Read, Write};
 use std::path::{Path, PathBuf};
 
-use vivid_lane::{Source, Syntax, Table, TableSpec};
+use vivid_lane::declare::Syntax;
+use vivid_lane::{Source, Table, TableSpec};
 use vivid_lane_exchange::{Notes, openapi, rewrite, typescript, write_data, write_table};
 
 use crate::Outcome;

@@ -4,7 +4,8 @@ use std::collections::HashMap;
 use std::io::{self, Write};
 
 use serde_json::{Map, Value as Json};
-use vivid_lane::{Finding, Severity};
+use vivid_lane::Finding;
+use vivid_lane::declare::Severity;
 use vivid_lane_exchange::{Note, Notes};
 
 use crate::args::Format;

@@ -5,7 +5,8 @@ use std::io::{self, BufRead, BufReader, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use serde_json::Value as Json;
-use vivid_lane::{Data, Table, Value};
+use vivid_lane::declare::Data;
+use vivid_lane::{Table, Value};
 use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, Written, write_index};
 
 use crate::args::ConvertArgs;

@@ -19,7 +19,8 @@ use crate::declare::{TableError, TableSpec};
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{DifferenceKind, Differences, RouteSpec, TableSpec};
+/// use vivid_lane::analyse::{DifferenceKind, Differences};
+/// use vivid_lane::{RouteSpec, TableSpec};
 ///
 /// let site = |path: &str| {
 ///     let nights = RouteSpec::new("nights").path(path).page("night-list");

@@ -15,7 +15,8 @@ use crate::template::{Operator, Part, Template};
 ///
 /// # Example
 /// ```
-/// use vivid_lane::{Differences, RouteSpec, TableSpec};
+/// use vivid_lane::analyse::Differences;
+/// use vivid_lane::{RouteSpec, TableSpec};
 ///
 /// let talks = |path: &str| TableSpec::new().route(RouteSpec::new("talk").path(path).page("talk"));
 /// let differences = Differences::between(talks("/lectures/{talk}"), talks("/talks/{talk}"))?;

@@ -1,7 +1,8 @@
 //! Routes as the reference knows them, and as a table declares them.
 
 use proptest::prelude::*;
-use vivid_lane::{Overlaps, RouteSpec, TableSpec, Value};
+use vivid_lane::declare::Overlaps;
+use vivid_lane::{RouteSpec, TableSpec, Value};
 
 use super::rules::{POOL, Rule, rule, rule_alone};
 use super::ways;

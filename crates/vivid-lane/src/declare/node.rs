@@ -1,0 +1,112 @@
+//! What every format is read into: values with their places.
+
+use super::data::Data;
+use super::finding::Report;
+use super::source::Span;
+
+/// A value and where it stands.
+#[derive(Debug, Clone)]
+pub(super) struct Node {
+    pub(super) span: Span,
+    pub(super) kind: Kind,
+}
+
+#[derive(Debug, Clone)]
+pub(super) enum Kind {
+    /// Nothing, which TOML does not have.
+    Null,
+    Bool(bool),
+    Integer(i64),
+    Float(f64),
+    Text(String),
+    /// A date or a time, which only TOML has.
+    Moment(String),
+    List(Vec<Node>),
+    Table(Vec<Entry>),
+}
+
+/// A key and its value.
+#[derive(Debug, Clone)]
+pub(super) struct Entry {
+    pub(super) key: String,
+    pub(super) span: Span,
+    pub(super) value: Node,
+}
+
+impl Node {
+    /// What the value is, in words for an error.
+    pub(super) fn describe(&self) -> &'static str {
+        match self.kind {
+            Kind::Null => "nothing",
+            Kind::Bool(_) => "true or false",
+            Kind::Integer(_) => "a whole number",
+            Kind::Float(_) => "a number",
+            Kind::Text(_) => "text",
+            Kind::Moment(_) => "a date or time",
+            Kind::List(_) => "a list",
+            Kind::Table(_) => "a table",
+        }
+    }
+
+    /// How many values it is made of.
+    pub(super) fn size(&self) -> usize {
+        1 + match &self.kind {
+            Kind::List(items) => items.iter().map(Self::size).sum(),
+            Kind::Table(entries) => entries.iter().map(|entry| entry.value.size()).sum(),
+            _ => 0,
+        }
+    }
+
+    /// The value without its places.
+    pub(super) fn into_data(self) -> Data {
+        match self.kind {
+            Kind::Null => Data::Null,
+            Kind::Bool(value) => Data::Bool(value),
+            Kind::Integer(value) => Data::Integer(value),
+            Kind::Float(value) => Data::Float(value),
+            Kind::Text(value) | Kind::Moment(value) => Data::Text(value),
+            Kind::List(items) => Data::List(items.into_iter().map(Self::into_data).collect()),
+            Kind::Table(entries) => {
+                Data::Table(entries.into_iter().map(|entry| (entry.key, entry.value.into_data())).collect())
+            }
+        }
+    }
+}
+
+impl Kind {
+    /// A number as it is written.
+    pub(super) fn number(text: &str, span: &Span, report: &mut Report) -> Self {
+        if let Ok(number) = text.parse::<i64>() {
+            return Self::Integer(number);
+        }
+        let is_whole = !text.contains(['.', 'e', 'E']);
+        match text.parse::<f64>() {
+            Ok(number) if number.is_finite() && !is_whole => Self::Float(number),
+            _ => {
+                let message = "this number does not fit; expected one between -2^63 and 2^63 - 1";
+                report.error("number", Some(span), message);
+                Self::Null
+            }
+        }
+    }
+}
+
+/// Reports the keys that stand in a table a second time, and leaves them out.
+pub(super) fn unique(entries: Vec<Entry>, report: &mut Report) -> Vec<Entry> {
+    let mut seen = std::collections::HashSet::with_capacity(entries.len());
+    let mut kept = Vec::with_capacity(entries.len());
+    for entry in entries {
+        if seen.insert(entry.key.clone()) {
+            kept.push(entry);
+        } else {
+            report
+                .error(
+                    "duplicate-name",
+                    Some(&entry.span),
+                    format!("`{}` is declared a second time", entry.key.escape_debug()),
+                )
+                .help_with("give one of the two another name");
+        }
+    }
+    kept
+}
