@@ -1,16 +1,15 @@
 //! Findings as a SARIF 2.1.0 log, as code hosts read it (OASIS, Static Analysis Results Interchange Format).
 
-use std::collections::BTreeSet;
-
 use serde_json::{Map, Value as Json, json};
 use vivid_lane::Finding;
-use vivid_lane::declare::Severity;
+use vivid_lane::declare::{Code, Severity};
 
 /// The log of one run over a table file.
 pub(crate) fn log(table: &str, findings: &[Finding]) -> Map<String, Json> {
-    let codes: BTreeSet<&str> = findings.iter().map(Finding::code).collect();
-    let codes: Vec<&str> = codes.into_iter().collect();
-    let rules: Vec<Json> = codes.iter().map(|code| json!({ "id": code })).collect();
+    let is_found = |code: &&Code| findings.iter().any(|finding| finding.code() == **code);
+    let codes: Vec<Code> = Code::ALL.iter().filter(is_found).copied().collect();
+    let rule = |code: &Code| json!({ "id": code.as_str(), "shortDescription": { "text": code.about() } });
+    let rules: Vec<Json> = codes.iter().map(rule).collect();
     let results: Vec<Json> = findings.iter().map(|finding| result(table, finding, &codes)).collect();
     let log = json!({
         "$schema": "https://json.schemastore.org/sarif-2.1.0.json",
@@ -33,7 +32,7 @@ pub(crate) fn log(table: &str, findings: &[Finding]) -> Map<String, Json> {
     }
 }
 
-fn result(table: &str, finding: &Finding, codes: &[&str]) -> Json {
+fn result(table: &str, finding: &Finding, codes: &[Code]) -> Json {
     let level = match finding.severity() {
         Severity::Error => "error",
         Severity::Warning => "warning",
@@ -54,7 +53,7 @@ fn result(table: &str, finding: &Finding, codes: &[&str]) -> Json {
         properties["witness"] = witness.into();
     }
     json!({
-        "ruleId": finding.code(),
+        "ruleId": finding.code().as_str(),
         "ruleIndex": codes.iter().position(|code| *code == finding.code()),
         "level": level,
         "message": { "text": text },

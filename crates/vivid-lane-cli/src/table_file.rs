@@ -91,7 +91,7 @@ impl TableFile {
             Severity::Warning => Level::WARNING,
             Severity::Note => Level::NOTE,
         };
-        let mut group = Group::with_title(level.primary_title(finding.message()).id(finding.code()));
+        let mut group = Group::with_title(level.primary_title(finding.message()).id(finding.code().as_str()));
         if let Some(place) = finding.place() {
             let name = place.file().unwrap_or(&self.name);
             let text = self.texts.get(name).map_or("", String::as_str);

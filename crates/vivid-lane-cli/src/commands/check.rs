@@ -57,7 +57,7 @@ fn count(findings: &[Finding]) -> String {
 fn to_json(finding: &Finding) -> Map<String, Json> {
     let mut object = Map::new();
     object.insert("severity".into(), finding.severity().as_str().into());
-    object.insert("code".into(), finding.code().into());
+    object.insert("code".into(), finding.code().as_str().into());
     object.insert("message".into(), finding.message().into());
     if let Some(help) = finding.help() {
         object.insert("help".into(), help.into());

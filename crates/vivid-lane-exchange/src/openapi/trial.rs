@@ -2,7 +2,7 @@
 
 use std::collections::HashMap;
 
-use vivid_lane::declare::{Data, Severity};
+use vivid_lane::declare::{Code, Data, Severity};
 use vivid_lane::{RouteSpec, Rule, TableSpec};
 
 /// Keywords and values of a rule.
@@ -15,7 +15,7 @@ pub(super) struct Trials {
 }
 
 /// What a description contradicts itself in stays as it is, so that building the table tells it.
-const CONTRADICTIONS: &[&str] = &["empty-rule", "default"];
+const CONTRADICTIONS: &[Code] = &[Code::EmptyRule, Code::Default];
 
 impl Trials {
     /// Why a table cannot have the rule; `None` where it can.

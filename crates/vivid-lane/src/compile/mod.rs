@@ -18,6 +18,7 @@ mod targets;
 mod tree_builder;
 mod variants;
 
+use crate::declare::Code;
 use std::sync::Arc;
 
 use crate::declare::{Case, Report, Source, TableError, TableSpec};
@@ -39,22 +40,22 @@ impl TableSpec {
             Err(too_large) => {
                 let (code, message, help) = match too_large {
                     TooLarge::States => (
-                        "too-large-to-prove",
+                        Code::TooLargeToProve,
                         format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states"),
                         "make patterns shorter, or lengths smaller",
                     ),
                     TooLarge::Pairs => (
-                        "too-many-pairs",
+                        Code::TooManyPairs,
                         "too many paths are alike up to their last segments: they cannot all be held against each other".to_owned(),
                         "narrow the rules of the first segments in which they differ",
                     ),
                     TooLarge::Numbers => (
-                        "too-many-routes",
+                        Code::TooManyRoutes,
                         "the table has more segments, or more text, than can be numbered".to_owned(),
                         "divide it into several tables",
                     ),
                 };
-                report.error(code, None, message).help_with(help);
+                report.add(code, None, message).help_with(help);
                 return Err(report.into_error());
             }
         };

@@ -3,6 +3,7 @@
 //! Only pairs of ways that neither a literal nor an inclusion tells apart are followed, so a table without
 //! such pairs is proven in one look at each node.
 
+use crate::declare::Code;
 use std::sync::Arc;
 
 use hashbrown::{HashMap, HashSet};
@@ -284,7 +285,7 @@ impl Proof<'_> {
         let verb = if is_exact { "both accept" } else { "may both accept" };
         let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is the narrower", one.name, two.name);
         self.report
-            .error("overlap", two.path_span.as_ref().or(two.name_span.as_ref()), message)
+            .add(Code::Overlap, two.path_span.as_ref().or(two.name_span.as_ref()), message)
             .help_with("narrow a rule, set `priority = 1` on one of them, or let the order decide with `overlaps = \"first-declared\"` under `[site]`")
             .witnessed(witness)
             .route(&one.name)

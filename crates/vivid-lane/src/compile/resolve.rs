@@ -1,5 +1,6 @@
 //! Declared routes → routes with their full names, paths and rules.
 
+use crate::declare::Code;
 use std::sync::Arc;
 
 use super::rules::Rules;
@@ -126,7 +127,7 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
     if spec.routes.is_empty() && !walker.report.has_errors() {
         walker
             .report
-            .error("no-routes", None, "expected at least one route, found none")
+            .add(Code::NoRoutes, None, "expected at least one route, found none")
             .help_with("declare one: `[routes.home]` with `path = \"/\"` and `page = \"home\"`");
     }
     walker.rules.declare(std::mem::take(&mut spec.formats), &spec.lists, walker.report);
@@ -185,7 +186,7 @@ impl Walker<'_> {
             match self.needs.iter().find(|known| known.need.name.value == need.name.value) {
                 Some(known) if known.scope == self.scope => {
                     let message = format!("the need `{}` is declared a second time", need.name.value);
-                    self.report.error("duplicate-need", need.name.span.as_ref(), message);
+                    self.report.add(Code::DuplicateNeed, need.name.span.as_ref(), message);
                 }
                 Some(_) => {}
                 None => self.needs.push(ScopedNeed { need, scope: self.scope }),
@@ -212,13 +213,13 @@ impl Walker<'_> {
         let span = spec.name.span.as_ref();
         if usize::from(level) >= DEEPEST {
             let message = format!("routes may be nested {DEEPEST} deep, `{name}` is deeper");
-            self.report.error("too-deep", span, message).route(name);
+            self.report.add(Code::TooDeep, span, message).route(name);
             return;
         }
         if self.routes.len() >= MOST_ROUTES {
             if self.routes.len() == MOST_ROUTES {
-                self.report.error(
-                    "too-many-routes",
+                self.report.add(
+                    Code::TooManyRoutes,
                     span,
                     format!("a table may have {MOST_ROUTES} routes, this one has more"),
                 );
@@ -229,7 +230,7 @@ impl Walker<'_> {
         let name: Arc<str> = name.into();
         if self.names.insert(Arc::clone(&name), id).is_some() {
             self.report
-                .error("duplicate-name", span, format!("the route `{name}` is declared a second time"))
+                .add(Code::DuplicateName, span, format!("the route `{name}` is declared a second time"))
                 .help_with("give one of the two another name")
                 .route(&*name);
         }
@@ -291,7 +292,7 @@ impl Walker<'_> {
     fn page(&mut self, page: &Placed<String>, route: Option<&str>) -> PageId {
         if page.value.is_empty() {
             let finding =
-                self.report.error("empty-page", page.span.as_ref(), "expected the name of a page, found nothing");
+                self.report.add(Code::EmptyPage, page.span.as_ref(), "expected the name of a page, found nothing");
             finding.help_with("name the page, or leave the key out");
             if let Some(route) = route {
                 finding.route(route);
@@ -307,7 +308,7 @@ impl Walker<'_> {
         }
         let found = wrong.map_or_else(|| "none".to_owned(), |c| format!("{c:?}"));
         let message = format!("expected letters, digits, `-` or `_` in the name of a route, found {found}");
-        self.report.error("route-name", own.span.as_ref(), message).route(full);
+        self.report.add(Code::RouteName, own.span.as_ref(), message).route(full);
     }
 
     fn methods(&mut self, declared: &[Placed<String>], route: &str) -> Methods {
@@ -317,7 +318,7 @@ impl Walker<'_> {
             if !is_token {
                 let message =
                     format!("expected a method in capitals such as `POST`, found `{}`", method.value.escape_debug());
-                self.report.error("method", method.span.as_ref(), message).route(route);
+                self.report.add(Code::Method, method.span.as_ref(), message).route(route);
             }
         }
         if declared.is_empty() {
@@ -331,7 +332,7 @@ impl Walker<'_> {
         let (name, span) = (&route.name, route.name_span.as_ref());
         if route.page.is_some() && !has_path {
             self.report
-                .error("missing-path", span, format!("the route `{name}` has a page but no path"))
+                .add(Code::MissingPath, span, format!("the route `{name}` has a page but no path"))
                 .help_with("add `path = \"/…\"`")
                 .route(name);
         }
@@ -339,13 +340,13 @@ impl Walker<'_> {
             let span = redirect.span.as_ref().or(span);
             if route.page.is_some() {
                 self.report
-                    .error("redirect", span, format!("the route `{name}` has a page and a redirect"))
+                    .add(Code::Redirect, span, format!("the route `{name}` has a page and a redirect"))
                     .help_with("a route does one of the two: leave one out")
                     .route(name);
             }
             if !has_path {
                 self.report
-                    .error("missing-path", span, format!("the route `{name}` has a redirect but no path"))
+                    .add(Code::MissingPath, span, format!("the route `{name}` has a redirect but no path"))
                     .help_with("add `path = \"/…\"`")
                     .route(name);
             }
@@ -353,7 +354,7 @@ impl Walker<'_> {
         if !route.answers() && is_leaf {
             let message = format!("the route `{name}` does nothing: it has no page, no redirect and no child routes");
             self.report
-                .error("missing-page", span, message)
+                .add(Code::MissingPage, span, message)
                 .help_with("add `page = \"…\"`, `redirect = \"…\"`, or routes below it")
                 .route(name);
         }
@@ -368,7 +369,11 @@ impl Walker<'_> {
             let found =
                 if path.value.is_empty() { "nothing".to_owned() } else { format!("`{}`", beginning(&path.value)) };
             self.report
-                .error("path-start", path.span.as_ref(), format!("expected a path that starts with `/`, found {found}"))
+                .add(
+                    Code::PathStart,
+                    path.span.as_ref(),
+                    format!("expected a path that starts with `/`, found {found}"),
+                )
                 .help_with(format!("write `/{}`", beginning(&path.value)))
                 .route(&route.name);
             route.is_sound = false;
@@ -394,8 +399,8 @@ impl Walker<'_> {
         }
         if self.is_in_fragment && route.path.has_fragment() {
             self.report
-                .error(
-                    "fragment",
+                .add(
+                    Code::Fragment,
                     path.span.as_ref(),
                     "the address of a page is in the fragment, so it has no fragment of its own",
                 )
@@ -413,7 +418,7 @@ impl Walker<'_> {
         };
         if let Some(above) = &route.host {
             let message = format!("`{}` has the host `{}` from an ancestor already", route.name, above.template);
-            self.report.error("repeated-host", host.span.as_ref(), message).route(&route.name);
+            self.report.add(Code::RepeatedHost, host.span.as_ref(), message).route(&route.name);
             return;
         }
         let mut pieces = Vec::new();
@@ -437,7 +442,7 @@ impl Walker<'_> {
                         "expected a host such as `{{club}}.larkfell.example`, found `{}`",
                         host.value.escape_debug()
                     );
-                    self.report.error("host", host.span.as_ref(), message).route(&route.name);
+                    self.report.add(Code::Host, host.span.as_ref(), message).route(&route.name);
                     route.is_sound = false;
                 }
             }
@@ -453,13 +458,13 @@ impl Walker<'_> {
         route: &mut ResolvedRoute,
     ) {
         let span = within(text, skipped + error.offset(), error.width());
-        self.report.error("template", span.as_ref(), error.to_string()).route(&route.name);
+        self.report.add(Code::Template, span.as_ref(), error.to_string()).route(&route.name);
         route.is_sound = false;
     }
 
     fn bad_path(&mut self, problem: PathProblem, text: &Placed<String>, skipped: usize, route: &mut ResolvedRoute) {
         let span = within(text, skipped + problem.place.start, problem.place.len());
-        let finding = self.report.error(problem.code, span.as_ref(), problem.message).route(&route.name);
+        let finding = self.report.add(problem.code, span.as_ref(), problem.message).route(&route.name);
         if let Some(help) = problem.help {
             finding.help_with(help);
         }
@@ -491,7 +496,7 @@ impl Walker<'_> {
                     let message =
                         format!("`required` names `{}`, which is no parameter of `{}`", name.value, route.name);
                     self.report
-                        .error("unknown-parameter", name.span.as_ref(), message)
+                        .add(Code::UnknownParameter, name.span.as_ref(), message)
                         .help_with(help)
                         .route(&route.name);
                 }

@@ -1,5 +1,6 @@
 //! Which rule a parameter has: the nearest one of its name, from the route up to the top of the table.
 
+use crate::declare::Code;
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::Arc;
 
@@ -48,8 +49,8 @@ impl Rules {
                 .iter()
                 .any(|known| known.name == format.name && !Arc::ptr_eq(&known.predicate, &format.predicate))
             {
-                report.error(
-                    "duplicate-format",
+                report.add(
+                    Code::DuplicateFormat,
                     None,
                     format!("the format `{}` is registered a second time", format.name),
                 );
@@ -116,8 +117,8 @@ impl Rules {
             Ok(check) => {
                 for (index, pattern) in unanchored(rule) {
                     report
-                        .warning(
-                            "unanchored-pattern",
+                        .add(
+                            Code::UnanchoredPattern,
                             rule.place(Some(index)),
                             format!("the pattern of `{name}` may be found anywhere in a value: `{pattern}`"),
                         )
@@ -130,7 +131,7 @@ impl Rules {
             Err(problems) => {
                 for problem in problems {
                     let message = format!("the rule of `{name}`: {}", problem.reason);
-                    report.error(problem.code, rule.place(problem.keyword), message);
+                    report.add(problem.code, rule.place(problem.keyword), message);
                 }
                 Arc::clone(&self.any)
             }

@@ -1,5 +1,6 @@
 //! What is declared of the site → how its URLs are cut and written.
 
+use crate::declare::Code;
 use crate::declare::{Case, Location, Placed, Report, SiteSpec, Slash};
 use crate::lookup::{Limits, Site, normal_path};
 use crate::template::percent::{decode, normalise_into};
@@ -28,8 +29,8 @@ fn checked_origin(origin: &Placed<String>, report: &mut Report) -> Option<Box<st
         return Some(text.into());
     }
     report
-        .error(
-            "origin",
+        .add(
+            Code::Origin,
             origin.span.as_ref(),
             format!("expected scheme and host, found `{}`", origin.value.escape_debug()),
         )
@@ -46,7 +47,7 @@ fn checked_base(base: &Placed<String>, is_in_fragment: bool, report: &mut Report
         && !text.contains("//");
     if !is_path {
         report
-            .error("base", base.span.as_ref(), format!("expected a path, found `{}`", text.escape_debug()))
+            .add(Code::Base, base.span.as_ref(), format!("expected a path, found `{}`", text.escape_debug()))
             .help_with("write it as `/app`");
         return Box::default();
     }

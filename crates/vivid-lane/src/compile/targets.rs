@@ -1,5 +1,6 @@
 //! Where redirects and needs lead: names → routes, and the proof that each redirect ends at a page in one step.
 
+use crate::declare::Code;
 use smol_str::SmolStr;
 
 use super::resolve::{Names, ResolvedRoute, ScopedNeed, within};
@@ -44,7 +45,7 @@ impl<'a> Targets<'a> {
                 Some(near) => format!("did you mean `{near}`?"),
                 None => "write the full name of a route".to_owned(),
             };
-            self.report.error("unknown-route", name.span.as_ref(), message).help_with(help).route(by);
+            self.report.add(Code::UnknownRoute, name.span.as_ref(), message).help_with(help).route(by);
         }
         known
     }
@@ -61,7 +62,7 @@ impl<'a> Targets<'a> {
                 _ => {
                     let message = format!("expected the status 301, 302, 303, 307 or 308, found {}", status.value);
                     let name = source.name.clone();
-                    self.report.error("redirect-status", status.span.as_ref().or(span.as_ref()), message).route(name);
+                    self.report.add(Code::RedirectStatus, status.span.as_ref().or(span.as_ref()), message).route(name);
                     return None;
                 }
             },
@@ -84,7 +85,7 @@ impl<'a> Targets<'a> {
         if target.page.is_none() {
             let message = format!("`{}` redirects to `{}`, which only groups other routes", source.name, target.name);
             let names = [source.name.clone(), target.name.clone()];
-            let finding = self.report.error("redirect", span.as_ref(), message).help_with("redirect to one of those");
+            let finding = self.report.add(Code::Redirect, span.as_ref(), message).help_with("redirect to one of those");
             finding.about(names);
             return None;
         }
@@ -113,12 +114,12 @@ impl<'a> Targets<'a> {
         let finding = match at {
             Some(_) => self
                 .report
-                .error("redirect-loop", span, format!("redirects lead in a loop: {shown}"))
+                .add(Code::RedirectLoop, span, format!("redirects lead in a loop: {shown}"))
                 .help_with("let one of them lead to a page"),
             None => {
                 let last = names.last().map_or("", String::as_str);
                 self.report
-                    .error("redirect-chain", span, format!("a redirect leads to a redirect: {shown}"))
+                    .add(Code::RedirectChain, span, format!("a redirect leads to a redirect: {shown}"))
                     .help_with(format!("lead to `{last}` in one step"))
             }
         };
@@ -139,7 +140,10 @@ impl<'a> Targets<'a> {
                 let near = nearest(&name.value, target_params.iter().map(|param| &*param.name));
                 let help = near.map_or_else(|| "leave it out".to_owned(), |near| format!("did you mean `{near}`?"));
                 let message = format!("`{target_name}` has no parameter `{}`", name.value.escape_debug());
-                self.report.error("unknown-parameter", name.span.as_ref(), message).help_with(help).route(&source_name);
+                self.report
+                    .add(Code::UnknownParameter, name.span.as_ref(), message)
+                    .help_with(help)
+                    .route(&source_name);
                 is_sound = false;
                 continue;
             };
@@ -186,7 +190,7 @@ impl<'a> Targets<'a> {
                 },
             };
             self.report
-                .error("redirect-parameter", span.as_ref(), message)
+                .add(Code::RedirectParameter, span.as_ref(), message)
                 .help_with(help)
                 .route(&source_name)
                 .route(&target_name);
@@ -201,7 +205,7 @@ impl<'a> Targets<'a> {
             Ok(template) => template,
             Err(error) => {
                 let span = within(text, error.offset(), error.width());
-                self.report.error("template", span.as_ref(), error.to_string()).route(by);
+                self.report.add(Code::Template, span.as_ref(), error.to_string()).route(by);
                 return None;
             }
         };
@@ -213,7 +217,7 @@ impl<'a> Targets<'a> {
                     let span = within(text, expression.place().start, expression.place().len());
                     let [variable] = expression.variables() else {
                         let message = "expected one value in braces, found several; write `{a}{b}`";
-                        self.report.error("redirect-parameter", span.as_ref(), message).route(by);
+                        self.report.add(Code::RedirectParameter, span.as_ref(), message).route(by);
                         return None;
                     };
                     if expression.operator() != Operator::Simple {
@@ -221,7 +225,7 @@ impl<'a> Targets<'a> {
                             "expected `{{{}}}`: what stands here is a value, not a part of a URL",
                             variable.name()
                         );
-                        self.report.error("redirect-parameter", span.as_ref(), message).route(by);
+                        self.report.add(Code::RedirectParameter, span.as_ref(), message).route(by);
                         return None;
                     }
                     let found = (0..).zip(source).find(|(_, param)| *param.name == *variable.name());
@@ -247,7 +251,7 @@ impl<'a> Targets<'a> {
             ),
         };
         self.report
-            .error("unknown-parameter", span, format!("`{by}` has no parameter `{name}`"))
+            .add(Code::UnknownParameter, span, format!("`{by}` has no parameter `{name}`"))
             .help_with(help)
             .route(by);
     }
@@ -262,21 +266,21 @@ impl<'a> Targets<'a> {
                 .any(|index| form(&source[usize::from(*index)]) != Form::Text) =>
             {
                 let message = "a list cannot stand beside other text";
-                self.report.error("redirect-parameter", text.span.as_ref(), message).route(by);
+                self.report.add(Code::RedirectParameter, text.span.as_ref(), message).route(by);
                 return false;
             }
             _ => Form::Text,
         };
         if given != form(param) && !(given == Form::Text && form(param) == Form::List) {
             let message = format!("expected {} for `{}`, found {}", form(param).words(), param.name, given.words());
-            self.report.error("redirect-parameter", text.span.as_ref(), message).route(by);
+            self.report.add(Code::RedirectParameter, text.span.as_ref(), message).route(by);
             return false;
         }
         let constant: Option<String> = filling.iter().map(|piece| piece.as_ref().ok().map(|text| &**text)).collect();
         match constant.and_then(|constant| param.check.refusal(&constant)) {
             Some(reason) => {
                 let message = format!("`{}` refuses `{}`: {reason}", param.name, text.value.escape_debug());
-                self.report.error("redirect-parameter", text.span.as_ref(), message).route(by);
+                self.report.add(Code::RedirectParameter, text.span.as_ref(), message).route(by);
                 false
             }
             None => true,
@@ -292,18 +296,18 @@ impl<'a> Targets<'a> {
             Ok(template) => template,
             Err(error) => {
                 let span = within(url, error.offset(), error.width());
-                self.report.error("template", span.as_ref(), error.to_string()).route(name);
+                self.report.add(Code::Template, span.as_ref(), error.to_string()).route(name);
                 return None;
             }
         };
         if let Some((param, _)) = redirect.params.first() {
             let help = "write its parameters in the URL itself, as in `https://other.example/{date}`";
             let message = "a redirect to another site has no `params`";
-            self.report.error("redirect-parameter", param.span.as_ref(), message).help_with(help).route(name);
+            self.report.add(Code::RedirectParameter, param.span.as_ref(), message).help_with(help).route(name);
             return None;
         }
         if let Err((message, help)) = names_its_site(&template) {
-            self.report.error("redirect-url", span.as_ref(), message).help_with(help).route(name);
+            self.report.add(Code::RedirectUrl, span.as_ref(), message).help_with(help).route(name);
             return None;
         }
         for variable in template.variables() {
@@ -344,12 +348,15 @@ impl<'a> Targets<'a> {
             let redirect = self.route(id).redirect.as_ref();
             let span = redirect.and_then(|redirect| redirect.span.clone());
             let (code, message) = if reading.route_id() == id {
-                ("redirect-loop", format!("`{by}` redirects to `{address}`, which is its own address"))
+                (Code::RedirectLoop, format!("`{by}` redirects to `{address}`, which is its own address"))
             } else {
-                ("redirect-chain", format!("`{}` redirects to `{address}`, which `{by}` redirects again", route.name))
+                (
+                    Code::RedirectChain,
+                    format!("`{}` redirects to `{address}`, which `{by}` redirects again", route.name),
+                )
             };
             self.report
-                .error(code, span.as_ref(), message)
+                .add(code, span.as_ref(), message)
                 .help_with("lead to a page in one step")
                 .witnessed(address)
                 .route(&*route.name)
@@ -370,14 +377,14 @@ impl<'a> Targets<'a> {
                 let target = target.name.clone();
                 if self.route(to).page.is_none() {
                     let message = format!("`{target}` has no page, so nobody can be sent there");
-                    self.report.error("need-page", otherwise.span.as_ref(), message).route(target);
+                    self.report.add(Code::NeedPage, otherwise.span.as_ref(), message).route(target);
                     return None;
                 }
                 if !takes_return {
                     let path = self.route(to).path.template();
                     let message = format!("`{target}` does not take the wanted address, to which it should lead back");
                     self.report
-                        .error("need-return", otherwise.span.as_ref(), message)
+                        .add(Code::NeedReturn, otherwise.span.as_ref(), message)
                         .help_with(format!("let its path declare it: `{path}{{?{RETURN}}}`"))
                         .route(target);
                 }
@@ -409,7 +416,7 @@ impl<'a> Targets<'a> {
                 let name = &scoped.need.name.value;
                 let span = scoped.need.otherwise.as_ref().and_then(|otherwise| otherwise.span.as_ref());
                 let message = format!("who does not meet `{name}` is sent to a page that needs `{name}` again");
-                self.report.error("need-loop", span, message).help_with("send them to a page without that need");
+                self.report.add(Code::NeedLoop, span, message).help_with("send them to a page without that need");
             }
         }
     }
@@ -431,7 +438,7 @@ impl<'a> Targets<'a> {
                         |near| format!("did you mean `{near}`?"),
                     );
                     let message = format!("no need is named `{}`", need.value.escape_debug());
-                    self.report.error("unknown-need", need.span.as_ref(), message).help_with(help).route(&route.name);
+                    self.report.add(Code::UnknownNeed, need.span.as_ref(), message).help_with(help).route(&route.name);
                 }
                 continue;
             };
@@ -446,7 +453,7 @@ impl<'a> Targets<'a> {
                     let (to, name) = (&self.route(to).name, &route.name);
                     let message =
                         format!("`{name}` needs `{}`, but has no `{}` for the path of `{to}`", need.value, param.name);
-                    self.report.error("need-parameter", need.span.as_ref(), message).route(name).route(to);
+                    self.report.add(Code::NeedParameter, need.span.as_ref(), message).route(name).route(to);
                 }
             }
             ids.extend(u16::try_from(index).map(NeedId));

@@ -2,6 +2,7 @@
 //!
 //! A child's path begins as its parent's and goes on from there, so that each template is read once.
 
+use crate::declare::Code;
 use std::ops::Range;
 
 use smallvec::SmallVec;
@@ -67,7 +68,7 @@ pub(super) enum QueryPart {
 #[derive(Debug)]
 pub(super) struct PathProblem {
     pub(super) place: Range<usize>,
-    pub(super) code: &'static str,
+    pub(super) code: Code,
     pub(super) message: String,
     pub(super) help: Option<&'static str>,
 }
@@ -146,11 +147,11 @@ impl ResolvedPath {
             let by = if known.level == level { "by the route itself" } else { "by an ancestor" };
             let help = Some("a value has one name along a chain of routes: rename one of the two");
             let message = format!("the parameter `{name}` is declared a second time; {by} already");
-            return Err(problem("repeated-parameter", message, help));
+            return Err(problem(Code::RepeatedParameter, message, help));
         }
         if self.params.len() == MOST_PARAMS {
             let message = format!("a route may have {MOST_PARAMS} parameters, this one has more");
-            return Err(problem("too-many-parameters", message, None));
+            return Err(problem(Code::TooManyParameters, message, None));
         }
         self.params.push(ResolvedParam { name: name.into(), level, kind, is_optional });
         // There are at most `MOST_PARAMS`.
@@ -204,14 +205,14 @@ struct Reading<'a> {
 }
 
 impl Reading<'_> {
-    fn problem<T>(&self, place: Range<usize>, code: &'static str, message: impl Into<String>) -> Result<T> {
+    fn problem<T>(&self, place: Range<usize>, code: Code, message: impl Into<String>) -> Result<T> {
         Err(PathProblem { place, code, message: message.into(), help: None })
     }
 
     fn literal(&mut self, text: &str, at: usize) -> Result<()> {
         if let Some(hash) = text.find('#') {
             let message = "a fragment is never sent to a server, so a path cannot hold one; write `{#name}` for links";
-            return self.problem(at + hash..at + text.len(), "fragment", message);
+            return self.problem(at + hash..at + text.len(), Code::Fragment, message);
         }
         if self.in_query {
             return self.query_literal(text, at);
@@ -239,21 +240,21 @@ impl Reading<'_> {
     /// `?a=1&b=2`, `&c=3`, or either with a last `name=` for the expression that follows.
     fn query_literal(&mut self, text: &str, at: usize) -> Result<()> {
         let Some(pairs) = text.strip_prefix(['?', '&']) else {
-            return self.problem(at..at + text.len(), "query", format!("expected `&` and a name, found `{text}`"));
+            return self.problem(at..at + text.len(), Code::Query, format!("expected `&` and a name, found `{text}`"));
         };
         let mut pieces = pairs.split('&').peekable();
         while let Some(piece) = pieces.next() {
             let (name, value) = piece.split_once('=').unwrap_or((piece, ""));
             let decoded = (decode_form(name), decode_form(value));
             let (Ok(name), Ok(value)) = decoded else {
-                return self.problem(at..at + text.len(), "query", format!("`{piece}` does not decode to text"));
+                return self.problem(at..at + text.len(), Code::Query, format!("`{piece}` does not decode to text"));
             };
             if name.is_empty() {
-                return self.problem(at..at + text.len(), "query", "expected a name in the query, found none");
+                return self.problem(at..at + text.len(), Code::Query, "expected a name in the query, found none");
             }
             if self.path.names(&name) {
                 let message = format!("`{name}` stands in the query a second time");
-                return self.problem(at..at + text.len(), "repeated-parameter", message);
+                return self.problem(at..at + text.len(), Code::RepeatedParameter, message);
             }
             if pieces.peek().is_none() && piece.ends_with('=') {
                 self.pending = Some(name.into_owned());
@@ -276,7 +277,7 @@ impl Reading<'_> {
                     self.path.query.push(QueryPart::Named { name, param });
                     Ok(())
                 }
-                _ => self.problem(place, "query", format!("expected one value after `{name}=`, found `{text}`")),
+                _ => self.problem(place, Code::Query, format!("expected one value after `{name}=`, found `{text}`")),
             };
         }
         match operator {
@@ -293,13 +294,15 @@ impl Reading<'_> {
                 }
                 _ => self.problem(
                     place,
-                    "fragment",
+                    Code::Fragment,
                     format!("expected one fragment such as `{{#part}}`, found `{text}`"),
                 ),
             },
-            _ if self.in_query => {
-                self.problem(place, "operator", format!("expected `{{&…}}` after the query has begun, found `{text}`"))
-            }
+            _ if self.in_query => self.problem(
+                place,
+                Code::Operator,
+                format!("expected `{{&…}}` after the query has begun, found `{text}`"),
+            ),
             _ => {
                 self.path.path_text.push_str(text);
                 self.path_expression(expression, text)
@@ -312,7 +315,7 @@ impl Reading<'_> {
             let name = decode(variable.name()).unwrap_or_default().into_owned();
             if self.path.names(&name) {
                 let message = format!("`{name}` stands in the query a second time");
-                return self.problem(variable.place(), "repeated-parameter", message);
+                return self.problem(variable.place(), Code::RepeatedParameter, message);
             }
             if !variable.is_exploded() {
                 let param = self.path.declare(variable, self.level, ParamKind::Query, true)?;
@@ -321,7 +324,7 @@ impl Reading<'_> {
             }
             if self.path.query.iter().any(|part| matches!(part, QueryPart::Rest(_))) {
                 let message = "only one parameter can take the rest of the query";
-                return self.problem(variable.place(), "operator", message);
+                return self.problem(variable.place(), Code::Operator, message);
             }
             let param = self.path.declare(variable, self.level, ParamKind::Pairs, true)?;
             self.path.query.push(QueryPart::Rest(param));
@@ -340,7 +343,7 @@ impl Reading<'_> {
                     "`{text}` cannot be read back; the star stands for segments `{{/{0}*}}` or a query `{{?{0}*}}`",
                     variable.name()
                 );
-                return self.problem(place, "operator", message);
+                return self.problem(place, Code::Operator, message);
             }
             let kind = match operator {
                 _ if is_tail => ParamKind::Items,
@@ -373,7 +376,7 @@ impl Reading<'_> {
             if self.path.variants.len() > MOST_VARIANTS {
                 let message =
                     format!("the optional parts of this path can be filled in more than {MOST_VARIANTS} ways");
-                return self.problem(place, "too-many-variants", message);
+                return self.problem(place, Code::TooManyVariants, message);
             }
             previous = Some(param);
         }
@@ -393,7 +396,7 @@ impl Reading<'_> {
                 let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site");
                 return Err(PathProblem {
                     place: length.saturating_sub(1)..length,
-                    code: "path-end",
+                    code: Code::PathEnd,
                     message: message.to_owned(),
                     help,
                 });
@@ -405,7 +408,7 @@ impl Reading<'_> {
             if let Some(dots) = dots {
                 let message =
                     format!("the segment `{dots}` is removed from a URL before it is matched, so no URL can have it");
-                return Err(PathProblem { place: 0..length, code: "dot-segment", message, help: None });
+                return Err(PathProblem { place: 0..length, code: Code::DotSegment, message, help: None });
             }
             variant.covers.push(Cover {
                 segments: u16::try_from(variant.segments.len()).unwrap_or(u16::MAX),
@@ -436,7 +439,7 @@ struct Fill<'a> {
     name: &'a str,
 }
 
-type Pushed = std::result::Result<(), (&'static str, String)>;
+type Pushed = std::result::Result<(), (Code, String)>;
 
 impl Fill<'_> {
     fn push(&self, variant: &mut PathVariant) -> Pushed {
@@ -464,7 +467,8 @@ impl PathVariant {
                 self.new_segment()?;
             }
             if !chunk.is_empty() {
-                let decoded = decode(chunk).map_err(|_| ("escape", format!("`{chunk}` does not decode to text")))?;
+                let decoded =
+                    decode(chunk).map_err(|_| (Code::Escape, format!("`{chunk}` does not decode to text")))?;
                 self.push_piece(Piece::Text(decoded.into()))?;
             }
         }
@@ -474,11 +478,11 @@ impl PathVariant {
     fn new_segment(&mut self) -> Pushed {
         self.not_after_tail()?;
         if self.segments.last().is_some_and(Segment::is_empty) {
-            return Err(("double-slash", "a path may not hold `//`".to_owned()));
+            return Err((Code::DoubleSlash, "a path may not hold `//`".to_owned()));
         }
         let limit = Limits::default().segments;
         if self.segments.len() == limit {
-            return Err(("too-many-segments", format!("a path may have {limit} segments, this one has more")));
+            return Err((Code::TooManySegments, format!("a path may have {limit} segments, this one has more")));
         }
         self.segments.push(Segment::new());
         Ok(())
@@ -490,7 +494,7 @@ impl PathVariant {
             self.covers.last().map(|cover| (usize::from(cover.segments), cover.pieces.map(usize::from)));
         let at = self.segments.len();
         let Some(segment) = self.segments.last_mut() else {
-            return Err(("path-start", "expected `/` first".to_owned()));
+            return Err((Code::PathStart, "expected `/` first".to_owned()));
         };
         match (segment.last_mut(), piece) {
             (Some(Piece::Text(before)), Piece::Text(text)) if level_ends_here.is_none_or(|end| end.0 != at) => {
@@ -508,10 +512,10 @@ impl PathVariant {
                 self.segments.pop();
             }
             (TailKind::Rest, _) => {
-                return Err(("tail", "a tail takes whole segments; write `/` before `{+…}`".to_owned()));
+                return Err((Code::Tail, "a tail takes whole segments; write `/` before `{+…}`".to_owned()));
             }
             (TailKind::Items, Some(segment)) if segment.is_empty() => {
-                return Err(("double-slash", "`{/…}` brings its own slash; leave out the one before it".to_owned()));
+                return Err((Code::DoubleSlash, "`{/…}` brings its own slash; leave out the one before it".to_owned()));
             }
             (TailKind::Items, _) => {}
         }
@@ -522,7 +526,7 @@ impl PathVariant {
     fn not_after_tail(&self) -> Pushed {
         match self.tail {
             None => Ok(()),
-            Some(_) => Err(("tail", "a tail takes all that follows, so nothing can stand after it".to_owned())),
+            Some(_) => Err((Code::Tail, "a tail takes all that follows, so nothing can stand after it".to_owned())),
         }
     }
 

@@ -1,5 +1,6 @@
 //! A text as a tree of values with places, whatever format it was written in.
 
+use super::code::Code;
 use super::comment::{Comments, KeyComments};
 use super::data::Data;
 use super::finding::{Finding, Report, TableError};
@@ -40,14 +41,14 @@ impl Document {
         let mut report = Report::default();
         if source.text.len() > super::read::LONGEST {
             let message = format!("a text may have {} bytes, this one has more", super::read::LONGEST);
-            report.error("too-large", None, message);
+            report.add(Code::TooLarge, None, message);
             return Err(report.into_error());
         }
         let syntax = source.syntax;
         let origin = Origin::new(source);
         let entries = syntax::read(syntax, &origin, true, &mut report);
         let findings = report.into_findings();
-        if findings.iter().any(|finding| matches!(finding.code(), "toml" | "json" | "yaml")) {
+        if findings.iter().any(|finding| finding.code().is_of_reading()) {
             return Err(Report::from_findings(findings).into_error());
         }
         let span = Span::new(&origin, 0..origin.text().len());

@@ -2,42 +2,14 @@
 
 use std::fmt;
 
+use super::code::{Code, Severity};
 use super::source::{Place, Span};
-
-/// How bad a finding is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Severity {
-    /// Worth knowing.
-    Note,
-    /// Surely a mistake, but the table works.
-    Warning,
-    /// The table cannot be built.
-    Error,
-}
-
-impl Severity {
-    /// The word for it: `error`, `warning` or `note`.
-    #[must_use]
-    pub fn as_str(self) -> &'static str {
-        match self {
-            Self::Note => "note",
-            Self::Warning => "warning",
-            Self::Error => "error",
-        }
-    }
-}
-
-impl fmt::Display for Severity {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.as_str())
-    }
-}
 
 /// One thing that is wrong with a table: where, what was expected, and how to mend it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finding {
     severity: Severity,
-    code: &'static str,
+    code: Code,
     message: String,
     help: Option<String>,
     routes: Vec<String>,
@@ -52,9 +24,9 @@ impl Finding {
         self.severity
     }
 
-    /// A short, stable word for this kind of finding, such as `unknown-key`.
+    /// What kind of finding it is, such as [`Code::UnknownKey`]; it compares to its word, `unknown-key`.
     #[must_use]
-    pub fn code(&self) -> &'static str {
+    pub fn code(&self) -> Code {
         self.code
     }
 
@@ -88,8 +60,8 @@ impl Finding {
         self.place.as_ref()
     }
 
-    fn new(severity: Severity, code: &'static str, message: String, place: Option<Place>) -> Self {
-        Self { severity, code, message, help: None, routes: Vec::new(), witness: None, place }
+    fn new(code: Code, message: String, place: Option<Place>) -> Self {
+        Self { severity: code.severity(), code, message, help: None, routes: Vec::new(), witness: None, place }
     }
 
     pub(crate) fn help_with(&mut self, help: impl Into<String>) -> &mut Self {
@@ -132,7 +104,7 @@ impl fmt::Display for Finding {
 /// use vivid_lane::Table;
 ///
 /// let error = Table::from_toml("[routes.home]\npath = 'home'\npage = 'home'\ncolour = 'red'").unwrap_err();
-/// let codes: Vec<_> = error.findings().iter().map(|finding| finding.code()).collect();
+/// let codes: Vec<_> = error.findings().iter().map(|finding| finding.code().as_str()).collect();
 /// assert_eq!(codes, ["path-start", "unknown-key"]);
 /// assert_eq!(error.findings()[0].place().map(|place| (place.line(), place.column())), Some((2, 8)));
 /// ```
@@ -151,7 +123,9 @@ impl TableError {
     /// Is there no table to speak of: is the text too long, empty, or not in its format?
     #[must_use]
     pub fn is_unreadable(&self) -> bool {
-        self.findings.iter().any(|finding| matches!(finding.code, "toml" | "json" | "yaml" | "too-large" | "no-routes"))
+        self.findings
+            .iter()
+            .any(|finding| finding.code.is_of_reading() || matches!(finding.code, Code::TooLarge | Code::NoRoutes))
     }
 }
 
@@ -185,34 +159,20 @@ pub(crate) struct Report {
 const MOST_FINDINGS: usize = 1000;
 
 impl Report {
-    /// Notes an error, and gives it back so that help, routes and a witness can be added.
-    pub(crate) fn error(
-        &mut self,
-        code: &'static str,
-        span: Option<&Span>,
-        message: impl Into<String>,
-    ) -> &mut Finding {
-        self.note(Severity::Error, code, span, message.into())
-    }
-
-    /// Notes a warning: the table works, but surely not as was meant.
-    pub(crate) fn warning(
-        &mut self,
-        code: &'static str,
-        span: Option<&Span>,
-        message: impl Into<String>,
-    ) -> &mut Finding {
-        self.note(Severity::Warning, code, span, message.into())
-    }
-
-    /// Notes what is worth knowing.
-    pub(crate) fn remark(
-        &mut self,
-        code: &'static str,
-        span: Option<&Span>,
-        message: impl Into<String>,
-    ) -> &mut Finding {
-        self.note(Severity::Note, code, span, message.into())
+    /// Notes a finding, and gives it back so that help, routes and a witness can be added.
+    pub(crate) fn add(&mut self, code: Code, span: Option<&Span>, message: impl Into<String>) -> &mut Finding {
+        let (severity, message) = (code.severity(), message.into());
+        let kept = &mut self.kept[severity as usize];
+        if *kept == MOST_FINDINGS {
+            self.more += 1;
+            self.worst = self.worst.max(Some(severity));
+            // What is added to it is lost with it, as nobody reads that far.
+            return self.surplus.insert(Finding::new(code, message, None));
+        }
+        *kept += 1;
+        let at = self.findings.len();
+        self.findings.push(Finding::new(code, message, span.map(Span::place)));
+        &mut self.findings[at]
     }
 
     /// A report that goes on from these findings.
@@ -220,20 +180,6 @@ impl Report {
         let mut report = Self::default();
         findings.iter().for_each(|finding| report.kept[finding.severity as usize] += 1);
         Self { findings, ..report }
-    }
-
-    fn note(&mut self, severity: Severity, code: &'static str, span: Option<&Span>, message: String) -> &mut Finding {
-        let kept = &mut self.kept[severity as usize];
-        if *kept == MOST_FINDINGS {
-            self.more += 1;
-            self.worst = self.worst.max(Some(severity));
-            // What is added to it is lost with it, as nobody reads that far.
-            return self.surplus.insert(Finding::new(severity, code, message, None));
-        }
-        *kept += 1;
-        let at = self.findings.len();
-        self.findings.push(Finding::new(severity, code, message, span.map(Span::place)));
-        &mut self.findings[at]
     }
 
     /// Is there an error among the findings?
@@ -258,7 +204,7 @@ impl Report {
         if self.more > 0 {
             let message = format!("{} more findings are not listed", self.more);
             let severity = self.worst.unwrap_or(Severity::Error);
-            self.findings.push(Finding::new(severity, "more", message, None));
+            self.findings.push(Finding { severity, ..Finding::new(Code::More, message, None) });
         }
         self.findings
     }

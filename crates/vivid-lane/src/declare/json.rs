@@ -1,5 +1,6 @@
 //! JSON (RFC 8259) → document.
 
+use super::code::Code;
 use std::sync::Arc;
 
 use jsonc_parser::ast::{ObjectPropName, Value};
@@ -30,7 +31,7 @@ pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
         Ok(parsed) => parsed.value,
         Err(error) => {
             let span = span(origin, error.range());
-            report.error("json", Some(&span), format!("this is not JSON: {}", error.kind()));
+            report.add(Code::Json, Some(&span), format!("this is not JSON: {}", error.kind()));
             return Vec::new();
         }
     };
@@ -41,7 +42,7 @@ pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
         },
         other => {
             let place = other.map(|value| span(origin, value.range()));
-            report.error("json", place.as_ref(), "expected a JSON object, such as one with `site` and `routes`");
+            report.add(Code::Json, place.as_ref(), "expected a JSON object, such as one with `site` and `routes`");
             Vec::new()
         }
     }

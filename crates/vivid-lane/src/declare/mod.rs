@@ -7,6 +7,7 @@
 //! All mistakes of a table are reported at once: each is a [`Finding`] with a code, a place, a message that says what was
 //! expected, and how to mend it. Reading is linear in the length of the text.
 
+mod code;
 mod comment;
 mod data;
 mod document;
@@ -30,10 +31,11 @@ mod write;
 #[cfg(feature = "yaml")]
 mod yaml;
 
+pub use code::{Code, Severity};
 pub use data::Data;
 pub use document::{Document, DocumentItem, DocumentKey};
 pub(crate) use finding::Report;
-pub use finding::{Finding, Severity, TableError};
+pub use finding::{Finding, TableError};
 pub use format::Format;
 pub use keys::table_schema;
 pub(crate) use nearest::{expected_one_of, nearest};

@@ -1,5 +1,6 @@
 //! What every format is read into: values with their places.
 
+use super::code::Code;
 use super::data::Data;
 use super::finding::Report;
 use super::source::Span;
@@ -84,7 +85,7 @@ impl Kind {
             Ok(number) if number.is_finite() && !is_whole => Self::Float(number),
             _ => {
                 let message = "this number does not fit; expected one between -2^63 and 2^63 - 1";
-                report.error("number", Some(span), message);
+                report.add(Code::Number, Some(span), message);
                 Self::Null
             }
         }
@@ -100,8 +101,8 @@ pub(super) fn unique(entries: Vec<Entry>, report: &mut Report) -> Vec<Entry> {
             kept.push(entry);
         } else {
             report
-                .error(
-                    "duplicate-name",
+                .add(
+                    Code::DuplicateName,
                     Some(&entry.span),
                     format!("`{}` is declared a second time", entry.key.escape_debug()),
                 )

@@ -1,5 +1,6 @@
 //! A folder of page files → declared table: each file is a route.
 
+use super::code::Code;
 use std::collections::{BTreeMap, HashSet};
 
 use super::finding::Report;
@@ -92,7 +93,7 @@ impl Gathered {
         if let Some(wrong) = wrong {
             let (part, file) = (wrong.escape_debug(), path.escape_debug());
             self.report
-                .error("file-name", Some(&here), format!("`{part}` is no part of a path, in the file `{file}`"))
+                .add(Code::FileName, Some(&here), format!("`{part}` is no part of a path, in the file `{file}`"))
                 .help_with(
                     "a part has one character or more, none of them `\\` or a control character; rename the file",
                 );
@@ -102,7 +103,7 @@ impl Gathered {
         let stem = stem(name);
         if matches!(stem, "." | "..") {
             let message = format!("`{stem}` is no part of a path, in the file `{}`", path.escape_debug());
-            self.report.error("file-name", Some(&here), message).help_with("rename the file");
+            self.report.add(Code::FileName, Some(&here), message).help_with("rename the file");
             return;
         }
         let mut folder = &mut self.root;
@@ -130,7 +131,7 @@ impl Gathered {
 
 fn same(report: &mut Report, first: &str, second: &str, here: &Span, why: &str) {
     let message = format!("the files `{}` and `{}` mean the same: {why}", first.escape_debug(), second.escape_debug());
-    report.error("same-page", Some(here), message).help_with("rename one of them, or take it away");
+    report.add(Code::SamePage, Some(here), message).help_with("rename one of them, or take it away");
 }
 
 /// A file's name without its suffix, which begins at the last dot outside of braces.
@@ -184,8 +185,8 @@ fn declared(entry: Entry, report: &mut Report) -> RouteSpec {
             let is_child = !keys::names(keys::ROUTE).contains(&inner.key.as_str());
             if is_files || (is_child && matches!(inner.value.kind, Kind::Table(_))) {
                 report
-                    .error(
-                        "front-matter",
+                    .add(
+                        Code::FrontMatter,
                         Some(&inner.span),
                         format!("`{}` is said by the files", inner.key.escape_debug()),
                     )
@@ -222,7 +223,7 @@ fn front_matter(origin: &std::sync::Arc<Origin>, report: &mut Report) -> Vec<Ent
     }
     let span = Span::new(origin, skipped..skipped + mark.len());
     report
-        .error("front-matter", Some(&span), format!("the front matter that begins with `{mark}` has no end"))
+        .add(Code::FrontMatter, Some(&span), format!("the front matter that begins with `{mark}` has no end"))
         .help_with(format!("close it with a line `{mark}`"));
     Vec::new()
 }
@@ -252,7 +253,7 @@ impl Folder {
             if name != wanted {
                 let message =
                     format!("the route of `{}` is named `{name}`, as `{wanted}` is taken", part.escape_debug());
-                report.remark("renamed", None, message);
+                report.add(Code::Renamed, None, message);
             }
             route.frame = inside.frame.clone().map(Placed::from);
             route.fallback = inside.fallback.clone().map(Placed::from);
@@ -264,7 +265,7 @@ impl Folder {
                     "the folder `{}` has no page in it, so its frame and fallback are not used",
                     part.escape_debug()
                 );
-                report.remark("no-page", None, message);
+                report.add(Code::NoPage, None, message);
             }
         }
         routes

@@ -1,5 +1,6 @@
 //! Document → declared table: which words mean what.
 
+use super::code::Code;
 use super::data::Data;
 use super::finding::Report;
 use super::keys::{self, Key};
@@ -81,7 +82,7 @@ impl Reader<'_> {
         let mut spec = TableSpec::new();
         let Some(budget) = self.budget.checked_sub(source.text.len()) else {
             let message = format!("the files of a table may have {LONGEST} bytes, these have more");
-            self.report.error("too-large", None, message);
+            self.report.add(Code::TooLarge, None, message);
             return spec;
         };
         self.budget = budget;
@@ -93,7 +94,7 @@ impl Reader<'_> {
             match entry.key.as_str() {
                 "site" if is_included => {
                     self.report
-                        .error("included-site", Some(&entry.span), "an included file has no `site` of its own")
+                        .add(Code::IncludedSite, Some(&entry.span), "an included file has no `site` of its own")
                         .help_with("move these keys to the file that includes it");
                 }
                 "site" => self.site(entry, &mut spec),
@@ -152,7 +153,7 @@ impl Reader<'_> {
             } else {
                 let found = entry.value.describe();
                 self.report
-                    .error("wrong-type", Some(&entry.value.span), format!("expected a route, found {found}"))
+                    .add(Code::WrongType, Some(&entry.value.span), format!("expected a route, found {found}"))
                     .help_with(format!("write `[routes.{}]` and its keys below it", entry.key));
             }
         }
@@ -240,13 +241,13 @@ impl Reader<'_> {
             (None, Some(url)) => Aim::Url(url),
             (Some(_), Some(_)) => {
                 self.report
-                    .error("redirect", Some(&span), "expected `to` or `url` in a redirect, found both")
+                    .add(Code::Redirect, Some(&span), "expected `to` or `url` in a redirect, found both")
                     .help_with("`to` names a route of this table, `url` another site");
                 return None;
             }
             (None, None) => {
                 self.report
-                    .error("redirect", Some(&span), "expected `to` or `url` in a redirect, found neither")
+                    .add(Code::Redirect, Some(&span), "expected `to` or `url` in a redirect, found neither")
                     .help_with("`to` names a route of this table, `url` another site");
                 return None;
             }
@@ -275,12 +276,12 @@ impl Reader<'_> {
         let (file, span) = (name.value, name.span.as_ref());
         if self.open.contains(&file) {
             let way = self.open.iter().chain([&file]).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" → ");
-            self.report.error("include-circle", span, format!("files include each other in a circle: {way}"));
+            self.report.add(Code::IncludeCircle, span, format!("files include each other in a circle: {way}"));
             return;
         }
         if self.open.len() > DEEPEST_INCLUDE {
             let message = format!("files may include each other {DEEPEST_INCLUDE} deep, this goes deeper");
-            self.report.error("include-depth", span, message);
+            self.report.add(Code::IncludeDepth, span, message);
             return;
         }
         match (self.include)(&file) {
@@ -291,7 +292,7 @@ impl Reader<'_> {
             }
             Err(reason) => {
                 self.report
-                    .error("include", span, format!("cannot include `{file}`: {reason}"))
+                    .add(Code::Include, span, format!("cannot include `{file}`: {reason}"))
                     .help_with("the name is taken relative to the table file");
             }
         }
@@ -368,8 +369,8 @@ impl Reader<'_> {
         let found = words.iter().copied().find(|word| *word == text.value);
         if found.is_none() {
             self.report
-                .error(
-                    "wrong-word",
+                .add(
+                    Code::WrongWord,
                     text.span.as_ref(),
                     format!("unknown word `{}` for `{key}`", text.value.escape_debug()),
                 )
@@ -381,7 +382,7 @@ impl Reader<'_> {
     fn wrong_type(&mut self, entry: &Entry, expected: &str) {
         let found = entry.value.describe();
         let message = format!("expected {expected} for `{}`, found {found}", entry.key);
-        let finding = self.report.error("wrong-type", Some(&entry.value.span), message);
+        let finding = self.report.add(Code::WrongType, Some(&entry.value.span), message);
         if found == "a table" {
             let key = &entry.key;
             finding.help_with(format!("`{key}` is a key of the table file, so no route can have that name here"));
@@ -390,7 +391,7 @@ impl Reader<'_> {
 
     fn unknown_key(&mut self, entry: &Entry, known: &[Key]) {
         self.report
-            .error("unknown-key", Some(&entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
+            .add(Code::UnknownKey, Some(&entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
             .help_with(expected_one_of(&entry.key, &keys::names(known)));
     }
 }

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+#[cfg(not(all(feature = "json", feature = "yaml")))]
+use super::code::Code;
 use super::finding::Report;
 #[cfg(feature = "json")]
 use super::json;
@@ -23,10 +25,10 @@ pub(super) fn read(syntax: Syntax, origin: &Arc<Origin>, keeps_aliases: bool, re
         Syntax::Yaml => yaml::read(origin, report),
         #[cfg(not(all(feature = "json", feature = "yaml")))]
         _ => {
-            let (code, name) = if syntax == Syntax::Json { ("json", "JSON") } else { ("yaml", "YAML") };
+            let (code, name) = if syntax == Syntax::Json { (Code::Json, "JSON") } else { (Code::Yaml, "YAML") };
             let _ = keeps_aliases;
             report
-                .error(code, None, format!("this program was built without {name}"))
+                .add(code, None, format!("this program was built without {name}"))
                 .help_with(format!("switch on the feature `{code}` of `vivid-lane`, or write the table in TOML"));
             Vec::new()
         }

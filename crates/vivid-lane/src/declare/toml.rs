@@ -1,5 +1,6 @@
 //! TOML 1.0 → document.
 
+use super::code::Code;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -23,10 +24,10 @@ fn syntax_error(report: &mut Report, origin: &Arc<Origin>, place: Range<usize>, 
     if message == "duplicate key" {
         let name = origin.text().get(place).unwrap_or_default();
         report
-            .error("duplicate-name", Some(&span), format!("`{name}` is declared a second time"))
+            .add(Code::DuplicateName, Some(&span), format!("`{name}` is declared a second time"))
             .help_with("give one of the two another name");
     } else {
-        report.error("toml", Some(&span), format!("this is not TOML: {message}"));
+        report.add(Code::Toml, Some(&span), format!("this is not TOML: {message}"));
     }
 }
 
@@ -79,7 +80,7 @@ impl Reader<'_> {
     }
 
     fn too_large(&mut self, span: Span) -> Option<Node> {
-        self.report.error("number", Some(&span), "this number does not fit; expected one between -2^63 and 2^63 - 1");
+        self.report.add(Code::Number, Some(&span), "this number does not fit; expected one between -2^63 and 2^63 - 1");
         None
     }
 }

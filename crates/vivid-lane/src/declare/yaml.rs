@@ -1,5 +1,6 @@
 //! YAML 1.2 (core schema) → document.
 
+use super::code::Code;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -38,8 +39,8 @@ fn read_as(origin: &Arc<Origin>, report: &mut Report, anchors: Option<Anchors>) 
         Ok(Some(Node { kind: Kind::Table(entries), .. })) => entries,
         Ok(other) => {
             let place = other.map(|node| node.span);
-            reader.report.error(
-                "yaml",
+            reader.report.add(
+                Code::Yaml,
                 place.as_ref(),
                 "expected a YAML mapping, such as one with `site` and `routes`",
             );
@@ -66,7 +67,7 @@ impl<'a> Reader<'a> {
             Some(Err(error)) => {
                 let at = self.byte(*error.marker());
                 let span = Span::new(self.origin, at..at + 1);
-                self.report.error("yaml", Some(&span), format!("this is not YAML: {}", error.info()));
+                self.report.add(Code::Yaml, Some(&span), format!("this is not YAML: {}", error.info()));
                 Err(Broken)
             }
             None => Err(Broken),
@@ -92,7 +93,7 @@ impl<'a> Reader<'a> {
     }
 
     fn refuse<T>(&mut self, span: &Span, message: &str) -> Result<T, Broken> {
-        self.report.error("yaml", Some(span), message);
+        self.report.add(Code::Yaml, Some(span), message);
         Err(Broken)
     }
 

@@ -5,7 +5,7 @@
 //! length.
 
 mod automaton;
-mod code;
+
 mod dfa;
 mod format;
 mod keyword;
@@ -16,18 +16,20 @@ mod sequence;
 mod tests;
 mod text;
 mod value_set;
+mod value_test;
 
 use std::fmt;
 use std::sync::Arc;
 
+use crate::declare::Code;
 pub use automaton::Automaton;
-use code::Code;
-pub(crate) use code::Simple;
 pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};
 use keyword::{Keyword, Part};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::TEXT;
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
+pub(crate) use value_test::Simple;
+use value_test::ValueTest;
 
 use crate::declare::{Data, Format, Rule};
 
@@ -38,7 +40,7 @@ pub(crate) struct Check {
     /// `None` for every value.
     set: Option<Arc<Dfa>>,
     /// How values are judged by it.
-    code: Code,
+    test: ValueTest,
     /// Do an `enum` or a `const` name the values one by one?
     pub(crate) is_choice: bool,
     pub(crate) list: Option<Box<str>>,
@@ -60,12 +62,12 @@ impl fmt::Debug for Check {
 #[derive(Debug)]
 pub(crate) struct RuleProblem {
     pub(crate) keyword: Option<usize>,
-    pub(crate) code: &'static str,
+    pub(crate) code: Code,
     pub(crate) reason: String,
 }
 
 impl RuleProblem {
-    fn at(keyword: usize, code: &'static str, reason: impl Into<String>) -> Self {
+    fn at(keyword: usize, code: Code, reason: impl Into<String>) -> Self {
         Self { keyword: Some(keyword), code, reason: reason.into() }
     }
 }
@@ -77,7 +79,7 @@ impl Check {
             keywords: Vec::new(),
             predicates: Vec::new(),
             set: None,
-            code: Code::Any,
+            test: ValueTest::Any,
             is_choice: false,
             list: None,
             default: None,
@@ -99,7 +101,7 @@ impl Check {
         declared.sort_unstable_by_key(|(index, (keyword, _))| (keyword::rank(keyword), *index));
         for (index, (keyword, value)) in declared {
             match keyword::read(keyword, value, formats) {
-                Err(reason) => problems.push(RuleProblem::at(index, "rule", format!("`{keyword}`: {reason}"))),
+                Err(reason) => problems.push(RuleProblem::at(index, Code::Rule, format!("`{keyword}`: {reason}"))),
                 Ok(Part::Keyword(keyword)) => check.keywords.push(keyword),
                 Ok(Part::Choice(keyword)) => {
                     check.is_choice = true;
@@ -123,7 +125,7 @@ impl Check {
                             crate::declare::expected_one_of(&list, lists)
                         }
                     );
-                    problems.push(RuleProblem::at(index, "unknown-list", reason));
+                    problems.push(RuleProblem::at(index, Code::UnknownList, reason));
                 }
             }
         }
@@ -148,7 +150,7 @@ impl Check {
         let within = pattern::search(pattern).map_err(|_| TooLarge::States)?.and(&TEXT)?;
         let set = Arc::new(check.set().and(&within)?);
         Ok(Self {
-            code: Code::of(Some(&set)),
+            test: ValueTest::of(Some(&set)),
             keywords: Vec::new(),
             predicates: check.predicates.clone(),
             set: Some(set),
@@ -167,23 +169,23 @@ impl Check {
         let index_of = |name: &str| rule.keywords().position(|(keyword, _)| keyword == name);
         match self.join() {
             Ok(set) => {
-                self.code = Code::of(set.as_ref());
+                self.test = ValueTest::of(set.as_ref());
                 self.set = set;
             }
-            Err(reason) => problems.push(RuleProblem { keyword: None, code: "rule-too-large", reason }),
+            Err(reason) => problems.push(RuleProblem { keyword: None, code: Code::RuleTooLarge, reason }),
         }
         if self.set.as_ref().is_some_and(|set| set.is_empty()) {
             let reason = "no value satisfies this rule: its keywords exclude each other";
-            problems.push(RuleProblem { keyword: None, code: "empty-rule", reason: reason.to_owned() });
+            problems.push(RuleProblem { keyword: None, code: Code::EmptyRule, reason: reason.to_owned() });
         } else if let Some(default) = &self.default
             && let Some(reason) = self.refusal(default)
         {
             let reason = format!("the default `{default}` is refused by its own rule: {reason}");
-            problems.push(RuleProblem { keyword: index_of("default"), code: "default", reason });
+            problems.push(RuleProblem { keyword: index_of("default"), code: Code::Default, reason });
         }
         if self.min_items > self.max_items {
             let reason = format!("`minItems` {} is above `maxItems` {}", self.min_items, self.max_items);
-            problems.push(RuleProblem { keyword: index_of("minItems"), code: "empty-rule", reason });
+            problems.push(RuleProblem { keyword: index_of("minItems"), code: Code::EmptyRule, reason });
         }
         let labels = self.keywords.iter().map(|keyword| keyword.label());
         let predicates = self.predicates.iter().map(|format| format.name.clone());
@@ -213,20 +215,20 @@ impl Check {
 
     /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.
     pub(crate) fn accepts(&self, value: &str) -> bool {
-        self.code.accepts(value.as_bytes()) && self.predicates.iter().all(|format| (format.predicate)(value))
+        self.test.accepts(value.as_bytes()) && self.predicates.iter().all(|format| (format.predicate)(value))
     }
 
     /// The code that tests values, if that is all there is to the rule.
     pub(crate) fn simple(&self) -> Option<Simple> {
-        match self.code {
-            Code::Simple(simple) if self.predicates.is_empty() && self.list.is_none() => Some(simple),
+        match self.test {
+            ValueTest::Simple(simple) if self.predicates.is_empty() && self.list.is_none() => Some(simple),
             _ => None,
         }
     }
 
     /// Is the value one or more characters of the set?
     pub(crate) fn fits_set(&self, value: &str) -> bool {
-        !value.is_empty() && self.code.accepts(value.as_bytes())
+        !value.is_empty() && self.test.accepts(value.as_bytes())
     }
 
     /// Why a value is refused, as far as the rule alone can tell.

@@ -1,6 +1,7 @@
 //! Tables that are wrong: what is reported, and where.
 
 use toml::{Table as Toml, Value};
+use vivid_lane::declare::Code;
 use vivid_lane::declare::Severity;
 use vivid_lane::{Source, Table, TableSpec};
 
@@ -11,7 +12,7 @@ fn errors(table: &str) -> Vec<(String, usize, usize, String)> {
     errors
         .map(|finding| {
             let (line, column) = finding.place().map_or((0, 0), |place| (place.line(), place.column()));
-            (finding.code().to_owned(), line, column, finding.to_string())
+            (finding.code().to_string(), line, column, finding.to_string())
         })
         .collect()
 }
@@ -130,6 +131,17 @@ fn other_formats_report_places_too() {
     );
     assert!(place(Source::yaml("a: &x [1]\nb: *x\n")).contains("an alias has no place"));
     assert!(place(Source::yaml("a: [1")).contains("this is not YAML"));
+}
+
+/// The list of codes in the documentation of the tool is the one that the code has.
+#[test]
+fn every_code_is_documented() {
+    let row = |code: &Code| format!("| `{code}` | {} | {} |\n", code.severity(), code.about());
+    let table: String = Code::ALL.iter().map(row).collect();
+    let documented = include_str!("../TOOL.md");
+    assert!(documented.contains(&table), "the list in docs/TOOL.md should be:\n{table}");
+    let words: Vec<&str> = Code::ALL.iter().map(|code| code.as_str()).collect();
+    assert!(words.is_sorted(), "{words:?}");
 }
 
 /// The schema that is shipped is the one that the code makes.

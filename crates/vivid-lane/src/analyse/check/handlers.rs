@@ -1,5 +1,6 @@
 //! Pages without a handler, and handlers without a page.
 
+use crate::declare::Code;
 use std::collections::BTreeSet;
 
 use super::Subject;
@@ -21,7 +22,7 @@ pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {
         if !used.insert(value) || known.contains(value.as_str()) {
             continue;
         }
-        let finding = report.error("page-without-handler", span.as_ref(), format!("the page `{value}` has no handler"));
+        let finding = report.add(Code::PageWithoutHandler, span.as_ref(), format!("the page `{value}` has no handler"));
         match nearest(value, known.iter().copied()) {
             Some(near) => finding.help_with(format!("did you mean `{near}`?")),
             None => finding.help_with("write the handler, or leave the page out"),
@@ -31,7 +32,7 @@ pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {
         }
     }
     for handler in known.difference(&used) {
-        let finding = report.warning("handler-without-page", None, format!("the handler `{handler}` has no page"));
+        let finding = report.add(Code::HandlerWithoutPage, None, format!("the handler `{handler}` has no page"));
         match nearest(handler, used.iter().copied()) {
             Some(near) => finding.help_with(format!("did you mean `{near}`?")),
             None => finding.help_with("name it as a page, or leave it out"),

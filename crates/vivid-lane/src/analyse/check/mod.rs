@@ -9,6 +9,7 @@ mod paths;
 mod reach;
 
 use super::ways::Ways;
+use crate::declare::Code;
 use crate::declare::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
 use crate::lookup::{Frozen, RouteId, Table};
 
@@ -25,7 +26,7 @@ use crate::lookup::{Frozen, RouteId, Table};
 ///     .route(RouteSpec::new("south").path("/domes/south").page("south-dome"));
 /// let reviewed = Review::new(spec).run();
 /// let finding = &reviewed.findings()[0];
-/// assert_eq!((finding.code(), finding.witness()), ("unreachable", Some("/domes/north")));
+/// assert_eq!((finding.code().as_str(), finding.witness()), ("unreachable", Some("/domes/north")));
 /// assert_eq!(finding.routes(), ["dome", "north", "south"]);
 /// ```
 #[derive(Debug, Clone)]
@@ -127,7 +128,7 @@ impl Review {
     ///
     /// let spec = TableSpec::new().route(RouteSpec::new("home").path("/").page("home"));
     /// let reviewed = Review::new(spec).handlers(["hmoe"]).run();
-    /// let codes: Vec<_> = reviewed.findings().iter().map(|finding| finding.code()).collect();
+    /// let codes: Vec<_> = reviewed.findings().iter().map(|finding| finding.code().as_str()).collect();
     /// assert_eq!(codes, ["page-without-handler", "handler-without-page"]);
     /// ```
     #[must_use]
@@ -155,9 +156,7 @@ impl Review {
             Err(_) => {
                 let message = "unreachable routes, captured links, letter case and tails were not looked for: a rule has more \
                                states than can be followed";
-                report
-                    .remark("paths-not-checked", None, message)
-                    .help_with("make patterns shorter, or lengths smaller");
+                report.add(Code::PathsNotChecked, None, message).help_with("make patterns shorter, or lengths smaller");
             }
         }
         PASSES.iter().for_each(|pass| pass(&subject, &mut report));

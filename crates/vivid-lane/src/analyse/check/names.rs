@@ -1,6 +1,7 @@
 //! Names that are declared and never used.
 
 use super::Subject;
+use crate::declare::Code;
 use crate::declare::{Placed, Report, RouteSpec, Rule, TableSpec, nearest};
 use crate::lookup::RouteId;
 
@@ -57,7 +58,7 @@ fn unused<'r>(
         Some(near) => format!("did you mean `{near}`? else leave it out"),
         None => format!("leave it out, or write `{{{}}}` into a path", name.value),
     };
-    report.warning("unused-rule", name.span.as_ref(), message).help_with(help)
+    report.add(Code::UnusedRule, name.span.as_ref(), message).help_with(help)
 }
 
 /// Finds live lists that no rule names.
@@ -68,7 +69,7 @@ pub(super) fn unused_lists(subject: &Subject<'_>, report: &mut Report) {
             if !params().any(|param| param.check.list.as_deref() == Some(list.value.as_str())) {
                 let message = format!("the list `{}` is declared, and no rule of a parameter names it", list.value);
                 let help = format!("leave it out, or write `listed = \"{}\"` where its values are wanted", list.value);
-                report.warning("unused-list", list.span.as_ref(), message).help_with(help);
+                report.add(Code::UnusedList, list.span.as_ref(), message).help_with(help);
             }
         }
     }
@@ -81,7 +82,7 @@ pub(super) fn unused_needs(subject: &Subject<'_>, report: &mut Report) {
             if !subject.declared.iter().any(|route| route.needs.iter().any(|used| used.value == need.name.value)) {
                 let message = format!("the need `{}` is declared, and no route has it", need.name.value);
                 let help = format!("leave it out, or write `needs = [\"{}\"]` on a route", need.name.value);
-                report.warning("unused-need", need.name.span.as_ref(), message).help_with(help);
+                report.add(Code::UnusedNeed, need.name.span.as_ref(), message).help_with(help);
             }
         }
     }
@@ -101,7 +102,7 @@ pub(super) fn needs_without_place(subject: &Subject<'_>, report: &mut Report) {
             let message =
                 format!("visitors who do not meet `{name}` are sent nowhere: they are refused with status 403");
             report
-                .remark("need-without-place", need.name.span.as_ref(), message)
+                .add(Code::NeedWithoutPlace, need.name.span.as_ref(), message)
                 .help_with("name a route with `otherwise = \"…\"`, whose path has `{?return}`")
                 .about(names);
         }
@@ -127,7 +128,7 @@ pub(super) fn unused_frames(subject: &Subject<'_>, report: &mut Report) {
                 frame.value
             );
             report
-                .warning("unused-frame", frame.span.as_ref(), message)
+                .add(Code::UnusedFrame, frame.span.as_ref(), message)
                 .help_with("leave it out, or add the pages that it is for")
                 .route(&**name);
         }

@@ -1,5 +1,6 @@
 //! What the variants of paths say: letter case, and tails without an end.
 
+use crate::declare::Code;
 use hashbrown::HashMap;
 
 use super::Subject;
@@ -30,7 +31,7 @@ pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut R
         let witness = witness.and_then(|path| ways.address(subject.frozen().route(way.route), &path));
         let (one, other) = (subject.name(way.route), subject.name(known.route));
         let message = format!("the paths of `{one}` and `{other}` differ only by letter case");
-        let finding = report.warning("letter-case", subject.place(way.route), message);
+        let finding = report.add(Code::LetterCase, subject.place(way.route), message);
         finding
             .help_with("write both alike, or make one a redirect to the other; `case = \"fold\"` under `[site]` takes either spelling")
             .route(one)
@@ -62,11 +63,11 @@ pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Rep
                 "`{}` takes every URL that no other route does: `{{{name}}}` has no bound, so nothing is ever not found",
                 route.name
             );
-            report.warning("catch-all", span, message)
+            report.add(Code::CatchAll, span, message)
         } else {
             let message =
                 format!("`{}` takes any number of segments, and any text in them: `{name}` has no bound", route.name);
-            report.remark("catch-all", span, message)
+            report.add(Code::OpenTail, span, message)
         };
         let bound = match tail.kind {
             ParamKind::Items => {

@@ -1,5 +1,6 @@
 //! Routes that are never reached, and links that another route would answer.
 
+use crate::declare::Code;
 use std::sync::Arc;
 
 use super::Subject;
@@ -62,10 +63,10 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
                 }
                 [] => String::new(),
             };
-            let code = if is_redirect { "hidden-redirect" } else { "unreachable" };
+            let code = if is_redirect { Code::HiddenRedirect } else { Code::Unreachable };
             let witness = address(&first.path);
             report
-                .warning(code, subject.place(id), format!("{what}`{}` {verb}: {by}, such as `{witness}`", route.name))
+                .add(code, subject.place(id), format!("{what}`{}` {verb}: {by}, such as `{witness}`", route.name))
                 .help_with("leave it out, widen its rules, or narrow those of the others")
                 .witnessed(witness)
                 .route(&*route.name)
@@ -78,7 +79,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
                 subject.name(first.route)
             );
             report
-                .remark("captured-link", subject.place(id), message)
+                .add(Code::CapturedLink, subject.place(id), message)
                 .help_with("such a link is refused when it is made; where that must not happen, let the rule leave these values out")
                 .witnessed(witness)
                 .route(&*route.name)
@@ -96,7 +97,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
     );
     skipped
         .iter()
-        .fold(report.remark("reach-not-checked", subject.place(first), message), |finding, &id| {
+        .fold(report.add(Code::ReachNotChecked, subject.place(first), message), |finding, &id| {
             finding.route(subject.name(id))
         })
         .help_with("narrow the rules of these routes");

@@ -10,7 +10,7 @@ use super::format::BuiltIn;
 
 /// How values are judged.
 #[derive(Debug, Clone)]
-pub(super) enum Code {
+pub(super) enum ValueTest {
     /// Every value.
     Any,
     /// One byte or more, each of these.
@@ -21,9 +21,9 @@ pub(super) enum Code {
 }
 
 /// Sets for which there is code.
-static KNOWN: LazyLock<Vec<(Arc<Dfa>, Code)>> = LazyLock::new(|| {
+static KNOWN: LazyLock<Vec<(Arc<Dfa>, ValueTest)>> = LazyLock::new(|| {
     let known = [("integer", Simple::Integer), ("date", Simple::Date)];
-    known.into_iter().filter_map(|(name, code)| Some((BuiltIn::find(name)?.set(), Code::Simple(code)))).collect()
+    known.into_iter().filter_map(|(name, code)| Some((BuiltIn::find(name)?.set(), ValueTest::Simple(code)))).collect()
 });
 
 /// Sets that are judged by a few lines of code, named so that they can be told by a byte.
@@ -44,7 +44,7 @@ impl Simple {
     }
 }
 
-impl Code {
+impl ValueTest {
     /// The best way to test the values of a set.
     pub(super) fn of(set: Option<&Arc<Dfa>>) -> Self {
         let Some(set) = set else { return Self::Any };
@@ -108,7 +108,7 @@ fn is_date(value: &[u8]) -> bool {
 mod tests {
     use proptest::prelude::*;
 
-    use super::{Code, KNOWN};
+    use super::{KNOWN, ValueTest};
     use crate::rule::format::BuiltIn;
 
     #[test]
@@ -121,13 +121,13 @@ mod tests {
             ("slug", "Automaton"),
         ] {
             let set = BuiltIn::find(name).expect("a format").set();
-            let code = format!("{:?}", Code::of(Some(&set)));
+            let code = format!("{:?}", ValueTest::of(Some(&set)));
             assert!(code.starts_with(wanted), "{name}: {}", &code[..20.min(code.len())]);
         }
     }
 
     proptest! {
-        /// Code and automaton give the same answers.
+        /// ValueTest and automaton give the same answers.
         #[test]
         fn code_agrees_with_its_set(
             text in prop_oneof![
@@ -142,7 +142,7 @@ mod tests {
             }
             for name in ["digits", "hex", "alpha"] {
                 let set = BuiltIn::find(name).expect("a format").set();
-                prop_assert_eq!(Code::of(Some(&set)).accepts(text.as_bytes()), set.contains(text.as_bytes()), "{} of {}", name, text);
+                prop_assert_eq!(ValueTest::of(Some(&set)).accepts(text.as_bytes()), set.contains(text.as_bytes()), "{} of {}", name, text);
             }
         }
     }
