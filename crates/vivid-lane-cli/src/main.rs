@@ -2,6 +2,7 @@
 
 mod args;
 mod commands;
+mod decision_json;
 mod output;
 mod replay;
 mod sarif;

@@ -19,7 +19,6 @@ use crate::output::Failure;
 use crate::table_file::TableFile;
 
 #[cfg(feature = "serve")]
-pub(crate) use match_urls::to_json as decision_to_json;
 
 /// Carries out a call. Results are written to the one, what is to be said of them to the other.
 pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result<Outcome, Failure> {

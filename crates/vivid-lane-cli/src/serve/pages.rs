@@ -9,7 +9,7 @@ use vivid_lane::{Decision, Position, Request, RouteRef, Table};
 use vivid_lane_http::{Body, PageName, found, missing};
 
 use super::{State, form, html, now};
-use crate::commands::decision_to_json;
+use crate::decision_json;
 
 /// The style of all pages.
 pub(super) const STYLE: &str = include_str!("pages/style.css");
@@ -180,7 +180,7 @@ pub(super) fn try_url(state: &State, request: &HttpRequest<Incoming>) -> Respons
     let lists = |list: &str, value: &str| state.is_listed(list, value);
     let answer = (!url.is_empty()).then(|| {
         let request = Request::new(method, url).meets(&is_met).lists(&lists);
-        decision_to_json(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
+        decision_json::of(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
     });
     let lit = answer.as_ref().and_then(|answer| answer.get("route")?.as_str()).unwrap_or_default().to_owned();
     let findings: Vec<Value> = state

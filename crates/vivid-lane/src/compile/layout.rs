@@ -2,15 +2,18 @@
 
 use hashbrown::HashMap;
 
-use super::tree_builder::{Draft, DraftLeaf, DraftNode};
+use super::tree_builder::{Draft, DraftLeaf, DraftNode, TreeBuilder};
 use crate::lookup::{
-    Branch, Edge, FEW, Key, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, Pattern, Route, Stretch, Tail, Tree,
+    Branch, Edge, FEW, Key, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, Route, Stretch, Tail, Tree,
 };
 use crate::rule::TooLarge;
 use crate::template::percent::kinds;
 
-/// Packs a tree. The nodes are numbered anew: those that a literal leads to by the slot of that literal.
-pub(super) fn pack(draft: Draft, patterns: Vec<Pattern>, order: Order, routes: &[Route]) -> Result<Tree, TooLarge> {
+/// Packs a tree, with all that its proof has found out about pairs of patterns. The nodes are numbered anew: those that a
+/// literal leads to by the slot of that literal.
+pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLarge> {
+    let TreeBuilder { draft, all_patterns: patterns, order, patterns: compared, .. } = builder;
+    let order = Order { patterns: compared.into_pairs(), ..order };
     let Draft { nodes, leaves, steps, covers, captures, answering, areas, folds } = draft;
     let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
     // Half of the slots stay free, so that a search ends soon.

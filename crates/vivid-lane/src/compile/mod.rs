@@ -102,7 +102,7 @@ impl TableSpec {
         let limits = Limits::default();
         let longest_fast = if site.is_plain { limits.bytes.min(LONGEST_FAST) } else { 0 };
         let frozen = Frozen {
-            tree: tree.finish(&routes)?,
+            tree: layout::pack(tree, &routes)?,
             has_fallbacks: routes.iter().any(|route| route.fallback.is_some() || route.no_fallback),
             has_hosts: routes.iter().any(|route| route.host.is_some()),
             routes,

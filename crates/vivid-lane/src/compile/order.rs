@@ -6,7 +6,6 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::resolve::ResolvedRoute;
-use super::tree_builder::ways_through;
 use crate::lookup::{HostMatcher, Pattern, Piece, QueryMatcher, Route, TailKind};
 use crate::rule::{Atom, Check, Dfa, Narrower, Relation, SEPARATOR, TEXT, TooLarge, ValueSet, sequence};
 use crate::template::percent::encode_unreserved;
@@ -152,7 +151,7 @@ pub(super) fn queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Relat
 pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
     let rule = |param: u16| &route.params[usize::from(param)].check;
     let mut alternatives = Vec::new();
-    for variant in ways_through(route) {
+    for variant in route.variants() {
         let mut path = Vec::new();
         for segment in &variant.segments {
             path.push(Atom::Byte(SEPARATOR));

@@ -4,11 +4,11 @@ use crate::declare::Code;
 use std::sync::Arc;
 
 use super::rules::Rules;
-use super::variants::{PathProblem, ResolvedPath};
+use super::variants::{PathProblem, PathVariant, ResolvedPath};
 use crate::declare::{
     Data, Location, Need, Placed, RedirectTo, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of,
 };
-use crate::lookup::{Methods, PageId, Param, RouteId};
+use crate::lookup::{Methods, PageId, Param, ParamKind, RouteId};
 use crate::template::{Operator, Part, Template, TemplateError};
 
 /// How deep routes may be nested.
@@ -61,6 +61,13 @@ impl ResolvedRoute {
     /// Does the route answer URLs?
     pub(super) fn answers(&self) -> bool {
         self.page.is_some() || self.redirect.is_some()
+    }
+
+    /// The ways to fill the optional parts of the path; a tail that must have a segment is in all of them.
+    pub(super) fn variants(&self) -> impl Iterator<Item = &PathVariant> {
+        let needs_tail = |param: &Param| param.kind == ParamKind::Items && param.check.min_items > 0;
+        let tail_is_needed = self.params.iter().any(needs_tail);
+        self.path.variants.iter().filter(move |variant| !tail_is_needed || variant.tail.is_some())
     }
 }
 
@@ -516,7 +523,6 @@ impl Walker<'_> {
 }
 
 fn is_in_path(param: &super::variants::ResolvedParam) -> bool {
-    use crate::lookup::ParamKind;
     matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest)
 }
 

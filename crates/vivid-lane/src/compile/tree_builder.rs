@@ -6,13 +6,12 @@ use std::sync::Arc;
 use hashbrown::HashMap;
 use smol_str::SmolStr;
 
-use super::layout::pack;
 use super::patterns::Patterns;
 use super::resolve::ResolvedRoute;
 use super::variants::{PathVariant, Segment};
 use crate::lookup::{
-    Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, Route, RouteId, Step, Stretch, Tail,
-    TailKind, Tree, folded,
+    Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, RouteId, Step, Stretch, Tail,
+    TailKind, folded,
 };
 use crate::rule::{Check, Narrower, TooLarge};
 
@@ -105,7 +104,7 @@ impl TreeBuilder {
 
     /// Adds a route that answers URLs: every way through its path.
     pub(super) fn add(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
-        for variant in ways_through(route) {
+        for variant in route.variants() {
             self.way(route, id, variant)?;
         }
         self.draft.answering = self.draft.leaves.len();
@@ -117,7 +116,7 @@ impl TreeBuilder {
     /// them passes is left out.
     pub(super) fn add_area(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
         let answers = route.answers();
-        let met: Vec<&PathVariant> = ways_through(route).filter(|variant| answers && variant.tail.is_none()).collect();
+        let met: Vec<&PathVariant> = route.variants().filter(|variant| answers && variant.tail.is_none()).collect();
         for variant in &route.path.variants {
             if met.iter().any(|known| known.segments == variant.segments) {
                 continue;
@@ -343,12 +342,6 @@ impl TreeBuilder {
         if patterns.len() < 2 { Ok(Vec::new()) } else { self.patterns.sharing(&patterns) }
     }
 
-    /// The finished tree, with all that its proof has found out about pairs of patterns.
-    pub(super) fn finish(mut self, routes: &[Route]) -> Result<Tree, TooLarge> {
-        self.order.patterns = self.patterns.into_pairs();
-        pack(self.draft, self.all_patterns, self.order, routes)
-    }
-
     pub(super) fn node(&self, id: NodeId) -> &DraftNode {
         &self.draft.nodes[id.0 as usize]
     }
@@ -392,13 +385,6 @@ fn order_of(count: usize, pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
 /// What tells rules apart: those that say the same are one, and all that accept everything count as one.
 fn address(check: &Arc<Check>) -> usize {
     if check.is_any() { 0 } else { Arc::as_ptr(check).addr() }
-}
-
-/// The ways through a route's path; a tail that must have a segment is in all of them.
-pub(super) fn ways_through(route: &ResolvedRoute) -> impl Iterator<Item = &PathVariant> {
-    let needs_tail = |param: &Param| param.kind == crate::lookup::ParamKind::Items && param.check.min_items > 0;
-    let tail_is_needed = route.params.iter().any(needs_tail);
-    route.path.variants.iter().filter(move |variant| !tail_is_needed || variant.tail.is_some())
 }
 
 /// A level that ends with its segment covers all of it.

@@ -55,3 +55,17 @@ pub(crate) struct Ask<'a, 'u> {
     pub(crate) host: Option<&'u str>,
     pub(crate) answers: &'a dyn Answers,
 }
+
+/// A URL in its normal form, in its parts.
+#[derive(Debug, Default)]
+pub(crate) struct Parts<'u> {
+    pub(crate) target: Target<'u>,
+    pub(crate) segments: Segments<'u>,
+    pub(crate) query: Pairs<'u>,
+}
+
+impl<'u> Parts<'u> {
+    pub(crate) fn ask<'a>(&'a self, answers: &'a dyn Answers) -> Ask<'a, 'u> {
+        Ask { segments: &self.segments, query: &self.query, host: self.target.host, answers }
+    }
+}

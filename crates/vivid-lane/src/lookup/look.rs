@@ -1,38 +1,14 @@
 //! The lookup: a URL in its parts, and what answers it.
 
 use super::answers::Answers;
-use super::ask::{Ask, Pairs, Target, pairs};
+use super::ask::{Parts, pairs};
 use super::fast_path::FastPath;
-use super::path::{BadPath, Segments};
+use super::path::BadPath;
 use super::reading::Reading;
+use super::site::Parsed;
 use super::table::Frozen;
 use super::tree::{Accepted, LeafId, Tree};
 use crate::template::percent::encode_segment;
-
-/// A URL in its normal form, in its parts.
-#[derive(Debug, Default)]
-pub(crate) struct Parts<'u> {
-    pub(crate) target: Target<'u>,
-    pub(crate) segments: Segments<'u>,
-    pub(crate) query: Pairs<'u>,
-}
-
-impl<'u> Parts<'u> {
-    pub(crate) fn ask<'a>(&'a self, answers: &'a dyn Answers) -> Ask<'a, 'u> {
-        Ask { segments: &self.segments, query: &self.query, host: self.target.host, answers }
-    }
-}
-
-/// What a URL is.
-#[derive(Debug)]
-pub(crate) enum Parsed {
-    /// It is in its normal form, and has been taken apart.
-    Plain,
-    /// It is not; this is the address in its normal form.
-    NonCanonical(String),
-    /// It does not stand under the base of the site.
-    Outside,
-}
 
 /// What answers a URL.
 #[derive(Debug)]

@@ -2,9 +2,8 @@
 
 use std::borrow::Cow;
 
-use super::ask::Target;
+use super::ask::{Parts, Target};
 use super::conditions::FEW;
-use super::look::Parts;
 use super::path::Ends;
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;

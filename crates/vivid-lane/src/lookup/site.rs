@@ -1,10 +1,20 @@
 //! Where the pages of a site stand in its URLs: mount, slash policy, path or fragment.
 
-use super::ask::{Target, without_port};
-use super::look::{Parsed, Parts};
+use super::ask::{Parts, Target, without_port};
 use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
 use crate::declare::Slash;
 use crate::template::percent::{clean_query_into, kinds, normalise_into};
+
+/// What a URL is.
+#[derive(Debug)]
+pub(crate) enum Parsed {
+    /// It is in its normal form, and has been taken apart.
+    Plain,
+    /// It is not; this is the address in its normal form.
+    NonCanonical(String),
+    /// It does not stand under the base of the site.
+    Outside,
+}
 
 /// How a site is reached and how it writes its URLs.
 #[derive(Debug, Default)]
