@@ -28,6 +28,14 @@ pub(super) fn prove(
     overlaps: Overlaps,
     report: &mut Report,
 ) -> Result<(), TooLarge> {
+    let mut first_leaf = HashMap::new();
+    for id in (1..).map(LeafId).take(builder.draft.answering.saturating_sub(1)) {
+        let before = LeafId(id.0 - 1);
+        let route = builder.leaf(id).route;
+        if builder.leaf(before).route == route {
+            first_leaf.entry(route).or_insert(before);
+        }
+    }
     let mut proof = Proof {
         builder,
         resolved,
@@ -37,6 +45,8 @@ pub(super) fn prove(
         report,
         visited: HashSet::new(),
         paths: HashMap::new(),
+        leaf_paths: HashMap::new(),
+        first_leaf,
         reported: HashSet::new(),
     };
     for id in 0..u32::try_from(proof.builder.draft.nodes.len()).map_err(|_| TooLarge::Numbers)? {
@@ -54,6 +64,9 @@ struct Proof<'a> {
     report: &'a mut Report,
     visited: HashSet<(NodeId, NodeId, bool)>,
     paths: HashMap<RouteId, Arc<Dfa>>,
+    leaf_paths: HashMap<LeafId, Arc<Dfa>>,
+    /// The first way of each route that has several; they follow each other.
+    first_leaf: HashMap<RouteId, LeafId>,
     reported: HashSet<(RouteId, RouteId)>,
 }
 
@@ -182,6 +195,7 @@ impl Proof<'_> {
         {
             return Ok(());
         }
+        let Some(path) = self.contested_path(left, right, path)? else { return Ok(()) };
         let (host, query) = (order::text(&host), order::text(&query));
         let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
         self.report_overlap(
@@ -198,7 +212,9 @@ impl Proof<'_> {
         let (a, b) = (self.builder.leaf(left), self.builder.leaf(right));
         if a.tail.is_some() || b.tail.is_some() {
             let (a, b) = (a.route, b.route);
-            return Ok(match self.paths(a, b, false)? {
+            // The paths of these two ways, not of their routes: another way of one may be the narrower.
+            let (left, right) = (self.leaf_paths(left)?, self.leaf_paths(right)?);
+            return Ok(match ValueSet::new(left, []).compare(&ValueSet::new(right, []))? {
                 Relation::Disjoint => None,
                 Relation::Shared { witness, .. } => {
                     Some((order::path_of(&witness), self.path_is_exact(a) && self.path_is_exact(b)))
@@ -231,6 +247,81 @@ impl Proof<'_> {
             encode_unreserved(&mut url, &text);
         }
         Ok(Some((if url.is_empty() { "/".to_owned() } else { url }, is_exact)))
+    }
+
+    /// A path on which neither of two ways is beaten by another way of its own route, given one that both accept; `None` where
+    /// there is none: then the pair that such a path belongs to has the say.
+    fn contested_path(&mut self, left: LeafId, right: LeafId, common: String) -> Result<Option<String>, TooLarge> {
+        let mut better = Vec::new();
+        for id in [left, right] {
+            let route = self.builder.leaf(id).route;
+            let first = *self.first_leaf.get(&route).unwrap_or(&id);
+            let own = (first.0..).map(LeafId).take_while(|&other| self.builder.is_leaf_of(other, route));
+            for other in own.filter(|&other| other != id).collect::<Vec<_>>() {
+                if self.goes_before(other, id)? {
+                    better.push(other);
+                }
+            }
+        }
+        if better.is_empty() {
+            return Ok(Some(common));
+        }
+        let mut contested = self.leaf_paths(left)?.and(&*self.leaf_paths(right)?)?;
+        for other in better {
+            contested = contested.without(&*self.leaf_paths(other)?)?;
+        }
+        Ok(contested.shortest().map(|path| order::path_of(&path)))
+    }
+
+    /// Does a way of a route have a URL that both accept? The narrower has, and else the one that was made first, as it fills
+    /// more from the left.
+    fn goes_before(&mut self, one: LeafId, other: LeafId) -> Result<bool, TooLarge> {
+        let (left, right) = (self.builder.words(one).to_vec(), self.builder.words(other).to_vec());
+        for at in 0..left.len().max(right.len()) {
+            // The last word of a tail stands for each of its segments.
+            let (Some(left), Some(right)) = (left.get(at).or(left.last()), right.get(at).or(right.last())) else {
+                break;
+            };
+            let narrower = match (left, right) {
+                (Word::Literal(_), Word::Literal(_)) => Narrower::Same,
+                (Word::Literal(_), Word::Pattern(pattern)) if self.builder.patterns.sole(*pattern).is_none() => {
+                    Narrower::Left
+                }
+                (Word::Pattern(pattern), Word::Literal(_)) if self.builder.patterns.sole(*pattern).is_none() => {
+                    Narrower::Right
+                }
+                (Word::Pattern(left), Word::Pattern(right)) => {
+                    self.builder.patterns.narrower(*left, *right)?.unwrap_or(Narrower::Neither)
+                }
+                _ => Narrower::Same,
+            };
+            match narrower {
+                Narrower::Same => {}
+                Narrower::Neither => break,
+                decided => return Ok(decided.is_left_first()),
+            }
+        }
+        Ok(one < other)
+    }
+
+    /// The paths of one way through a route; worked out once.
+    fn leaf_paths(&mut self, id: LeafId) -> Result<Arc<Dfa>, TooLarge> {
+        if let Some(known) = self.leaf_paths.get(&id) {
+            return Ok(Arc::clone(known));
+        }
+        let leaf = self.builder.leaf(id);
+        let params = &self.resolved[leaf.route.0 as usize].params;
+        let tail = leaf.tail.map(|tail| (tail.kind, Arc::clone(&params[usize::from(tail.param)].check)));
+        let words = self.builder.words(id);
+        // The last word stands for each segment of a tail.
+        let segments = &words[..words.len() - usize::from(tail.is_some())];
+        let segment = |word: &Word| match word {
+            Word::Literal(text) => Err(Box::from(text.as_str())),
+            Word::Pattern(pattern) => Ok(Arc::clone(&self.builder.patterns.set(*pattern).texts)),
+        };
+        let set = Arc::new(order::way_set(&segments.iter().map(segment).collect::<Vec<_>>(), tail.as_ref())?);
+        self.leaf_paths.insert(id, Arc::clone(&set));
+        Ok(set)
     }
 
     /// Does the set of whole paths of a route tell what it accepts?

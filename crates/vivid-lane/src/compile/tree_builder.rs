@@ -346,6 +346,12 @@ impl TreeBuilder {
         &self.draft.nodes[id.0 as usize]
     }
 
+    /// Is it the number of a way of that route which answers URLs?
+    pub(super) fn is_leaf_of(&self, id: LeafId, route: RouteId) -> bool {
+        let at = id.0 as usize;
+        at < self.draft.answering && self.draft.leaves[at].route == route
+    }
+
     pub(super) fn leaf(&self, id: LeafId) -> &DraftLeaf {
         &self.draft.leaves[id.0 as usize]
     }

@@ -20,8 +20,14 @@ impl Tree {
     /// Keeps the leaves that no other of them is narrower than, for a path of so many segments.
     #[cold]
     pub(crate) fn retain_narrowest(&self, accepted: &mut Accepted, segments: usize) {
-        let all = accepted.clone();
-        accepted.retain(|one| !all.iter().any(|other| self.beats(*other, *one, segments)));
+        let route = |leaf: LeafId| self.leaf(leaf).route;
+        // Each route has its narrowest leaf before routes are compared: another of its leaves must not beat for it.
+        for is_own in [true, false] {
+            let all = accepted.clone();
+            let beaten_by =
+                |one: LeafId, other: LeafId| (route(one) == route(other)) == is_own && self.beats(other, one, segments);
+            accepted.retain(|one| !all.iter().any(|other| beaten_by(*one, *other)));
+        }
     }
 
     /// Is `left` narrower than `right`?

@@ -7,7 +7,9 @@ use proptest::prelude::*;
 use vivid_lane::analyse::Verdict;
 use vivid_lane::declare::{Overlaps, Severity};
 use vivid_lane::link::LinkErrorKind;
-use vivid_lane::{Match, Request, Table, Value};
+use vivid_lane::{Decision, Match, Request, Table, TableSpec, Value};
+
+const METHODS: [&[&str]; 4] = [&["GET"], &["POST"], &["GET", "POST"], &["PUT"]];
 
 /// The values of a match in the form of the reference.
 fn bound(found: &Match<'_, '_>) -> Bound {
@@ -24,8 +26,12 @@ fn bound(found: &Match<'_, '_>) -> Bound {
 fn answer(table: &Table, url: &str) -> Option<(usize, Bound)> {
     let sent_on = table.decide(&Request::get(url)).location().map(str::to_owned);
     let found = table.find(sent_on.as_deref().unwrap_or(url))?;
-    let index = found.route().name().trim_start_matches('r').parse().expect("routes are named by their index");
-    Some((index, bound(&found)))
+    Some((index_of(found.route().name()), bound(&found)))
+}
+
+/// Routes are named by their index.
+fn index_of(name: &str) -> usize {
+    name.trim_start_matches('r').parse().expect("an index")
 }
 
 fn routes(most: usize) -> impl Strategy<Value = Vec<Route>> {
@@ -57,6 +63,8 @@ proptest! {
                     // A third route may be narrower than both; the two still overlap, so all that accept it count.
                     let all: Vec<String> = reference.hits(witness).iter().map(|hit| format!("r{}", hit.route)).collect();
                     prop_assert!(finding.routes().iter().all(|name| all.contains(name)), "{}: only {:?}", finding, all);
+                    let (left, right) = (index_of(&finding.routes()[0]), index_of(&finding.routes()[1]));
+                    prop_assert!(!reference.decides_between(witness, left, right), "{}: one is the narrower", finding);
                 }
                 table(&routes, order(), Overlaps::FirstDeclared).build().expect("only overlaps were wrong")
             }
@@ -64,6 +72,55 @@ proptest! {
         for url in &urls {
             let wanted = reference.narrowest(url).into_iter().min_by_key(|hit| hit.route).map(|hit| (hit.route, hit.bound));
             prop_assert_eq!(answer(&built, url), wanted, "{}", url);
+        }
+    }
+
+    /// Of routes none of which is the narrower, those that answer the method count, and of these the highest priority; a
+    /// table in which that does not decide is refused, with a URL on which it does not.
+    #[test]
+    fn methods_and_priority_decide_between_equals(
+        routes in routes(40),
+        picks in prop::collection::vec((prop::sample::select(METHODS.as_slice()), 0i64..3), 40),
+        urls in prop::collection::vec(url(), 40),
+    ) {
+        let methods: Vec<&'static [&'static str]> = picks.iter().map(|(methods, _)| *methods).collect();
+        let reference = Reference::new(&routes).with_methods(&methods);
+        let declared = routes.iter().enumerate().map(|(index, route)| {
+            let (methods, priority) = picks[index];
+            route.declared(&format!("r{index}")).methods(methods.iter().copied()).priority(priority)
+        });
+        let spec = declared.fold(TableSpec::new(), TableSpec::route);
+        let built = match spec.clone().build() {
+            Ok(built) => built,
+            Err(error) => {
+                for finding in error.findings().iter().filter(|finding| finding.severity() == Severity::Error) {
+                    prop_assert_eq!(finding.code(), "overlap", "{}", finding);
+                    let (left, right) = (index_of(&finding.routes()[0]), index_of(&finding.routes()[1]));
+                    let is_open = picks[left].1 == picks[right].1 && !reference.is_apart(left, right);
+                    prop_assert!(is_open, "{}: priority or methods decide", finding);
+                    let witness = finding.witness().expect("an overlap has a witness");
+                    prop_assert!(!reference.decides_between(witness, left, right), "{}: one is the narrower", finding);
+                }
+                spec.overlaps(Overlaps::FirstDeclared).build().expect("only overlaps were wrong")
+            }
+        };
+        for url in &urls {
+            let narrowest = reference.narrowest(url);
+            for method in ["GET", "POST", "PUT"] {
+                let able = narrowest.iter().map(|hit| hit.route).filter(|&route| methods[route].contains(&method));
+                let wanted = able.min_by_key(|&route| (std::cmp::Reverse(picks[route].1), route));
+                let sent_on = built.decide(&Request::new(method, url)).location().map(str::to_owned);
+                let url = sent_on.as_deref().unwrap_or(url);
+                let answered = match built.decide(&Request::new(method, url)) {
+                    Decision::Page(found) => Some(index_of(found.route().name())),
+                    Decision::WrongMethod(_) => {
+                        prop_assert!(!narrowest.is_empty(), "{} {}", method, url);
+                        None
+                    }
+                    _ => None,
+                };
+                prop_assert_eq!(answered, wanted, "{} {}", method, url);
+            }
         }
     }
 

@@ -262,6 +262,8 @@ fn compare(left: &[bool], right: &[bool]) -> Sets {
 /// The routes of a table, and what has been found out about pairs of them.
 pub(crate) struct Reference<'a> {
     routes: &'a [Route],
+    /// What each route answers; all answer `GET` where nothing is said.
+    methods: &'a [&'static [&'static str]],
     members: RefCell<HashMap<String, Rc<Vec<bool>>>>,
     paths: RefCell<HashMap<(usize, usize), Sets>>,
     queries: RefCell<HashMap<usize, Rc<Vec<bool>>>>,
@@ -269,7 +271,40 @@ pub(crate) struct Reference<'a> {
 
 impl<'a> Reference<'a> {
     pub(crate) fn new(routes: &'a [Route]) -> Self {
-        Self { routes, members: RefCell::default(), paths: RefCell::default(), queries: RefCell::default() }
+        Self {
+            routes,
+            methods: &[],
+            members: RefCell::default(),
+            paths: RefCell::default(),
+            queries: RefCell::default(),
+        }
+    }
+
+    pub(crate) fn with_methods(self, methods: &'a [&'static [&'static str]]) -> Self {
+        Self { methods, ..self }
+    }
+
+    /// Do two routes answer no method in common? Then a query of one says nothing of the other.
+    pub(crate) fn is_apart(&self, left: usize, right: usize) -> bool {
+        let of = |route: usize| self.methods.get(route).copied().unwrap_or(&["GET"]);
+        of(left).iter().all(|method| !of(right).contains(method))
+    }
+
+    /// Is one of two routes that accept a URL the narrower, as far as the pool tells? It does not tell apart what two values
+    /// in one segment, or under two names of a query, make together.
+    pub(crate) fn decides_between(&self, url: &str, left: usize, right: usize) -> bool {
+        let segments = split(url.split('?').next().unwrap_or_default()).map_or(0, |segments| segments.len());
+        let hits = self.hits(url);
+        let is_pair = |segment: &Segment| matches!(segment, Segment::Pair { .. });
+        if [left, right].iter().any(|&route| self.routes[route].path.segments.iter().any(is_pair)) {
+            return false;
+        }
+        let [a, b] = [left, right].map(|route| &self.routes[route].query);
+        if a != b && !matches!((a, b), (Query::None | Query::Rest, _) | (_, Query::None | Query::Rest)) {
+            return false;
+        }
+        let hit = |route: usize| hits.iter().find(|hit| hit.route == route).expect("both accept it");
+        matches!(self.narrower(hit(left), hit(right), segments), Sets::Subset | Sets::Superset)
     }
 
     /// All routes that accept a URL, each by the narrowest of its ways.
@@ -335,6 +370,7 @@ impl<'a> Reference<'a> {
         let (a, b) = (&self.routes[left.route], &self.routes[right.route]);
         let by_path = || compare_paths(&a.path, &b.path);
         match *self.paths.borrow_mut().entry((left.route, right.route)).or_insert_with(by_path) {
+            Sets::Equal if self.is_apart(left.route, right.route) => Sets::Neither,
             Sets::Equal => {
                 let [left, right] = [left, right].map(|hit| self.queries(hit.route));
                 compare_queries((&a.query, &left), (&b.query, &right))
