@@ -1,6 +1,6 @@
 //! What is found where no set tells exactly what is accepted: live lists, and functions of the program's own.
 
-use vivid_lane::analyse::Differences;
+use vivid_lane::analyse::{DifferenceKind, Differences};
 use vivid_lane::declare::Format;
 use vivid_lane::{Decision, Request, Review, Source, TableSpec};
 
@@ -131,4 +131,17 @@ fn what_is_not_looked_at_is_said() {
     let [one] = differences.not_compared() else { panic!("{:?}", differences.not_compared()) };
     assert_eq!(one.route(), Some("wide"));
     assert!(one.to_string().starts_with("too many paths to follow: only `/x/"), "{one}");
+}
+
+/// An address that breaks only with a value in its query is found: another route takes the others.
+#[test]
+fn a_difference_may_hang_on_an_optional_value() {
+    let spec = |text: &str| TableSpec::read(Source::toml(text));
+    let tail =
+        "site.overlaps = 'first-declared'\n[routes.tail]\npath = '/{+t}{?q}'\npage = 'tail'\nparams.q = 'integer'\n";
+    let old = format!("{tail}[routes.pair]\npath = '/{{a}}/{{b}}?k=v{{&q}}'\npage = 'pair'\n");
+    let differences = Differences::between(spec(&old), spec(tail)).expect("two tables");
+    let found: Vec<(DifferenceKind, &str)> = differences.all().iter().map(|one| (one.kind(), one.witness())).collect();
+    let other_page = (DifferenceKind::SameUrlOtherPage, "/a/a?k=v");
+    assert_eq!(found, [(DifferenceKind::Removed, "/a/a?k=v&q=a"), other_page]);
 }

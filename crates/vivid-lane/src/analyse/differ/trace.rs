@@ -5,9 +5,10 @@ use std::sync::Arc;
 use super::NotCompared;
 use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::decide::{Decision, Request};
-use crate::lookup::{RouteId, RouteRef, Table};
+use crate::lookup::{Route, RouteId, RouteRef, Table};
 use crate::rule::Dfa;
 use crate::template::Value;
+use crate::template::percent::encode_unreserved;
 
 /// How many redirects are followed.
 const MOST_HOPS: usize = 5;
@@ -115,11 +116,17 @@ pub(super) fn for_each_part(
     visit: &mut dyn FnMut(&str) -> bool,
 ) -> Option<String> {
     let mut coarse = None;
+    let declared = own.frozen.route(route);
+    let probes = probes(declared, tables);
     for way in own.of_route(route) {
-        let declared = own.frozen.route(route);
         let mut goes_on = true;
         let mut part = |word: &[u8], _: &[usize]| {
-            goes_on = own.address(declared, &path_of(word)).is_none_or(|url| visit(&url));
+            if let Some(url) = own.address(declared, &path_of(word)) {
+                goes_on = visit(&url);
+                for probe in probes.iter().filter(|_| !url.contains('#')) {
+                    goes_on = goes_on && visit(&format!("{url}{}{probe}", if url.contains('?') { '&' } else { '?' }));
+                }
+            }
             goes_on
         };
         let sharing = |table: &Ways<'_>| -> Option<Vec<Arc<Dfa>>> {
@@ -138,6 +145,27 @@ pub(super) fn for_each_part(
         }
     }
     coarse
+}
+
+/// The most values of the query that are tried beside what a route demands.
+const MOST_PROBES: usize = 8;
+
+/// Pairs of a query that a route takes, but need not have, and that another route refuses: with such a pair a URL leads
+/// where it would not lead without it.
+fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
+    let mut probes: Vec<String> = Vec::new();
+    for param in route.query.params.iter().filter(|param| !param.is_required) {
+        let others = tables.iter().flat_map(|ways| &ways.frozen.routes).flat_map(|other| &other.query.params);
+        let rules = others.filter(|other| other.name == param.name).filter_map(|other| other.check.ruled_set());
+        for refused in rules.filter_map(|rule| param.check.set().without(rule).ok()?.shortest()) {
+            let mut pair = format!("{}=", param.name);
+            encode_unreserved(&mut pair, &String::from_utf8_lossy(&refused));
+            if probes.len() < MOST_PROBES && !probes.contains(&pair) {
+                probes.push(pair);
+            }
+        }
+    }
+    probes
 }
 
 impl RouteTrace {
