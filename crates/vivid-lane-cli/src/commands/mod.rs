@@ -18,9 +18,7 @@ use crate::args::{Cli, Command};
 use crate::output::Failure;
 use crate::table_file::TableFile;
 
-#[cfg(feature = "serve")]
-
-/// Carries out a call. Results are written to the one, what is to be said of them to the other.
+/// Carries out a call. Results go to `out`, diagnostics to `err`.
 pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result<Outcome, Failure> {
     let file = || TableFile::load(cli.table.as_deref());
     match &cli.command {
