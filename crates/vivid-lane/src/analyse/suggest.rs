@@ -5,7 +5,7 @@ use std::fmt;
 use super::near::{Obstacle, refusal, ways};
 use crate::decide::{Decision, NotFound};
 use crate::declare::nearest;
-use crate::lookup::{Param, Parsed, Parts, PatternId, Piece, RouteId, Step};
+use crate::lookup::{Param, Parsed, Parts, PatternId, Piece, RouteId, SegmentStep};
 use crate::template::percent::encode_unreserved;
 
 /// How many suggestions are made.
@@ -149,8 +149,8 @@ impl<'t, P> NotFound<'t, '_, P> {
         let steps = frozen.tree.steps(leaf);
         let first = parts.segments.len().saturating_sub(last);
         (first..parts.segments.len()).filter_map(|at| steps.get(at)).any(|step| match step {
-            Step::Literal => true,
-            Step::Pattern(pattern) => frozen.tree.pattern(*pattern).pieces.iter().any(|piece| match piece {
+            SegmentStep::Literal => true,
+            SegmentStep::Pattern(pattern) => frozen.tree.pattern(*pattern).pieces.iter().any(|piece| match piece {
                 Piece::Text(_) => true,
                 Piece::Value(check) => check.list.is_some() || !check.accepts("x"),
             }),

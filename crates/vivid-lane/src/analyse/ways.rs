@@ -1,7 +1,7 @@
 //! The ways through the paths of a built table, as words and as sets of paths.
 //!
 //! What is asked of whole tables (is a route ever reached, what has become of an address) is asked of sets: all paths
-//! of one way are split by which other ways accept them, and each part is spoken for by its shortest path.
+//! of one way are split by which other ways accept them, and each part is represented by its shortest path.
 
 use std::cell::RefCell;
 use std::sync::Arc;

@@ -27,7 +27,7 @@ impl TreeBuilder {
         Ok(direct)
     }
 
-    /// Is every parameter a whole segment of the only way through the path, and does nothing else have a say?
+    /// Whether every parameter is a whole segment of the only way through the path, and nothing else affects what is read.
     fn reads_in_one_way(&self, id: LeafId, words: &[Word], route: &Route) -> bool {
         let leaf = self.leaf(id);
         let is_plain = |word: &Word| match word {

@@ -4,7 +4,7 @@ use hashbrown::HashMap;
 
 use super::tree_builder::{Draft, DraftLeaf, DraftNode, TreeBuilder};
 use crate::lookup::{
-    Branch, Edge, FEW, Key, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, Route, Stretch, Tail, Tree,
+    Branch, Edge, FEW, Leaf, LeafId, LiteralKey, Node, NodeId, Order, Outcome, ParamKind, Route, Stretch, Tail, Tree,
 };
 use crate::rule::TooLarge;
 use crate::template::percent::kinds;
@@ -86,7 +86,7 @@ impl Packing {
             sorted.sort_unstable();
             let start = children.len();
             for (text, child) in sorted {
-                let key = Key::of(text.as_bytes());
+                let key = LiteralKey::of(text.as_bytes());
                 let mut slot = key.slot(parent, self.tree.slots);
                 while !self.nodes[slot as usize].is_vacant() {
                     slot = (slot + 1) % self.tree.slots;

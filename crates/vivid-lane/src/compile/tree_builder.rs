@@ -10,7 +10,7 @@ use super::patterns::Patterns;
 use super::resolve::ResolvedRoute;
 use super::variants::{PathVariant, Segment};
 use crate::lookup::{
-    Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, RouteId, Step, Stretch, Tail,
+    Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, RouteId, SegmentStep, Stretch, Tail,
     TailKind, folded,
 };
 use crate::rule::{Check, Narrower, TooLarge};
@@ -27,7 +27,7 @@ pub(super) struct TreeBuilder {
     /// The patterns that are one value, by its rule.
     values: HashMap<usize, PatternId>,
     /// All others.
-    ids: HashMap<Vec<Key>, PatternId>,
+    ids: HashMap<Vec<PatternKey>, PatternId>,
 }
 
 /// Nodes and leaves, each with what it has.
@@ -36,7 +36,7 @@ pub(super) struct Draft {
     pub(super) nodes: Vec<DraftNode>,
     pub(super) leaves: Vec<DraftLeaf>,
     /// What the leaves have stretches of.
-    pub(super) steps: Vec<Step>,
+    pub(super) steps: Vec<SegmentStep>,
     pub(super) covers: Vec<Cover>,
     pub(super) captures: Vec<Capture>,
     /// How many of the leaves answer URLs; the others are those of areas.
@@ -78,7 +78,7 @@ pub(super) enum Word {
 }
 
 /// What makes two patterns the same one. Rules that say the same are one, so their address tells.
-type Key = Piece<usize>;
+type PatternKey = Piece<usize>;
 
 impl TreeBuilder {
     pub(super) fn new(folds: bool) -> Self {
@@ -190,8 +190,8 @@ impl TreeBuilder {
         }
         let leaf = LeafId(u32::try_from(self.draft.leaves.len()).map_err(|_| TooLarge::Numbers)?);
         let step = |word: &Word| match word {
-            Word::Literal(_) => Step::Literal,
-            Word::Pattern(pattern) => Step::Pattern(*pattern),
+            Word::Literal(_) => SegmentStep::Literal,
+            Word::Pattern(pattern) => SegmentStep::Pattern(*pattern),
         };
         let Draft { steps, covers, captures, leaves, .. } = &mut self.draft;
         steps.extend(self.all_words[first_word..].iter().map(step));
@@ -234,7 +234,7 @@ impl TreeBuilder {
         }
         let check = |param: &u16| Arc::clone(&params[usize::from(*param)].check);
         let pieces: Vec<Piece> = segment.iter().map(|piece| piece.map(check)).collect();
-        let key: Vec<Key> = pieces.iter().map(|piece| piece.map(address)).collect();
+        let key: Vec<PatternKey> = pieces.iter().map(|piece| piece.map(address)).collect();
         if let Some(&known) = self.ids.get(&key) {
             return Ok(Word::Pattern(known));
         }

@@ -96,7 +96,7 @@ impl ResolvedPath {
         for variant in &mut self.variants {
             variant.segments.reserve(most_segments);
         }
-        let mut reading = Reading { path: self, level, in_query: false, pending: None };
+        let mut reading = TemplateReader { path: self, level, in_query: false, pending: None };
         let mut at = 0;
         for part in template.parts() {
             match part {
@@ -196,7 +196,7 @@ impl ResolvedPath {
 }
 
 /// A template that is being read.
-struct Reading<'a> {
+struct TemplateReader<'a> {
     path: &'a mut ResolvedPath,
     level: u16,
     in_query: bool,
@@ -204,7 +204,7 @@ struct Reading<'a> {
     pending: Option<String>,
 }
 
-impl Reading<'_> {
+impl TemplateReader<'_> {
     fn problem<T>(&self, place: Range<usize>, code: Code, message: impl Into<String>) -> Result<T> {
         Err(PathProblem { place, code, message: message.into(), help: None })
     }

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::node::{Kind, Node};
+use super::node::{Node, NodeKind};
 use super::source::Origin;
 
 /// The comments of a document. A comment with a line of its own is about the key that comes next; one at the end of a
@@ -103,8 +103,8 @@ struct Word {
 
 fn gather(node: &Node, words: &mut Vec<Word>) {
     match &node.kind {
-        Kind::List(items) => items.iter().for_each(|item| gather(item, words)),
-        Kind::Table(entries) => entries.iter().for_each(|entry| {
+        NodeKind::List(items) => items.iter().for_each(|item| gather(item, words)),
+        NodeKind::Table(entries) => entries.iter().for_each(|entry| {
             let key = entry.span.bytes();
             words.push(Word { start: key.start, end: key.end, is_key: true });
             gather(&entry.value, words);

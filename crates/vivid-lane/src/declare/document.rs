@@ -4,7 +4,7 @@ use super::code::Code;
 use super::comment::{Comments, KeyComments};
 use super::data::Data;
 use super::finding::{Finding, Report, TableError};
-use super::node::{Entry, Kind, Node};
+use super::node::{Entry, Node, NodeKind};
 use super::source::{Origin, Place, Source, Span, Syntax};
 use super::syntax;
 
@@ -52,7 +52,7 @@ impl Document {
             return Err(Report::from_findings(findings).into_error());
         }
         let span = Span::new(&origin, 0..origin.text().len());
-        let root = Node { span, kind: Kind::Table(entries) };
+        let root = Node { span, kind: NodeKind::Table(entries) };
         let comments = if syntax == Syntax::Json { Comments::default() } else { Comments::of(&origin, &root) };
         Ok(Self { syntax, text: origin.text().to_owned(), root, comments, findings })
     }
@@ -100,7 +100,9 @@ impl<'d> DocumentItem<'d> {
     #[must_use]
     pub fn get(self, name: &str) -> Option<Self> {
         match &self.node.kind {
-            Kind::Table(entries) => entries.iter().find(|entry| entry.key == name).map(|entry| self.of(&entry.value)),
+            NodeKind::Table(entries) => {
+                entries.iter().find(|entry| entry.key == name).map(|entry| self.of(&entry.value))
+            }
             _ => None,
         }
     }
@@ -108,7 +110,7 @@ impl<'d> DocumentItem<'d> {
     /// The keys and values of a table, in their order; none for other values.
     pub fn entries(self) -> impl ExactSizeIterator<Item = (DocumentKey<'d>, Self)> {
         let entries: &'d [Entry] = match &self.node.kind {
-            Kind::Table(entries) => entries,
+            NodeKind::Table(entries) => entries,
             _ => &[],
         };
         entries.iter().map(move |entry| (DocumentKey { document: self.document, entry }, self.of(&entry.value)))
@@ -117,7 +119,7 @@ impl<'d> DocumentItem<'d> {
     /// The items of a list, in their order; none for other values.
     pub fn items(self) -> impl ExactSizeIterator<Item = Self> {
         let items: &'d [Node] = match &self.node.kind {
-            Kind::List(items) => items,
+            NodeKind::List(items) => items,
             _ => &[],
         };
         items.iter().map(move |node| self.of(node))
@@ -131,7 +133,7 @@ impl<'d> DocumentItem<'d> {
     #[must_use]
     pub fn as_text(self) -> Option<&'d str> {
         match &self.node.kind {
-            Kind::Text(text) => Some(text),
+            NodeKind::Text(text) => Some(text),
             _ => None,
         }
     }
@@ -140,7 +142,7 @@ impl<'d> DocumentItem<'d> {
     #[must_use]
     pub fn as_bool(self) -> Option<bool> {
         match self.node.kind {
-            Kind::Bool(value) => Some(value),
+            NodeKind::Bool(value) => Some(value),
             _ => None,
         }
     }
@@ -148,13 +150,13 @@ impl<'d> DocumentItem<'d> {
     /// Is it a table?
     #[must_use]
     pub fn is_table(self) -> bool {
-        matches!(self.node.kind, Kind::Table(_))
+        matches!(self.node.kind, NodeKind::Table(_))
     }
 
     /// Is it a list?
     #[must_use]
     pub fn is_list(self) -> bool {
-        matches!(self.node.kind, Kind::List(_))
+        matches!(self.node.kind, NodeKind::List(_))
     }
 
     /// What it is, in words.

@@ -8,7 +8,7 @@ use jsonc_parser::common::{Range, Ranged};
 use jsonc_parser::{CollectOptions, ParseOptions, parse_to_ast};
 
 use super::finding::Report;
-use super::node::{Entry, Kind, Node, unique};
+use super::node::{Entry, Node, NodeKind, unique};
 use super::source::{Origin, Span};
 
 /// Plain JSON, without the liberties that the parser can take.
@@ -37,7 +37,7 @@ pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
     };
     match value {
         Some(Value::Object(object)) => match node(origin, Value::Object(object), report).kind {
-            Kind::Table(entries) => entries,
+            NodeKind::Table(entries) => entries,
             _ => Vec::new(),
         },
         other => {
@@ -56,12 +56,12 @@ fn span(origin: &Arc<Origin>, range: Range) -> Span {
 fn node(origin: &Arc<Origin>, value: Value<'_>, report: &mut Report) -> Node {
     let place = span(origin, value.range());
     let kind = match value {
-        Value::StringLit(text) => Kind::Text(text.value.into_owned()),
-        Value::BooleanLit(value) => Kind::Bool(value.value),
-        Value::NullKeyword(_) => Kind::Null,
-        Value::NumberLit(number) => Kind::number(number.value, &place, report),
+        Value::StringLit(text) => NodeKind::Text(text.value.into_owned()),
+        Value::BooleanLit(value) => NodeKind::Bool(value.value),
+        Value::NullKeyword(_) => NodeKind::Null,
+        Value::NumberLit(number) => NodeKind::number(number.value, &place, report),
         Value::Array(array) => {
-            Kind::List(array.elements.into_iter().map(|value| node(origin, value, report)).collect())
+            NodeKind::List(array.elements.into_iter().map(|value| node(origin, value, report)).collect())
         }
         Value::Object(object) => {
             let entries = object.properties.into_iter().map(|property| {
@@ -73,7 +73,7 @@ fn node(origin: &Arc<Origin>, value: Value<'_>, report: &mut Report) -> Node {
                 Entry { key, span: at, value: node(origin, property.value, report) }
             });
             let entries = entries.collect();
-            Kind::Table(unique(entries, report))
+            NodeKind::Table(unique(entries, report))
         }
     };
     Node { span: place, kind }

@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 /// A key: its name, what it is for, and what it may be, as JSON Schema.
-pub(super) struct Key {
+pub(super) struct KeyRow {
     pub(super) name: &'static str,
     about: &'static str,
     schema: &'static str,
@@ -13,11 +13,11 @@ const TEXT: &str = r#""type": "string""#;
 const TEXTS: &str = r#""type": "array", "items": { "type": "string" }"#;
 const RULES: &str = r##""type": "object", "additionalProperties": { "$ref": "#/$defs/rule" }"##;
 
-const fn key(name: &'static str, about: &'static str, schema: &'static str) -> Key {
-    Key { name, about, schema }
+const fn key(name: &'static str, about: &'static str, schema: &'static str) -> KeyRow {
+    KeyRow { name, about, schema }
 }
 
-pub(super) static TOP: &[Key] = &[
+pub(super) static TOP: &[KeyRow] = &[
     key("site", "What holds for the whole site.", r##""$ref": "#/$defs/site""##),
     key("params", "Rules for parameters, shared by name across the table.", RULES),
     key(
@@ -29,7 +29,7 @@ pub(super) static TOP: &[Key] = &[
     key("routes", "The routes by name.", r##""type": "object", "additionalProperties": { "$ref": "#/$defs/route" }"##),
 ];
 
-pub(super) static SITE: &[Key] = &[
+pub(super) static SITE: &[KeyRow] = &[
     key("origin", "Scheme and host, such as `https://larkfell.example`.", TEXT),
     key("base", "The path under which the whole site is mounted.", TEXT),
     key("slash", "Whether the path of a page ends with a slash.", r#""enum": ["never", "always", "either"]"#),
@@ -48,7 +48,7 @@ pub(super) static SITE: &[Key] = &[
     ),
 ];
 
-pub(super) static ROUTE: &[Key] = &[
+pub(super) static ROUTE: &[KeyRow] = &[
     key("path", "A URI Template (RFC 6570), appended to the parent's.", TEXT),
     key("page", "What the route shows; without it the route only groups.", TEXT),
     key("frame", "A wrapper around the route and its descendants.", TEXT),
@@ -76,10 +76,10 @@ pub(super) static ROUTE: &[Key] = &[
     key("data", "Anything of your own; it is handed out with a match.", r#""type": "object""#),
 ];
 
-pub(super) static NEED: &[Key] =
+pub(super) static NEED: &[KeyRow] =
     &[key("otherwise", "The route to which those are sent who do not meet the need.", TEXT)];
 
-pub(super) static REDIRECT: &[Key] = &[
+pub(super) static REDIRECT: &[KeyRow] = &[
     key("to", "The full name of a route.", TEXT),
     key(
         "params",
@@ -90,7 +90,7 @@ pub(super) static REDIRECT: &[Key] = &[
     key("status", "The status of the redirect; 308 if left out.", r#""enum": [301, 302, 303, 307, 308]"#),
 ];
 
-static RULE: &[Key] = &[
+static RULE: &[KeyRow] = &[
     key(
         "type",
         "The type of the value.",
@@ -118,7 +118,7 @@ static RULE: &[Key] = &[
 ];
 
 /// The names of some keys.
-pub(super) fn names(keys: &[Key]) -> Vec<&'static str> {
+pub(super) fn names(keys: &[KeyRow]) -> Vec<&'static str> {
     keys.iter().map(|key| key.name).collect()
 }
 
@@ -150,7 +150,7 @@ pub fn table_schema() -> String {
     out
 }
 
-fn object(out: &mut String, name: &str, keys: &[Key], additional: &str, comma: &str) {
+fn object(out: &mut String, name: &str, keys: &[KeyRow], additional: &str, comma: &str) {
     let _ = write!(
         out,
         "    \"{name}\": {{\n      \"type\": \"object\",\n      \"additionalProperties\": {additional},\n      \"properties\": {{\n"
@@ -159,8 +159,8 @@ fn object(out: &mut String, name: &str, keys: &[Key], additional: &str, comma: &
     let _ = write!(out, "      }}\n    }}{comma}\n");
 }
 
-fn properties(out: &mut String, indent: &str, keys: &[Key]) {
-    for (at, Key { name, about, schema }) in keys.iter().enumerate() {
+fn properties(out: &mut String, indent: &str, keys: &[KeyRow]) {
+    for (at, KeyRow { name, about, schema }) in keys.iter().enumerate() {
         let comma = if at + 1 < keys.len() { "," } else { "" };
         let _ = writeln!(out, "{indent}\"{name}\": {{ \"description\": \"{about}\", {schema} }}{comma}");
     }

@@ -9,11 +9,11 @@ use super::source::Span;
 #[derive(Debug, Clone)]
 pub(super) struct Node {
     pub(super) span: Span,
-    pub(super) kind: Kind,
+    pub(super) kind: NodeKind,
 }
 
 #[derive(Debug, Clone)]
-pub(super) enum Kind {
+pub(super) enum NodeKind {
     /// Nothing, which TOML does not have.
     Null,
     Bool(bool),
@@ -38,22 +38,22 @@ impl Node {
     /// What the value is, in words for an error.
     pub(super) fn describe(&self) -> &'static str {
         match self.kind {
-            Kind::Null => "nothing",
-            Kind::Bool(_) => "true or false",
-            Kind::Integer(_) => "a whole number",
-            Kind::Float(_) => "a number",
-            Kind::Text(_) => "text",
-            Kind::Moment(_) => "a date or time",
-            Kind::List(_) => "a list",
-            Kind::Table(_) => "a table",
+            NodeKind::Null => "nothing",
+            NodeKind::Bool(_) => "true or false",
+            NodeKind::Integer(_) => "a whole number",
+            NodeKind::Float(_) => "a number",
+            NodeKind::Text(_) => "text",
+            NodeKind::Moment(_) => "a date or time",
+            NodeKind::List(_) => "a list",
+            NodeKind::Table(_) => "a table",
         }
     }
 
     /// How many values it is made of.
     pub(super) fn size(&self) -> usize {
         1 + match &self.kind {
-            Kind::List(items) => items.iter().map(Self::size).sum(),
-            Kind::Table(entries) => entries.iter().map(|entry| entry.value.size()).sum(),
+            NodeKind::List(items) => items.iter().map(Self::size).sum(),
+            NodeKind::Table(entries) => entries.iter().map(|entry| entry.value.size()).sum(),
             _ => 0,
         }
     }
@@ -61,20 +61,20 @@ impl Node {
     /// The value without its places.
     pub(super) fn into_data(self) -> Data {
         match self.kind {
-            Kind::Null => Data::Null,
-            Kind::Bool(value) => Data::Bool(value),
-            Kind::Integer(value) => Data::Integer(value),
-            Kind::Float(value) => Data::Float(value),
-            Kind::Text(value) | Kind::Moment(value) => Data::Text(value),
-            Kind::List(items) => Data::List(items.into_iter().map(Self::into_data).collect()),
-            Kind::Table(entries) => {
+            NodeKind::Null => Data::Null,
+            NodeKind::Bool(value) => Data::Bool(value),
+            NodeKind::Integer(value) => Data::Integer(value),
+            NodeKind::Float(value) => Data::Float(value),
+            NodeKind::Text(value) | NodeKind::Moment(value) => Data::Text(value),
+            NodeKind::List(items) => Data::List(items.into_iter().map(Self::into_data).collect()),
+            NodeKind::Table(entries) => {
                 Data::Table(entries.into_iter().map(|entry| (entry.key, entry.value.into_data())).collect())
             }
         }
     }
 }
 
-impl Kind {
+impl NodeKind {
     /// A number as it is written.
     pub(super) fn number(text: &str, span: &Span, report: &mut Report) -> Self {
         if let Ok(number) = text.parse::<i64>() {

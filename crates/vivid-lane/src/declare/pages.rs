@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashSet};
 
 use super::finding::Report;
 use super::keys;
-use super::node::{Entry, Kind};
+use super::node::{Entry, NodeKind};
 use super::source::{Origin, Placed, Source, Span};
 use super::spec::{RouteSpec, TableSpec};
 use super::{read, syntax};
@@ -179,11 +179,11 @@ impl Page {
 
 /// What front matter says of the route: keys of a route, but for what the files themselves say.
 fn declared(entry: Entry, report: &mut Report) -> RouteSpec {
-    if let Kind::Table(entries) = &entry.value.kind {
+    if let NodeKind::Table(entries) = &entry.value.kind {
         for inner in entries {
             let is_files = matches!(inner.key.as_str(), "page" | "include" | "fallback" | "frame");
             let is_child = !keys::names(keys::ROUTE).contains(&inner.key.as_str());
-            if is_files || (is_child && matches!(inner.value.kind, Kind::Table(_))) {
+            if is_files || (is_child && matches!(inner.value.kind, NodeKind::Table(_))) {
                 report
                     .add(
                         Code::FrontMatter,

@@ -3,9 +3,9 @@
 use super::code::Code;
 use super::data::Data;
 use super::finding::Report;
-use super::keys::{self, Key};
+use super::keys::{self, KeyRow};
 use super::nearest::expected_one_of;
-use super::node::{Entry, Kind, Node};
+use super::node::{Entry, Node, NodeKind};
 use super::redirect::{Aim, Need, RedirectTo};
 use super::rule::Rule;
 use super::site::{Case, Location, Overlaps, Slash};
@@ -148,7 +148,7 @@ impl Reader<'_> {
     fn children(&mut self, entry: Entry) -> Vec<RouteSpec> {
         let mut routes = Vec::new();
         for entry in self.entries(entry) {
-            if matches!(entry.value.kind, Kind::Table(_)) {
+            if matches!(entry.value.kind, NodeKind::Table(_)) {
                 routes.push(self.route(entry));
             } else {
                 let found = entry.value.describe();
@@ -174,8 +174,8 @@ impl Reader<'_> {
                 }
                 "frame" => route.frame = self.text(entry),
                 "fallback" => match &entry.value.kind {
-                    Kind::Bool(false) => route.no_fallback = true,
-                    Kind::Bool(true) => self.wrong_type(&entry, "the name of a page, or `false`,"),
+                    NodeKind::Bool(false) => route.no_fallback = true,
+                    NodeKind::Bool(true) => self.wrong_type(&entry, "the name of a page, or `false`,"),
                     _ => route.fallback = self.text(entry),
                 },
                 "params" => route.params = self.params(entry),
@@ -188,13 +188,13 @@ impl Reader<'_> {
                 }
                 "needs" => route.needs = self.texts(entry),
                 "priority" => match entry.value.kind {
-                    Kind::Integer(number) => route.priority = number,
+                    NodeKind::Integer(number) => route.priority = number,
                     _ => self.wrong_type(&entry, "a whole number"),
                 },
                 "include" => self.included(entry, &mut route),
-                "data" if matches!(entry.value.kind, Kind::Table(_)) => route.data = entry.value.into_data(),
+                "data" if matches!(entry.value.kind, NodeKind::Table(_)) => route.data = entry.value.into_data(),
                 "data" => self.wrong_type(&entry, "a table"),
-                _ if matches!(entry.value.kind, Kind::Table(_)) => {
+                _ if matches!(entry.value.kind, NodeKind::Table(_)) => {
                     let child = self.route(entry);
                     route.routes.push(child);
                 }
@@ -210,11 +210,11 @@ impl Reader<'_> {
     /// A route, or a table that says more.
     fn redirect(&mut self, entry: Entry) -> Option<RedirectTo> {
         let span = entry.value.span.clone();
-        if matches!(entry.value.kind, Kind::Text(_)) {
+        if matches!(entry.value.kind, NodeKind::Text(_)) {
             let name = self.text(entry)?;
             return Some(RedirectTo { aim: Aim::Route(name), params: Vec::new(), status: None, span: Some(span) });
         }
-        let Kind::Table(entries) = entry.value.kind else {
+        let NodeKind::Table(entries) = entry.value.kind else {
             self.wrong_type(&entry, "the name of a route, or a table with `to` or `url`");
             return None;
         };
@@ -230,7 +230,7 @@ impl Reader<'_> {
                     }
                 }
                 "status" => match entry.value.kind {
-                    Kind::Integer(number) => status = Some(Placed::new(number, entry.value.span)),
+                    NodeKind::Integer(number) => status = Some(Placed::new(number, entry.value.span)),
                     _ => self.wrong_type(&entry, "a status such as 301"),
                 },
                 _ => self.unknown_key(&entry, keys::REDIRECT),
@@ -317,9 +317,9 @@ impl Reader<'_> {
             Some(Rule { span: Some(span.clone()), keywords: vec![(keyword, Placed::new(value, span.clone()))] })
         };
         match entry.value.kind {
-            Kind::Text(name) => short("format", Data::Text(name)),
-            Kind::List(_) => short("enum", entry.value.into_data()),
-            Kind::Table(entries) => {
+            NodeKind::Text(name) => short("format", Data::Text(name)),
+            NodeKind::List(_) => short("enum", entry.value.into_data()),
+            NodeKind::Table(entries) => {
                 let keyword = |entry: Entry| {
                     let place = entry.value.span.clone();
                     (Placed::new(entry.key, entry.span), Placed::new(entry.value.into_data(), place))
@@ -335,7 +335,7 @@ impl Reader<'_> {
 
     fn entries(&mut self, entry: Entry) -> Vec<Entry> {
         match entry.value.kind {
-            Kind::Table(entries) => entries,
+            NodeKind::Table(entries) => entries,
             _ => {
                 self.wrong_type(&entry, "a table");
                 Vec::new()
@@ -345,7 +345,7 @@ impl Reader<'_> {
 
     fn text(&mut self, entry: Entry) -> Option<Placed<String>> {
         match entry.value.kind {
-            Kind::Text(text) => Some(Placed::new(text, entry.value.span)),
+            NodeKind::Text(text) => Some(Placed::new(text, entry.value.span)),
             _ => {
                 self.wrong_type(&entry, "text");
                 None
@@ -354,7 +354,7 @@ impl Reader<'_> {
     }
 
     fn texts(&mut self, entry: Entry) -> Vec<Placed<String>> {
-        let Kind::List(items) = entry.value.kind else {
+        let NodeKind::List(items) = entry.value.kind else {
             self.wrong_type(&entry, "a list of texts");
             return Vec::new();
         };
@@ -389,7 +389,7 @@ impl Reader<'_> {
         }
     }
 
-    fn unknown_key(&mut self, entry: &Entry, known: &[Key]) {
+    fn unknown_key(&mut self, entry: &Entry, known: &[KeyRow]) {
         self.report
             .add(Code::UnknownKey, Some(&entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
             .help_with(expected_one_of(&entry.key, &keys::names(known)));

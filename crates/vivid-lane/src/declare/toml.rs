@@ -7,7 +7,7 @@ use std::sync::Arc;
 use toml::de::{DeTable, DeValue};
 
 use super::finding::Report;
-use super::node::{Entry, Kind, Node};
+use super::node::{Entry, Node, NodeKind};
 use super::source::{Origin, Span};
 
 /// Reads a source as TOML. What could be read is there even where something could not.
@@ -54,18 +54,18 @@ impl Reader<'_> {
 
     fn node(&mut self, span: Span, value: DeValue<'_>) -> Option<Node> {
         let kind = match value {
-            DeValue::String(text) => Kind::Text(text.into_owned()),
-            DeValue::Boolean(value) => Kind::Bool(value),
-            DeValue::Datetime(moment) => Kind::Moment(moment.to_string()),
+            DeValue::String(text) => NodeKind::Text(text.into_owned()),
+            DeValue::Boolean(value) => NodeKind::Bool(value),
+            DeValue::Datetime(moment) => NodeKind::Moment(moment.to_string()),
             DeValue::Integer(digits) => match i64::from_str_radix(digits.as_str(), digits.radix()) {
-                Ok(number) => Kind::Integer(number),
+                Ok(number) => NodeKind::Integer(number),
                 Err(_) => return self.too_large(span),
             },
             DeValue::Float(digits) => match digits.as_str().parse::<f64>() {
-                Ok(number) if number.is_finite() => Kind::Float(number),
+                Ok(number) if number.is_finite() => NodeKind::Float(number),
                 _ => return self.too_large(span),
             },
-            DeValue::Array(items) => Kind::List(
+            DeValue::Array(items) => NodeKind::List(
                 items
                     .into_iter()
                     .filter_map(|item| {
@@ -74,7 +74,7 @@ impl Reader<'_> {
                     })
                     .collect(),
             ),
-            DeValue::Table(table) => Kind::Table(self.entries(table)),
+            DeValue::Table(table) => NodeKind::Table(self.entries(table)),
         };
         Some(Node { span, kind })
     }

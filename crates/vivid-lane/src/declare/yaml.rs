@@ -7,7 +7,7 @@ use std::sync::Arc;
 use granit_parser::{Event, Marker, Parser, ScalarStyle, Span as Marks, StrInput};
 
 use super::finding::Report;
-use super::node::{Entry, Kind, Node, unique};
+use super::node::{Entry, Node, NodeKind, unique};
 use super::source::{Origin, Span};
 
 /// How deep values may be nested, as in the other formats.
@@ -36,7 +36,7 @@ struct Anchors {
 fn read_as(origin: &Arc<Origin>, report: &mut Report, anchors: Option<Anchors>) -> Vec<Entry> {
     let mut reader = Reader { origin, report, events: Parser::new_from_str(origin.text()), anchors };
     match reader.document() {
-        Ok(Some(Node { kind: Kind::Table(entries), .. })) => entries,
+        Ok(Some(Node { kind: NodeKind::Table(entries), .. })) => entries,
         Ok(other) => {
             let place = other.map(|node| node.span);
             reader.report.add(
@@ -113,12 +113,12 @@ impl<'a> Reader<'a> {
         };
         let kind = match event {
             Event::Scalar(text, ScalarStyle::Plain, _, None) => self.plain(&text, &span),
-            Event::Scalar(text, _, _, _) => Kind::Text(text.into_owned()),
+            Event::Scalar(text, _, _, _) => NodeKind::Text(text.into_owned()),
             Event::SequenceStart(..) => {
                 let mut items = Vec::new();
                 loop {
                     match self.next()? {
-                        (Event::SequenceEnd, _) => break Kind::List(items),
+                        (Event::SequenceEnd, _) => break NodeKind::List(items),
                         (event, span) => items.push(self.node(event, span, depth + 1)?),
                     }
                 }
@@ -127,7 +127,7 @@ impl<'a> Reader<'a> {
                 let mut entries = Vec::new();
                 loop {
                     let (key, at) = match self.next()? {
-                        (Event::MappingEnd, _) => break Kind::Table(unique(entries, self.report)),
+                        (Event::MappingEnd, _) => break NodeKind::Table(unique(entries, self.report)),
                         (Event::Scalar(text, ..), at) => (text.into_owned(), at),
                         (_, at) => return self.refuse(&at, "expected text as a key"),
                     };
@@ -196,21 +196,21 @@ impl<'a> Reader<'a> {
     }
 
     /// A scalar without quotes (YAML 1.2.2, section 10.3.2).
-    fn plain(&mut self, text: &str, span: &Span) -> Kind {
+    fn plain(&mut self, text: &str, span: &Span) -> NodeKind {
         let digits = text.strip_prefix(['-', '+']).unwrap_or(text);
         match text {
-            "" | "~" | "null" | "Null" | "NULL" => Kind::Null,
-            "true" | "True" | "TRUE" => Kind::Bool(true),
-            "false" | "False" | "FALSE" => Kind::Bool(false),
+            "" | "~" | "null" | "Null" | "NULL" => NodeKind::Null,
+            "true" | "True" | "TRUE" => NodeKind::Bool(true),
+            "false" | "False" | "FALSE" => NodeKind::Bool(false),
             _ if digits.starts_with(|c: char| c.is_ascii_digit())
                 && digits
                     .bytes()
                     .all(|byte| byte.is_ascii_digit() || matches!(byte, b'.' | b'e' | b'E' | b'+' | b'-'))
                 && text.parse::<f64>().is_ok() =>
             {
-                Kind::number(text, span, self.report)
+                NodeKind::number(text, span, self.report)
             }
-            _ => Kind::Text(text.to_owned()),
+            _ => NodeKind::Text(text.to_owned()),
         }
     }
 }

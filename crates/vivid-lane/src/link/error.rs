@@ -26,7 +26,7 @@ pub struct LinkError {
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Inner {
     route: String,
-    kind: Kind,
+    kind: Problem,
 }
 
 /// What kept a link from being made.
@@ -63,7 +63,7 @@ pub enum LinkErrorKind {
 
 /// What keeps a link from being made, with what is said of it.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum Kind {
+pub(super) enum Problem {
     UnknownRoute {
         near: Option<String>,
     },
@@ -134,7 +134,7 @@ pub(super) enum Kind {
 }
 
 impl LinkError {
-    pub(super) fn new(route: &str, kind: Kind) -> Self {
+    pub(super) fn new(route: &str, kind: Problem) -> Self {
         Self { inner: Box::new(Inner { route: route.to_owned(), kind }) }
     }
 
@@ -159,21 +159,21 @@ impl LinkError {
     #[must_use]
     pub fn kind(&self) -> LinkErrorKind {
         match &self.inner.kind {
-            Kind::UnknownRoute { .. } => LinkErrorKind::UnknownRoute,
-            Kind::Group => LinkErrorKind::Group,
-            Kind::Redirect { .. } => LinkErrorKind::Redirect,
-            Kind::NoOrigin => LinkErrorKind::NoOrigin,
-            Kind::Unreadable { .. } => LinkErrorKind::Unreadable,
-            Kind::Gap { .. } => LinkErrorKind::Gap,
-            Kind::UnknownParam { .. } => LinkErrorKind::UnknownParam,
-            Kind::Missing { .. } => LinkErrorKind::Missing,
-            Kind::Form { .. } | Kind::Count { .. } => LinkErrorKind::Form,
-            Kind::Empty { .. } | Kind::Refused { .. } | Kind::Dots { .. } | Kind::Control { .. } => {
+            Problem::UnknownRoute { .. } => LinkErrorKind::UnknownRoute,
+            Problem::Group => LinkErrorKind::Group,
+            Problem::Redirect { .. } => LinkErrorKind::Redirect,
+            Problem::NoOrigin => LinkErrorKind::NoOrigin,
+            Problem::Unreadable { .. } => LinkErrorKind::Unreadable,
+            Problem::Gap { .. } => LinkErrorKind::Gap,
+            Problem::UnknownParam { .. } => LinkErrorKind::UnknownParam,
+            Problem::Missing { .. } => LinkErrorKind::Missing,
+            Problem::Form { .. } | Problem::Count { .. } => LinkErrorKind::Form,
+            Problem::Empty { .. } | Problem::Refused { .. } | Problem::Dots { .. } | Problem::Control { .. } => {
                 LinkErrorKind::Refused
             }
-            Kind::Long { .. } => LinkErrorKind::Long,
-            Kind::Captured { .. } => LinkErrorKind::Captured,
-            Kind::Unread { .. } | Kind::NotReversible { .. } => LinkErrorKind::NotReversible,
+            Problem::Long { .. } => LinkErrorKind::Long,
+            Problem::Captured { .. } => LinkErrorKind::Captured,
+            Problem::Unread { .. } | Problem::NotReversible { .. } => LinkErrorKind::NotReversible,
         }
     }
 
@@ -181,15 +181,15 @@ impl LinkError {
     #[must_use]
     pub fn param(&self) -> Option<&str> {
         match &self.inner.kind {
-            Kind::Gap { name, .. }
-            | Kind::UnknownParam { name, .. }
-            | Kind::Missing { name }
-            | Kind::Form { name, .. }
-            | Kind::Count { name, .. }
-            | Kind::Empty { name }
-            | Kind::Refused { name, .. }
-            | Kind::Control { name, .. }
-            | Kind::NotReversible { name, .. } => Some(name),
+            Problem::Gap { name, .. }
+            | Problem::UnknownParam { name, .. }
+            | Problem::Missing { name }
+            | Problem::Form { name, .. }
+            | Problem::Count { name, .. }
+            | Problem::Empty { name }
+            | Problem::Refused { name, .. }
+            | Problem::Control { name, .. }
+            | Problem::NotReversible { name, .. } => Some(name),
             _ => None,
         }
     }
@@ -217,54 +217,56 @@ impl fmt::Display for LinkError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let route = self.inner.route.escape_debug();
         match &self.inner.kind {
-            Kind::UnknownRoute { near } => {
+            Problem::UnknownRoute { near } => {
                 write!(f, "no route is named `{route}`")?;
                 did_you_mean(f, near.as_ref())
             }
-            Kind::Group => write!(f, "`{route}` has no page: it only groups other routes; link to one of those"),
-            Kind::Redirect { to: Some(to) } => write!(f, "`{route}` only redirects to `{to}`; link to that"),
-            Kind::Redirect { to: None } => write!(f, "`{route}` only redirects to another site; link to that"),
-            Kind::NoOrigin => write!(
+            Problem::Group => write!(f, "`{route}` has no page: it only groups other routes; link to one of those"),
+            Problem::Redirect { to: Some(to) } => write!(f, "`{route}` only redirects to `{to}`; link to that"),
+            Problem::Redirect { to: None } => write!(f, "`{route}` only redirects to another site; link to that"),
+            Problem::NoOrigin => write!(
                 f,
                 "an absolute link to `{route}` needs the origin of the site; set `origin = \"https://…\"` under `[site]`"
             ),
-            Kind::Unreadable { reason } => write!(f, "the values for a link to `{route}` cannot be read: {reason}"),
-            Kind::Gap { name, before } => {
+            Problem::Unreadable { reason } => write!(f, "the values for a link to `{route}` cannot be read: {reason}"),
+            Problem::Gap { name, before } => {
                 write!(f, "`{name}` of `{route}` stands after `{before}`, which has no value")
             }
-            Kind::UnknownParam { name, near } => {
+            Problem::UnknownParam { name, near } => {
                 write!(f, "`{route}` has no parameter `{}`", name.escape_debug())?;
                 did_you_mean(f, near.as_ref())
             }
-            Kind::Missing { name } => write!(f, "a link to `{route}` needs a value for `{name}`"),
-            Kind::Form { name, expected } => write!(f, "expected {expected} for `{name}` of `{route}`"),
-            Kind::Count { name, found, least, most } => {
+            Problem::Missing { name } => write!(f, "a link to `{route}` needs a value for `{name}`"),
+            Problem::Form { name, expected } => write!(f, "expected {expected} for `{name}` of `{route}`"),
+            Problem::Count { name, found, least, most } => {
                 write!(f, "expected at least {least} ")?;
                 most.map_or(Ok(()), |most| write!(f, "and at most {most} "))?;
                 write!(f, "segments for `{name}` of `{route}`, found {found}")
             }
-            Kind::Empty { name } => write!(f, "expected at least one character for `{name}` of `{route}`, found none"),
-            Kind::Refused { name, value, reason } => {
+            Problem::Empty { name } => {
+                write!(f, "expected at least one character for `{name}` of `{route}`, found none")
+            }
+            Problem::Refused { name, value, reason } => {
                 write!(f, "`{name}` of `{route}` refused `{}`: {reason}", value.escape_debug())
             }
-            Kind::Dots { segment } => {
+            Problem::Dots { segment } => {
                 write!(f, "the link to `{route}` would have a segment `{segment}`, which is removed from every URL")
             }
-            Kind::Control { name, found } => write!(
+            Problem::Control { name, found } => write!(
                 f,
                 "the value for `{name}` of `{route}` holds the control character {found:?}, which no URL may hold"
             ),
-            Kind::Long { limit, found } => {
+            Problem::Long { limit, found } => {
                 write!(f, "the link to `{route}` would have {found} bytes; a URL may have {limit}")
             }
-            Kind::Captured { by, url } => {
+            Problem::Captured { by, url } => {
                 write!(f, "`{url}` would be answered by `{by}`, not by `{route}`; link to `{by}` instead")
             }
-            Kind::Unread { url } => write!(
+            Problem::Unread { url } => write!(
                 f,
                 "`{url}` would not be read as `{route}`: a value holds a character that means something else in a URL"
             ),
-            Kind::NotReversible { name, given, read, url } => {
+            Problem::NotReversible { name, given, read, url } => {
                 let (given, read) = (Shown(given.as_ref()), Shown(read.as_ref()));
                 write!(f, "`{url}` would be read as `{route}` with {read} for `{name}`, not with {given}")
             }

@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use super::error::{Kind, LinkError};
+use super::error::{LinkError, Problem};
 use super::fields;
 use super::values::{InlineValues, LinkValue};
 use crate::compile::RETURN;
@@ -229,7 +229,7 @@ impl<'t, P> Link<'t, P> {
         match &self.table.frozen().site.origin {
             _ if !url.starts_with('/') => Ok(url),
             Some(origin) => Ok(format!("{origin}{url}")),
-            None => Err(self.error(Kind::NoOrigin)),
+            None => Err(self.error(Problem::NoOrigin)),
         }
     }
 
@@ -246,23 +246,23 @@ impl<'t, P> Link<'t, P> {
         let frozen = self.table.frozen();
         let Ok(id) = self.target else {
             let near = nearest(self.name(), frozen.routes.iter().map(|route| &*route.name));
-            return Err(self.error(Kind::UnknownRoute { near: near.map(str::to_owned) }));
+            return Err(self.error(Problem::UnknownRoute { near: near.map(str::to_owned) }));
         };
         let route = frozen.route(id);
         if route.onward.is_some() {
             let to = self.table.route_ref(id).redirects_to().map(|to| to.name().to_owned());
-            return Err(self.error(Kind::Redirect { to }));
+            return Err(self.error(Problem::Redirect { to }));
         }
         if route.page.is_none() {
-            return Err(self.error(Kind::Group));
+            return Err(self.error(Problem::Group));
         }
         match self.more.as_ref().and_then(|more| more.unreadable.as_ref()) {
-            Some(reason) => Err(self.error(Kind::Unreadable { reason: reason.clone() })),
+            Some(reason) => Err(self.error(Problem::Unreadable { reason: reason.clone() })),
             None => Ok(route),
         }
     }
 
-    fn error(&self, kind: Kind) -> LinkError {
+    fn error(&self, kind: Problem) -> LinkError {
         LinkError::new(self.name(), kind)
     }
 
@@ -279,7 +279,7 @@ impl<'t, P> Link<'t, P> {
             }
         };
         if url.len() > frozen.limits.bytes {
-            return Err(self.error(Kind::Long { limit: frozen.limits.bytes, found: url.len() }));
+            return Err(self.error(Problem::Long { limit: frozen.limits.bytes, found: url.len() }));
         }
         Ok(url)
     }
@@ -296,7 +296,7 @@ impl<'t, P> Link<'t, P> {
         let may_have_dots = path.as_bytes().windows(2).any(|pair| pair == b"/.");
         let dots = || path.split('/').find(|segment| matches!(*segment, "." | ".."));
         match may_have_dots.then(dots).flatten() {
-            Some(dots) => Err(self.error(Kind::Dots { segment: dots.to_owned() })),
+            Some(dots) => Err(self.error(Problem::Dots { segment: dots.to_owned() })),
             None => Ok(url),
         }
     }
@@ -307,7 +307,7 @@ impl<'t, P> Link<'t, P> {
             if !route.params.iter().any(|param| *param.name == *name) {
                 let near = nearest(name, route.params.iter().map(|param| &*param.name));
                 let (name, near) = (name.to_owned(), near.map(str::to_owned));
-                return Err(self.error(Kind::UnknownParam { name, near }));
+                return Err(self.error(Problem::UnknownParam { name, near }));
             }
         }
         if self.inherited().is_empty() && route.takes_values_as_they_are {
@@ -315,7 +315,7 @@ impl<'t, P> Link<'t, P> {
                 match self.values().get(&param.name) {
                     Some(value) => self.check(param, value)?,
                     None if param.is_optional => {}
-                    None => return Err(self.error(Kind::Missing { name: param.name.to_string() })),
+                    None => return Err(self.error(Problem::Missing { name: param.name.to_string() })),
                 }
             }
             return Ok(Cow::Borrowed(self.values()));
@@ -329,7 +329,7 @@ impl<'t, P> Link<'t, P> {
                 None if may_go || (param.is_optional && default.is_none()) => {}
                 None => match default {
                     Some(default) => checked.insert(name, default),
-                    None => return Err(self.error(Kind::Missing { name: name.to_owned() })),
+                    None => return Err(self.error(Problem::Missing { name: name.to_owned() })),
                 },
                 Some(value) if may_go && value.as_text().is_some_and(|text| default == Some(text)) => {}
                 Some(value) => {
@@ -362,7 +362,7 @@ impl<'t, P> Link<'t, P> {
                     Some(default) => values.insert(variable.name(), default),
                     None => {
                         let (name, before) = (variables[last].name().to_owned(), variable.name().to_owned());
-                        return Err(self.error(Kind::Gap { name, before }));
+                        return Err(self.error(Problem::Gap { name, before }));
                     }
                 }
             }
@@ -373,13 +373,13 @@ impl<'t, P> Link<'t, P> {
     fn check(&self, param: &Param, value: &Value) -> Result<(), LinkError> {
         let name = &*param.name;
         let one = |text: &str| self.check_text(param, text);
-        let form = |expected| Err(self.error(Kind::Form { name: name.to_owned(), expected }));
+        let form = |expected| Err(self.error(Problem::Form { name: name.to_owned(), expected }));
         match (param.kind, value) {
             (ParamKind::Items, Value::List(items)) => {
                 let (least, most) = (usize::from(param.check.min_items), usize::from(param.check.max_items));
                 if !(least..=most).contains(&items.len()) {
                     let most = (param.check.max_items != u16::MAX).then_some(most);
-                    return Err(self.error(Kind::Count { name: name.to_owned(), found: items.len(), least, most }));
+                    return Err(self.error(Problem::Count { name: name.to_owned(), found: items.len(), least, most }));
                 }
                 items.iter().try_for_each(|item| one(item))
             }
@@ -399,12 +399,12 @@ impl<'t, P> Link<'t, P> {
         self.no_controls(name, text)?;
         let may_be_empty = matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && param.check.is_any();
         if text.is_empty() && !may_be_empty {
-            return Err(self.error(Kind::Empty { name: name.to_owned() }));
+            return Err(self.error(Problem::Empty { name: name.to_owned() }));
         }
         match param.check.refusal(text) {
             Some(reason) if !may_be_empty => {
                 let (name, value) = (name.to_owned(), text.to_owned());
-                Err(self.error(Kind::Refused { name, value, reason }))
+                Err(self.error(Problem::Refused { name, value, reason }))
             }
             _ => Ok(()),
         }
@@ -415,7 +415,7 @@ impl<'t, P> Link<'t, P> {
             return Ok(());
         }
         match text.chars().find(char::is_ascii_control) {
-            Some(found) => Err(self.error(Kind::Control { name: name.to_owned(), found })),
+            Some(found) => Err(self.error(Problem::Control { name: name.to_owned(), found })),
             None => Ok(()),
         }
     }
@@ -426,17 +426,17 @@ impl<'t, P> Link<'t, P> {
         let answers = Remembered::asking(&lists, &|_: &str| true);
         let method = route.methods.0.first().map_or("GET", |method| &**method);
         let Some(found) = self.table.frozen().read(url, method, &answers) else {
-            return Err(self.error(Kind::Unread { url: url.to_owned() }));
+            return Err(self.error(Problem::Unread { url: url.to_owned() }));
         };
         if *found.route().name != *route.name {
             let by = found.route().name.to_string();
-            return Err(self.error(Kind::Captured { by, url: url.to_owned() }));
+            return Err(self.error(Problem::Captured { by, url: url.to_owned() }));
         }
         for (index, param) in route.params.iter().enumerate() {
             let given = values.get(&param.name);
             if param.kind != ParamKind::Fragment && !is_same(&found, index, param, given) {
                 let (name, given, read) = (param.name.to_string(), given.cloned(), found.value_at(index));
-                return Err(self.error(Kind::NotReversible { name, given, read, url: url.to_owned() }));
+                return Err(self.error(Problem::NotReversible { name, given, read, url: url.to_owned() }));
             }
         }
         Ok(())

@@ -22,11 +22,11 @@ use crate::template::Value;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkValue<'v> {
-    kind: Kind<'v>,
+    kind: Problem<'v>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Kind<'v> {
+enum Problem<'v> {
     Text(Cow<'v, str>),
     Other(Value),
 }
@@ -35,22 +35,22 @@ impl LinkValue<'_> {
     /// The text, where the value is one.
     pub(super) fn as_text(&self) -> Option<&str> {
         match &self.kind {
-            Kind::Text(text) => Some(text),
-            Kind::Other(value) => value.as_text(),
+            Problem::Text(text) => Some(text),
+            Problem::Other(value) => value.as_text(),
         }
     }
 
     pub(super) fn into_value(self) -> Value {
         match self.kind {
-            Kind::Text(text) => Value::Text(text.into_owned()),
-            Kind::Other(value) => value,
+            Problem::Text(text) => Value::Text(text.into_owned()),
+            Problem::Other(value) => value,
         }
     }
 }
 
 impl<'v> From<&'v str> for LinkValue<'v> {
     fn from(text: &'v str) -> Self {
-        Self { kind: Kind::Text(Cow::Borrowed(text)) }
+        Self { kind: Problem::Text(Cow::Borrowed(text)) }
     }
 }
 
@@ -62,19 +62,19 @@ impl<'v> From<&'v String> for LinkValue<'v> {
 
 impl<'v> From<Cow<'v, str>> for LinkValue<'v> {
     fn from(text: Cow<'v, str>) -> Self {
-        Self { kind: Kind::Text(text) }
+        Self { kind: Problem::Text(text) }
     }
 }
 
 impl From<String> for LinkValue<'_> {
     fn from(text: String) -> Self {
-        Self { kind: Kind::Text(Cow::Owned(text)) }
+        Self { kind: Problem::Text(Cow::Owned(text)) }
     }
 }
 
 impl From<Value> for LinkValue<'_> {
     fn from(value: Value) -> Self {
-        Self { kind: Kind::Other(value) }
+        Self { kind: Problem::Other(value) }
     }
 }
 

@@ -11,7 +11,7 @@ use super::pattern::{PatternId, Quick};
 use super::reading::Reading;
 use super::route::PageId;
 use super::table::Frozen;
-use super::tree::{Edge, Key, LeafId, Node, NodeId, Outcome, Tree};
+use super::tree::{Edge, LeafId, LiteralKey, Node, NodeId, Outcome, Tree};
 use crate::rule::Simple;
 use crate::template::percent::kinds;
 
@@ -231,19 +231,19 @@ impl<'u> Path<'u> {
 
     /// The key of a segment.
     #[inline]
-    fn key(&self, start: usize, end: usize) -> Key {
+    fn key(&self, start: usize, end: usize) -> LiteralKey {
         let text = self.text(start, end);
         #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way")]
         let length = text.len() as u32;
         if let (Some(head), Some(tail)) = (text.first_chunk::<8>(), text.last_chunk::<8>()) {
-            return Key::new(u64::from_le_bytes(*head), u64::from_le_bytes(*tail), length).with_rest(text);
+            return LiteralKey::new(u64::from_le_bytes(*head), u64::from_le_bytes(*tail), length).with_rest(text);
         }
         // The eight bytes that end with it, and of them only its own.
         let before = match self.bytes.get(..end).and_then(<[u8]>::last_chunk::<8>) {
             Some(word) => u64::from_le_bytes(*word),
             None => self.bytes.first_chunk::<8>().map_or(0, |word| u64::from_le_bytes(*word) << ((64 - 8 * end) % 64)),
         };
-        Key::new(before >> ((64 - 8 * length) % 64), 0, length)
+        LiteralKey::new(before >> ((64 - 8 * length) % 64), 0, length)
     }
 
     /// Can a segment be a value as it stands: is it neither empty nor dots?

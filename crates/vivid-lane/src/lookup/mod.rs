@@ -57,7 +57,7 @@ pub(crate) use site::{Parsed, Site};
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Branch, Capture, Cover, Edge, Key, Leaf, LeafId, Node, NodeId, Order, Outcome, Step, Stretch, Tail,
-    TailKind, Tree, folded,
+    Accepted, Branch, Capture, Cover, Edge, Leaf, LeafId, LiteralKey, Node, NodeId, Order, Outcome, SegmentStep,
+    Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;

@@ -7,7 +7,7 @@ use super::conditions::FEW;
 use super::path::Ends;
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
-use super::tree::{Capture, Leaf, LeafId, Step};
+use super::tree::{Capture, Leaf, LeafId, SegmentStep};
 use crate::template::percent::{decode, decode_form, triplet};
 use crate::template::{Value, Values};
 
@@ -137,7 +137,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// Where a piece of a segment stands in the path.
     fn piece(&self, leaf: &Leaf, at: usize, piece: usize) -> (usize, usize) {
         let whole = self.ends.bounds(at);
-        let Some(Step::Pattern(pattern)) = self.frozen.tree.steps(leaf).get(at) else { return whole };
+        let Some(SegmentStep::Pattern(pattern)) = self.frozen.tree.steps(leaf).get(at) else { return whole };
         let pattern = self.frozen.tree.pattern(*pattern);
         if pattern.pieces.len() == 1 {
             return whole;

@@ -46,7 +46,7 @@ pub(crate) struct Tree {
     pub(crate) answering: usize,
     /// What covers a URL that goes on from a node, beside what ends there: groups, and what stands before a tail.
     pub(crate) areas: HashMap<NodeId, Box<[LeafId]>>,
-    pub(crate) steps: Box<[Step]>,
+    pub(crate) steps: Box<[SegmentStep]>,
     pub(crate) captures: Box<[Capture]>,
     pub(crate) covers: Box<[Cover]>,
     /// Where letter case does not count: the literals as routes declare them, by leaf and segment.
@@ -136,13 +136,13 @@ pub(crate) enum Outcome {
 
 impl Node {
     /// The node that a literal leads to.
-    pub(crate) fn after(parent: NodeId, key: Key, text: u32) -> Self {
+    pub(crate) fn after(parent: NodeId, key: LiteralKey, text: u32) -> Self {
         Self { head: key.head, tail: key.tail, length: key.length, parent, text, ..Self::EMPTY }
     }
 
     /// Is this the slot of a literal after a node? Where the key is partial, its text must be compared too.
     #[inline]
-    pub(super) fn is_after(&self, parent: NodeId, key: Key) -> bool {
+    pub(super) fn is_after(&self, parent: NodeId, key: LiteralKey) -> bool {
         self.head == key.head && self.tail == key.tail && self.length == key.length && self.parent == parent
     }
 
@@ -189,7 +189,7 @@ impl Node {
 
 /// A text by its ends and its length: all of it, up to 16 bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Key {
+pub(crate) struct LiteralKey {
     head: u64,
     tail: u64,
     length: u32,
@@ -197,7 +197,7 @@ pub(crate) struct Key {
     between: u64,
 }
 
-impl Key {
+impl LiteralKey {
     pub(crate) fn of(text: &[u8]) -> Self {
         let word = |bytes: &[u8]| bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
         // Texts are far shorter than 2^32 bytes.
@@ -284,7 +284,7 @@ pub(crate) struct Leaf {
 
 /// What a segment must be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Step {
+pub(crate) enum SegmentStep {
     Literal,
     Pattern(PatternId),
 }
@@ -347,16 +347,16 @@ fn pair<K: Ord + Copy + std::hash::Hash>(map: &HashMap<(K, K), Narrower>, left: 
 }
 
 impl Order {
-    pub(crate) fn steps(&self, left: Step, right: Step) -> Narrower {
+    pub(crate) fn steps(&self, left: SegmentStep, right: SegmentStep) -> Narrower {
         let against_literal = |pattern: PatternId, narrower| {
             if self.single[pattern.0 as usize] { Narrower::Same } else { narrower }
         };
         match (left, right) {
-            (Step::Literal, Step::Literal) => Narrower::Same,
-            (Step::Literal, Step::Pattern(pattern)) => against_literal(pattern, Narrower::Left),
-            (Step::Pattern(pattern), Step::Literal) => against_literal(pattern, Narrower::Right),
-            (Step::Pattern(left), Step::Pattern(right)) if left == right => Narrower::Same,
-            (Step::Pattern(left), Step::Pattern(right)) => {
+            (SegmentStep::Literal, SegmentStep::Literal) => Narrower::Same,
+            (SegmentStep::Literal, SegmentStep::Pattern(pattern)) => against_literal(pattern, Narrower::Left),
+            (SegmentStep::Pattern(pattern), SegmentStep::Literal) => against_literal(pattern, Narrower::Right),
+            (SegmentStep::Pattern(left), SegmentStep::Pattern(right)) if left == right => Narrower::Same,
+            (SegmentStep::Pattern(left), SegmentStep::Pattern(right)) => {
                 pair(&self.patterns, left, right).unwrap_or(Narrower::Neither)
             }
         }
@@ -413,7 +413,7 @@ impl Tree {
         node.leaves.of(&self.leaf_ids)
     }
 
-    pub(crate) fn steps(&self, leaf: &Leaf) -> &[Step] {
+    pub(crate) fn steps(&self, leaf: &Leaf) -> &[SegmentStep] {
         leaf.steps.of(&self.steps)
     }
 
@@ -426,7 +426,7 @@ impl Tree {
     }
 
     /// What the segment of that index must be; past the last, what the tail goes on accepting.
-    pub(crate) fn step(&self, id: LeafId, at: usize) -> Option<Step> {
+    pub(crate) fn step(&self, id: LeafId, at: usize) -> Option<SegmentStep> {
         let leaf = self.leaf(id);
         let steps = self.steps(leaf);
         steps.get(at).or(steps.last().filter(|_| leaf.tail.is_some())).copied()
@@ -461,7 +461,7 @@ impl Tree {
     }
 
     fn slot_of(&self, parent: NodeId, text: &str) -> Option<NodeId> {
-        let key = Key::of(text.as_bytes());
+        let key = LiteralKey::of(text.as_bytes());
         let mut slot = key.slot(parent, self.slots);
         loop {
             let node = &self.nodes[slot as usize];
@@ -482,14 +482,14 @@ mod tests {
 
     use proptest::prelude::*;
 
-    use super::{Key, NodeId};
+    use super::{LiteralKey, NodeId};
 
     proptest! {
         /// Literals ask for slots of their own, wherever they differ: a table of many that begin and end alike is no slower.
         #[test]
         fn literals_that_begin_and_end_alike_stand_apart(before in "[a-z]{8}", after in "[a-z]{8,20}", parent in 0_u32..9) {
             const SLOTS: u32 = 1 << 20;
-            let slot = |number: u32| Key::of(format!("{before}{number}{after}").as_bytes()).slot(NodeId(parent), SLOTS);
+            let slot = |number: u32| LiteralKey::of(format!("{before}{number}{after}").as_bytes()).slot(NodeId(parent), SLOTS);
             let taken: HashSet<u32> = (0..1000).map(slot).collect();
             prop_assert!(taken.len() > 980, "{} slots", taken.len());
         }

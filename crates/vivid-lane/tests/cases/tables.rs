@@ -1,8 +1,7 @@
 //! Tables that are wrong: what is reported, and where.
 
 use toml::{Table as Toml, Value};
-use vivid_lane::declare::Code;
-use vivid_lane::declare::Severity;
+use vivid_lane::declare::{Code, Severity, table_schema};
 use vivid_lane::{Source, Table, TableSpec};
 
 /// Code, line, column and text of each error.
@@ -178,4 +177,36 @@ fn a_later_segment_decides_against_a_tail() {
     let table = Table::from_toml(table).expect("a table");
     assert_eq!(table.find("/x/tonight").map(|found| found.page().as_str()), Some("b"));
     assert_eq!(table.find("/x/later").map(|found| found.page().as_str()), Some("a"));
+}
+
+/// The keys of a table file, by what has them, as the schema knows them.
+fn keys() -> Vec<(&'static str, Vec<String>)> {
+    let schema: serde_json::Value = serde_json::from_str(&table_schema()).expect("the schema is JSON");
+    let of = |properties: &serde_json::Value| properties.as_object().expect("keys").keys().cloned().collect();
+    let defs = ["site", "route", "need", "redirect", "keywords"];
+    defs.iter().map(|def| (*def, of(&schema["$defs"][def]["properties"]))).collect()
+}
+
+/// What the schema knows, the documentation and the reader know too.
+#[test]
+fn every_key_is_documented_and_read() {
+    let documented = include_str!("../TABLE.md");
+    for (def, keys) in keys() {
+        for key in keys {
+            assert!(documented.contains(&format!("`{key}`")), "docs/TABLE.md does not have `{key}` of a {def}");
+            // No key has a list of lists of lists, so whatever is said of it is not that nobody knows it.
+            let value = "[[[1]]]";
+            let table = match def {
+                "site" => format!("site.{key} = {value}\n[routes.a]\npath = '/a'\npage = 'a'"),
+                "need" => format!("needs.n.{key} = {value}\n[routes.a]\npath = '/a'\npage = 'a'"),
+                "redirect" => format!("[routes.a]\npath = '/a'\nredirect.{key} = {value}"),
+                "route" => format!("[routes.a]\n{key} = {value}"),
+                _ => format!("[routes.a]\npath = '/{{x}}'\npage = 'a'\nparams.x = {{ {key} = {value} }}"),
+            };
+            let error = Table::from_toml(&table).expect_err("a value of the wrong type");
+            let said: Vec<String> = error.findings().iter().map(ToString::to_string).collect();
+            assert!(said.iter().all(|one| !one.contains("unknown")), "{def}.{key}: {said:?}");
+            assert!(said.iter().any(|one| one.contains(&format!("`{key}`"))), "{def}.{key}: {said:?}");
+        }
+    }
 }

@@ -3,7 +3,7 @@
 //! [`trace`] follows every way of the old table into the new one, part by part, and every new way back into the old;
 //! [`group`] makes one difference of a subtree that went the same way; [`redirects`] writes the entries that keep old
 //! addresses alive. Nothing here is sampled: a way is split by all ways of both tables that share a path with it, and
-//! each part is spoken for by its shortest path.
+//! each part is represented by its shortest path.
 
 mod group;
 mod redirects;
