@@ -2,6 +2,7 @@
 
 mod addresses;
 mod matching;
+mod nested;
 mod proofs;
 mod reference;
 mod sites;
