@@ -251,7 +251,7 @@ impl<P> Table<P> {
             return Err(self.redirect(onward, &reading));
         }
         if reading.spelt_defaults() > 0
-            && let Some(address) = self.without_defaults(&reading)
+            && let Some(address) = self.without_defaults(&reading, asked.answers)
         {
             return canonical(address);
         }
@@ -282,14 +282,12 @@ impl<P> Table<P> {
     }
 
     /// The address without the values that the rules give anyway, as far as they can be left out; `None` where none
-    /// can.
-    fn without_defaults(&self, reading: &Reading<'_, '_>) -> Option<String> {
+    /// can, or where another route would answer.
+    fn without_defaults(&self, reading: &Reading<'_, '_>, answers: &Remembered<'_>) -> Option<String> {
         let short = self.link_to(reading.route_id(), reading.values()).to_url().ok()?;
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
-        let is_shorter = self
-            .frozen()
-            .read(&short, method, &Always(true))
-            .is_some_and(|short| short.spelt_defaults() < reading.spelt_defaults());
+        let found = self.frozen().read(&short, method, answers)?;
+        let is_shorter = found.route_id() == reading.route_id() && found.spelt_defaults() < reading.spelt_defaults();
         is_shorter.then(|| self.with_rest(short, reading))
     }
 
