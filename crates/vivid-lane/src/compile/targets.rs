@@ -5,7 +5,9 @@ use smol_str::SmolStr;
 
 use super::resolve::{Names, ResolvedRoute, ScopedNeed, within};
 use crate::declare::{Aim, Placed, RedirectTo, Report, nearest};
-use crate::lookup::{Always, Destination, Filling, Frozen, NeedEntry, NeedId, Param, ParamKind, RedirectRule, RouteId};
+use crate::lookup::{
+    Destination, Filling, Frozen, NeedEntry, NeedId, NoLists, Param, ParamKind, RedirectRule, RouteId,
+};
 use crate::template::{Operator, Part, Template};
 
 /// The parameter that carries the wanted address through a sign-in page.
@@ -340,7 +342,7 @@ impl<'a> Targets<'a> {
             let expanded = target.path.expand(&values.into_iter().collect());
             let address = frozen.site.address(format!("/{}", expanded.trim_start_matches('/')));
             let method = target.methods.0.first().map_or("GET", |method| &**method);
-            let Some(reading) = frozen.read(&address, method, &Always(false)) else { continue };
+            let Some(reading) = frozen.read(&address, method, &NoLists) else { continue };
             if reading.route().onward.is_none() {
                 continue;
             }

@@ -10,8 +10,8 @@ use super::unavailable::Unavailable;
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::lookup::{
-    Accepted, Always, Answers, BadPath, Destination, FastPath, Looked, Match, NeedId, Parsed, Parts, Reading,
-    RedirectRule, Remembered, RouteId, Table, Target,
+    Accepted, Answers, BadPath, Destination, Lookup, Match, NeedId, NoLists, Reading, RedirectRule, Remembered,
+    RouteId, Table, Target,
 };
 use crate::template::percent::clean_query_into;
 use crate::template::{Value, Values};
@@ -43,7 +43,7 @@ struct RedirectStep {
 #[derive(Clone, Copy)]
 struct Asked<'a> {
     method: &'a str,
-    answers: &'a Remembered<'a>,
+    answers: &'a dyn Answers,
 }
 
 impl<P> Table<P> {
@@ -91,15 +91,10 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        let answers = Always(false);
-        match self.frozen().fast_path(url, &answers) {
-            FastPath::Page(found) => Some(Match::short(self, &found, url, None)),
-            FastPath::Miss => None,
-            FastPath::Unsure => {
-                let answers = Remembered::asking(&|_: &str, _: &str| false, &|_: &str| true);
-                self.general_step(url, None, Asked { method: "GET", answers: &answers }).ok()
-            }
-        }
+        let asked = Asked { method: "GET", answers: &NoLists };
+        let page = |page, reading| Some(Match::of_page(self, page, reading));
+        let general = || self.general_step(url, None, asked).ok();
+        self.frozen().lookup(url, None, (asked.method, asked.answers), page, || None, general)
     }
 
     /// Decides with these answers, and tells the route that had a part in it.
@@ -211,16 +206,12 @@ impl<P> Table<P> {
     }
 
     /// One look at the table.
-    #[inline]
+    #[inline(always)]
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, asked: Asked<'_>) -> Result<Match<'_, 'u, P>, Outcome> {
-        if matches!(asked.method, "GET" | "HEAD") {
-            match self.frozen().fast_path(url, asked.answers) {
-                FastPath::Page(found) => return Ok(Match::short(self, &found, url, host)),
-                FastPath::Miss => return Err(Outcome::NotFound(None)),
-                FastPath::Unsure => {}
-            }
-        }
-        self.general_step(url, host, asked)
+        let page = |page, reading| Ok(Match::of_page(self, page, reading));
+        let miss = || Err(Outcome::NotFound(None));
+        let general = || self.general_step(url, host, asked);
+        self.frozen().lookup(url, host, (asked.method, asked.answers), page, miss, general)
     }
 
     /// One look at the table, whatever is asked.
@@ -231,33 +222,34 @@ impl<P> Table<P> {
         host: Option<&'u str>,
         asked: Asked<'_>,
     ) -> Result<Match<'_, 'u, P>, Outcome> {
+        match self.frozen().general_path(url, host, asked.method, asked.answers) {
+            Lookup::Route(reading) => self.route_outcome(url, reading, asked),
+            Lookup::Nothing => Err(Outcome::NotFound(None)),
+            Lookup::NonCanonical(address) => Err(canonical(address)),
+            Lookup::OtherMethods(accepted) => Err(Outcome::WrongMethod(accepted)),
+            Lookup::Bad(reason) => Err(Outcome::BadRequest(reason)),
+        }
+    }
+
+    /// What comes of a route that may ask for more than its URL.
+    fn route_outcome<'t, 'u>(
+        &'t self,
+        url: &str,
+        reading: Reading<'t, 'u>,
+        asked: Asked<'_>,
+    ) -> Result<Match<'t, 'u, P>, Outcome> {
         let frozen = self.frozen();
-        let canonical =
-            |location| Err(Outcome::Redirect(RedirectStep { status: 308, location, route: None, is_external: false }));
-        let mut parts = Parts::default();
-        match frozen.parse(url, host, &mut parts) {
-            Ok(Parsed::Plain) => {}
-            Ok(Parsed::NonCanonical(address)) => return canonical(address),
-            Ok(Parsed::Outside) => return Err(Outcome::NotFound(None)),
-            Err(reason) => return Err(Outcome::BadRequest(reason)),
-        };
-        let reading = match frozen.look(&parts, asked.method, asked.answers) {
-            Looked::Answer(reading) => reading,
-            Looked::Respelt(address) => return canonical(address),
-            Looked::OtherMethods(accepted) => return Err(Outcome::WrongMethod(accepted)),
-            Looked::Nothing => return Err(Outcome::NotFound(None)),
-        };
         if let Some(onward) = &reading.route().onward {
             return Err(self.redirect(onward, &reading));
         }
         if reading.spelt_defaults() > 0
             && let Some(address) = self.without_defaults(&reading, asked.answers)
         {
-            return canonical(address);
+            return Err(canonical(address));
         }
         let is_unmet = |need: &&NeedId| !asked.answers.is_met(&frozen.needs[usize::from(need.0)].name);
         if let Some(&need) = reading.route().needs.iter().find(is_unmet) {
-            return Err(Outcome::Unmet(need, self.place_for(need, &reading, &parts, asked)));
+            return Err(Outcome::Unmet(need, self.place_for(need, &reading, url, asked)));
         }
         Match::new(self, reading).ok_or(Outcome::NotFound(None))
     }
@@ -283,7 +275,7 @@ impl<P> Table<P> {
 
     /// The address without the values that the rules give anyway, as far as they can be left out; `None` where none
     /// can, or where another route would answer.
-    fn without_defaults(&self, reading: &Reading<'_, '_>, answers: &Remembered<'_>) -> Option<String> {
+    fn without_defaults(&self, reading: &Reading<'_, '_>, answers: &dyn Answers) -> Option<String> {
         let short = self.link_to(reading.route_id(), reading.values()).to_url().ok()?;
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
         let found = self.frozen().read(&short, method, answers)?;
@@ -292,13 +284,7 @@ impl<P> Table<P> {
     }
 
     /// The page to which people are sent who do not meet a need, with the way back.
-    fn place_for(
-        &self,
-        need: NeedId,
-        reading: &Reading<'_, '_>,
-        parts: &Parts<'_>,
-        asked: Asked<'_>,
-    ) -> Option<String> {
+    fn place_for(&self, need: NeedId, reading: &Reading<'_, '_>, url: &str, asked: Asked<'_>) -> Option<String> {
         let frozen = self.frozen();
         let to = frozen.needs[usize::from(need.0)].otherwise?;
         let own = reading.route();
@@ -310,10 +296,10 @@ impl<P> Table<P> {
             }
         }
         // Coming back is a `GET`, so only what answers one is a place to come back to.
-        let is_read = matches!(asked.method, "GET" | "HEAD")
-            || matches!(frozen.look(parts, "GET", asked.answers), Looked::Answer(reading) if reading.route().page.is_some());
+        let is_read =
+            matches!(asked.method, "GET" | "HEAD") || self.frozen().shows_page(url, reading.target.host, asked.answers);
         let link = self.link_to(to, values);
-        let wanted = is_read.then(|| link.clone().set(RETURN, frozen.site.address_of(&parts.target)));
+        let wanted = is_read.then(|| link.clone().set(RETURN, frozen.site.address_of(&reading.target)));
         let url: Result<String, LinkError> =
             wanted.map_or_else(|| link.to_url(), |wanted| wanted.to_url().or_else(|_| link.to_url()));
         url.ok()
@@ -362,6 +348,11 @@ impl<'t, 'u, P> Decision<'t, 'u, P> {
             other => other,
         }
     }
+}
+
+/// The redirect to an address in its canonical form.
+fn canonical(location: String) -> Outcome {
+    Outcome::Redirect(RedirectStep { status: 308, location, route: None, is_external: false })
 }
 
 /// The methods as they are listed: `GET` brings `HEAD`, and `OPTIONS` is answered everywhere.

@@ -2,7 +2,7 @@
 //! up, and the long one begins anew, so that every refusal has its words.
 
 use super::make::Link;
-use crate::lookup::{Always, ParamKind, Route};
+use crate::lookup::{NoLists, ParamKind, Route};
 use crate::template::Part;
 use crate::template::percent::kinds;
 
@@ -71,7 +71,7 @@ impl<P> Link<'_, P> {
         }
         let url = frozen.site.address(url);
         let method = route.methods.0.first().map_or("GET", |method| &**method);
-        let found = frozen.read(&url, method, &Always(false))?;
+        let found = frozen.read(&url, method, &NoLists)?;
         let is_same = |(index, text): (usize, &str)| {
             route.params[index].kind == ParamKind::Fragment || found.text(index).is_some_and(|read| read == text)
         };

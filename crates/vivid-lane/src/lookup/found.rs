@@ -4,7 +4,6 @@ use std::borrow::Cow;
 use std::fmt;
 use std::ops::{Deref, Range};
 
-use super::fast_path::Short;
 use super::reading::Reading;
 use super::route::PageId;
 use super::table::{RouteRef, Table};
@@ -59,14 +58,8 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
     }
 
     #[inline]
-    pub(super) fn of_page(table: &'t Table<P>, page: PageId, reading: Reading<'t, 'u>) -> Self {
+    pub(crate) fn of_page(table: &'t Table<P>, page: PageId, reading: Reading<'t, 'u>) -> Self {
         Self { position: Position { table, reading }, page }
-    }
-
-    /// What the fast path has found.
-    #[inline(always)]
-    pub(crate) fn short(table: &'t Table<P>, found: &Short, url: &'u str, host: Option<&'u str>) -> Self {
-        Self::of_page(table, found.page, table.frozen().fast_reading(found, url, host))
     }
 
     pub(super) fn page_id(&self) -> PageId {

@@ -5,22 +5,24 @@ use super::ask::{Parts, pairs};
 use super::fast_path::FastPath;
 use super::path::BadPath;
 use super::reading::Reading;
+use super::route::PageId;
 use super::site::Parsed;
 use super::table::Frozen;
 use super::tree::{Accepted, LeafId, Tree};
 use crate::template::percent::encode_segment;
 
-/// What answers a URL.
+/// What a URL comes to.
 #[derive(Debug)]
 #[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
-pub(crate) enum Looked<'t, 'u> {
-    /// A route, with a page or a redirect.
-    Answer(Reading<'t, 'u>),
-    /// A page, but the table spells this path in another letter case.
-    Respelt(String),
+pub(crate) enum Lookup<'t, 'u> {
+    /// A route, which may redirect, have needs, or want another address.
+    Route(Reading<'t, 'u>),
+    /// A URL that is not in its canonical form, and the address that is.
+    NonCanonical(String),
     /// Routes, but none for the method.
     OtherMethods(Accepted),
     Nothing,
+    Bad(BadPath),
 }
 
 impl Frozen {
@@ -40,35 +42,76 @@ impl Frozen {
         Ok(cut)
     }
 
-    /// Looks a URL up.
-    pub(crate) fn look<'t, 'u>(&'t self, parts: &Parts<'u>, method: &str, answers: &dyn Answers) -> Looked<'t, 'u> {
+    /// Looks a URL up by the fast path, and goes on by the general one where that is not sure. The host is one that was
+    /// asked beside the URL.
+    ///
+    /// What is found is handed on and not back: to `page` for a page that is shown to whoever asks, and to `general`, which
+    /// begins with [`general_path`](Self::general_path), where the fast path does not know. A return value that holds
+    /// either is copied twice, and its room is made for each lookup.
+    #[inline(always)]
+    pub(crate) fn lookup<'t, 'u, R>(
+        &'t self,
+        url: &'u str,
+        host: Option<&'u str>,
+        (method, answers): (&str, &dyn Answers),
+        page: impl FnOnce(PageId, Reading<'t, 'u>) -> R,
+        miss: impl FnOnce() -> R,
+        general: impl FnOnce() -> R,
+    ) -> R {
+        if matches!(method, "GET" | "HEAD") {
+            match self.fast_path(url, answers) {
+                FastPath::Page(found) => return page(found.page, self.fast_reading(&found, url, host)),
+                FastPath::Miss => return miss(),
+                FastPath::Unsure => {}
+            }
+        }
+        general()
+    }
+
+    /// Looks a URL up, whatever it has and asks.
+    #[inline(never)]
+    pub(crate) fn general_path<'t, 'u>(
+        &'t self,
+        url: &'u str,
+        host: Option<&'u str>,
+        method: &str,
+        answers: &dyn Answers,
+    ) -> Lookup<'t, 'u> {
+        let mut parts = Parts::default();
+        match self.parse(url, host, &mut parts) {
+            Ok(Parsed::Plain) => {}
+            Ok(Parsed::NonCanonical(address)) => return Lookup::NonCanonical(address),
+            Ok(Parsed::Outside) => return Lookup::Nothing,
+            Err(reason) => return Lookup::Bad(reason),
+        };
         let accepted = self.tree.find(&parts.ask(answers), &self.routes);
         if accepted.is_empty() {
-            return Looked::Nothing;
+            return Lookup::Nothing;
         }
-        let Some(id) = self.choose(&accepted, method) else { return Looked::OtherMethods(accepted) };
+        let Some(id) = self.choose(&accepted, method) else { return Lookup::OtherMethods(accepted) };
+        // The table may spell this path in another letter case.
         if self.tree.folds
-            && let Some(path) = respelt(&self.tree, id, parts)
+            && let Some(path) = respelt(&self.tree, id, &parts)
         {
             let query = parts.target.query.map_or_else(String::new, |query| format!("?{query}"));
-            return Looked::Respelt(self.site.address(format!("{path}{query}")));
+            return Lookup::NonCanonical(self.site.address(format!("{path}{query}")));
         }
-        Looked::Answer(Reading::new(self, id, parts))
+        Lookup::Route(Reading::new(self, id, &parts))
+    }
+
+    /// Does a `GET` of the URL come to a page, whatever it asks of the visitor?
+    pub(crate) fn shows_page(&self, url: &str, host: Option<&str>, answers: &dyn Answers) -> bool {
+        let general = || matches!(self.general_path(url, host, "GET", answers), Lookup::Route(reading) if reading.route().page.is_some());
+        self.lookup(url, host, ("GET", answers), |_, _| true, || false, general)
     }
 
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, answers: &dyn Answers) -> Option<Reading<'t, 'u>> {
-        if method == "GET"
-            && let FastPath::Page(found) = self.fast_path(url, answers)
-        {
-            return Some(self.fast_reading(&found, url, None));
-        }
-        let mut parts = Parts::default();
-        let Ok(Parsed::Plain) = self.parse(url, None, &mut parts) else { return None };
-        match self.look(&parts, method, answers) {
-            Looked::Answer(reading) => Some(reading),
+        let general = || match self.general_path(url, None, method, answers) {
+            Lookup::Route(reading) => Some(reading),
             _ => None,
-        }
+        };
+        self.lookup(url, None, (method, answers), |_, reading| Some(reading), || None, general)
     }
 }
 

@@ -38,14 +38,14 @@ mod typed;
 mod walk;
 
 pub use crate::rule::Automaton;
-pub(crate) use answers::{Always, Answers, Known, Remembered};
 pub use answers::{Answer, Lists, Needs, Question};
+pub(crate) use answers::{Answers, Known, NoLists, Remembered};
 pub(crate) use ask::{Ask, Parts, Target, without_port};
 pub use bind::BindError;
 pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal};
-pub(crate) use fast_path::{FastPath, LONGEST as LONGEST_FAST};
+pub(crate) use fast_path::LONGEST as LONGEST_FAST;
 pub use found::{FoundValues, Level, Levels, Match, Position};
-pub(crate) use look::Looked;
+pub(crate) use look::Lookup;
 pub use owned::{OwnedMatch, OwnedPosition};
 pub use parameter::Parameter;
 pub(crate) use path::{BadPath, Limits, end_of_path, normal_path};
