@@ -19,7 +19,7 @@ use tokio::net::TcpListener;
 use tower::{ServiceBuilder, service_fn};
 use tower_http::catch_panic::CatchPanicLayer;
 use vivid_lane::{Source, Table, TableSpec};
-use vivid_lane_http::{BoxError, Handler, Routed, Visitor, found, handler, service};
+use vivid_lane_http::{BoxError, Handler, Routed, Visitor, found, handler, missing, service};
 
 /// The table of the demo, with the file that it includes.
 fn table() -> Result<Table, BoxError> {
@@ -48,11 +48,20 @@ fn escaped(text: &str) -> String {
 
 /// What most pages show: their values, and where one can go from there.
 async fn plain(request: Request<Incoming>) -> Response<String> {
-    let Some(found) = found(&request) else { return html("Lost", &[], "<p>There is nothing here.</p>\n") };
+    let Some(found) = found(&request) else { return lost(&request) };
     let found = found.get();
     let values: String = found.texts().map(|(name, text)| format!("<p>{name}: {}</p>\n", escaped(&text))).collect();
     let up = found.up().map_or_else(String::new, |url| format!("<p><a href=\"{}\">Up</a></p>\n", escaped(&url)));
     html(found.route().name(), &found.frames().collect::<Vec<_>>(), &(values + &up))
+}
+
+/// The page for what is missing, inside the frames of its place, with the way to the nearest page from there.
+fn lost(request: &Request<Incoming>) -> Response<String> {
+    let Some(missing) = missing(request) else { return html("Lost", &[], "") };
+    let near =
+        missing.position().and_then(|place| place.link(place.route().name()).to_url().ok().or_else(|| place.up()));
+    let near = near.map_or_else(String::new, |url| format!("<p><a href=\"{0}\">{0}</a></p>\n", escaped(&url)));
+    html("Lost", &missing.frames(), &format!("<p>There is nothing here.</p>\n{near}"))
 }
 
 /// The parameters of an exposure, as their rules say.

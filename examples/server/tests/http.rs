@@ -100,6 +100,9 @@ fn pages_redirects_and_what_is_missing() {
         assert_eq!((answer.status, answer.location.as_str()), (status, location), "{url}");
     }
     assert!(client.get("/objects/%3Cb%3E", "").body.contains("&lt;b>"));
+    // What is missing is shown inside the frames of its place, with the way on from there.
+    let missing = client.get("/plates/b-1", "").body;
+    assert!(missing.contains("<section class=\"archive\">") && missing.contains("<a href=\"/plates\">"), "{missing}");
 }
 
 #[test]
