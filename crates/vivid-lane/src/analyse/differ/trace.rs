@@ -147,21 +147,42 @@ pub(super) fn for_each_part(
     coarse
 }
 
-/// The most values of the query that are tried beside what a route demands.
-const MOST_PROBES: usize = 8;
+/// The most pairs of a query that are tried beside what a route demands.
+const MOST_PROBES: usize = 16;
 
-/// Pairs of a query that a route takes, but need not have, and that another route refuses: with such a pair a URL leads
-/// where it would not lead without it.
+/// Pairs of a query that a route takes, but need not have, and on which another route hangs: one that it refuses, or that it
+/// cannot do without. With such a pair a URL may lead where it would not lead without it.
 fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
     let mut probes: Vec<String> = Vec::new();
-    for param in route.query.params.iter().filter(|param| !param.is_required) {
-        let others = tables.iter().flat_map(|ways| &ways.frozen.routes).flat_map(|other| &other.query.params);
-        let rules = others.filter(|other| other.name == param.name).filter_map(|other| other.check.ruled_set());
-        for refused in rules.filter_map(|rule| param.check.set().without(rule).ok()?.shortest()) {
-            let mut pair = format!("{}=", param.name);
-            encode_unreserved(&mut pair, &String::from_utf8_lossy(&refused));
-            if probes.len() < MOST_PROBES && !probes.contains(&pair) {
-                probes.push(pair);
+    let mut add = |name: &str, value: Option<Vec<u8>>| {
+        let Some(value) = value.filter(|_| probes.len() < MOST_PROBES) else { return };
+        let mut pair = String::new();
+        encode_unreserved(&mut pair, name);
+        pair.push('=');
+        encode_unreserved(&mut pair, &String::from_utf8_lossy(&value));
+        if !probes.contains(&pair) {
+            probes.push(pair);
+        }
+    };
+    let demands = |name: &str| {
+        route.query.literals.iter().any(|(known, _)| **known == *name)
+            || route.query.params.iter().any(|param| param.is_required && param.name == name)
+    };
+    for other in tables.iter().flat_map(|ways| &ways.frozen.routes).filter(|other| !std::ptr::eq(*other, route)) {
+        for (name, value) in other.query.literals.iter().filter(|(name, _)| !demands(name)) {
+            let own = route.query.params.iter().find(|param| *param.name == **name);
+            let is_taken = own.is_none_or(|own| own.check.is_any() || own.check.set().contains(value.as_bytes()));
+            add(name, is_taken.then(|| value.as_bytes().to_vec()));
+        }
+        for param in other.query.params.iter().filter(|param| !demands(&param.name)) {
+            let own = route.query.params.iter().find(|own| own.name == param.name);
+            if let (Some(own), Some(rule)) = (own, param.check.ruled_set()) {
+                add(&param.name, own.check.set().without(rule).ok().and_then(|set| set.shortest()));
+            }
+            if param.is_required {
+                let both =
+                    own.map_or(Ok(param.check.set()), |own| own.check.set().and(&param.check.set()).map(Arc::new));
+                add(&param.name, both.ok().and_then(|set| set.shortest()));
             }
         }
     }
