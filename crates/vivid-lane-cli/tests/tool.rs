@@ -114,6 +114,19 @@ fn links_inherit_from_the_page_that_they_stand_on() {
     );
 }
 
+/// What a route says of the page for what is missing is shown, and a page that is switched off is too.
+#[test]
+fn a_tree_shows_what_is_missing() {
+    let table = b"site.fallback = 'lost'\nroutes.api = { path = '/api', fallback = false, domes = { path = '/domes', page = 'domes' } }\n";
+    let text = with_table("no-fallback.toml", table, &["tree"]).out;
+    assert!(text.lines().any(|line| line.starts_with("api ") && line.ends_with("no fallback")), "{text}");
+    let json = with_table("no-fallback.toml", table, &["--format", "json", "tree"]).out;
+    assert!(json.contains(r#""route":"api","path":"/api","fallback":false"#), "{json}");
+    let json = with_table("no-fallback.toml", table, &["--format", "json", "match", "/api/dmes", "/dmes"]).out;
+    let pages: Vec<bool> = json.lines().map(|line| line.contains(r#""page":"lost""#)).collect();
+    assert_eq!(pages, [false, true], "{json}");
+}
+
 #[test]
 fn lists_and_standard_input_are_read() {
     let list = file("observers.txt", b"ada\r\ngrace\n");

@@ -86,7 +86,10 @@ fn notes(route: RouteRef<'_>) -> String {
     let host = route.host().filter(|_| route.parent().is_none_or(|parent| parent.host().is_none()));
     let host = host.map(|host| format!("host {host}"));
     let frame = route.frame().map(|frame| format!("frame {frame}"));
-    let fallback = route.fallback().map(|page| format!("fallback {page}"));
+    let fallback = match route.fallback() {
+        Some(page) => Some(format!("fallback {page}")),
+        None => route.has_no_fallback().then(|| "no fallback".to_owned()),
+    };
     let status = route.redirect_status().map(|status| status.to_string());
     let inherited = |need: &str| route.parent().is_some_and(|parent| parent.needs().any(|above| above == need));
     let needs = route.needs().filter(|need| !inherited(need)).map(|need| format!("needs {need}"));
@@ -140,6 +143,9 @@ fn to_json(route: RouteRef<'_>) -> Map<String, Json> {
         if let Some(value) = value {
             object.insert(key.into(), value.into());
         }
+    }
+    if route.has_no_fallback() {
+        object.insert("fallback".into(), false.into());
     }
     object.insert("methods".into(), route.methods().collect());
     if let Some(host) = route.host() {
