@@ -22,7 +22,7 @@ use crate::declare::Code;
 use std::sync::Arc;
 
 use crate::declare::{Case, Report, Source, TableError, TableSpec};
-use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, RouteId, Table};
+use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, Route, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge};
 
 pub(crate) use order::{demanded, is_within, path_of, segment_set, way_set};
@@ -103,7 +103,7 @@ impl TableSpec {
         let longest_fast = if site.is_plain { limits.bytes.min(LONGEST_FAST) } else { 0 };
         let frozen = Frozen {
             tree: layout::pack(tree, &routes)?,
-            has_fallbacks: routes.iter().any(|route| route.fallback.is_some() || route.no_fallback),
+            has_fallbacks: routes.iter().any(Route::has_own_fallback),
             has_hosts: routes.iter().any(|route| route.host.is_some()),
             routes,
             names,

@@ -57,7 +57,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         let frozen = self.table.frozen();
         let own = |id: RouteId| {
             let route = frozen.route(id);
-            (route.fallback.is_some() || route.no_fallback).then_some(route.fallback)
+            route.has_own_fallback().then_some(route.fallback)
         };
         let owner = match self.led_nowhere() {
             _ if !frozen.has_fallbacks => None,
@@ -87,7 +87,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     /// The deepest route that covers the URL and says what is shown where something is missing.
     fn owner(&self, answers: &Remembered<'_>, parts: &Parts<'_>) -> Option<RouteId> {
         let frozen = self.table.frozen();
-        let says = |id: RouteId| frozen.route(id).fallback.is_some() || frozen.route(id).no_fallback;
+        let says = |id: RouteId| frozen.route(id).has_own_fallback();
         let leaf = frozen.tree.covering(&parts.ask(answers), self.request.method, &frozen.routes, &says)?;
         Some(frozen.tree.leaf(leaf).route)
     }

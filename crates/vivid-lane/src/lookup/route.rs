@@ -61,6 +61,11 @@ pub(crate) struct Route {
 }
 
 impl Route {
+    /// Whether the route itself says what is shown where something is missing under it: a page, or none.
+    pub(crate) fn has_own_fallback(&self) -> bool {
+        self.fallback.is_some() || self.no_fallback
+    }
+
     /// Does the route answer URLs?
     pub(crate) fn answers(&self) -> bool {
         self.page.is_some() || self.onward.is_some()

@@ -149,7 +149,7 @@ impl Covering<'_, '_> {
         let id = self.tree.leaf(leaf).route;
         let route = &self.routes[id.0 as usize];
         // A page at the root covers the root alone, unless something is declared below it.
-        let is_area = at > 0 || route.is_parent || route.fallback.is_some() || route.no_fallback;
+        let is_area = at > 0 || route.is_parent || route.has_own_fallback();
         let host_fits = route.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
         if !is_area || !host_fits || !(self.is_wanted)(id) {
             return;
