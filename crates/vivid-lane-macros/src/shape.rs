@@ -112,7 +112,7 @@ fn one(param: Parameter<'_>, choices: &mut Choices) -> One {
     let bounds = ["minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"];
     let word = [param.keyword("type"), param.keyword("format")].into_iter().flatten().find_map(Data::as_text);
     match word {
-        Some("integer") => One::Integer,
+        Some("integer" | "natural") => One::Integer,
         Some("number") => One::Number,
         Some("boolean") => One::Boolean,
         Some(word) if word != "string" => One::Text,

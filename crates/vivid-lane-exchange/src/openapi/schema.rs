@@ -16,6 +16,7 @@ const SAME: &[&str] =
 /// Formats that a rule has.
 const FORMATS: &[&str] = &[
     "integer",
+    "natural",
     "number",
     "boolean",
     "digits",
@@ -30,6 +31,7 @@ const FORMATS: &[&str] = &[
     "ipv6",
     "alpha",
     "alnum",
+    "file-name",
 ];
 
 /// Reads schemas.

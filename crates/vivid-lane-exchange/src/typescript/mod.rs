@@ -261,7 +261,7 @@ fn one(param: Parameter<'_>) -> String {
         _ => {}
     }
     let named = |word: &str| match word {
-        "integer" => "number | bigint",
+        "integer" | "natural" => "number | bigint",
         "number" => "number",
         "boolean" => "boolean",
         _ => "string",

@@ -7,7 +7,7 @@ use super::suggest::shown;
 use crate::decide::Request;
 use crate::lookup::{
     Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route, RouteRef,
-    Table,
+    Table, is_writable_tail,
 };
 use crate::rule::Narrower;
 
@@ -251,6 +251,10 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 let (least, most) = (check.min_items, check.max_items);
                 let bounds = if most == u16::MAX { format!("at least {least}") } else { format!("{least} to {most}") };
                 format!("expected {bounds} segments, found {}", segments.len())
+            }
+            _ if !is_writable_tail(&value) => {
+                "no link can write it, as it holds a `?`, a `#`, an escape, or a segment that is empty or dots"
+                    .to_owned()
             }
             _ => check.refusal(&value).unwrap_or_else(|| "not in its list".to_owned()),
         };

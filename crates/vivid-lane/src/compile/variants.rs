@@ -245,10 +245,7 @@ impl TemplateReader<'_> {
         let mut pieces = pairs.split('&').peekable();
         while let Some(piece) = pieces.next() {
             let (name, value) = piece.split_once('=').unwrap_or((piece, ""));
-            let decoded = (decode_form(name), decode_form(value));
-            let (Ok(name), Ok(value)) = decoded else {
-                return self.problem(at..at + text.len(), Code::Query, format!("`{piece}` does not decode to text"));
-            };
+            let (name, value) = (decode_form(name), decode_form(value));
             if name.is_empty() {
                 return self.problem(at..at + text.len(), Code::Query, "expected a name in the query, found none");
             }

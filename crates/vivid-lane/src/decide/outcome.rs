@@ -13,7 +13,7 @@ use crate::lookup::{
     Accepted, Answers, BadPath, Destination, Lookup, Match, NeedId, NoLists, Reading, RedirectRule, Remembered,
     RouteId, Table, Target,
 };
-use crate::template::percent::clean_query_into;
+use crate::template::percent::{clean_query_into, escape_bytes_into};
 use crate::template::{Value, Values};
 
 /// How many redirects are followed before they are taken for a loop.
@@ -109,7 +109,13 @@ impl<P> Table<P> {
         if request.url.len() > limit {
             return bad(Bad::Path(BadPath::Long { limit }));
         }
-        let Ok(url) = std::str::from_utf8(request.url) else { return bad(Bad::Utf8) };
+        let url = match std::str::from_utf8(request.url) {
+            Ok(url) => url,
+            Err(error) => {
+                let asked = Asked { method: request.method, answers };
+                return self.not_utf8(request, error.valid_up_to(), asked).unwrap_or_else(|| bad(Bad::Utf8));
+            }
+        };
         if url == "*" && request.method == "OPTIONS" {
             return (self.about_the_server(), None);
         }
@@ -121,6 +127,22 @@ impl<P> Table<P> {
             }
             Err(outcome) => self.settle(request, url, outcome, asked),
         }
+    }
+
+    /// A request whose first bytes alone are UTF-8. What is sent in a query never harms its page: its bytes are escaped, which
+    /// changes nothing of what they mean.
+    #[cold]
+    fn not_utf8<'u>(
+        &self,
+        request: &Request<'u>,
+        valid: usize,
+        asked: Asked<'_>,
+    ) -> Option<(Decision<'_, 'u, P>, Option<RouteId>)> {
+        let (before, rest) = request.url.split_at(valid);
+        let before = std::str::from_utf8(before).ok().filter(|before| before.contains('?'))?;
+        let mut location = before.to_owned();
+        escape_bytes_into(&mut location, rest);
+        Some(self.settle(request, before, canonical(location), asked))
     }
 
     /// RFC 9110, section 9.3.7: the asterisk asks about the server as a whole.
@@ -242,8 +264,8 @@ impl<P> Table<P> {
         if let Some(onward) = &reading.route().onward {
             return Err(self.redirect(onward, &reading));
         }
-        if reading.spelt_defaults() > 0
-            && let Some(address) = self.without_defaults(&reading, asked.answers)
+        if reading.needless_values() > 0
+            && let Some(address) = self.without_needless(&reading, asked.answers)
         {
             return Err(canonical(address));
         }
@@ -273,13 +295,13 @@ impl<P> Table<P> {
         }
     }
 
-    /// The address without the values that the rules give anyway, as far as they can be left out; `None` where none
-    /// can, or where another route would answer.
-    fn without_defaults(&self, reading: &Reading<'_, '_>, answers: &dyn Answers) -> Option<String> {
+    /// The address without the values that are there for nothing, as far as they can be left out; `None` where none can, or
+    /// where another route would answer.
+    fn without_needless(&self, reading: &Reading<'_, '_>, answers: &dyn Answers) -> Option<String> {
         let short = self.link_to(reading.route_id(), reading.values()).to_url().ok()?;
         let method = reading.route().methods.0.first().map_or("GET", |method| &**method);
         let found = self.frozen().read(&short, method, answers)?;
-        let is_shorter = found.route_id() == reading.route_id() && found.spelt_defaults() < reading.spelt_defaults();
+        let is_shorter = found.route_id() == reading.route_id() && found.needless_values() < reading.needless_values();
         is_shorter.then(|| self.with_rest(short, reading))
     }
 

@@ -45,7 +45,13 @@ impl Rule {
         self
     }
 
-    /// A whole number in canonical text: `7`, not `007`.
+    /// A whole number from 0 on in canonical text: what an id is. It is narrower than `slug`.
+    #[must_use]
+    pub fn natural() -> Self {
+        Self::new().keyword("format", "natural")
+    }
+
+    /// A whole number in canonical text: `7` or `-7`, not `007`.
     #[must_use]
     pub fn integer() -> Self {
         Self::new().keyword("type", "integer")

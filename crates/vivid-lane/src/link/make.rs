@@ -383,10 +383,7 @@ impl<'t, P> Link<'t, P> {
                 }
                 items.iter().try_for_each(|item| one(item))
             }
-            (ParamKind::Pairs, Value::Pairs(pairs)) => pairs.iter().try_for_each(|(key, text)| {
-                self.no_controls(name, key)?;
-                self.no_controls(name, text)
-            }),
+            (ParamKind::Pairs, Value::Pairs(_)) => Ok(()),
             (ParamKind::Pairs, _) => form("a list of pairs"),
             (_, Value::Text(text)) => one(text),
             (ParamKind::Items, _) => form("a list of texts"),
@@ -396,8 +393,11 @@ impl<'t, P> Link<'t, P> {
 
     fn check_text(&self, param: &Param, text: &str) -> Result<(), LinkError> {
         let name = &*param.name;
-        self.no_controls(name, text)?;
-        let may_be_empty = matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && param.check.is_any();
+        let is_any = param.check.is_any();
+        if param.kind != ParamKind::Query || !is_any {
+            self.no_controls(name, text)?;
+        }
+        let may_be_empty = matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && is_any;
         if text.is_empty() && !may_be_empty {
             return Err(self.error(Problem::Empty { name: name.to_owned() }));
         }

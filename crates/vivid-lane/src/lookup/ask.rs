@@ -6,7 +6,7 @@ use smallvec::SmallVec;
 
 use super::answers::Answers;
 use super::path::Segments;
-use crate::template::percent::{Undecodable, decode_form};
+use crate::template::percent::decode_form;
 
 /// A URL, cut at its delimiters (RFC 3986, section 3).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -37,14 +37,17 @@ pub(crate) struct Pair<'u> {
 /// The pairs of a query (WHATWG, `application/x-www-form-urlencoded`).
 pub(crate) type Pairs<'u> = SmallVec<[Pair<'u>; 4]>;
 
-/// Splits a query into its pairs; the values are known to decode, but left as they are.
-pub(crate) fn pairs<'u>(query: &'u str, pairs: &mut Pairs<'u>) -> Result<(), Undecodable> {
-    for piece in query.split('&').filter(|piece| !piece.is_empty()) {
+/// Splits a query into its pairs; the values are left as they are.
+pub(crate) fn pairs(query: &str) -> impl Iterator<Item = Pair<'_>> {
+    query.split('&').filter(|piece| !piece.is_empty()).map(|piece| {
         let (name, raw) = piece.split_once('=').unwrap_or((piece, ""));
-        decode_form(raw)?;
-        pairs.push(Pair { name: decode_form(name)?, raw });
-    }
-    Ok(())
+        Pair { name: decode_form(name), raw }
+    })
+}
+
+/// Has a query no pairs, so that it says nothing? The address of the page is the one without it.
+pub(crate) fn is_vacant_query(query: &[u8]) -> bool {
+    query.iter().all(|&byte| byte == b'&')
 }
 
 /// Everything that a lookup is asked.

@@ -85,8 +85,7 @@ impl QueryMatcher {
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.
     pub(crate) fn refusal(&self, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
         for (name, value) in &self.literals {
-            let is_there =
-                pairs.iter().any(|pair| *pair.name == **name && decode_form(pair.raw).is_ok_and(|v| *v == **value));
+            let is_there = pairs.iter().any(|pair| *pair.name == **name && *decode_form(pair.raw) == **value);
             if !is_there {
                 return Some(QueryRefusal::Literal { name: name.to_string(), value: value.to_string() });
             }
@@ -106,14 +105,19 @@ impl QueryMatcher {
 }
 
 impl QueryParam {
-    /// Why a value is refused, which is undecoded, or that none is there. An optional value that is empty and that its rule
-    /// refuses counts as absent, as a form sends the fields that nobody filled in.
+    /// Does a value count as if it were not there? One that is optional, empty, and refused by its rule does, as a form sends
+    /// the fields that nobody filled in.
+    pub(super) fn counts_as_absent(&self, raw: &str) -> bool {
+        raw.is_empty() && !self.is_required && !self.check.is_any()
+    }
+
+    /// Why a value is refused, which is undecoded, or that none is there.
     fn refusal(&self, raw: Option<&str>, answers: &dyn Answers) -> Option<QueryRefusal> {
         let name = || self.name.to_string();
-        let Some(value) = raw.and_then(|raw| decode_form(raw).ok()) else {
+        let Some(value) = raw.map(decode_form) else {
             return self.is_required.then(|| QueryRefusal::Missing { name: name() });
         };
-        if self.check.is_any() || (value.is_empty() && !self.is_required) {
+        if self.check.is_any() || raw.is_some_and(|raw| self.counts_as_absent(raw)) {
             return None;
         }
         let is_listed = |list: &str| answers.is_listed(list, &value);

@@ -5,7 +5,7 @@
 //! segment, a node without an order, a leaf that asks for a host) it says so, and the general path begins anew.
 
 use super::answers::Answers;
-use super::ask::Target;
+use super::ask::{Target, is_vacant_query};
 use super::path::{Ends, MOST_FEW, end_of_path};
 use super::pattern::{PatternId, Quick};
 use super::reading::Reading;
@@ -110,10 +110,10 @@ fn end_of_plain(url: &str) -> Option<usize> {
     kinds(path).is_plain().then_some(end)
 }
 
-/// Is what follows a path a query in which nothing has to be looked at?
+/// Is what follows a path a query with something in it, and no fragment?
 #[inline(never)]
 fn has_plain_query(rest: &[u8]) -> bool {
-    rest.first() == Some(&b'?') && !kinds(rest).is_odd_query()
+    matches!(rest, [b'?', ..]) && !is_vacant_query(&rest[1..]) && !kinds(rest).has_fragment()
 }
 
 enum Descent {

@@ -6,9 +6,9 @@ use super::fast_path::FastPath;
 use super::path::BadPath;
 use super::reading::Reading;
 use super::route::PageId;
-use super::site::Parsed;
+use super::site::{Parsed, push_query};
 use super::table::Frozen;
-use super::tree::{Accepted, LeafId, Tree};
+use super::tree::{Accepted, Leaf, LeafId, Tail, TailKind, Tree};
 use crate::template::percent::encode_segment;
 
 /// What a URL comes to.
@@ -36,7 +36,7 @@ impl Frozen {
     ) -> Result<Parsed, BadPath> {
         let cut = self.site.cut(url, self.limits, parts)?;
         if let Some(query) = parts.target.query {
-            pairs(query, &mut parts.query).map_err(BadPath::Undecodable)?;
+            parts.query.extend(pairs(query));
         }
         parts.target.host = parts.target.host.or(host);
         Ok(cut)
@@ -93,10 +93,19 @@ impl Frozen {
         if self.tree.folds
             && let Some(path) = respelt(&self.tree, id, &parts)
         {
-            let query = parts.target.query.map_or_else(String::new, |query| format!("?{query}"));
-            return Lookup::NonCanonical(self.site.address(format!("{path}{query}")));
+            return Lookup::NonCanonical(self.address_of(&path, &parts));
+        }
+        if let Some(path) = with_slashes(self.tree.leaf(id), &parts) {
+            return Lookup::NonCanonical(self.address_of(&path, &parts));
         }
         Lookup::Route(Reading::new(self, id, &parts))
+    }
+
+    /// The address of a path below the base, with the query that was asked.
+    fn address_of(&self, path: &str, parts: &Parts<'_>) -> String {
+        let mut address = self.site.address(path.to_owned());
+        push_query(&mut address, parts.target.query);
+        address
     }
 
     /// Does a `GET` of the URL come to a page, whatever it asks of the visitor?
@@ -113,6 +122,16 @@ impl Frozen {
         };
         self.lookup(url, None, (method, answers), |_, reading| Some(reading), || None, general)
     }
+}
+
+/// The path with its tail as a link writes it, where a slash in it is escaped.
+fn with_slashes(leaf: &Leaf, parts: &Parts<'_>) -> Option<String> {
+    let segments = &parts.segments;
+    if !segments.is_escaped() || !matches!(leaf.tail, Some(Tail { kind: TailKind::Rest, .. })) {
+        return None;
+    }
+    let (before, tail) = segments.path.split_at(segments.start(leaf.steps.count as usize - 1));
+    tail.contains("%2F").then(|| format!("{before}{}", tail.replace("%2F", "/")))
 }
 
 /// The path with its literals as the route declares them, where that is another letter case.

@@ -61,3 +61,4 @@ pub(crate) use tree::{
     Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;
+pub(crate) use walk::is_writable_tail;

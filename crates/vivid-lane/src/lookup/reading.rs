@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use super::ask::{Parts, Target};
-use super::conditions::FEW;
+use super::conditions::{FEW, QueryParam};
 use super::path::Ends;
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
@@ -152,18 +152,20 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     fn in_query(&self, index: usize) -> Option<Slot<'u>> {
+        let (param, raw) = self.query_text(index)?;
+        (!param.counts_as_absent(raw)).then_some(Slot::Query(raw))
+    }
+
+    /// What stands in the query for a parameter, as it was sent.
+    fn query_text(&self, index: usize) -> Option<(&'t QueryParam, &'u str)> {
         let query = self.target.query?;
-        let demand = &self.route().query;
-        let (number, param) = demand.param(index)?;
-        let start = if demand.params.len() <= FEW {
+        let (number, param) = self.route().query.param(index)?;
+        let start = if self.route().query.params.len() <= FEW {
             names(query).find(|(name, _)| **name == *param.name)?.1
         } else {
             (*self.ends.places().get(number)?)?
         };
-        let raw = value_from(query, start);
-        // An optional value that is empty and that its rule refuses counts as absent.
-        let is_unfilled = raw.is_empty() && !param.is_required && !param.check.is_any();
-        (!is_unfilled).then_some(Slot::Query(raw))
+        Some((param, value_from(query, start)))
     }
 
     fn in_host(&self, index: usize) -> Option<Slot<'u>> {
@@ -193,10 +195,12 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
     }
 
-    /// How many values the URL spells out that their rules would give by default.
-    pub(crate) fn spelt_defaults(&self) -> usize {
+    /// How many values the URL spells out that it could leave out: those that their rules would give by default, and those
+    /// of the query that are empty and so count as absent.
+    pub(crate) fn needless_values(&self) -> usize {
         let route = self.route();
-        if !route.has_defaults {
+        let has_empty = self.target.query.is_some_and(has_empty_value);
+        if !route.has_defaults && !has_empty {
             return 0;
         }
         let is_spelt = |index: usize| {
@@ -206,7 +210,9 @@ impl<'t, 'u> Reading<'t, 'u> {
                 && matches!(self.slot(index), Slot::Path(_) | Slot::Query(_))
                 && self.text(index).as_deref() == param.check.default.as_deref()
         };
-        (0..route.params.len()).filter(|&index| is_spelt(index)).count()
+        let is_unfilled =
+            |index: usize| has_empty && self.query_text(index).is_some_and(|(param, raw)| param.counts_as_absent(raw));
+        (0..route.params.len()).filter(|&index| is_unfilled(index) || is_spelt(index)).count()
     }
 
     /// The values in the URL, by name; with the defaults of absent ones.
@@ -229,7 +235,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         match self.slot(index) {
             Slot::Path(raw) if self.is_plain => Some(Cow::Borrowed(raw)),
             Slot::Path(raw) => decode(raw).ok(),
-            Slot::Query(raw) => decode_form(raw).ok(),
+            Slot::Query(raw) => Some(decode_form(raw)),
             Slot::Host(text) => Some(Cow::Owned(text.to_ascii_lowercase())),
             Slot::Absent => self.route().params[index].check.default.as_deref().map(Cow::Borrowed),
             Slot::Items(_) | Slot::Pairs => None,
@@ -267,7 +273,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         let demand = &self.route().query;
         let is_unknown = move |pair: &&str| {
             let name = pair.split('=').next().unwrap_or_default();
-            !pair.is_empty() && demand.rest.is_none() && decode_form(name).is_ok_and(|name| !demand.names(&name))
+            !pair.is_empty() && demand.rest.is_none() && !demand.names(&decode_form(name))
         };
         self.target.query.unwrap_or_default().split('&').filter(is_unknown)
     }
@@ -276,10 +282,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn rest(&self) -> Vec<(String, String)> {
         let (demand, query) = (&self.route().query, self.target.query.unwrap_or_default());
         let free = names(query).filter(|(name, _)| !demand.names(name));
-        let pair = |(name, start): (Cow<'_, str>, u32)| {
-            Some((name.into_owned(), decode_form(value_from(query, start)).ok()?.into_owned()))
-        };
-        free.filter_map(pair).collect()
+        free.map(|(name, start)| (name.into_owned(), decode_form(value_from(query, start)).into_owned())).collect()
     }
 
     pub(crate) fn value_at(&self, index: usize) -> Option<Value> {
@@ -335,8 +338,14 @@ fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
         let (name, value) =
             piece.split_once('=').map_or((piece, start + piece.len()), |(name, _)| (name, start + name.len() + 1));
         // No URL that is looked up is so long that a place in it does not fit.
-        Some((decode_form(name).ok().filter(|_| !piece.is_empty())?, u32::try_from(value).ok()?))
+        let value = u32::try_from(value).ok().filter(|_| !piece.is_empty())?;
+        Some((decode_form(name), value))
     })
+}
+
+/// Is there a pair in a query whose value is empty?
+fn has_empty_value(query: &str) -> bool {
+    query.split('&').any(|pair| !pair.is_empty() && (pair.ends_with('=') || !pair.contains('=')))
 }
 
 /// The value that begins at a place of a query, undecoded.

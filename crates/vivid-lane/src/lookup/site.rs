@@ -1,6 +1,6 @@
 //! Where the pages of a site stand in its URLs: mount, slash policy, path or fragment.
 
-use super::ask::{Parts, Target, without_port};
+use super::ask::{Parts, Target, is_vacant_query, without_port};
 use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
 use crate::declare::Slash;
 use crate::template::percent::{clean_query_into, kinds, normalise_into};
@@ -44,7 +44,8 @@ impl Site {
             return Err(BadPath::NoSlash);
         }
         let (segments, is_plain) = Segments::split(inside.unwrap_or(path), self.slash, limits)?;
-        if inside.is_some_and(|inside| is_plain && (!segments.is_empty() || self.is_root(inside))) {
+        let is_vacant = parts.target.query.is_some_and(|query| is_vacant_query(query.as_bytes()));
+        if !is_vacant && inside.is_some_and(|inside| is_plain && (!segments.is_empty() || self.is_root(inside))) {
             parts.target.path = segments.path;
             parts.segments = segments;
             return Ok(Parsed::Plain);
@@ -64,10 +65,7 @@ impl Site {
         };
         let mut address = self.prefix();
         self.push_path(&mut address, inside, ends_with_slash);
-        if let Some(query) = target.query {
-            address.push('?');
-            clean_query_into(&mut address, query);
-        }
+        push_query(&mut address, target.query);
         Ok(Parsed::NonCanonical(address))
     }
 
@@ -148,11 +146,16 @@ impl Site {
         let mut address = if self.is_in_fragment { self.prefix() } else { String::new() };
         let path = if target.sent.is_empty() { "/" } else { target.sent };
         address.push_str(path);
-        if let Some(query) = target.query {
-            address.push('?');
-            clean_query_into(&mut address, query);
-        }
+        push_query(&mut address, target.query);
         address
+    }
+}
+
+/// Appends a query as it was sent, but for what a URL cannot hold. One that says nothing is left out.
+pub(super) fn push_query(address: &mut String, query: Option<&str>) {
+    if let Some(query) = query.filter(|query| !is_vacant_query(query.as_bytes())) {
+        address.push('?');
+        clean_query_into(address, query);
     }
 }
 

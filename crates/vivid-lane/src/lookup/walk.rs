@@ -4,6 +4,7 @@ use super::ask::Ask;
 use super::route::{Route, RouteId};
 use super::tree::{Accepted, Leaf, LeafId, NodeId, TailKind, Tree};
 use crate::rule::Narrower;
+use crate::template::percent::triplet;
 
 impl Tree {
     /// The leaves that answer a URL, each no wider than any other that accepts it. More than one only where
@@ -72,14 +73,14 @@ impl Tree {
 
     /// Does a leaf accept what its path does not speak of?
     fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
-        if leaf.is_free {
+        if leaf.is_free && (leaf.tail.is_none() || !ask.segments.is_escaped()) {
             return true;
         }
         let route = &routes[leaf.route.0 as usize];
         ask.meets(&route.query, route.host.as_deref()) && self.tail_fits(leaf, ask, routes)
     }
 
-    /// Does the tail have as many segments as its rule wants, and the value that it wants?
+    /// Does the tail have as many segments as its rule wants, and a value that it wants and a link can write?
     pub(crate) fn tail_fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         let Some(tail) = &leaf.tail else { return true };
         let check = &routes[leaf.route.0 as usize].params[usize::from(tail.param)].check;
@@ -89,10 +90,13 @@ impl Tree {
                 let count = ask.segments.len().saturating_sub(first);
                 (usize::from(check.min_items)..=usize::from(check.max_items)).contains(&count)
             }
-            TailKind::Rest if check.is_any() => true,
+            // What is not escaped is written as it stands.
+            TailKind::Rest if check.is_any() && !ask.segments.is_escaped() => true,
             TailKind::Rest => {
                 let value = ask.segments.texts().skip(first).collect::<Vec<_>>().join("/");
-                check.accepts(&value) && check.list.as_ref().is_none_or(|list| ask.answers.is_listed(list, &value))
+                (!ask.segments.is_escaped() || is_writable_tail(&value))
+                    && check.accepts(&value)
+                    && check.list.as_ref().is_none_or(|list| ask.answers.is_listed(list, &value))
             }
         }
     }
@@ -110,6 +114,19 @@ impl Tree {
         search.node(self.root(), 0);
         search.best.map(|(_, leaf)| leaf)
     }
+}
+
+/// Can a link write a tail of this value? `{+tail}` keeps reserved characters and escapes (RFC 6570, section 3.2.3), so a mark
+/// that ends a path, an escape within the value, and a segment that is removed from a URL cannot be written. What cannot
+/// be written is not accepted: whoever joins a tail to the name of a folder must not be led out of it.
+pub(crate) fn is_writable_tail(value: &str) -> bool {
+    let bytes = value.as_bytes();
+    let is_odd = |(at, byte): (usize, &u8)| match byte {
+        b'?' | b'#' => true,
+        b'%' => triplet(&bytes[at + 1..]).is_some(),
+        _ => false,
+    };
+    value.split('/').all(|segment| !matches!(segment, "" | "." | "..")) && !bytes.iter().enumerate().any(is_odd)
 }
 
 /// The search for what covers a path. It follows the same edges as the search for what answers it.

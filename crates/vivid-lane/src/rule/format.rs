@@ -19,6 +19,7 @@ pub(crate) struct BuiltIn {
 /// One row a format.
 pub(super) static BUILT_IN: &[BuiltIn] = &[
     BuiltIn { name: "integer", expected: "a whole number such as `7` or `-3`", set: || named(INTEGER) },
+    BuiltIn { name: "natural", expected: "a whole number from 0 on, such as `7`", set: || named("^(0|[1-9][0-9]*)$") },
     BuiltIn { name: "number", expected: "a number such as `7` or `0.5`", set: || named(NUMBER) },
     BuiltIn { name: "boolean", expected: "`true` or `false`", set: || Dfa::words(["true", "false"]) },
     BuiltIn { name: "digits", expected: "digits", set: || named("^[0-9]+$") },
@@ -36,6 +37,7 @@ pub(super) static BUILT_IN: &[BuiltIn] = &[
     BuiltIn { name: "ipv4", expected: "an IPv4 address", set: || named(&format!("^{}$", ipv4())) },
     BuiltIn { name: "ipv6", expected: "an IPv6 address", set: || named(&ipv6()) },
     BuiltIn { name: "alpha", expected: "the letters a to z", set: || named("^[A-Za-z]+$") },
+    BuiltIn { name: "file-name", expected: "the name of a file, without a folder", set: file_name },
     BuiltIn { name: "alnum", expected: "the letters a to z and digits", set: || named("^[A-Za-z0-9]+$") },
 ];
 
@@ -69,6 +71,15 @@ fn ipv6() -> String {
 
 fn named(pattern: &str) -> Result<Dfa, TooLarge> {
     pattern::search(pattern).map_err(|_| TooLarge::States)
+}
+
+/// A name that means the same file in its folder, and no other thing, on every common system: no separator of folders, drives
+/// or streams, no dot or space at its end, which some systems drop, and no name of a device, with or without an extension.
+fn file_name() -> Result<Dfa, TooLarge> {
+    let names = named(r"^[^/\\:]*[^/\\:. ]$")?.and(&TEXT)?;
+    names.without(&named(
+        r"^([cC][oO][nN]|[pP][rR][nN]|[aA][uU][xX]|[nN][uU][lL]|([cC][oO][mM]|[lL][pP][tT])[0-9¹²³]) *(\..*)?$",
+    )?)
 }
 
 /// How far a date has been read: digits so far and what must be known of them.
@@ -172,6 +183,15 @@ mod tests {
     fn formats_accept_what_they_say() {
         let cases = [
             ("integer", &["0", "-3", "120"][..], &["007", "+7", "-0", "1.0", "", "-"][..]),
+            ("natural", &["0", "3", "120"], &["-3", "007", "+7", "1.0", ""]),
+            (
+                "file-name",
+                &["plate.fits", ".profile", "a b", "...x", "con-1", "COM", "com10", "é"],
+                &[
+                    "", ".", "..", "...", "a/b", "a\\b", "c:x", "a.", "a ", "a\u{7}", "CON", "nul.txt", "Lpt1 .x",
+                    "com¹",
+                ],
+            ),
             ("number", &["0", "0.5", "-1.25", "10"], &["0.50", ".5", "1.", "-0.0", "1e3"]),
             (
                 "date",

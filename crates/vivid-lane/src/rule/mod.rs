@@ -129,7 +129,8 @@ impl Check {
                 }
             }
         }
-        let is_numeric = |value: &Data| value.as_text().is_some_and(|name| matches!(name, "integer" | "number"));
+        let is_numeric =
+            |value: &Data| value.as_text().is_some_and(|name| matches!(name, "integer" | "natural" | "number"));
         let is_typed =
             rule.keywords().any(|(keyword, value)| matches!(keyword, "type" | "format") && is_numeric(value));
         // A bound speaks of numbers, so it brings their type where the rule does not name one.

@@ -111,12 +111,23 @@ fn decoded(raw: &str) -> Result<String, Undecodable> {
     if text.bytes().any(|byte| byte.is_ascii_control()) { Err(Undecodable::Control) } else { Ok(text) }
 }
 
-/// Decodes a name or value of a query, where a plus stands for a space (WHATWG, URL, section 5.1).
-pub(crate) fn decode_form(raw: &str) -> Result<Cow<'_, str>, Undecodable> {
-    if raw.contains('+') {
-        decode(&raw.replace('+', " ")).map(|text| Cow::Owned(text.into_owned()))
-    } else {
-        decode(raw)
+/// Decodes a name or value of a query (WHATWG, URL, section 5.1): a plus stands for a space, a `%` that two hexadecimal
+/// digits do not follow for itself, and what is not UTF-8 becomes U+FFFD. So nothing that is sent is wrong.
+pub(crate) fn decode_form(raw: &str) -> Cow<'_, str> {
+    let bytes = raw.as_bytes();
+    let Some(first) = bytes.iter().position(|byte| matches!(byte, b'%' | b'+')) else { return Cow::Borrowed(raw) };
+    let mut out = Vec::with_capacity(bytes.len());
+    out.extend_from_slice(&bytes[..first]);
+    let mut at = first;
+    while let Some(&byte) = bytes.get(at) {
+        let escaped = if byte == b'%' { triplet(&bytes[at + 1..]) } else { None };
+        out.push(escaped.unwrap_or(if byte == b'+' { b' ' } else { byte }));
+        at += if escaped.is_some() { 3 } else { 1 };
+    }
+    match String::from_utf8_lossy(&out) {
+        Cow::Owned(text) => Cow::Owned(text),
+        // It is UTF-8, so the bytes are the text.
+        Cow::Borrowed(_) => Cow::Owned(String::from_utf8(out).unwrap_or_default()),
     }
 }
 
@@ -163,6 +174,13 @@ pub(crate) fn clean_query_into(out: &mut String, raw: &str) {
         let keep =
             is_plain(byte) || matches!(byte, b'/' | b'?') || (byte == b'%' && triplet(&bytes[at + 1..]).is_some());
         if keep { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    }
+}
+
+/// Appends bytes of a query with all escaped that are not ASCII, or may not stand there.
+pub(crate) fn escape_bytes_into(out: &mut String, raw: &[u8]) {
+    for &byte in raw {
+        if byte.is_ascii_graphic() { out.push(char::from(byte)) } else { push_escape(out, byte) }
     }
 }
 
@@ -221,9 +239,9 @@ impl Kinds {
         self.0 == 0
     }
 
-    /// Is there something in a query that must be looked at: an escape, a fragment, a control character?
-    pub(crate) fn is_odd_query(self) -> bool {
-        self.0 & (ESCAPE | CONTROL | FRAGMENT) != 0
+    /// Is there a `#`?
+    pub(crate) fn has_fragment(self) -> bool {
+        self.0 & FRAGMENT != 0
     }
 
     /// Is there a `%`?

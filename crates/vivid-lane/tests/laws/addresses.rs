@@ -1,7 +1,7 @@
 //! Laws of addresses, under every slash policy, base, location and letter case: links lead back, redirects lead
 //! on in one step, and nobody is led off the site.
 
-use crate::reference::model::{Route, route, table, url, values};
+use crate::reference::model::{Route, raw_url, route, table, url, values};
 use crate::scaled;
 use iri_string::format::ToDedicatedString;
 use iri_string::types::{UriAbsoluteString, UriReferenceStr, UriString};
@@ -214,6 +214,36 @@ proptest! {
                 }
                 Decision::BadRequest(_) => {}
                 other => panic!("{url}: {other:?}"),
+            }
+        }
+    }
+
+    /// Whatever is matched, a link makes it again: a page has no value that no link could give it, however the URL was
+    /// escaped. And an address in its canonical form keeps every value that the page would have read from the one that
+    /// was sent.
+    #[test]
+    fn what_is_matched_can_be_linked(
+        site in site(),
+        routes in prop::collection::vec(route(), 1..10),
+        urls in prop::collection::vec((raw_url(), prop::sample::select(vec!["", "/", "?", "?q=", "?q=1&q=2", "?q=2&q=1&z=%zz", "?q=%ff%00", "?k=v&q=+"])), 40),
+    ) {
+        let Some(table) = site.table(&routes, &[]) else { return Ok(()) };
+        for (url, end) in &urls {
+            let url = site.address(&format!("{url}{end}"));
+            let sent_on = table.decide(&Request::get(&url)).location().map(str::to_owned);
+            let Decision::Page(found) = table.decide(&Request::get(sent_on.as_deref().unwrap_or(&url))) else { continue };
+            let read = shown(&found);
+            let link = read.iter().fold(table.link(found.route().name()), |link, (name, value)| link.set(name, value.clone())).to_url();
+            let link = link.unwrap_or_else(|error| panic!("{url} gives {read:?}, but {error}"));
+            let Decision::Page(again) = table.decide(&Request::get(&link)) else { panic!("{url} → {link}") };
+            prop_assert_eq!((again.route().name(), shown(&again)), (found.route().name(), read), "{} → {}", url, link);
+            let first = |url: &str| {
+                let pairs = crate::reference::read_query(url.split_once('?').map_or("", |(_, query)| query));
+                pairs.into_iter().find(|(name, value)| name == "q" && !value.is_empty()).map(|(_, value)| value)
+            };
+            let is_read = found.route().parameters().any(|param| param.name() == "q" && param.keywords().len() == 0);
+            if is_read && !url.contains("q=&") {
+                prop_assert_eq!(first(sent_on.as_deref().unwrap_or(&url)), first(&url), "{} → {:?}", url, sent_on);
             }
         }
     }

@@ -159,7 +159,8 @@ impl Way {
         }
     }
 
-    /// Is there such a reading? The same question as whether [`read`](Self::read) gives one, without making it.
+    /// Is there such a reading, as far as each segment tells? Sets of paths are compared by this: what no link can write is in
+    /// none of them.
     fn accepts(&self, segments: &[impl AsRef<str>]) -> bool {
         let mut tail = None;
         self.has_room_for(segments.len())
@@ -182,7 +183,11 @@ impl Way {
         if let Some((name, tail)) = &self.tail {
             let rest = &segments[fixed..];
             rest.iter().try_for_each(|text| tail.item().read(text).map(drop))?;
-            bound.insert(name.clone(), rest.join("/"));
+            let value = rest.join("/");
+            if *tail == Tail::Rest && !is_writable(&value) {
+                return None;
+            }
+            bound.insert(name.clone(), value);
         }
         Some(bound)
     }
@@ -190,6 +195,15 @@ impl Way {
     fn step(&self, at: usize) -> Option<Segment> {
         self.segments.get(at).cloned().or_else(|| self.tail.as_ref().map(|(_, tail)| tail.item()))
     }
+}
+
+/// Can `{+tail}` be expanded to this text, and be read as it again? Reserved characters and escapes stay as they are.
+fn is_writable(text: &str) -> bool {
+    let is_hex = |c: Option<char>| c.is_some_and(|c| c.is_ascii_hexdigit());
+    let mut escapes = text.match_indices('%').map(|(at, _)| text[at + 1..].chars());
+    !text.contains(['?', '#'])
+        && !escapes.any(|mut after| is_hex(after.next()) && is_hex(after.next()))
+        && text.split('/').all(|segment| !["", ".", ".."].contains(&segment))
 }
 
 impl Query {
@@ -207,14 +221,12 @@ impl Query {
             }
             Self::Named { rule } => {
                 let text = value("k")?;
-                let fits = rule.accepts(&text) || (*rule == Rule::Any && text.is_empty());
+                let fits = rule.accepts(&text) || *rule == Rule::Any;
                 fits.then(|| Bound::from([("q".to_owned(), text)]))
             }
             Self::Param { name, rule, required } => match value(name) {
                 None => (!required).then(Bound::new),
-                Some(text) if rule.accepts(&text) || (*rule == Rule::Any && text.is_empty()) => {
-                    Some(Bound::from([(name.clone(), text)]))
-                }
+                Some(text) if rule.accepts(&text) || *rule == Rule::Any => Some(Bound::from([(name.clone(), text)])),
                 // A field that nobody filled in.
                 Some(text) => (text.is_empty() && !required).then(Bound::new),
             },
@@ -227,15 +239,22 @@ pub(crate) fn written(pairs: &[(String, String)]) -> String {
     pairs.iter().map(|(name, value)| format!("{name}={value}")).collect::<Vec<_>>().join("&")
 }
 
-pub(crate) fn read_query(query: &str) -> Option<Vec<(String, String)>> {
-    let form = |text: &str| decode(&text.replace('+', " "));
-    query
-        .split('&')
-        .filter(|pair| !pair.is_empty())
-        .map(|pair| {
-            let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
-            Some((form(name)?, form(value)?))
-        })
+/// WHATWG, URL, section 5.1.
+pub(crate) fn read_query(query: &str) -> Vec<(String, String)> {
+    let form = |text: &str| {
+        let text = text.replace('+', " ");
+        let mut bytes = text.split('%').next().unwrap_or_default().as_bytes().to_vec();
+        for piece in text.split('%').skip(1) {
+            let digits = piece.get(..2).filter(|digits| digits.bytes().all(|byte| byte.is_ascii_hexdigit()));
+            bytes.push(digits.map_or(b'%', |digits| u8::from_str_radix(digits, 16).expect("two digits")));
+            bytes.extend(&piece.as_bytes()[digits.map_or(0, str::len)..]);
+        }
+        String::from_utf8_lossy(&bytes).into_owned()
+    };
+    let pairs = query.split('&').filter(|pair| !pair.is_empty());
+    pairs
+        .map(|pair| pair.split_once('=').unwrap_or((pair, "")))
+        .map(|(name, value)| (form(name), form(value)))
         .collect()
 }
 
@@ -310,7 +329,8 @@ impl<'a> Reference<'a> {
     /// All routes that accept a URL, each by the narrowest of its ways.
     pub(crate) fn hits(&self, url: &str) -> Vec<Hit> {
         let (path, query) = url.split_once('?').unwrap_or((url, ""));
-        let (Some(segments), Some(pairs)) = (split(path), read_query(query)) else { return Vec::new() };
+        let Some(segments) = split(path) else { return Vec::new() };
+        let pairs = read_query(query);
         let mut hits = Vec::new();
         for (index, route) in self.routes.iter().enumerate() {
             let Some(from_query) = route.query.read(&pairs) else { continue };

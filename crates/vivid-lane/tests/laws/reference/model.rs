@@ -281,6 +281,21 @@ pub(crate) fn url() -> impl Strategy<Value = String> {
     })
 }
 
+/// URLs with escapes where none is needed, where one is, and where it changes what is meant.
+pub(crate) fn raw_url() -> impl Strategy<Value = String> {
+    let odd = vec![
+        "%2F", "%2f", "%2E", "%2e%2E", "..", "%3F", "%23", "%25", "%2541", "%2C", ",", "%3B", "=", "%", "%C3%A9",
+        "%E9", "%00", "//", "/", "%20", "+",
+    ];
+    let piece = prop_oneof![
+        3 => prop::sample::select(odd).prop_map(str::to_owned),
+        2 => prop::sample::select(vec!["a", "b", "x", "1", "42", "v", ".csv", "tonight", "objects", "-"]).prop_map(str::to_owned),
+        1 => prop::sample::select(POOL.as_slice()).prop_map(encode),
+    ];
+    let segment = prop::collection::vec(piece, 1..4).prop_map(|pieces| pieces.concat());
+    prop::collection::vec(segment, 1..5).prop_map(|segments| format!("/{}", segments.join("/")))
+}
+
 pub(crate) fn encode(text: &str) -> String {
     text.bytes()
         .map(|byte| match byte {
