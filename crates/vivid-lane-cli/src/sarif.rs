@@ -52,6 +52,11 @@ fn result(table: &str, finding: &Finding, codes: &[Code]) -> Json {
     if let Some(witness) = finding.witness() {
         properties["witness"] = witness.into();
     }
+    for (name, only) in [("onlyFirst", finding.only_first()), ("onlySecond", finding.only_second())] {
+        if let Some(only) = only {
+            properties[name] = only.into();
+        }
+    }
     json!({
         "ruleId": finding.code().as_str(),
         "ruleIndex": codes.iter().position(|code| *code == finding.code()),

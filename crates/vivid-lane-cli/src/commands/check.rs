@@ -66,6 +66,8 @@ fn to_json(finding: &Finding) -> Map<String, Json> {
     if let Some(witness) = finding.witness() {
         object.insert("witness".into(), witness.into());
     }
+    let only = [("only_first", finding.only_first()), ("only_second", finding.only_second())];
+    object.extend(only.into_iter().filter_map(|(name, only)| Some((name.to_owned(), only?.into()))));
     if let Some(place) = finding.place() {
         if let Some(file) = place.file() {
             object.insert("file".into(), file.into());

@@ -5,6 +5,7 @@
 //! the tree; [`order`] compares sets, and [`overlap`] proves with it that no URL has two equally narrow
 //! routes. Everything that is wrong is noted and reported together at the end.
 
+mod contrast;
 mod direct;
 mod freeze;
 mod layout;

@@ -40,7 +40,7 @@ pub(crate) fn segment_set(pattern: &Pattern) -> Result<ValueSet, TooLarge> {
 
 /// Compares the hosts that two routes demand.
 pub(super) fn hosts(left: Option<&HostMatcher>, right: Option<&HostMatcher>) -> Result<Relation, TooLarge> {
-    let set = |host: &HostMatcher| pattern_set(&host.pattern, &[]);
+    let set = host_set;
     let shared = |narrower, host: Option<&HostMatcher>| {
         let witness = host.map(set).transpose()?.map_or_else(Vec::new, |set| set.example());
         Ok(Relation::Shared { narrower, witness, is_exact: true })
@@ -53,14 +53,19 @@ pub(super) fn hosts(left: Option<&HostMatcher>, right: Option<&HostMatcher>) -> 
     }
 }
 
+/// What a host may be.
+pub(super) fn host_set(host: &HostMatcher) -> Result<ValueSet, TooLarge> {
+    pattern_set(&host.pattern, &[])
+}
+
 /// What a query says of one name.
-struct Asked {
-    may_be_absent: bool,
-    values: ValueSet,
+pub(super) struct Asked {
+    pub(super) may_be_absent: bool,
+    pub(super) values: ValueSet,
 }
 
 impl Asked {
-    fn of(query: &QueryMatcher, name: &str) -> Result<Self, TooLarge> {
+    pub(super) fn of(query: &QueryMatcher, name: &str) -> Result<Self, TooLarge> {
         if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
             return Ok(Self { may_be_absent: false, values: ValueSet::word(value)? });
         }
@@ -88,14 +93,17 @@ struct Shared {
     witness: Vec<(String, String)>,
 }
 
+/// The names of which one of two queries says something.
+pub(super) fn query_names<'q>(left: &'q QueryMatcher, right: &'q QueryMatcher) -> BTreeSet<&'q str> {
+    let of = |query: &'q QueryMatcher| {
+        query.literals.iter().map(|(name, _)| &**name).chain(query.params.iter().map(|param| &*param.name))
+    };
+    of(left).chain(of(right)).collect()
+}
+
 /// Compares the queries that two routes demand, name by name; `None` where no query meets both.
 fn share(left: &QueryMatcher, right: &QueryMatcher) -> Result<Option<Shared>, TooLarge> {
-    let names: BTreeSet<&str> = [left, right]
-        .into_iter()
-        .flat_map(|query| {
-            query.literals.iter().map(|(name, _)| &**name).chain(query.params.iter().map(|param| &*param.name))
-        })
-        .collect();
+    let names = query_names(left, right);
     let mut shared =
         Shared { left_in_right: true, right_in_left: true, is_asked: false, is_exact: true, witness: Vec::new() };
     for name in names {
@@ -137,14 +145,28 @@ pub(super) fn queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Relat
         },
         decided => decided,
     };
+    let query = query_of(witness.iter().map(|(name, value)| (name.as_str(), value.clone())));
+    Ok(Relation::Shared { narrower, witness: query.into_bytes(), is_exact })
+}
+
+/// A query of these names and values.
+pub(super) fn query_of<'n>(pairs: impl IntoIterator<Item = (&'n str, String)>) -> String {
     let mut query = String::new();
-    for (name, value) in witness {
+    for (name, value) in pairs {
         query.push(if query.is_empty() { '?' } else { '&' });
-        encode_unreserved(&mut query, &name);
+        encode_unreserved(&mut query, name);
         query.push('=');
         encode_unreserved(&mut query, &value);
     }
-    Ok(Relation::Shared { narrower, witness: query.into_bytes(), is_exact })
+    query
+}
+
+/// The least query that meets what is demanded; empty where nothing is.
+pub(super) fn least_query(query: &QueryMatcher) -> Result<String, TooLarge> {
+    Ok(match queries(query, query)? {
+        Relation::Disjoint => String::new(),
+        Relation::Shared { witness, .. } => text(&witness),
+    })
 }
 
 /// The set of whole paths of a route, their segments each after a [`SEPARATOR`].
@@ -216,7 +238,7 @@ pub(crate) fn demanded(route: &Route) -> Result<(String, String), TooLarge> {
         Relation::Disjoint => String::new(),
         Relation::Shared { witness, .. } => text(&witness),
     };
-    Ok((witness(hosts(route.host.as_deref(), None)?), witness(queries(&route.query, &route.query)?)))
+    Ok((witness(hosts(route.host.as_deref(), None)?), least_query(&route.query)?))
 }
 
 /// A witness as text. Rules let nothing through that is not UTF-8.

@@ -8,16 +8,20 @@ use std::sync::Arc;
 
 use hashbrown::{HashMap, HashSet};
 
+use super::contrast::{Contrast, NamedRule};
 use super::order;
 use super::resolve::ResolvedRoute;
 use super::tree_builder::{TreeBuilder, Word};
 use crate::declare::{Overlaps, Report};
-use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Route, RouteId, Site};
+use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
 use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet};
 use crate::template::percent::encode_unreserved;
 
 /// The most pairs of nodes that one proof visits.
 const MOST_PAIRS: usize = 1 << 22;
+
+/// For so many overlaps a keyword is looked for that would mend them.
+const MOST_MENDED: usize = 20;
 
 /// Proves the tree, notes what the lookup must know of pairs, and reports the overlaps.
 pub(super) fn prove(
@@ -198,13 +202,8 @@ impl Proof<'_> {
         let Some(path) = self.contested_path(left, right, path)? else { return Ok(()) };
         let (host, query) = (order::text(&host), order::text(&query));
         let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
-        self.report_overlap(
-            a,
-            b,
-            &format!("{origin}{}", self.site.address(format!("{path}{query}"))),
-            host_is_exact && query_is_exact && path_is_exact,
-        );
-        Ok(())
+        let witness = format!("{origin}{}", self.site.address(format!("{path}{query}")));
+        self.report_overlap(left, right, &witness, host_is_exact && query_is_exact && path_is_exact)
     }
 
     /// A path that both ways accept, and whether that is certain.
@@ -367,19 +366,80 @@ impl Proof<'_> {
         Ok(set)
     }
 
-    fn report_overlap(&mut self, a: RouteId, b: RouteId, witness: &str, is_exact: bool) {
-        let (a, b) = (a.min(b), a.max(b));
-        if !self.reported.insert((a, b)) {
-            return;
+    fn report_overlap(&mut self, left: LeafId, right: LeafId, witness: &str, is_exact: bool) -> Result<(), TooLarge> {
+        let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
+        if a > b {
+            return self.report_overlap(right, left, witness, is_exact);
         }
+        if !self.reported.insert((a, b)) {
+            return Ok(());
+        }
+        let contrast = self.contrast(left, right)?;
+        let keyword = if self.reported.len() <= MOST_MENDED { contrast.keyword()? } else { None };
         let (one, two) = (&self.resolved[a.0 as usize], &self.resolved[b.0 as usize]);
         let verb = if is_exact { "both accept" } else { "may both accept" };
-        let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is the narrower", one.name, two.name);
+        let why = contrast.why(&one.name, &two.name);
+        let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is the narrower{why}", one.name, two.name);
+        let first_way = match keyword {
+            Some((is_first, param, keyword)) => {
+                let route = if is_first { &one.name } else { &two.name };
+                format!("write `{keyword}` into the rule of `{param}` of `{route}`")
+            }
+            None if contrast.is_none() => "leave one of them out, narrow a rule".to_owned(),
+            None => "narrow a rule".to_owned(),
+        };
+        let help = format!(
+            "{first_way}, set `priority = 1` on one of them, or let the order decide with `overlaps = \"first-declared\"` under `[site]`"
+        );
         self.report
             .add(Code::Overlap, two.path_span.as_ref().or(two.name_span.as_ref()), message)
-            .help_with("narrow a rule, set `priority = 1` on one of them, or let the order decide with `overlaps = \"first-declared\"` under `[site]`")
+            .help_with(help)
             .witnessed(witness)
+            .contrasted(contrast.only)
             .route(&one.name)
             .route(&two.name);
+        Ok(())
+    }
+
+    /// What sets two ways apart, of which neither is the narrower.
+    fn contrast(&mut self, left: LeafId, right: LeafId) -> Result<Contrast, TooLarge> {
+        let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
+        // The last word of a tail stands for each of its segments.
+        let word_at = |words: &[Word], at: usize| match words.get(at).or(words.last()) {
+            Some(Word::Pattern(pattern)) => Some(*pattern),
+            _ => None,
+        };
+        let words = [left, right].map(|id| self.builder.words(id).to_vec());
+        for at in 0..words[0].len().max(words[1].len()) {
+            let (Some(first), Some(second)) = (word_at(&words[0], at), word_at(&words[1], at)) else { continue };
+            if self.builder.patterns.narrower(first, second)? != Some(Narrower::Neither) {
+                continue;
+            }
+            let rules = match (self.rule_at(left, at, first), self.rule_at(right, at, second)) {
+                (Some(one), Some(other)) => Some([one, other]),
+                _ => None,
+            };
+            let sets = [first, second].map(|pattern| &*self.builder.patterns.set(pattern).texts);
+            return Contrast::of(sets, rules, order::text);
+        }
+        if self.by_path(a, b)? == Narrower::Neither {
+            let paths = [self.path(a)?, self.path(b)?];
+            return Contrast::of([&paths[0], &paths[1]], None, order::path_of);
+        }
+        let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
+        match Contrast::of_hosts(one.host.as_deref(), two.host.as_deref())? {
+            Some(by_host) => Ok(by_host),
+            None => Contrast::of_queries(&one.query, &two.query),
+        }
+    }
+
+    /// The rule of the value that is a segment of a way, with the name of its parameter.
+    fn rule_at(&self, id: LeafId, at: usize, pattern: PatternId) -> Option<NamedRule> {
+        let [Piece::Value(check)] = &*self.builder.all_patterns[pattern.0 as usize].pieces else { return None };
+        let leaf = self.builder.leaf(id);
+        let capture = self.builder.captures(id).iter().find(|capture| usize::from(capture.segment) == at);
+        let param = capture.map(|capture| capture.param).or(leaf.tail.map(|tail| tail.param))?;
+        let name = &self.routes[leaf.route.0 as usize].params[usize::from(param)].name;
+        Some((name.to_string(), Arc::clone(check)))
     }
 }

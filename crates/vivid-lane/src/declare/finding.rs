@@ -14,6 +14,7 @@ pub struct Finding {
     help: Option<String>,
     routes: Vec<String>,
     witness: Option<String>,
+    only: [Option<String>; 2],
     place: Option<Place>,
 }
 
@@ -54,6 +55,19 @@ impl Finding {
         self.witness.as_deref()
     }
 
+    /// A text that of two routes only the first accepts, at the place where they differ: a value of a segment, a whole path,
+    /// or a pair of the query.
+    #[must_use]
+    pub fn only_first(&self) -> Option<&str> {
+        self.only[0].as_deref()
+    }
+
+    /// A text that of two routes only the second accepts there.
+    #[must_use]
+    pub fn only_second(&self) -> Option<&str> {
+        self.only[1].as_deref()
+    }
+
     /// Where it stands, for a table that was read from a file.
     #[must_use]
     pub fn place(&self) -> Option<&Place> {
@@ -61,7 +75,16 @@ impl Finding {
     }
 
     fn new(code: Code, message: String, place: Option<Place>) -> Self {
-        Self { severity: code.severity(), code, message, help: None, routes: Vec::new(), witness: None, place }
+        Self {
+            severity: code.severity(),
+            code,
+            message,
+            help: None,
+            routes: Vec::new(),
+            witness: None,
+            only: [None, None],
+            place,
+        }
     }
 
     pub(crate) fn help_with(&mut self, help: impl Into<String>) -> &mut Self {
@@ -76,6 +99,12 @@ impl Finding {
 
     pub(crate) fn about(&mut self, names: impl IntoIterator<Item = impl AsRef<str>>) {
         self.routes.extend(names.into_iter().map(|name| name.as_ref().to_owned()));
+    }
+
+    /// What of two routes only the first accepts, and what only the second.
+    pub(crate) fn contrasted(&mut self, only: [Option<String>; 2]) -> &mut Self {
+        self.only = only;
+        self
     }
 
     pub(crate) fn witnessed(&mut self, url: impl Into<String>) -> &mut Self {

@@ -248,6 +248,22 @@ impl Check {
         Arc::clone(self.set.as_ref().unwrap_or(&*TEXT))
     }
 
+    /// The set of values that are accepted if the rule has one keyword more; `None` where it has that already, or where the
+    /// keyword speaks of numbers and the rule of others.
+    pub(crate) fn set_with(&self, keyword: &str, value: &Data) -> Result<Option<Dfa>, TooLarge> {
+        let own = self.set();
+        let part = match keyword::read(keyword, value, &[]) {
+            _ if self.declared.iter().any(|(known, _)| known == keyword) => return Ok(None),
+            Ok(Part::Keyword(part)) => part,
+            Ok(Part::Number(part)) => match format::BuiltIn::find("number") {
+                Some(number) if own.compare(&*number.set())?.only_left.is_none() => part,
+                _ => return Ok(None),
+            },
+            _ => return Ok(None),
+        };
+        part.set()?.map(|set| own.and(&set)).transpose()
+    }
+
     /// The set of accepted values, where it is not simply all of them.
     pub(crate) fn ruled_set(&self) -> Option<&Dfa> {
         self.set.as_deref()

@@ -7,6 +7,7 @@ use iri_string::format::ToDedicatedString;
 use iri_string::types::{UriAbsoluteString, UriReferenceStr, UriString};
 use proptest::prelude::*;
 use vivid_lane::declare::{Case, Location, Overlaps, Severity, Slash};
+use vivid_lane::link::LinkErrorKind;
 use vivid_lane::{Decision, Finding, Match, Need, Request, RouteSpec, Rule, Table, TableSpec, Value};
 
 /// How a site writes its addresses.
@@ -234,7 +235,12 @@ proptest! {
             let Decision::Page(found) = table.decide(&Request::get(sent_on.as_deref().unwrap_or(&url))) else { continue };
             let read = shown(&found);
             let link = read.iter().fold(table.link(found.route().name()), |link, (name, value)| link.set(name, value.clone())).to_url();
-            let link = link.unwrap_or_else(|error| panic!("{url} gives {read:?}, but {error}"));
+            let link = match link {
+                Ok(link) => link,
+                // A query that the narrower route refuses leads to the wider, and no link to that has such a query.
+                Err(error) if error.kind() == LinkErrorKind::Captured && url.contains('?') => continue,
+                Err(error) => panic!("{url} gives {read:?}, but {error}"),
+            };
             let Decision::Page(again) = table.decide(&Request::get(&link)) else { panic!("{url} → {link}") };
             prop_assert_eq!((again.route().name(), shown(&again)), (found.route().name(), read), "{} → {}", url, link);
             let first = |url: &str| {
