@@ -5,8 +5,8 @@ use std::fmt;
 use super::near::{Obstacle, refusal, ways};
 use crate::decide::{Decision, NotFound};
 use crate::declare::nearest;
-use crate::lookup::{Param, Parsed, Parts, PatternId, Piece, RouteId, SegmentStep};
-use crate::template::percent::encode_unreserved;
+use crate::lookup::{Param, Parsed, Parts, PatternId, Piece, QueryRefusal, RouteId, SegmentStep};
+use crate::template::percent::{decode_form, encode_unreserved};
 
 /// How many suggestions are made.
 const MOST: usize = 3;
@@ -117,13 +117,19 @@ impl<'t, P> NotFound<'t, '_, P> {
                 continue;
             }
             // What was asked beside a page says nothing of the page above it.
-            let query = parts.target.query.filter(|_| !is_above);
+            let query = match &one.query {
+                Some(query) => Some(query.as_str()).filter(|query| !query.is_empty()),
+                None => parts.target.query.filter(|_| !is_above),
+            };
             let url = self.url(query, &one.segments);
             if one.rank == Rank::Between && !self.tells(&url, one.segments.len() - one.kept) {
                 continue;
             }
-            let is_new = !found.iter().any(|known| known.url == url);
-            if let Some(route) = self.page_at(&url, parts).filter(|_| is_new) {
+            // Where a segment is set right, the query may be wrong besides.
+            let bare = query.filter(|_| one.query.is_none()).map(|_| self.url(None, &one.segments));
+            let shows = |url: String| Some((self.page_at(&url, parts)?, url));
+            let Some((route, url)) = shows(url).or_else(|| shows(bare?)) else { continue };
+            if !found.iter().any(|known| known.url == url) {
                 has_page_above |= is_above;
                 found.push(Suggestion { url, route, reason: one.reason });
             }
@@ -180,6 +186,16 @@ impl<'t, P> NotFound<'t, '_, P> {
             let spelt = |segment, folded| frozen.tree.spelling(leaf, segment).unwrap_or(folded).to_owned();
             let leaf = frozen.tree.leaf(leaf);
             match obstacle {
+                None => {
+                    let refusal = frozen.route(leaf.route).query.refusal(ask.query, ask.answers);
+                    if let Some(QueryRefusal::Value { name, value, reason }) = refusal {
+                        let reason = format!("`{name}` refused `{}`: {reason}", shown(&value));
+                        tries.push(Try {
+                            query: Some(without(parts.target.query, &name)),
+                            ..Try::new(Rank::Query, segments, reason)
+                        });
+                    }
+                }
                 Some(Obstacle::Literal { segment, expected }) => {
                     let expected = spelt(segment, &expected);
                     let reason = format!("`{expected}` for `{}`", shown(parts.segments.text(segment)));
@@ -270,6 +286,8 @@ impl<'t, P> NotFound<'t, '_, P> {
 /// How likely an address was meant, the likeliest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Rank {
+    /// The path fits, and a value of the query was refused.
+    Query,
     Misspelt,
     /// One segment is too much, before the end.
     TooMuch,
@@ -287,6 +305,8 @@ enum Rank {
 struct Try {
     rank: Rank,
     segments: Vec<String>,
+    /// The query, where it is another than the one that was asked.
+    query: Option<String>,
     /// How many of them stand before those that were asked: a segment that is put in is the last of these.
     kept: usize,
     reason: String,
@@ -295,7 +315,7 @@ struct Try {
 impl Try {
     fn new(rank: Rank, segments: &[&str], reason: String) -> Self {
         let segments: Vec<String> = segments.iter().map(|raw| (*raw).to_owned()).collect();
-        Self { rank, kept: segments.len(), segments, reason }
+        Self { rank, kept: segments.len(), segments, query: None, reason }
     }
 
     fn replacing(rank: Rank, segments: &[&str], at: usize, text: &str, reason: String) -> Self {
@@ -310,6 +330,12 @@ impl Try {
         encode_unreserved(&mut raw, text);
         self.segments.push(raw);
     }
+}
+
+/// A query without the pairs of a name.
+fn without(query: Option<&str>, name: &str) -> String {
+    let is_other = |pair: &&str| decode_form(pair.split('=').next().unwrap_or_default()) != name;
+    query.unwrap_or_default().split('&').filter(is_other).collect::<Vec<_>>().join("&")
 }
 
 /// The path without one of its segments, but for the last.

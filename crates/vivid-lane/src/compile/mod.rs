@@ -9,6 +9,7 @@ mod contrast;
 mod direct;
 mod freeze;
 mod layout;
+mod notation;
 mod order;
 mod overlap;
 mod patterns;

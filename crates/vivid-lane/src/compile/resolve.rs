@@ -3,12 +3,14 @@
 use crate::declare::Code;
 use std::sync::Arc;
 
+use super::notation::OtherNotation;
 use super::rules::Rules;
 use super::variants::{PathProblem, PathVariant, ResolvedPath};
 use crate::declare::{
-    Data, Location, Need, Placed, RedirectTo, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of,
+    Data, Location, Need, Placed, RedirectTo, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of, usual_word,
 };
 use crate::lookup::{Methods, PageId, Param, ParamKind, RouteId};
+use crate::template::percent::encode_unreserved;
 use crate::template::{Operator, Part, Template, TemplateError};
 
 /// How deep routes may be nested.
@@ -395,6 +397,7 @@ impl Walker<'_> {
             Ok(template) => template,
             Err(error) => return self.bad_template(&error, path, skipped, route),
         };
+        self.other_notation(path, route);
         if !ancestors_are_sound {
             return;
         }
@@ -465,8 +468,23 @@ impl Walker<'_> {
         route: &mut ResolvedRoute,
     ) {
         let span = within(text, skipped + error.offset(), error.width());
-        self.report.add(Code::Template, span.as_ref(), error.to_string()).route(&route.name);
+        let meant = OtherNotation::find(&text.value);
+        let finding = self.report.add(Code::Template, span.as_ref(), error.to_string()).route(&route.name);
+        if let Some(meant) = meant {
+            finding.help_with(meant_by(&meant));
+        }
         route.is_sound = false;
+    }
+
+    /// Warns of a literal that is a parameter in another notation.
+    fn other_notation(&mut self, path: &Placed<String>, route: &ResolvedRoute) {
+        let Some(meant) = OtherNotation::find(&path.value) else { return };
+        let piece = &path.value[meant.place.clone()];
+        let span = within(path, meant.place.start, meant.place.len());
+        self.report
+            .add(Code::OtherNotation, span.as_ref(), format!("`{piece}` is the text itself, and no parameter"))
+            .help_with(format!("{}, or escape it to say that it is meant: `{}`", meant_by(&meant), escaped(piece)))
+            .route(&route.name);
     }
 
     fn bad_path(&mut self, problem: PathProblem, text: &Placed<String>, skipped: usize, route: &mut ResolvedRoute) {
@@ -524,6 +542,23 @@ impl Walker<'_> {
 
 fn is_in_path(param: &super::variants::ResolvedParam) -> bool {
     matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest)
+}
+
+/// What to write in place of another notation.
+fn meant_by(meant: &OtherNotation) -> String {
+    let rules = meant
+        .rules
+        .iter()
+        .map(|(name, word)| format!(" and `params.{name} = \"{}\"`", usual_word(word).unwrap_or(word)));
+    format!("write `{}`{}", meant.path, rules.collect::<String>())
+}
+
+/// A literal with its first character escaped.
+fn escaped(piece: &str) -> String {
+    let mut out = String::new();
+    let (first, rest) = piece.split_at(1);
+    encode_unreserved(&mut out, first);
+    out + rest
 }
 
 /// Is what follows the first slash of a path its query?

@@ -2,12 +2,13 @@
 //!
 //! A child's path begins as its parent's and goes on from there, so that each template is read once.
 
-use crate::declare::Code;
+use std::borrow::Cow;
 use std::ops::Range;
 
 use smallvec::SmallVec;
 use smol_str::{SmolStr, format_smolstr};
 
+use crate::declare::Code;
 use crate::lookup::{Cover, Limits, ParamKind, Piece, TailKind};
 use crate::template::percent::{decode, decode_form};
 use crate::template::{Expression, Operator, Part, Template, Variable};
@@ -64,13 +65,20 @@ pub(super) enum QueryPart {
     Rest(u16),
 }
 
+impl QueryPart {
+    /// Is it in every URL of the route, so that a query has begun?
+    fn is_always_there(&self) -> bool {
+        matches!(self, Self::Literal { .. } | Self::Named { .. })
+    }
+}
+
 /// What is wrong with a template, and at which of its bytes.
 #[derive(Debug)]
 pub(super) struct PathProblem {
     pub(super) place: Range<usize>,
     pub(super) code: Code,
     pub(super) message: String,
-    pub(super) help: Option<&'static str>,
+    pub(super) help: Option<Cow<'static, str>>,
 }
 
 type Result<T> = std::result::Result<T, PathProblem>;
@@ -145,7 +153,7 @@ impl ResolvedPath {
         let problem = |code, message, help| PathProblem { place: variable.place(), code, message, help };
         if let Some(known) = self.params.iter().find(|param| param.name == name) {
             let by = if known.level == level { "by the route itself" } else { "by an ancestor" };
-            let help = Some("a value has one name along a chain of routes: rename one of the two");
+            let help = Some("a value has one name along a chain of routes: rename one of the two".into());
             let message = format!("the parameter `{name}` is declared a second time; {by} already");
             return Err(problem(Code::RepeatedParameter, message, help));
         }
@@ -207,6 +215,10 @@ struct TemplateReader<'a> {
 impl TemplateReader<'_> {
     fn problem<T>(&self, place: Range<usize>, code: Code, message: impl Into<String>) -> Result<T> {
         Err(PathProblem { place, code, message: message.into(), help: None })
+    }
+
+    fn misplaced(&self, place: Range<usize>, message: String, help: String) -> Result<()> {
+        Err(PathProblem { place, code: Code::Operator, message, help: Some(help.into()) })
     }
 
     fn literal(&mut self, text: &str, at: usize) -> Result<()> {
@@ -278,6 +290,22 @@ impl TemplateReader<'_> {
             };
         }
         match operator {
+            Operator::Query if self.in_query => {
+                let message = format!("`{text}` begins a query that has begun already");
+                self.misplaced(
+                    place,
+                    message,
+                    format!(
+                        "write `{{&{}}}`, or put its names into the expression before it",
+                        &text[2..text.len() - 1]
+                    ),
+                )
+            }
+            Operator::Continuation if !self.path.query.iter().any(QueryPart::is_always_there) => {
+                let message =
+                    format!("`{text}` goes on with a query, and no query that is always there stands before it");
+                self.misplaced(place, message, format!("write `{{?{}}}`", &text[2..text.len() - 1]))
+            }
             Operator::Query | Operator::Continuation => {
                 self.in_query = true;
                 self.query_expression(expression)
@@ -390,7 +418,7 @@ impl TemplateReader<'_> {
         for variant in &mut self.path.variants {
             if variant.segments.last().is_some_and(Segment::is_empty) {
                 let message = "a path may not end with `/`";
-                let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site");
+                let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site".into());
                 return Err(PathProblem {
                     place: length.saturating_sub(1)..length,
                     code: Code::PathEnd,

@@ -114,6 +114,7 @@ codes! {
     OpenTail "open-tail" Note "a tail of any number of segments and any text in them";
     Operator "operator" Error "an expression that cannot be read back where it stands";
     Origin "origin" Error "`site.origin` is no scheme and host";
+    OtherNotation "other-notation" Warning "a literal that is a parameter in another notation";
     Overlap "overlap" Error "two routes accept a URL, and neither is the narrower";
     PageWithoutHandler "page-without-handler" Error "a page that `--handlers` does not name";
     PathEnd "path-end" Error "a path that ends with a slash";

@@ -38,7 +38,7 @@ pub(crate) use finding::Report;
 pub use finding::{Finding, TableError};
 pub use format::Format;
 pub use keys::table_schema;
-pub(crate) use nearest::{expected_one_of, nearest};
+pub(crate) use nearest::{expected_one_of, nearest, usual_word};
 pub(crate) use redirect::Aim;
 pub use redirect::{Need, RedirectTo};
 pub use rule::Rule;

@@ -27,9 +27,22 @@ pub(crate) fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a s
     best.map(|(_, candidate)| candidate)
 }
 
+/// What many programs call by another word.
+pub(crate) fn usual_word(word: &str) -> Option<&'static str> {
+    Some(match word.to_ascii_lowercase().as_str() {
+        "int" | "long" | "int32" | "int64" => "integer",
+        "uint" | "unsigned" => "natural",
+        "float" | "double" | "decimal" | "num" => "number",
+        "bool" => "boolean",
+        "str" | "text" => "string",
+        _ => return None,
+    })
+}
+
 /// The help for an unknown word: the nearest right one, or all of them.
 pub(crate) fn expected_one_of(word: &str, known: &[&str]) -> String {
-    match nearest(word, known.iter().copied()) {
+    let usual = usual_word(word).filter(|usual| known.contains(usual));
+    match usual.or_else(|| nearest(word, known.iter().copied())) {
         Some(near) => format!("did you mean `{near}`?"),
         None => {
             format!("expected one of {}", known.iter().map(|key| format!("`{key}`")).collect::<Vec<_>>().join(", "))

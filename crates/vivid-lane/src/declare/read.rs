@@ -2,9 +2,9 @@
 
 use super::code::Code;
 use super::data::Data;
-use super::finding::Report;
+use super::finding::{Finding, Report};
 use super::keys::{self, KeyRow};
-use super::nearest::expected_one_of;
+use super::nearest::{expected_one_of, nearest};
 use super::node::{Entry, Node, NodeKind};
 use super::redirect::{Aim, Need, RedirectTo};
 use super::rule::Rule;
@@ -64,6 +64,16 @@ pub(super) fn route(entry: Entry, report: &mut Report) -> RouteSpec {
     let route = reader.route(entry);
     *report = reader.report;
     route
+}
+
+/// Is a table no route but a misspelt key: is its name nearly one, and does it say nothing that a route would?
+fn is_slip(name: &str, value: &Node, known: &[KeyRow]) -> bool {
+    fn is_route(value: &Node) -> bool {
+        let NodeKind::Table(entries) = &value.kind else { return false };
+        let tells = |entry: &Entry| matches!(entry.key.as_str(), "path" | "page" | "redirect" | "include");
+        entries.iter().any(|entry| tells(entry) || is_route(&entry.value))
+    }
+    matches!(value.kind, NodeKind::Table(_)) && nearest(name, keys::names(known)).is_some() && !is_route(value)
 }
 
 struct Reader<'a> {
@@ -194,13 +204,21 @@ impl Reader<'_> {
                 "include" => self.included(entry, &mut route),
                 "data" if matches!(entry.value.kind, NodeKind::Table(_)) => route.data = entry.value.into_data(),
                 "data" => self.wrong_type(&entry, "a table"),
+                key if is_slip(key, &entry.value, keys::ROUTE) => {
+                    route.damaged = true;
+                    self.unknown_key(&entry, keys::ROUTE);
+                }
                 _ if matches!(entry.value.kind, NodeKind::Table(_)) => {
                     let child = self.route(entry);
                     route.routes.push(child);
                 }
-                _ => {
+                key => {
                     route.damaged = true;
-                    self.unknown_key(&entry, keys::ROUTE);
+                    let is_near = nearest(key, keys::names(keys::ROUTE)).is_some();
+                    let finding = self.unknown(&entry, keys::ROUTE);
+                    if !is_near {
+                        finding.help_with(format!("what is your own stands under `data`: write `data.{key}`"));
+                    }
                 }
             }
         }
@@ -390,8 +408,12 @@ impl Reader<'_> {
     }
 
     fn unknown_key(&mut self, entry: &Entry, known: &[KeyRow]) {
+        self.unknown(entry, known);
+    }
+
+    fn unknown(&mut self, entry: &Entry, known: &[KeyRow]) -> &mut Finding {
         self.report
             .add(Code::UnknownKey, Some(&entry.span), format!("unknown key `{}`", entry.key.escape_debug()))
-            .help_with(expected_one_of(&entry.key, &keys::names(known)));
+            .help_with(expected_one_of(&entry.key, &keys::names(known)))
     }
 }

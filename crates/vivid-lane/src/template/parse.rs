@@ -283,7 +283,9 @@ fn variable(text: &str, start: usize, end: usize) -> Result<Variable, TemplateEr
         match found {
             '*' | ':' if after_dot => return Err(TemplateError::name(text, at, Some(found))),
             '*' if at + 1 == end => stop = at,
-            ':' => return Err(TemplateError::prefix(text, at, &text[start..at])),
+            ':' if text[at + 1..end].bytes().all(|byte| byte.is_ascii_digit()) => {
+                return Err(TemplateError::prefix(text, at, &text[start..at]));
+            }
             '.' if !after_dot => after_dot = true,
             '%' if triplet(&text.as_bytes()[at + 1..end]).is_some() => {
                 characters.next();

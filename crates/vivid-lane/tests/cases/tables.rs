@@ -4,10 +4,10 @@ use toml::{Table as Toml, Value};
 use vivid_lane::declare::{Code, Severity, table_schema};
 use vivid_lane::{Source, Table, TableSpec};
 
-/// Code, line, column and text of each error.
+/// Code, line, column and text of each error and warning.
 fn errors(table: &str) -> Vec<(String, usize, usize, String)> {
     let error = Table::from_toml(table).expect_err(table);
-    let errors = error.findings().iter().filter(|finding| finding.severity() == Severity::Error);
+    let errors = error.findings().iter().filter(|finding| finding.severity() >= Severity::Warning);
     errors
         .map(|finding| {
             let (line, column) = finding.place().map_or((0, 0), |place| (place.line(), place.column()));

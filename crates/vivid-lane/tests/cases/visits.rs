@@ -350,7 +350,7 @@ fn suggestions_are_pages_and_few() {
         "needs.staff = {}\nparams.date = 'date'\n[routes]\nhome = { path = '/', page = 'home' }\n\
          nights = { path = '/nights', page = 'nights', night = { path = '/{date}', page = 'night', exposures = { path = '/exposures', page = 'exposures' }, report = { path = '/report{.format}', page = 'report', params.format = ['csv', 'pdf'] } } }\n\
          about = { path = '/about', visit = { path = '/visit', page = 'visit' }, jobs = { path = '/jobs', page = 'jobs', needs = ['staff'] } }\n\
-         visitors = { path = '/visitors', page = 'visitors' }\nold = { path = '/nigths', redirect = 'nights' }",
+         visitors = { path = '/visitors{?page}', page = 'visitors', params.page = { minimum = 1 } }\nold = { path = '/nigths', redirect = 'nights' }",
     );
     let suggested = |url: &str| match table.decide(&Request::get(url)) {
         Decision::NotFound(missing) => missing
@@ -375,6 +375,12 @@ fn suggestions_are_pages_and_few() {
         ("/about", "/about/visit (goes on with `visit`)"),
         ("/about/jobs/x", ""),
         ("/visit", "/about/visit (with `about` before `visit`)"),
+        ("/visitors?page=0", "/visitors (`page` refused `0`: below the minimum 1)"),
+        (
+            "/visitors?z=%zz&p%61ge=x&page=2",
+            "/visitors?z=%zz (`page` refused `x`: expected a number such as `7` or `0.5`)",
+        ),
+        ("/vistors?page=0", "/visitors (`visitors` for `vistors`)"),
         ("/nights/2031-04-02/exposures/7", "/nights/2031-04-02/exposures (without `7`)"),
     ] {
         let got = suggested(url);
