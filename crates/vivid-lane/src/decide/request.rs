@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::Counters;
-use crate::lookup::{Answer, Lists, Needs, Remembered, without_port};
+use crate::lookup::{Answer, Lists, Needs, Remembered, host_of};
 
 /// A request, as far as a table looks at it: the method and the URL.
 ///
@@ -55,7 +55,7 @@ impl<'u> Request<'u> {
     /// its own.
     #[must_use]
     pub fn host(mut self, host: &'u str) -> Self {
-        self.host = Some(without_port(host));
+        self.host = Some(host_of(host));
         self
     }
 

@@ -7,7 +7,9 @@ use super::fields;
 use super::values::{InlineValues, LinkValue};
 use crate::compile::RETURN;
 use crate::declare::nearest;
-use crate::lookup::{Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path};
+use crate::lookup::{
+    Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path, normal_host,
+};
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
 
@@ -333,8 +335,9 @@ impl<'t, P> Link<'t, P> {
                 },
                 Some(value) if may_go && value.as_text().is_some_and(|text| default == Some(text)) => {}
                 Some(value) => {
-                    self.check(param, value)?;
-                    checked.insert(name, in_form(param.kind, value));
+                    let value = in_form(param.kind, value);
+                    self.check(param, &value)?;
+                    checked.insert(name, value);
                 }
             }
         }
@@ -524,8 +527,7 @@ fn is_same(found: &Reading<'_, '_>, index: usize, param: &Param, given: Option<&
 fn in_form(kind: ParamKind, value: &Value) -> Value {
     match (kind, value) {
         (ParamKind::Items, Value::Text(text)) => Value::List(vec![text.clone()]),
-        // A host is read in small letters.
-        (ParamKind::Host, Value::Text(text)) => Value::Text(text.to_ascii_lowercase()),
+        (ParamKind::Host, Value::Text(text)) => Value::Text(normal_host(text).into_owned()),
         _ => value.clone(),
     }
 }

@@ -19,14 +19,6 @@ pub(crate) struct Target<'u> {
     pub(crate) query: Option<&'u str>,
 }
 
-/// A host as the `Host` field has it, without its port.
-pub(crate) fn without_port(authority: &str) -> &str {
-    match authority.rsplit_once(':') {
-        Some((host, port)) if port.bytes().all(|byte| byte.is_ascii_digit()) => host,
-        _ => authority,
-    }
-}
-
 /// A name and a value of a query, the value undecoded.
 #[derive(Debug, Clone)]
 pub(crate) struct Pair<'u> {

@@ -7,7 +7,8 @@ use smol_str::SmolStr;
 
 use super::answers::Answers;
 use super::ask::{Ask, Pairs};
-use super::pattern::{Pattern, Split};
+use super::host::normal_host;
+use super::pattern::Pattern;
 use crate::rule::Check;
 use crate::template::Template;
 use crate::template::percent::decode_form;
@@ -132,7 +133,7 @@ impl QueryParam {
     }
 }
 
-/// The host that a route demands: a pattern over the whole host in small letters.
+/// The host that a route demands: a pattern over the whole host in its [one spelling](normal_host).
 #[derive(Debug)]
 pub(crate) struct HostMatcher {
     /// The host as it was declared, by the route or an ancestor.
@@ -144,11 +145,15 @@ pub(crate) struct HostMatcher {
 
 impl HostMatcher {
     pub(crate) fn accepts(&self, host: Option<&str>, answers: &dyn Answers) -> bool {
-        host.is_some_and(|host| self.pattern.accepts(&host.to_ascii_lowercase(), answers))
+        host.is_some_and(|host| self.pattern.accepts(&normal_host(host), answers))
     }
 
-    pub(crate) fn split(&self, host: &str) -> Option<Split> {
-        self.pattern.split(&host.to_ascii_lowercase())
+    /// The value in a host of the parameter of that index.
+    pub(crate) fn value(&self, host: &str, index: usize) -> Option<String> {
+        let host = normal_host(host);
+        let piece = self.params.iter().position(|param| param.is_some_and(|param| usize::from(param) == index))?;
+        let (start, end) = *self.pattern.split(&host)?.get(piece)?;
+        Some(host[start..end].to_owned())
     }
 }
 

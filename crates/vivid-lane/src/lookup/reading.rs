@@ -33,7 +33,8 @@ enum Slot<'u> {
     Items(&'u str),
     /// In the query, undecoded.
     Query(&'u str),
-    Host(&'u str),
+    /// In the host.
+    Host,
     /// All of the query that no other parameter takes.
     Pairs,
 }
@@ -102,7 +103,7 @@ impl<'t, 'u> Reading<'t, 'u> {
             ParamKind::Items => self.tail().map(Slot::Items),
             ParamKind::Rest => self.tail().map(Slot::Path),
             ParamKind::Query => self.in_query(index),
-            ParamKind::Host => self.in_host(index),
+            ParamKind::Host => Some(Slot::Host),
             ParamKind::Pairs => Some(Slot::Pairs),
             ParamKind::Fragment => None,
         };
@@ -168,11 +169,8 @@ impl<'t, 'u> Reading<'t, 'u> {
         Some((param, value_from(query, start)))
     }
 
-    fn in_host(&self, index: usize) -> Option<Slot<'u>> {
-        let (demand, host) = (self.route().host.as_ref()?, self.target.host?);
-        let piece = demand.params.iter().position(|param| param.is_some_and(|param| usize::from(param) == index))?;
-        let (start, end) = *demand.split(host)?.get(piece)?;
-        Some(Slot::Host(&host[start..end]))
+    fn in_host(&self, index: usize) -> Option<String> {
+        self.route().host.as_ref()?.value(self.target.host?, index)
     }
 
     /// The part of the path that the level's own template stands for, as it was sent.
@@ -236,7 +234,7 @@ impl<'t, 'u> Reading<'t, 'u> {
             Slot::Path(raw) if self.is_plain => Some(Cow::Borrowed(raw)),
             Slot::Path(raw) => decode(raw).ok(),
             Slot::Query(raw) => Some(decode_form(raw)),
-            Slot::Host(text) => Some(Cow::Owned(text.to_ascii_lowercase())),
+            Slot::Host => self.in_host(index).map(Cow::Owned),
             Slot::Absent => self.route().params[index].check.default.as_deref().map(Cow::Borrowed),
             Slot::Items(_) | Slot::Pairs => None,
         }

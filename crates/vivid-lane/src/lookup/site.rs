@@ -1,6 +1,7 @@
 //! Where the pages of a site stand in its URLs: mount, slash policy, path or fragment.
 
-use super::ask::{Parts, Target, is_vacant_query, without_port};
+use super::ask::{Parts, Target, is_vacant_query};
+use super::host::host_of;
 use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
 use crate::declare::Slash;
 use crate::template::percent::{clean_query_into, kinds, normalise_into};
@@ -180,7 +181,7 @@ impl<'u> Target<'u> {
             Some(scheme) => {
                 let rest = &rest[scheme.len()..];
                 let (authority, path) = rest.split_at(rest.find('/').unwrap_or(rest.len()));
-                (Some(without_port(authority)), if path.is_empty() { "/" } else { path })
+                (Some(host_of(authority)), if path.is_empty() { "/" } else { path })
             }
         };
         Self { host, path, sent: path, query }

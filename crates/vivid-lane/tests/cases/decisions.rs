@@ -134,6 +134,34 @@ fn what_is_no_url_is_a_bad_request() {
     assert_eq!(get(&table, &"/a".repeat(129)), "414 the path has more than 128 segments");
 }
 
+/// A host is asked about in one spelling, and links are made in it.
+#[test]
+fn a_host_is_read_in_one_spelling() {
+    let table = table(
+        "site.origin = 'https://larkfell.example'\n[routes.club]\nhost = '{club}.larkfell.example'\npath = '/'\npage = 'club'\nparams.club = 'slug'",
+    );
+    for host in
+        ["m\u{fc}nchen.larkfell.example", "M\u{dc}NCHEN.Larkfell.Example.", "ada@xn--mnchen-3ya.larkfell.example:80"]
+    {
+        let Decision::NotFound(_) = table.decide(&Request::get("/").host(host)) else {
+            panic!("`--` is in no slug: {host}")
+        };
+    }
+    let open = self::table(
+        "site.origin = 'https://larkfell.example'\n[routes.club]\nhost = '{club}.larkfell.example'\npath = '/'\npage = 'club'",
+    );
+    let url = open.link("club").set("club", "M\u{fc}nchen").to_url().unwrap();
+    assert_eq!(url, "https://xn--mnchen-3ya.larkfell.example/");
+    for host in
+        ["m\u{fc}nchen.larkfell.example", "M\u{dc}NCHEN.Larkfell.Example.", "ada@xn--mnchen-3ya.larkfell.example:80"]
+    {
+        let request = Request::get("/").host(host);
+        let Decision::Page(found) = open.decide(&request) else { panic!("{host}") };
+        assert_eq!(found.param("club").as_deref(), Some("xn--mnchen-3ya"), "{host}");
+        assert_eq!(found.get::<String>("club").unwrap(), "xn--mnchen-3ya", "{host}");
+    }
+}
+
 #[test]
 fn the_nearest_fallback_is_shown() {
     let table = table(
