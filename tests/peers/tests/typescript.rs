@@ -290,6 +290,7 @@ fn only_what_the_table_has_compiles() {
         params.deep = "boolean"
         [routes.files]
         path = "/files{/path*}{?rest*}"
+        params.rest.type = "object"
         page = "files"
         "#,
     )

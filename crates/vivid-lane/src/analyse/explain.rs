@@ -182,7 +182,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
             }
             Obstacle::Pattern { segment, pattern } => {
                 let text = segments.text(segment);
-                let reason = match refusal(&frozen.tree, pattern, text) {
+                let reason = match refusal(&frozen.tree, pattern, text, segments.raw(segment)) {
                     Some((piece, value, reason)) => {
                         format!(
                             "`{}` refused `{}`: {reason}",
@@ -248,15 +248,14 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let check = &param.check;
         let reason = match param.kind {
             ParamKind::Items => {
-                let (least, most) = (check.min_items, check.max_items);
-                let bounds = if most == u16::MAX { format!("at least {least}") } else { format!("{least} to {most}") };
-                format!("expected {bounds} segments, found {}", segments.len())
+                let of_number = check.refusal_of_number(segments.iter().copied());
+                of_number.unwrap_or_else(|| "not in its list".to_owned())
             }
             _ if !is_writable_tail(&value) => {
                 "no link can write it, as it holds a `?`, a `#`, an escape, or a segment that is empty or dots"
                     .to_owned()
             }
-            _ => check.refusal(&value).unwrap_or_else(|| "not in its list".to_owned()),
+            _ => param.texts.refusal(&value).unwrap_or_else(|| "not in its list".to_owned()),
         };
         format!("`{}` refused `{}`: {reason}", param.name, shown(&value))
     }

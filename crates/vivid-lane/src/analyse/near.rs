@@ -2,6 +2,7 @@
 
 use crate::declare::nearest;
 use crate::lookup::{Ask, LeafId, Node, NodeId, PatternId, Piece, Route, Tree};
+use crate::rule::plain;
 
 /// What keeps a way from accepting a path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -69,7 +70,7 @@ impl Walk<'_, '_> {
             self.node(target, at + 1, Some(Obstacle::Literal { segment: at, expected }));
         }
         for edge in tree.edges(node) {
-            if tree.pattern(edge.pattern).accepts(text, self.ask.answers) {
+            if tree.pattern(edge.pattern).accepts_segment(text, || segments.raw(at), self.ask.answers) {
                 self.node(edge.target, at + 1, obstacle.clone());
             } else if obstacle.is_none() {
                 let refused = Obstacle::Pattern { segment: at, pattern: edge.pattern };
@@ -101,17 +102,18 @@ fn nearest_literal<'t>(tree: &'t Tree, node: &Node, word: &str) -> Option<(&'t s
 }
 
 /// Which value of a pattern refused a segment, and why.
-pub(super) fn refusal(tree: &Tree, pattern: PatternId, text: &str) -> Option<(usize, String, String)> {
+pub(super) fn refusal(tree: &Tree, pattern: PatternId, text: &str, raw: &str) -> Option<(usize, String, String)> {
     let pattern = tree.pattern(pattern);
+    let text = &*pattern.readable(text, raw);
     let split = pattern.split(text).or_else(|| pattern.without_rules().split(text))?;
     for (index, (piece, (start, end))) in pattern.pieces.iter().zip(split).enumerate() {
         let value = &text[start..end];
         let Piece::Value(check) = piece else { continue };
         if let Some(reason) = check.refusal(value) {
-            return Some((index, value.to_owned(), reason));
+            return Some((index, plain(value), reason));
         }
         if let Some(list) = &check.list {
-            return Some((index, value.to_owned(), format!("not in the list `{list}`")));
+            return Some((index, plain(value), format!("not in the list `{list}`")));
         }
     }
     None

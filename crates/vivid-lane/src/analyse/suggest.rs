@@ -233,7 +233,9 @@ impl<'t, P> NotFound<'t, '_, P> {
     ) -> Vec<Try> {
         let frozen = self.table().frozen();
         let text = parts.segments.text(segment);
-        let Some((piece, value, why)) = refusal(&frozen.tree, pattern, text) else { return Vec::new() };
+        let Some((piece, value, why)) = refusal(&frozen.tree, pattern, text, parts.segments.raw(segment)) else {
+            return Vec::new();
+        };
         let pieces = &frozen.tree.pattern(pattern).pieces;
         let mut tries = Vec::new();
         let Piece::Value(check) = &pieces[piece] else { return tries };
@@ -248,7 +250,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             // Every visitor knows the way to the root.
             return tries;
         }
-        let is_it = |param: &&Param| std::sync::Arc::ptr_eq(&param.check, check);
+        let is_it = |param: &&Param| std::sync::Arc::ptr_eq(&param.texts, check);
         let name = frozen.route(route).params.iter().find(is_it).map_or("it", |param| &*param.name);
         let reason = format!("`{name}` refused `{}`: {why}", shown(&value));
         tries.push(Try::new(Rank::Refused(segments.len() - segment), &segments[..segment], reason));

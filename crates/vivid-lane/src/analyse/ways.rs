@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 
 pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
-use crate::lookup::{Frozen, LeafId, NodeId, Route, RouteId, TailKind};
+use crate::lookup::{Frozen, LeafId, NodeId, Param, Route, RouteId, TailKind};
 use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet};
 
 /// What a segment is.
@@ -27,7 +27,7 @@ pub(super) struct Way {
     pub(super) leaf: LeafId,
     pub(super) route: RouteId,
     pub(super) words: Vec<Word>,
-    tail: Option<(TailKind, Arc<crate::rule::Check>)>,
+    tail: Option<(TailKind, Param)>,
     /// How far the set tells what the way accepts.
     pub(super) certainty: Certainty,
     set: RefCell<Option<Arc<Dfa>>>,
@@ -66,10 +66,11 @@ impl<'t> Ways<'t> {
                 let packed = tree.leaf(leaf);
                 let tail = packed.tail.map(|tail| {
                     let params = &frozen.route(packed.route).params;
-                    (tail.kind, Arc::clone(&params[usize::from(tail.param)].check))
+                    (tail.kind, params[usize::from(tail.param)].clone())
                 });
                 // The rule of a tail speaks of the whole tail, and so is no part of the pattern of its segments.
-                let of_tail = ValueSet::new(Arc::clone(&TEXT), tail.iter().map(|(_, check)| &**check)).certainty();
+                let rules = tail.iter().flat_map(|(_, param)| [&*param.texts, &*param.check]);
+                let of_tail = ValueSet::new(Arc::clone(&TEXT), rules).certainty();
                 found[leaf.0 as usize] = Some(Way {
                     leaf,
                     route: packed.route,

@@ -47,7 +47,10 @@ impl Contrast {
     pub(super) fn of_queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Self, TooLarge> {
         let mut found = Self::default();
         for name in order::query_names(left, right) {
-            let asked = [order::Asked::of(left, name)?, order::Asked::of(right, name)?];
+            let in_sequence = order::takes_all(left, name) || order::takes_all(right, name);
+            let asked = [left, right].map(|query| order::Asked::of(query, name, in_sequence));
+            let [one, other] = asked;
+            let asked = [one?, other?];
             let compared = asked[0].values.texts.compare(&asked[1].values.texts)?;
             let is_by_value = compared.only_left.is_some() && compared.only_right.is_some();
             for (side, text) in [compared.only_left, compared.only_right].into_iter().enumerate() {

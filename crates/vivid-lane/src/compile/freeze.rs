@@ -5,9 +5,9 @@ use std::sync::Arc;
 use super::resolve::{Host, ResolvedRoute};
 use super::variants::{QueryPart, ResolvedPath};
 use crate::lookup::{
-    HostMatcher, NeedId, Param, ParamKind, Pattern, Piece, QueryMatcher, QueryParam, RedirectRule, Route,
+    HostMatcher, NeedId, Param, ParamKind, Pattern, Piece, QueryMatcher, QueryParam, RedirectRule, Rest, Route,
 };
-use crate::rule::{Check, TooLarge};
+use crate::rule::{Check, Shape, TooLarge};
 use crate::template::Template;
 use crate::template::percent::decode;
 
@@ -28,7 +28,8 @@ pub(super) fn freeze(
     let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
     let is_as_given = |param: &Param| {
         let in_path = matches!(param.kind, ParamKind::Segment) && param.is_optional;
-        param.check.default.is_none() && !in_path && !matches!(param.kind, ParamKind::Items | ParamKind::Host)
+        let is_one = param.check.shape() == Shape::One || param.kind == ParamKind::Pairs;
+        is_one && param.check.default.is_none() && !in_path && param.kind != ParamKind::Host
     };
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
@@ -59,11 +60,15 @@ pub(super) fn freeze(
 
 fn query(path: &ResolvedPath, params: &[Param]) -> QueryMatcher {
     let (mut literals, mut asked, mut rest) = (Vec::new(), Vec::new(), None);
-    let param = |index: u16, name: &str, is_required: bool| QueryParam {
-        name: name.into(),
-        param: index,
-        is_required,
-        check: Arc::clone(&params[usize::from(index)].check),
+    let param = |index: u16, name: &str, is_required: bool| {
+        let declared = &params[usize::from(index)];
+        QueryParam {
+            name: name.into(),
+            param: index,
+            is_required,
+            is_repeated: declared.is_exploded,
+            check: Arc::clone(&declared.check),
+        }
     };
     for part in &path.query {
         match part {
@@ -77,7 +82,14 @@ fn query(path: &ResolvedPath, params: &[Param]) -> QueryMatcher {
                 let name = decode(&declared.name).unwrap_or_default();
                 asked.push(param(*index, &name, !declared.is_optional));
             }
-            QueryPart::Rest(index) => rest = Some(*index),
+            QueryPart::Rest(index) => {
+                let declared = &params[usize::from(*index)];
+                rest = Some(Rest {
+                    name: declared.name.clone(),
+                    is_required: !declared.is_optional,
+                    check: Arc::clone(&declared.check),
+                });
+            }
         }
     }
     QueryMatcher::new(literals, asked, rest)
@@ -99,9 +111,5 @@ fn demand(host: &Host, params: &[Param]) -> Result<HostMatcher, TooLarge> {
             }
         }
     }
-    Ok(HostMatcher {
-        template: host.template.clone(),
-        pattern: Pattern { pieces: pieces.into() },
-        params: indices.into(),
-    })
+    Ok(HostMatcher { template: host.template.clone(), pattern: Pattern::new(pieces), params: indices.into() })
 }

@@ -184,7 +184,9 @@ impl Packing {
             let route = |id: &LeafId| &routes[self.tree.leaves[id.0 as usize].route.0 as usize];
             let wants_query = |id: &LeafId| {
                 let demand = &route(id).query;
-                !demand.literals.is_empty() || demand.params.iter().any(|param| param.is_required)
+                !demand.literals.is_empty()
+                    || demand.params.iter().any(|param| param.is_required)
+                    || demand.rest.as_ref().is_some_and(|rest| rest.is_required)
             };
             let is_certain = |id: &LeafId| {
                 let tail = self.tree.leaves[id.0 as usize].tail;
@@ -236,15 +238,18 @@ impl Packing {
 /// May a query keep a route from answering, or have it answered by another?
 fn asks_query(route: &Route) -> bool {
     let demand = &route.query;
-    !demand.literals.is_empty() || demand.params.iter().any(|param| param.is_required || !param.check.is_any())
+    demand.asks()
 }
 
 /// Does a tail take whatever its segments let through?
 fn takes_any(tail: Tail, route: &Route) -> bool {
     let param = &route.params[usize::from(tail.param)];
-    let check = &param.check;
     match param.kind {
-        ParamKind::Items => check.min_items <= 1 && check.max_items == u16::MAX,
-        _ => check.is_any(),
+        // Each item is looked at as a segment; what is left is their number, and whether one is there twice.
+        ParamKind::Items => {
+            let (least, most) = param.check.values.count();
+            least <= 1 && most == u16::MAX && !param.check.wants_each_once()
+        }
+        _ => param.texts.is_any(),
     }
 }

@@ -27,7 +27,7 @@ use crate::declare::{Case, Report, Source, TableError, TableSpec};
 use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, Route, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge};
 
-pub(crate) use order::{demanded, is_within, path_of, segment_set, way_set};
+pub(crate) use order::{demanded, is_within, path_of, query_texts, segment_set, way_set};
 pub(crate) use targets::RETURN;
 
 impl TableSpec {

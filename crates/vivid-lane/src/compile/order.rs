@@ -6,9 +6,11 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::resolve::ResolvedRoute;
-use crate::lookup::{HostMatcher, Pattern, Piece, QueryMatcher, Route, TailKind};
-use crate::rule::{Atom, Check, Dfa, Narrower, Relation, SEPARATOR, TEXT, TooLarge, ValueSet, sequence};
-use crate::template::percent::encode_unreserved;
+use crate::lookup::{HostMatcher, Param, Pattern, Piece, QueryMatcher, QueryParam, Route, TailKind};
+use crate::rule::{
+    AMPERSAND, Atom, Check, Dfa, EQUALS, Join, Many, Narrower, Relation, SEPARATOR, Separator, Shape, TEXT, TooLarge,
+    ValueSet, encode_marked, sequence,
+};
 
 /// What no segment of a URL is.
 const DOTS: &[&str] = &[".", ".."];
@@ -58,27 +60,96 @@ pub(super) fn host_set(host: &HostMatcher) -> Result<ValueSet, TooLarge> {
     pattern_set(&host.pattern, &[])
 }
 
-/// What a query says of one name.
+/// What a query says of one name, or, under [`ALL_OTHERS`], of all names of which it says nothing else.
 pub(super) struct Asked {
     pub(super) may_be_absent: bool,
     pub(super) values: ValueSet,
 }
 
+/// No parameter has this name.
+const ALL_OTHERS: &str = "*";
+
 impl Asked {
-    pub(super) fn of(query: &QueryMatcher, name: &str) -> Result<Self, TooLarge> {
-        if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
-            return Ok(Self { may_be_absent: false, values: ValueSet::word(value)? });
+    /// Where one of two queries takes all values of the name, both are looked at as sequences of values.
+    pub(super) fn of(query: &QueryMatcher, name: &str, in_sequence: bool) -> Result<Self, TooLarge> {
+        if name == ALL_OTHERS {
+            return Self::of_others(query);
         }
-        let param = query.params.iter().find(|param| *param.name == *name);
-        let texts = match param.map(|param| (param, param.check.ruled_set())) {
-            // Any value, an empty one too.
-            None | Some((_, None)) => Arc::new(TEXT.with_empty()?),
-            // An optional value that is left empty counts as absent.
-            Some((param, Some(set))) if !param.is_required => Arc::new(set.with_empty()?),
-            Some((param, Some(_))) => param.check.set(),
+        let any = Arc::new(TEXT.with_empty()?);
+        let more = |set: Arc<Dfa>, min, max| repeated(set, AMPERSAND, min, max);
+        if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
+            let word = ValueSet::word(value)?;
+            if !in_sequence {
+                return Ok(Self { may_be_absent: false, values: word });
+            }
+            let others = more(Arc::clone(&any), 0, u16::MAX);
+            let first = [Atom::Value(Arc::clone(&word.texts)), others.clone()];
+            let later = [Atom::Value(any), others.clone(), Atom::Byte(AMPERSAND), Atom::Value(word.texts), others];
+            let texts = Arc::new(sequence(&[first.to_vec(), later.to_vec()])?);
+            return Ok(Self { may_be_absent: false, values: ValueSet::new(texts, []) });
+        }
+        let Some(param) = query.params.iter().find(|param| *param.name == *name) else {
+            let texts = if in_sequence {
+                Arc::new(sequence(&[vec![Atom::Value(Arc::clone(&any)), more(any, 0, u16::MAX)]])?)
+            } else {
+                any
+            };
+            return Ok(Self { may_be_absent: true, values: ValueSet::new(texts, []) });
         };
-        let may_be_absent = param.is_none_or(|param| !param.is_required);
-        Ok(Self { may_be_absent, values: ValueSet::new(texts, param.map(|param| &*param.check)) })
+        let own = match query_texts(param)? {
+            // Any value, an empty one too.
+            None => Arc::clone(&any),
+            // What is left empty counts as absent.
+            Some(set) if !param.is_required || param.is_repeated => Arc::new(set.with_empty()?),
+            Some(set) => set,
+        };
+        let (least, most) = if param.is_repeated { param.check.values.count() } else { (1, u16::MAX) };
+        let following = if param.is_repeated { Arc::clone(&own) } else { any };
+        let most = if most == u16::MAX { most } else { most.saturating_sub(1) };
+        let texts = if in_sequence {
+            Arc::new(sequence(&[vec![Atom::Value(own), more(following, least.saturating_sub(1), most)]])?.minimised())
+        } else {
+            own
+        };
+        Ok(Self {
+            may_be_absent: !param.is_required,
+            values: ValueSet::new(texts, [&*param.check]).asking(&param.check),
+        })
+    }
+
+    fn of_others(query: &QueryMatcher) -> Result<Self, TooLarge> {
+        let any = Check::any_of(Shape::Pairs);
+        let (check, is_required) = query.rest.as_ref().map_or((&any, false), |rest| (&rest.check, rest.is_required));
+        let Many::Pairs { names, values, least, most } = &check.values else { return Err(TooLarge::Numbers) };
+        let set = |rule: &Check| match rule.ruled_set() {
+            Some(_) => Ok(rule.set()),
+            None => TEXT.with_empty().map(Arc::new),
+        };
+        let pair =
+            [Atom::Value(Arc::new(set(names)?.without_mark(EQUALS))), Atom::Byte(EQUALS), Atom::Value(set(values)?)];
+        let pair = Arc::new(sequence(&[pair.to_vec()])?);
+        let most = if *most == u16::MAX { *most } else { most.saturating_sub(1) };
+        let more = repeated(Arc::clone(&pair), AMPERSAND, least.saturating_sub(1), most);
+        let texts = Arc::new(sequence(&[vec![Atom::Value(pair), more]])?.minimised());
+        Ok(Self { may_be_absent: !is_required, values: ValueSet::new(texts, [check]).asking(check) })
+    }
+}
+
+fn repeated(item: Arc<Dfa>, lead: u8, min: u16, max: u16) -> Atom {
+    Atom::Repeat { lead, item, min, max }
+}
+
+/// The texts that one value of a parameter of the query may be; `None` where it is any.
+pub(crate) fn query_texts(param: &QueryParam) -> Result<Option<Arc<Dfa>>, TooLarge> {
+    let ruled = |rule: &Check| rule.ruled_set().map(|_| rule.set());
+    match &param.check.values {
+        Many::One => Ok(ruled(&param.check)),
+        Many::List { items, .. } if param.is_repeated => Ok(ruled(items)),
+        _ if param.takes_any() => Ok(None),
+        values => {
+            let join = Join { separator: Separator::Comma, is_named: false, shape: param.check.shape() };
+            join.set(values).map(|set| Some(Arc::new(set)))
+        }
     }
 }
 
@@ -96,9 +167,16 @@ struct Shared {
 /// The names of which one of two queries says something.
 pub(super) fn query_names<'q>(left: &'q QueryMatcher, right: &'q QueryMatcher) -> BTreeSet<&'q str> {
     let of = |query: &'q QueryMatcher| {
-        query.literals.iter().map(|(name, _)| &**name).chain(query.params.iter().map(|param| &*param.name))
+        let others = query.rest.iter().filter(|rest| !rest.takes_any()).map(|_| ALL_OTHERS);
+        let params = query.params.iter().map(|param| &*param.name);
+        query.literals.iter().map(|(name, _)| &**name).chain(params).chain(others)
     };
     of(left).chain(of(right)).collect()
+}
+
+/// Does a query take all values of a name?
+pub(super) fn takes_all(query: &QueryMatcher, name: &str) -> bool {
+    query.params.iter().any(|param| param.is_repeated && *param.name == *name)
 }
 
 /// Compares the queries that two routes demand, name by name; `None` where no query meets both.
@@ -107,7 +185,8 @@ fn share(left: &QueryMatcher, right: &QueryMatcher) -> Result<Option<Shared>, To
     let mut shared =
         Shared { left_in_right: true, right_in_left: true, is_asked: false, is_exact: true, witness: Vec::new() };
     for name in names {
-        let (a, b) = (Asked::of(left, name)?, Asked::of(right, name)?);
+        let in_sequence = takes_all(left, name) || takes_all(right, name);
+        let (a, b) = (Asked::of(left, name, in_sequence)?, Asked::of(right, name, in_sequence)?);
         let can_be_absent = a.may_be_absent && b.may_be_absent;
         let (narrower, witness) = match a.values.compare(&b.values)? {
             Relation::Disjoint if !can_be_absent => return Ok(None),
@@ -152,11 +231,19 @@ pub(super) fn queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Relat
 /// A query of these names and values.
 pub(super) fn query_of<'n>(pairs: impl IntoIterator<Item = (&'n str, String)>) -> String {
     let mut query = String::new();
-    for (name, value) in pairs {
+    let mut add = |name: &str, value: &str| {
         query.push(if query.is_empty() { '?' } else { '&' });
-        encode_unreserved(&mut query, name);
+        encode_marked(&mut query, name);
         query.push('=');
-        encode_unreserved(&mut query, &value);
+        encode_marked(&mut query, value);
+    };
+    for (name, values) in pairs {
+        for value in values.split(char::from(AMPERSAND)) {
+            match value.split_once(char::from(EQUALS)).filter(|_| name == ALL_OTHERS) {
+                Some((name, value)) => add(name, value),
+                None => add(name, value),
+            }
+        }
     }
     query
 }
@@ -171,7 +258,7 @@ pub(super) fn least_query(query: &QueryMatcher) -> Result<String, TooLarge> {
 
 /// The set of whole paths of a route, their segments each after a [`SEPARATOR`].
 pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
-    let rule = |param: u16| &route.params[usize::from(param)].check;
+    let rule = |param: u16| &route.params[usize::from(param)].texts;
     let mut alternatives = Vec::new();
     for variant in route.variants() {
         let mut path = Vec::new();
@@ -180,7 +267,7 @@ pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
             path.extend(segment.iter().flat_map(|piece| atoms(&piece.map(|param| Arc::clone(rule(*param))))));
         }
         if let Some((param, kind)) = variant.tail {
-            path.extend(tail(kind, rule(param))?);
+            path.extend(tail(kind, &route.params[usize::from(param)])?);
         }
         alternatives.push(path);
     }
@@ -188,22 +275,22 @@ pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
 }
 
 /// The segments of a tail.
-fn tail(kind: TailKind, check: &Check) -> Result<Vec<Atom>, TooLarge> {
+fn tail(kind: TailKind, param: &Param) -> Result<Vec<Atom>, TooLarge> {
+    let repeat = |item, min: u16, max| vec![Atom::Repeat { lead: SEPARATOR, item, min: min.max(1), max }];
     Ok(match kind {
         TailKind::Items => {
-            vec![Atom::Repeat { item: check.set(), min: check.min_items.max(1), max: check.max_items }]
+            let (least, most) = param.check.values.count();
+            repeat(param.texts.set(), least, most)
         }
-        TailKind::Rest if check.is_any() => {
-            vec![Atom::Repeat { item: Arc::clone(&TEXT), min: 1, max: u16::MAX }]
-        }
-        TailKind::Rest => vec![Atom::Byte(SEPARATOR), Atom::Value(Arc::new(check.set().cut_at_slashes()?))],
+        TailKind::Rest if param.texts.is_any() => repeat(Arc::clone(&TEXT), 1, u16::MAX),
+        TailKind::Rest => vec![Atom::Byte(SEPARATOR), Atom::Value(Arc::new(param.texts.set().cut_at_slashes()?))],
     })
 }
 
 /// The paths of one way: segments that are sets or literal, and perhaps a tail.
 pub(crate) fn way_set(
     segments: &[Result<Arc<Dfa>, Box<str>>],
-    rest: Option<&(TailKind, Arc<Check>)>,
+    rest: Option<&(TailKind, Param)>,
 ) -> Result<Dfa, TooLarge> {
     let mut path = Vec::new();
     for segment in segments {
@@ -213,8 +300,8 @@ pub(crate) fn way_set(
             Err(text) => path.extend(text.bytes().map(Atom::Byte)),
         }
     }
-    if let Some((kind, check)) = rest {
-        path.extend(tail(*kind, check)?);
+    if let Some((kind, param)) = rest {
+        path.extend(tail(*kind, param)?);
     }
     sequence(&[path])
 }
@@ -251,7 +338,7 @@ pub(crate) fn path_of(word: &[u8]) -> String {
     let mut path = String::new();
     for segment in word.split(|&byte| byte == SEPARATOR).skip(1) {
         path.push('/');
-        encode_unreserved(&mut path, &text(segment));
+        encode_marked(&mut path, &text(segment));
     }
     if path.is_empty() { "/".to_owned() } else { path }
 }

@@ -14,8 +14,7 @@ use super::resolve::ResolvedRoute;
 use super::tree_builder::{TreeBuilder, Word};
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
-use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet};
-use crate::template::percent::encode_unreserved;
+use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked};
 
 /// The most pairs of nodes that one proof visits.
 const MOST_PAIRS: usize = 1 << 22;
@@ -243,7 +242,7 @@ impl Proof<'_> {
                 },
             };
             url.push('/');
-            encode_unreserved(&mut url, &text);
+            encode_marked(&mut url, &text);
         }
         Ok(Some((if url.is_empty() { "/".to_owned() } else { url }, is_exact)))
     }
@@ -310,7 +309,7 @@ impl Proof<'_> {
         }
         let leaf = self.builder.leaf(id);
         let params = &self.resolved[leaf.route.0 as usize].params;
-        let tail = leaf.tail.map(|tail| (tail.kind, Arc::clone(&params[usize::from(tail.param)].check)));
+        let tail = leaf.tail.map(|tail| (tail.kind, params[usize::from(tail.param)].clone()));
         let words = self.builder.words(id);
         // The last word stands for each segment of a tail.
         let segments = &words[..words.len() - usize::from(tail.is_some())];
@@ -327,7 +326,7 @@ impl Proof<'_> {
     fn path_is_exact(&self, route: RouteId) -> bool {
         let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
         let params = self.resolved[route.0 as usize].params.iter().filter(in_path);
-        ValueSet::new(Arc::clone(&TEXT), params.map(|param| &*param.check)).is_exact()
+        ValueSet::new(Arc::clone(&TEXT), params.map(|param| &*param.texts)).is_exact()
     }
 
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
@@ -349,11 +348,16 @@ impl Proof<'_> {
         let tail = |route: RouteId| {
             let resolved = &self.resolved[route.0 as usize];
             let (param, _) = resolved.path.variants.iter().find_map(|variant| variant.tail)?;
-            Some(&*resolved.params[usize::from(param)].check)
+            let param = &resolved.params[usize::from(param)];
+            Some(
+                [Some(&*param.texts), Some(&*param.check).filter(|check| check.wants_each_once())]
+                    .into_iter()
+                    .flatten(),
+            )
         };
         let tails = tail(a).zip(tail(b)).filter(|_| with_tails);
-        let left = ValueSet::new(left, tails.map(|(tail, _)| tail));
-        left.compare(&ValueSet::new(right, tails.map(|(_, tail)| tail)))
+        let (one, other) = tails.unzip();
+        ValueSet::new(left, one.into_iter().flatten()).compare(&ValueSet::new(right, other.into_iter().flatten()))
     }
 
     /// The set of whole paths of a route; worked out once.

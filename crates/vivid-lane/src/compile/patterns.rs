@@ -202,7 +202,7 @@ mod tests {
             for (id, rule) in (0..).map(PatternId).zip(&rules) {
                 // A rule that no value meets is refused before it gets here.
                 let Ok(check) = Check::new(rule, &[], &[]) else { return Ok(()) };
-                patterns.add(&Pattern { pieces: [Piece::Value(Arc::new(check))].into() }).expect("a small set");
+                patterns.add(&Pattern::new(vec![Piece::Value(Arc::new(check))])).expect("a small set");
                 ids.push(id);
             }
             let sharing = patterns.sharing(&ids).expect("small sets");

@@ -10,6 +10,7 @@ use crate::declare::{
     Data, Location, Need, Placed, RedirectTo, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of, usual_word,
 };
 use crate::lookup::{Methods, PageId, Param, ParamKind, RouteId};
+use crate::rule::{MOST_STATES, in_words};
 use crate::template::percent::encode_unreserved;
 use crate::template::{Operator, Part, Template, TemplateError};
 
@@ -67,7 +68,7 @@ impl ResolvedRoute {
 
     /// The ways to fill the optional parts of the path; a tail that must have a segment is in all of them.
     pub(super) fn variants(&self) -> impl Iterator<Item = &PathVariant> {
-        let needs_tail = |param: &Param| param.kind == ParamKind::Items && param.check.min_items > 0;
+        let needs_tail = |param: &Param| param.kind == ParamKind::Items && param.check.values.count().0 > 0;
         let tail_is_needed = self.params.iter().any(needs_tail);
         self.path.variants.iter().filter(move |variant| !tail_is_needed || variant.tail.is_some())
     }
@@ -277,6 +278,8 @@ impl Walker<'_> {
         if spec.path.is_none() && route.answers() {
             route.is_sound = false;
         }
+        // What form a value has is a matter of its rule.
+        self.rules.enter(&spec.params, self.report);
         if let Some(host) = &spec.host {
             self.host(host, &mut route);
         }
@@ -287,7 +290,6 @@ impl Walker<'_> {
         if !spec.damaged {
             self.purpose(&route, spec.path.is_some(), spec.routes.is_empty() && spec.mounted.is_empty());
         }
-        self.rules.enter(&spec.params, self.report);
         self.params(&spec.required, &mut route);
         self.routes.push(route);
         self.siblings(spec.routes, Some(id));
@@ -401,7 +403,8 @@ impl Walker<'_> {
         if !ancestors_are_sound {
             return;
         }
-        if let Err(problem) = route.path.extend(&template, route.level) {
+        let rules = &self.rules;
+        if let Err(problem) = route.path.extend(&template, route.level, &|name| rules.shape_of(name)) {
             return self.bad_path(problem, path, skipped, route);
         }
         if route.level == 0 {
@@ -527,16 +530,47 @@ impl Walker<'_> {
                 }
             }
         }
-        let param = |declared: &super::variants::ResolvedParam| Param {
-            name: declared.name.clone(),
-            level: declared.level,
-            kind: declared.kind,
-            is_optional: declared.is_optional,
-            check: Arc::clone(&self.rules.of(&declared.name)),
-        };
-        if !route.path.params.is_empty() {
-            route.params = route.path.params.iter().map(param).collect();
+        if route.path.params.is_empty() {
+            return;
         }
+        let mut params = Vec::with_capacity(route.path.params.len());
+        for declared in &route.path.params {
+            let mut check = self.rules.of(&declared.name, declared.shape);
+            if check.shape() != declared.shape && !check.declared().is_empty() {
+                let message = format!(
+                    "the rule of `{}` is of {}, and its path makes {} of it",
+                    declared.name,
+                    in_words(check.shape()),
+                    in_words(declared.shape)
+                );
+                self.report.add(Code::Rule, route.path_span.as_ref(), message).route(&route.name);
+            }
+            if check.shape() != declared.shape {
+                check = self.rules.any(declared.shape);
+            }
+            let texts = self.rules.of_texts(&check, declared.kind, declared.join.as_ref()).unwrap_or_else(|_| {
+                let message = format!(
+                    "the automaton of all values of `{}` would have more than {MOST_STATES} states",
+                    declared.name
+                );
+                self.report
+                    .add(Code::RuleTooLarge, route.path_span.as_ref(), message)
+                    .help_with("make the rule of its items, or their number, smaller")
+                    .route(&route.name);
+                Arc::clone(&check)
+            });
+            params.push(Param {
+                name: declared.name.clone(),
+                level: declared.level,
+                kind: declared.kind,
+                is_optional: declared.is_optional,
+                check,
+                texts,
+                join: declared.join.clone().map(Box::new),
+                is_exploded: declared.is_exploded,
+            });
+        }
+        route.params = params.into();
     }
 }
 

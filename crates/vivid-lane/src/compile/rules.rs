@@ -8,16 +8,20 @@ use hashbrown::hash_table::Entry;
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 
 use crate::declare::{Data, Format, Placed, Report, Rule};
-use crate::rule::{Check, is_anchored};
+use crate::lookup::ParamKind;
+use crate::rule::{Check, Join, Many, Shape, TooLarge, is_anchored};
 
 /// The rules in force while the declared routes are walked.
 pub(super) struct Rules {
     formats: Vec<Format>,
     lists: Vec<String>,
-    any: Arc<Check>,
+    /// The rules that accept everything, one for each form.
+    any: [Arc<Check>; 3],
     /// Rules that say the same are made once.
     made: HashTable<Made>,
     hashes: DefaultHashBuilder,
+    /// The rules of the texts that stand in a URL for lists and pairs.
+    joined: HashMap<(usize, Join), Arc<Check>>,
     /// For each name, the rules from the top of the table down to the route at hand.
     in_force: HashMap<String, Vec<Arc<Check>>>,
 }
@@ -34,9 +38,10 @@ impl Rules {
         Self {
             formats: Vec::new(),
             lists: Vec::new(),
-            any: Arc::new(Check::any()),
+            any: [Shape::One, Shape::List, Shape::Pairs].map(|shape| Arc::new(Check::any_of(shape))),
             made: HashTable::new(),
             hashes: DefaultHashBuilder::default(),
+            joined: HashMap::new(),
             in_force: HashMap::new(),
         }
     }
@@ -86,9 +91,44 @@ impl Rules {
         }
     }
 
-    /// The rule of a parameter.
-    pub(super) fn of(&self, name: &str) -> Arc<Check> {
-        Arc::clone(self.in_force.get(name).and_then(|stack| stack.last()).unwrap_or(&self.any))
+    /// The rule of a parameter whose values have that form.
+    pub(super) fn of(&self, name: &str, shape: Shape) -> Arc<Check> {
+        let any = &self.any[shape as usize];
+        Arc::clone(self.in_force.get(name).and_then(|stack| stack.last()).unwrap_or(any))
+    }
+
+    /// The rule that accepts every value of a form.
+    pub(super) fn any(&self, shape: Shape) -> Arc<Check> {
+        Arc::clone(&self.any[shape as usize])
+    }
+
+    /// What form the rule of a name gives its values; `None` where there is no rule that says anything.
+    pub(super) fn shape_of(&self, name: &str) -> Option<Shape> {
+        let rule = self.in_force.get(name)?.last()?;
+        (!rule.declared().is_empty()).then(|| rule.shape())
+    }
+
+    /// The rule of the texts that stand in a URL for values of a rule.
+    pub(super) fn of_texts(
+        &mut self,
+        check: &Arc<Check>,
+        kind: ParamKind,
+        join: Option<&Join>,
+    ) -> Result<Arc<Check>, TooLarge> {
+        let (Some(join), true) = (join, kind != ParamKind::Query) else {
+            return Ok(match &check.values {
+                // Each segment of a tail is an item.
+                Many::List { items, .. } if kind == ParamKind::Items => Arc::clone(items),
+                _ => Arc::clone(check),
+            });
+        };
+        let key = (Arc::as_ptr(check).addr(), join.clone());
+        if let Some(known) = self.joined.get(&key) {
+            return Ok(Arc::clone(known));
+        }
+        let made = Arc::new(Check::joined(check, join.clone())?);
+        self.joined.insert(key, Arc::clone(&made));
+        Ok(made)
     }
 
     /// Is there a rule for the name?
@@ -133,7 +173,7 @@ impl Rules {
                     let message = format!("the rule of `{name}`: {}", problem.reason);
                     report.add(problem.code, rule.place(problem.keyword), message);
                 }
-                Arc::clone(&self.any)
+                Arc::clone(&self.any[0])
             }
         }
     }

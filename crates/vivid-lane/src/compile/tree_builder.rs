@@ -177,9 +177,8 @@ impl TreeBuilder {
         }
         let mut tail = None;
         if let Some((param, kind)) = variant.tail {
-            let check = Arc::clone(&route.params[usize::from(param)].check);
             let item = match kind {
-                TailKind::Items => Arc::clone(&check),
+                TailKind::Items => Arc::clone(&route.params[usize::from(param)].texts),
                 // The rule speaks of the whole tail; each of its segments may be anything.
                 TailKind::Rest => self.any(),
             };
@@ -223,7 +222,7 @@ impl TreeBuilder {
             [] => return Ok(Word::Literal(SmolStr::default())),
             [Piece::Text(text)] => return Ok(Word::Literal(text.clone())),
             [Piece::Value(param)] => {
-                return Ok(Word::Pattern(self.value(&params[usize::from(*param)].check)?));
+                return Ok(Word::Pattern(self.value(&params[usize::from(*param)].texts)?));
             }
             _ => {}
         }
@@ -232,7 +231,7 @@ impl TreeBuilder {
             let text: String = segment.iter().filter_map(Piece::text).collect();
             return Ok(Word::Literal(text.into()));
         }
-        let check = |param: &u16| Arc::clone(&params[usize::from(*param)].check);
+        let check = |param: &u16| Arc::clone(&params[usize::from(*param)].texts);
         let pieces: Vec<Piece> = segment.iter().map(|piece| piece.map(check)).collect();
         let key: Vec<PatternKey> = pieces.iter().map(|piece| piece.map(address)).collect();
         if let Some(&known) = self.ids.get(&key) {
@@ -256,7 +255,7 @@ impl TreeBuilder {
     /// Notes a pattern that is new.
     fn pattern(&mut self, pieces: Vec<Piece>) -> Result<PatternId, TooLarge> {
         let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?);
-        let pattern = Pattern { pieces: pieces.into() };
+        let pattern = Pattern::new(pieces);
         self.patterns.add(&pattern)?;
         self.all_patterns.push(pattern);
         Ok(id)

@@ -10,6 +10,7 @@ use smol_str::{SmolStr, format_smolstr};
 
 use crate::declare::Code;
 use crate::lookup::{Cover, Limits, ParamKind, Piece, TailKind};
+use crate::rule::{Join, Separator, Shape};
 use crate::template::percent::{decode, decode_form};
 use crate::template::{Expression, Operator, Part, Template, Variable};
 
@@ -25,7 +26,8 @@ pub(super) struct ResolvedPath {
     /// The ways to fill the optional parts, those that fill more from the left first.
     pub(super) variants: SmallVec<[PathVariant; 1]>,
     pub(super) query: Vec<QueryPart>,
-    fragment: Option<usize>,
+    /// The parameters of the fragment.
+    fragment: Vec<u16>,
     /// How many parts of the query come from ancestors.
     inherited: usize,
     /// The path parts of the templates, one after the other.
@@ -39,7 +41,15 @@ pub(super) struct ResolvedParam {
     pub(super) level: u16,
     pub(super) kind: ParamKind,
     pub(super) is_optional: bool,
+    /// Is it written with a star?
+    pub(super) is_exploded: bool,
+    pub(super) shape: Shape,
+    /// How its items stand in one text, where they do.
+    pub(super) join: Option<Join>,
 }
+
+/// What form the rule in force gives the values of a name; `None` where there is no rule.
+pub(super) type ShapeOf<'a> = &'a dyn Fn(&str) -> Option<Shape>;
 
 /// One way to fill the optional parts of a path.
 #[derive(Debug, Clone, Default)]
@@ -59,9 +69,9 @@ pub(super) enum QueryPart {
     Literal { text: String, name: String, value: String },
     /// `name={param}`: a parameter under another name, which must be there.
     Named { name: String, param: u16 },
-    /// `{?param}`
+    /// `{?param}`, or `{?param*}` for a list
     Param(u16),
-    /// `{?param*}`
+    /// `{?param*}` for pairs: all that no other name takes
     Rest(u16),
 }
 
@@ -89,7 +99,7 @@ impl Default for ResolvedPath {
             params: Vec::new(),
             variants: SmallVec::from_elem(PathVariant::default(), 1),
             query: Vec::new(),
-            fragment: None,
+            fragment: Vec::new(),
             inherited: 0,
             path_text: String::new(),
         }
@@ -98,13 +108,13 @@ impl Default for ResolvedPath {
 
 impl ResolvedPath {
     /// Goes on with the template of a level.
-    pub(super) fn extend(&mut self, template: &Template, level: u16) -> Result<()> {
+    pub(super) fn extend(&mut self, template: &Template, level: u16, shape_of: ShapeOf<'_>) -> Result<()> {
         self.path_text.reserve(template.as_str().len());
         let most_segments = template.as_str().bytes().filter(|byte| *byte == b'/').count();
         for variant in &mut self.variants {
             variant.segments.reserve(most_segments);
         }
-        let mut reading = TemplateReader { path: self, level, in_query: false, pending: None };
+        let mut reading = TemplateReader { path: self, level, shape_of, in_query: false, pending: None };
         let mut at = 0;
         for part in template.parts() {
             match part {
@@ -133,22 +143,29 @@ impl ResolvedPath {
                 param.level == level && matches!(param.kind, ParamKind::Query | ParamKind::Pairs | ParamKind::Fragment)
             };
             path.params.retain(|param| !is_own(param));
-            path.fragment = path.fragment.filter(|&index| index < path.params.len());
+            path.fragment.retain(|&index| usize::from(index) < path.params.len());
         }
         path.inherited = path.query.len();
         path
     }
 
     pub(super) fn has_fragment(&self) -> bool {
-        self.fragment.is_some()
+        !self.fragment.is_empty()
     }
 
     /// Notes a parameter of the host.
     pub(super) fn host_param(&mut self, variable: &Variable, level: u16) -> Result<u16> {
-        self.declare(variable, level, ParamKind::Host, false)
+        self.declare(variable, level, ParamKind::Host, false, (Shape::One, None))
     }
 
-    fn declare(&mut self, variable: &Variable, level: u16, kind: ParamKind, is_optional: bool) -> Result<u16> {
+    fn declare(
+        &mut self,
+        variable: &Variable,
+        level: u16,
+        kind: ParamKind,
+        is_optional: bool,
+        (shape, join): (Shape, Option<Join>),
+    ) -> Result<u16> {
         let name = variable.name();
         let problem = |code, message, help| PathProblem { place: variable.place(), code, message, help };
         if let Some(known) = self.params.iter().find(|param| param.name == name) {
@@ -161,20 +178,25 @@ impl ResolvedPath {
             let message = format!("a route may have {MOST_PARAMS} parameters, this one has more");
             return Err(problem(Code::TooManyParameters, message, None));
         }
-        self.params.push(ResolvedParam { name: name.into(), level, kind, is_optional });
+        let is_exploded = variable.is_exploded();
+        self.params.push(ResolvedParam { name: name.into(), level, kind, is_optional, is_exploded, shape, join });
         // There are at most `MOST_PARAMS`.
         Ok(u16::try_from(self.params.len() - 1).unwrap_or(u16::MAX))
     }
 
     /// Is this the template of the whole route?
     pub(super) fn is_written_as(&self, text: &str) -> bool {
-        let is_path_only = self.query.is_empty() && self.fragment.is_none() && !self.path_text.is_empty();
+        let is_path_only = self.query.is_empty() && self.fragment.is_empty() && !self.path_text.is_empty();
         if is_path_only { self.path_text == text } else { self.template() == text }
     }
 
     /// The template of the whole route: path, then query, then fragment, in the order that RFC 3986 wants.
     pub(super) fn template(&self) -> String {
         let name = |param: &u16| self.params[usize::from(*param)].name.as_str();
+        let starred = |param: &u16| {
+            let star = if self.params[usize::from(*param)].is_exploded { "*" } else { "" };
+            format!("{}{star}", name(param))
+        };
         let mut text = if self.path_text.is_empty() { "/".to_owned() } else { self.path_text.clone() };
         let mut lead = '?';
         for part in &self.query {
@@ -188,16 +210,15 @@ impl ResolvedPath {
             lead = '&';
         }
         let free = self.query.iter().filter_map(|part| match part {
-            QueryPart::Param(param) => Some(name(param).to_owned()),
-            QueryPart::Rest(param) => Some(format!("{}*", name(param))),
+            QueryPart::Param(param) | QueryPart::Rest(param) => Some(starred(param)),
             _ => None,
         });
         let free: Vec<String> = free.collect();
         if !free.is_empty() {
             text.push_str(&format!("{{{lead}{}}}", free.join(",")));
         }
-        if let Some(fragment) = self.fragment {
-            text.push_str(&format!("{{#{}}}", self.params[fragment].name));
+        if self.has_fragment() {
+            text.push_str(&format!("{{#{}}}", self.fragment.iter().map(starred).collect::<Vec<_>>().join(",")));
         }
         text
     }
@@ -207,6 +228,7 @@ impl ResolvedPath {
 struct TemplateReader<'a> {
     path: &'a mut ResolvedPath,
     level: u16,
+    shape_of: ShapeOf<'a>,
     in_query: bool,
     /// The name before an `=` at the end of a literal, which an expression must follow.
     pending: Option<String>,
@@ -282,7 +304,8 @@ impl TemplateReader<'_> {
         if let Some(name) = self.pending.take() {
             return match expression.variables() {
                 [variable] if operator == Operator::Simple && !variable.is_exploded() => {
-                    let param = self.path.declare(variable, self.level, ParamKind::Query, false)?;
+                    let form = self.form(variable, operator)?;
+                    let param = self.path.declare(variable, self.level, ParamKind::Query, false, form)?;
                     self.path.query.push(QueryPart::Named { name, param });
                     Ok(())
                 }
@@ -310,19 +333,18 @@ impl TemplateReader<'_> {
                 self.in_query = true;
                 self.query_expression(expression)
             }
-            Operator::Fragment => match expression.variables() {
-                [variable] if self.path.fragment.is_none() && !variable.is_exploded() => {
-                    let param = self.path.declare(variable, self.level, ParamKind::Fragment, true)?;
-                    self.path.fragment = Some(usize::from(param));
-                    self.in_query = true;
-                    Ok(())
+            Operator::Fragment if self.path.has_fragment() => {
+                self.problem(place, Code::Fragment, format!("expected one fragment, found a second one, `{text}`"))
+            }
+            Operator::Fragment => {
+                for variable in expression.variables() {
+                    let form = self.form(variable, operator)?;
+                    let param = self.path.declare(variable, self.level, ParamKind::Fragment, true, form)?;
+                    self.path.fragment.push(param);
                 }
-                _ => self.problem(
-                    place,
-                    Code::Fragment,
-                    format!("expected one fragment such as `{{#part}}`, found `{text}`"),
-                ),
-            },
+                self.in_query = true;
+                Ok(())
+            }
             _ if self.in_query => self.problem(
                 place,
                 Code::Operator,
@@ -330,7 +352,7 @@ impl TemplateReader<'_> {
             ),
             _ => {
                 self.path.path_text.push_str(text);
-                self.path_expression(expression, text)
+                self.path_expression(expression)
             }
         }
     }
@@ -342,8 +364,9 @@ impl TemplateReader<'_> {
                 let message = format!("`{name}` stands in the query a second time");
                 return self.problem(variable.place(), Code::RepeatedParameter, message);
             }
-            if !variable.is_exploded() {
-                let param = self.path.declare(variable, self.level, ParamKind::Query, true)?;
+            let form = self.form(variable, expression.operator())?;
+            if !variable.is_exploded() || form.0 == Shape::List {
+                let param = self.path.declare(variable, self.level, ParamKind::Query, true, form)?;
                 self.path.query.push(QueryPart::Param(param));
                 continue;
             }
@@ -351,35 +374,62 @@ impl TemplateReader<'_> {
                 let message = "only one parameter can take the rest of the query";
                 return self.problem(variable.place(), Code::Operator, message);
             }
-            let param = self.path.declare(variable, self.level, ParamKind::Pairs, true)?;
+            let param = self.path.declare(variable, self.level, ParamKind::Pairs, true, form)?;
             self.path.query.push(QueryPart::Rest(param));
         }
         Ok(())
     }
 
-    fn path_expression(&mut self, expression: &Expression, text: &str) -> Result<()> {
+    /// The form of a value, and how its items stand in one text, where they do.
+    fn form(&self, variable: &Variable, operator: Operator) -> Result<(Shape, Option<Join>)> {
+        let (name, is_exploded) = (variable.name(), variable.is_exploded());
+        let shape = match (self.shape_of)(name) {
+            Some(Shape::One) if is_exploded => {
+                return Err(PathProblem {
+                    place: variable.place(),
+                    code: Code::Rule,
+                    message: format!("`{name}*` is a list, and the rule of `{name}` speaks of one value"),
+                    help: Some(format!("put what it says of each item into `items`: `params.{name} = {{ items = … }}`, or leave the star out").into()),
+                });
+            }
+            Some(shape) => shape,
+            None if is_exploded => Shape::List,
+            None => Shape::One,
+        };
+        let separator = match operator {
+            _ if shape == Shape::One => return Ok((shape, None)),
+            // Each value of the query stands for itself, and a fragment is never read.
+            Operator::Query | Operator::Continuation if is_exploded => return Ok((shape, None)),
+            Operator::Fragment => return Ok((shape, None)),
+            Operator::Segment if is_exploded && shape == Shape::List => return Ok((shape, None)),
+            Operator::Segment if is_exploded => Separator::End,
+            Operator::Reserved => Separator::AnyComma,
+            Operator::Label if is_exploded => Separator::Dot,
+            Operator::PathStyle if is_exploded => Separator::Semicolon(decode(name).unwrap_or_default().into()),
+            _ => Separator::Comma,
+        };
+        Ok((shape, Some(Join { separator, is_named: is_exploded, shape })))
+    }
+
+    fn path_expression(&mut self, expression: &Expression) -> Result<()> {
         let place = expression.place();
         let operator = expression.operator();
         let mut previous = None;
         for variable in expression.variables() {
             let is_tail = variable.is_exploded() && operator == Operator::Segment;
-            if variable.is_exploded() && !is_tail {
-                let message = format!(
-                    "`{text}` cannot be read back; the star stands for segments `{{/{0}*}}` or a query `{{?{0}*}}`",
-                    variable.name()
-                );
-                return self.problem(place, Code::Operator, message);
-            }
             let kind = match operator {
                 _ if is_tail => ParamKind::Items,
                 Operator::Reserved => ParamKind::Rest,
                 _ => ParamKind::Segment,
             };
             let is_optional = !matches!(operator, Operator::Simple | Operator::Reserved);
-            let param = self.path.declare(variable, self.level, kind, is_optional)?;
+            let form = self.form(variable, operator)?;
+            let is_named_by_itself = variable.is_exploded() && form.0 == Shape::Pairs;
+            let param = self.path.declare(variable, self.level, kind, is_optional, form)?;
             let before = std::mem::take(&mut self.path.variants);
             for variant in before {
-                let fill = Fill { operator, param, is_first: previous.is_none(), name: variable.name() };
+                let name = if is_named_by_itself { None } else { Some(decode(variable.name()).unwrap_or_default()) };
+                let fill = Fill { operator, param, is_first: previous.is_none(), name };
                 // What is filled from left to right goes on only where the one before was filled.
                 let is_free = matches!(operator, Operator::Simple | Operator::PathStyle);
                 let goes_on = is_free || previous.is_none_or(|previous| variant.ends_with(previous));
@@ -461,7 +511,8 @@ struct Fill<'a> {
     operator: Operator,
     param: u16,
     is_first: bool,
-    name: &'a str,
+    /// The name before the value, where the operator writes one and the value does not bring its own.
+    name: Option<Cow<'a, str>>,
 }
 
 type Pushed = std::result::Result<(), (Code, String)>;
@@ -476,7 +527,10 @@ impl Fill<'_> {
             }
             Operator::Segment => variant.new_segment()?,
             Operator::Label => variant.push_piece(Piece::Text(SmolStr::new_static(".")))?,
-            Operator::PathStyle => variant.push_piece(Piece::Text(format_smolstr!(";{}=", self.name)))?,
+            Operator::PathStyle => variant.push_piece(Piece::Text(match &self.name {
+                Some(name) => format_smolstr!(";{name}="),
+                None => SmolStr::new_static(";"),
+            }))?,
             Operator::Reserved => return variant.push_tail(self.param, TailKind::Rest),
             Operator::Fragment | Operator::Query | Operator::Continuation => {}
         }

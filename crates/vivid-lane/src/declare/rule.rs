@@ -38,6 +38,71 @@ impl Rule {
         Self::default()
     }
 
+    /// A rule as it stands within another one: a format, a list of values, or a table of keywords.
+    pub(crate) fn from_data(data: &Data) -> Option<Self> {
+        match data {
+            Data::Text(name) => Some(Self::format(name)),
+            Data::List(values) => Some(Self::one_of(values.iter().cloned())),
+            Data::Table(keywords) => {
+                Some(keywords.iter().fold(Self::new(), |rule, (name, value)| rule.keyword(name, value.clone())))
+            }
+            _ => None,
+        }
+    }
+
+    fn into_data(self) -> Data {
+        Data::Table(self.keywords.into_iter().map(|(name, value)| (name.value, value.value)).collect())
+    }
+
+    /// A list whose items keep a rule: `{?tag*}` is `?tag=a&tag=b`, `{?tag}` is `?tag=a,b`.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{RouteSpec, Rule, TableSpec};
+    ///
+    /// let plates = RouteSpec::new("plates").path("/plates{?band*}").page("plates");
+    /// let table = TableSpec::new().route(plates.param("band", Rule::list_of(Rule::one_of(["u", "b", "v"])))).build()?;
+    /// let found = table.find("/plates?band=b&band=v").unwrap();
+    /// assert_eq!(found.list("band"), ["b", "v"]);
+    /// assert!(table.find("/plates?band=b&band=x").is_none());
+    /// assert_eq!(table.link("plates").set("band", vec!["b", "v"]).to_url().unwrap(), "/plates?band=b&band=v");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn list_of(items: Self) -> Self {
+        Self::new().keyword("type", "array").keyword("items", items.into_data())
+    }
+
+    /// Names and values: `{?filter*}` is all of the query that no other parameter takes. The values keep a rule.
+    #[must_use]
+    pub fn pairs_of(values: Self) -> Self {
+        Self::new().keyword("type", "object").keyword("additionalProperties", values.into_data())
+    }
+
+    /// The rule of the names of pairs.
+    #[must_use]
+    pub fn property_names(self, names: Self) -> Self {
+        self.keyword("propertyNames", names.into_data())
+    }
+
+    /// No item twice.
+    #[must_use]
+    pub fn unique_items(self) -> Self {
+        self.keyword("uniqueItems", true)
+    }
+
+    /// At least so many pairs.
+    #[must_use]
+    pub fn min_properties(self, pairs: i64) -> Self {
+        self.keyword("minProperties", pairs)
+    }
+
+    /// At most so many pairs.
+    #[must_use]
+    pub fn max_properties(self, pairs: i64) -> Self {
+        self.keyword("maxProperties", pairs)
+    }
+
     /// Adds a keyword with its value, as the table file would.
     #[must_use]
     pub fn keyword(mut self, name: impl Into<String>, value: impl Into<Data>) -> Self {
@@ -113,13 +178,13 @@ impl Rule {
         self.keyword("maxLength", characters)
     }
 
-    /// At least so many segments of a tail.
+    /// At least so many items of a list.
     #[must_use]
     pub fn min_items(self, items: i64) -> Self {
         self.keyword("minItems", items)
     }
 
-    /// At most so many segments of a tail.
+    /// At most so many items of a list.
     #[must_use]
     pub fn max_items(self, items: i64) -> Self {
         self.keyword("maxItems", items)

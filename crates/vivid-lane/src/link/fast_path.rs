@@ -3,6 +3,7 @@
 
 use super::make::Link;
 use crate::lookup::{NoLists, ParamKind, Route};
+use crate::rule::Shape;
 use crate::template::Part;
 use crate::template::percent::kinds;
 
@@ -51,11 +52,11 @@ impl<P> Link<'_, P> {
         let is_fine = |(index, text): (usize, &str)| {
             let param = &route.params[index];
             match text {
+                _ if param.check.shape() != Shape::One => false,
                 "" => matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && param.check.is_any(),
                 "." | ".." => false,
                 text => {
-                    let is_judged = param.check.list.is_none() && param.kind != ParamKind::Pairs;
-                    is_judged && !kinds(text.as_bytes()).has_control() && param.check.accepts(text)
+                    param.check.list.is_none() && !kinds(text.as_bytes()).has_control() && param.check.accepts(text)
                 }
             }
         };

@@ -10,6 +10,7 @@ use crate::declare::nearest;
 use crate::lookup::{
     Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path, normal_host,
 };
+use crate::rule::{Check, Many, Shape};
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
 
@@ -325,17 +326,19 @@ impl<'t, P> Link<'t, P> {
         let mut checked = Values::new();
         for param in &*route.params {
             let name = &*param.name;
-            let default = param.check.default.as_deref();
+            let default = param.check.default.as_ref();
             let may_go = param.is_optional && (defaults == Defaults::LeftOut || param.kind == ParamKind::Query);
             match self.values().get(name).or_else(|| self.inherited().get(name)) {
                 None if may_go || (param.is_optional && default.is_none()) => {}
                 None => match default {
-                    Some(default) => checked.insert(name, default),
+                    Some(default) => checked.insert(name, default.clone()),
                     None => return Err(self.error(Problem::Missing { name: name.to_owned() })),
                 },
-                Some(value) if may_go && value.as_text().is_some_and(|text| default == Some(text)) => {}
                 Some(value) => {
-                    let value = in_form(param.kind, value);
+                    let value = in_form(param, value);
+                    if may_go && default == Some(&value) {
+                        continue;
+                    }
                     self.check(param, &value)?;
                     checked.insert(name, value);
                 }
@@ -361,8 +364,8 @@ impl<'t, P> Link<'t, P> {
                     continue;
                 }
                 let param = route.params.iter().find(|param| *param.name == *variable.name());
-                match param.and_then(|param| param.check.default.as_deref()) {
-                    Some(default) => values.insert(variable.name(), default),
+                match param.and_then(|param| param.check.default.as_ref()) {
+                    Some(default) => values.insert(variable.name(), default.clone()),
                     None => {
                         let (name, before) = (variables[last].name().to_owned(), variable.name().to_owned());
                         return Err(self.error(Problem::Gap { name, before }));
@@ -375,36 +378,58 @@ impl<'t, P> Link<'t, P> {
 
     fn check(&self, param: &Param, value: &Value) -> Result<(), LinkError> {
         let name = &*param.name;
-        let one = |text: &str| self.check_text(param, text);
         let form = |expected| Err(self.error(Problem::Form { name: name.to_owned(), expected }));
-        match (param.kind, value) {
-            (ParamKind::Items, Value::List(items)) => {
-                let (least, most) = (usize::from(param.check.min_items), usize::from(param.check.max_items));
-                if !(least..=most).contains(&items.len()) {
-                    let most = (param.check.max_items != u16::MAX).then_some(most);
-                    return Err(self.error(Problem::Count { name: name.to_owned(), found: items.len(), least, most }));
-                }
-                items.iter().try_for_each(|item| one(item))
+        let many = |count: usize| {
+            let (least, most) = param.check.values.count();
+            if (usize::from(least)..=usize::from(most)).contains(&count) {
+                return Ok(());
             }
-            (ParamKind::Pairs, Value::Pairs(_)) => Ok(()),
-            (ParamKind::Pairs, _) => form("a list of pairs"),
-            (_, Value::Text(text)) => one(text),
-            (ParamKind::Items, _) => form("a list of texts"),
-            _ => form("one value"),
+            let most = (most != u16::MAX).then_some(usize::from(most));
+            Err(self.error(Problem::Count { name: name.to_owned(), found: count, least: usize::from(least), most }))
+        };
+        match (&param.check.values, value) {
+            (Many::One, Value::Text(text)) => self.check_text(param, &param.check, text),
+            (Many::One, _) => form("one value"),
+            (Many::List { items: rule, .. }, Value::List(items)) => {
+                many(items.len())?;
+                items.iter().try_for_each(|item| self.check_text(param, rule, item))?;
+                self.each_once(param, items)
+            }
+            (Many::List { .. }, _) => form("a list of texts"),
+            (Many::Pairs { names, values, .. }, Value::Pairs(pairs)) => {
+                many(pairs.len())?;
+                pairs.iter().try_for_each(|(key, text)| {
+                    self.check_text(param, names, key)?;
+                    self.check_text(param, values, text)
+                })
+            }
+            (Many::Pairs { .. }, _) => form("a list of pairs"),
         }
     }
 
-    fn check_text(&self, param: &Param, text: &str) -> Result<(), LinkError> {
+    fn each_once(&self, param: &Param, items: &[String]) -> Result<(), LinkError> {
+        match param.check.refusal_of_number(items.iter().map(String::as_str)) {
+            Some(reason) => {
+                let (name, value) = (param.name.to_string(), items.join(","));
+                Err(self.error(Problem::Refused { name, value, reason }))
+            }
+            None => Ok(()),
+        }
+    }
+
+    /// Checks one text: the value, or an item of it.
+    fn check_text(&self, param: &Param, rule: &Check, text: &str) -> Result<(), LinkError> {
         let name = &*param.name;
-        let is_any = param.check.is_any();
-        if param.kind != ParamKind::Query || !is_any {
+        let is_any = rule.is_any();
+        let is_in_query = matches!(param.kind, ParamKind::Query | ParamKind::Pairs);
+        if !is_in_query || !is_any {
             self.no_controls(name, text)?;
         }
-        let may_be_empty = matches!(param.kind, ParamKind::Query | ParamKind::Fragment) && is_any;
+        let may_be_empty = (is_in_query || param.kind == ParamKind::Fragment) && is_any;
         if text.is_empty() && !may_be_empty {
             return Err(self.error(Problem::Empty { name: name.to_owned() }));
         }
-        match param.check.refusal(text) {
+        match rule.refusal(text) {
             Some(reason) if !may_be_empty => {
                 let (name, value) = (name.to_owned(), text.to_owned());
                 Err(self.error(Problem::Refused { name, value, reason }))
@@ -500,7 +525,7 @@ impl<'t, P> Link<'t, P> {
         });
         let given =
             text.as_ref().or_else(|| self.values().get(&param.name).or_else(|| self.inherited().get(&param.name)));
-        given.map(|value| in_form(param.kind, value)).or_else(|| param.check.default.as_deref().map(Value::from))
+        given.map(|value| in_form(param, value)).or_else(|| param.check.default.clone())
     }
 
     /// Does the link itself give the parameter a value?
@@ -518,15 +543,15 @@ fn is_same(found: &Reading<'_, '_>, index: usize, param: &Param, given: Option<&
     match (found.value_at(index), given) {
         (None, None) => true,
         (Some(read), Some(given)) => read == *given,
-        (Some(Value::Text(read)), None) => param.check.default.as_deref() == Some(read.as_str()),
+        (Some(read), None) => param.check.default.as_ref() == Some(&read),
         _ => false,
     }
 }
 
-/// A list of one segment may be given as a text.
-fn in_form(kind: ParamKind, value: &Value) -> Value {
-    match (kind, value) {
-        (ParamKind::Items, Value::Text(text)) => Value::List(vec![text.clone()]),
+/// A list of one item may be given as a text.
+fn in_form(param: &Param, value: &Value) -> Value {
+    match (param.kind, value) {
+        (_, Value::Text(text)) if param.check.shape() == Shape::List => Value::List(vec![text.clone()]),
         (ParamKind::Host, Value::Text(text)) => Value::Text(normal_host(text).into_owned()),
         _ => value.clone(),
     }
@@ -543,8 +568,12 @@ impl Lists for OwnLists<'_> {
         let is_own = |param: &Param| match self.values.get(&param.name) {
             Some(Value::Text(text)) => text == value,
             Some(Value::List(items)) => items.iter().any(|item| item == value),
-            _ => false,
+            Some(Value::Pairs(pairs)) => pairs.iter().any(|(name, text)| name == value || text == value),
+            None => false,
         };
-        self.route.params.iter().any(|param| param.check.list.as_deref() == Some(list) && is_own(param)).into()
+        let names_list = |param: &&Param| {
+            param.check.list.as_deref() == Some(list) || param.check.list_of_items().contains(&Some(list))
+        };
+        self.route.params.iter().filter(names_list).any(is_own).into()
     }
 }

@@ -9,9 +9,9 @@ use super::answers::Answers;
 use super::ask::{Ask, Pairs};
 use super::host::normal_host;
 use super::pattern::Pattern;
-use crate::rule::Check;
+use crate::rule::{Check, Many, Shape};
 use crate::template::Template;
-use crate::template::percent::decode_form;
+use crate::template::percent::{decode_form, kinds};
 
 /// What a route demands of the query.
 #[derive(Debug, Default)]
@@ -23,7 +23,9 @@ pub(crate) struct QueryMatcher {
     /// The numbers of the parameters in the order of their names, so that a query is read in one pass.
     pub(super) by_name: Box<[u16]>,
     /// The parameter that takes all other pairs.
-    pub(crate) rest: Option<u16>,
+    pub(crate) rest: Option<Rest>,
+    /// Does a parameter take all values of its name?
+    has_lists: bool,
 }
 
 /// A parameter that stands in the query.
@@ -34,7 +36,22 @@ pub(crate) struct QueryParam {
     /// The index of the parameter in its route.
     pub(crate) param: u16,
     pub(crate) is_required: bool,
+    /// Is each value of the name an item of a list? Else the first value counts.
+    pub(crate) is_repeated: bool,
     pub(crate) check: Arc<Check>,
+}
+
+/// The parameter that takes all pairs of the query that no other name takes.
+#[derive(Debug)]
+pub(crate) struct Rest {
+    pub(crate) name: SmolStr,
+    pub(crate) is_required: bool,
+    pub(crate) check: Arc<Check>,
+}
+
+/// The items of a value of the query, which is undecoded: what commas that are not escaped part.
+pub(super) fn items_of(raw: &str) -> impl Iterator<Item = Cow<'_, str>> + Clone {
+    raw.split(',').map(decode_form)
 }
 
 /// Why a query is refused.
@@ -49,11 +66,12 @@ pub(crate) enum QueryRefusal {
 pub(crate) const FEW: usize = 4;
 
 impl QueryMatcher {
-    pub(crate) fn new(literals: Vec<(Box<str>, Box<str>)>, mut params: Vec<QueryParam>, rest: Option<u16>) -> Self {
+    pub(crate) fn new(literals: Vec<(Box<str>, Box<str>)>, mut params: Vec<QueryParam>, rest: Option<Rest>) -> Self {
         params.sort_unstable_by_key(|param| param.param);
         let mut by_name: Vec<u16> = (0..u16::try_from(params.len()).unwrap_or(u16::MAX)).collect();
         by_name.sort_unstable_by(|&one, &other| params[usize::from(one)].name.cmp(&params[usize::from(other)].name));
-        Self { literals, params, by_name: by_name.into_boxed_slice(), rest }
+        let has_lists = params.iter().any(|param| param.is_repeated);
+        Self { literals, params, by_name: by_name.into_boxed_slice(), rest, has_lists }
     }
 
     /// The parameter of that index in the route, and its number.
@@ -80,7 +98,14 @@ impl QueryMatcher {
     }
 
     pub(crate) fn is_empty(&self) -> bool {
-        self.literals.is_empty() && self.params.is_empty()
+        self.literals.is_empty() && self.params.is_empty() && self.rest.as_ref().is_none_or(Rest::takes_any)
+    }
+
+    /// May a query keep the route from answering, or have it answered by another?
+    pub(crate) fn asks(&self) -> bool {
+        !self.literals.is_empty()
+            || self.params.iter().any(|param| param.is_required || !param.takes_any())
+            || !self.rest.as_ref().is_none_or(Rest::takes_any)
     }
 
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.
@@ -91,12 +116,31 @@ impl QueryMatcher {
                 return Some(QueryRefusal::Literal { name: name.to_string(), value: value.to_string() });
             }
         }
-        if self.params.len() <= FEW {
+        let of_one = if self.params.len() <= FEW {
             let value = |param: &QueryParam| pairs.iter().find(|pair| *pair.name == *param.name).map(|pair| pair.raw);
-            return self.params.iter().find_map(|param| param.refusal(value(param), answers));
+            self.params.iter().find_map(|param| param.refusal(value(param), answers))
+        } else {
+            let values = self.places(pairs.iter().map(|pair| (Cow::Borrowed(&*pair.name), pair.raw)));
+            self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, answers))
+        };
+        of_one
+            .or_else(|| if self.has_lists { self.refusal_of_lists(pairs, answers) } else { None })
+            .or_else(|| self.rest.as_ref().filter(|rest| !rest.takes_any())?.refusal(self, pairs, answers))
+    }
+
+    /// Why one of the parameters refuses its values that takes all of them. One pass over the query, and one over each list.
+    #[cold]
+    fn refusal_of_lists(&self, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
+        let mut lists: Vec<Vec<Cow<'_, str>>> = self.params.iter().map(|_| Vec::new()).collect();
+        for pair in pairs {
+            if let Some(number) = self.number(&pair.name)
+                && self.params[number].is_item(pair.raw)
+            {
+                lists[number].push(decode_form(pair.raw));
+            }
         }
-        let values = self.places(pairs.iter().map(|pair| (Cow::Borrowed(&*pair.name), pair.raw)));
-        self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, answers))
+        let repeated = self.params.iter().zip(lists).filter(|(param, _)| param.is_repeated);
+        repeated.into_iter().find_map(|(param, list)| param.refusal_of_list(&list, answers))
     }
 
     /// Is the name one that the route reads for itself?
@@ -109,28 +153,104 @@ impl QueryParam {
     /// Does a value count as if it were not there? One that is optional, empty, and refused by its rule does, as a form sends
     /// the fields that nobody filled in.
     pub(super) fn counts_as_absent(&self, raw: &str) -> bool {
-        raw.is_empty() && !self.is_required && !self.check.is_any()
+        raw.is_empty() && (!self.is_required || self.is_repeated) && !self.takes_empty()
+    }
+
+    /// Does it take whatever is there? Pairs that are joined need a value for each name.
+    pub(crate) fn takes_any(&self) -> bool {
+        self.check.is_any_of_its_form() && self.check.shape() != Shape::Pairs
+    }
+
+    /// May a value be empty? Rules take no empty text.
+    fn takes_empty(&self) -> bool {
+        match &self.check.values {
+            Many::List { items, .. } => items.is_any(),
+            _ => self.check.is_any(),
+        }
+    }
+
+    /// Is a value, which is undecoded, one of the items?
+    pub(super) fn is_item(&self, raw: &str) -> bool {
+        self.is_repeated && !self.counts_as_absent(raw)
     }
 
     /// Why a value is refused, which is undecoded, or that none is there.
     fn refusal(&self, raw: Option<&str>, answers: &dyn Answers) -> Option<QueryRefusal> {
-        let name = || self.name.to_string();
-        let Some(value) = raw.map(decode_form) else {
-            return self.is_required.then(|| QueryRefusal::Missing { name: name() });
+        let Some(raw) = raw else {
+            return self.is_required.then(|| QueryRefusal::Missing { name: self.name.to_string() });
         };
-        if self.check.is_any() || raw.is_some_and(|raw| self.counts_as_absent(raw)) {
+        if self.is_repeated || self.takes_any() || self.counts_as_absent(raw) {
             return None;
         }
-        let is_listed = |list: &str| answers.is_listed(list, &value);
-        if !value.is_empty() && self.check.accepts(&value) && self.check.list.as_deref().is_none_or(is_listed) {
-            return None;
+        if self.check.shape() != Shape::One {
+            return self.refusal_of_list(&items_of(raw).collect::<Vec<_>>(), answers);
         }
-        let reason = self.check.refusal(&value).unwrap_or_else(|| match &self.check.list {
-            Some(list) => format!("not in the list `{list}`"),
-            None => "empty".to_owned(),
-        });
-        Some(QueryRefusal::Value { name: name(), value: value.into_owned(), reason })
+        let value = decode_form(raw);
+        let reason = refusal_of_text(&self.check, &value, answers)?;
+        Some(QueryRefusal::Value { name: self.name.to_string(), value: value.into_owned(), reason })
     }
+
+    /// Why a list, or names and values in turn, are refused.
+    fn refusal_of_list(&self, items: &[Cow<'_, str>], answers: &dyn Answers) -> Option<QueryRefusal> {
+        if items.is_empty() {
+            return self.is_required.then(|| QueryRefusal::Missing { name: self.name.to_string() });
+        }
+        let reason = refusal_of_items(&self.check, items, answers)?;
+        Some(QueryRefusal::Value { name: self.name.to_string(), value: items.join(","), reason })
+    }
+}
+
+impl Rest {
+    /// Does it take whatever is left, or nothing?
+    pub(crate) fn takes_any(&self) -> bool {
+        !self.is_required && self.check.is_any_of_its_form()
+    }
+
+    #[cold]
+    fn refusal(&self, query: &QueryMatcher, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
+        let free = pairs.iter().filter(|pair| !query.names(&pair.name));
+        let items: Vec<Cow<'_, str>> =
+            free.flat_map(|pair| [Cow::Borrowed(&*pair.name), decode_form(pair.raw)]).collect();
+        if items.is_empty() {
+            return self.is_required.then(|| QueryRefusal::Missing { name: self.name.to_string() });
+        }
+        let reason = refusal_of_items(&self.check, &items, answers)?;
+        let value = items.chunks(2).map(|pair| pair.join("=")).collect::<Vec<_>>().join("&");
+        Some(QueryRefusal::Value { name: self.name.to_string(), value, reason })
+    }
+}
+
+/// Why one text of a query is refused by a rule that does not take every text.
+fn refusal_of_text(check: &Check, value: &str, answers: &dyn Answers) -> Option<String> {
+    // A rule is a set of texts without control characters; the automaton has another use for these.
+    let is_text = !value.is_empty() && !kinds(value.as_bytes()).has_control();
+    if is_text && check.accepts(value) && check.list.as_deref().is_none_or(|list| answers.is_listed(list, value)) {
+        return None;
+    }
+    Some(check.refusal(value).unwrap_or_else(|| match &check.list {
+        _ if value.is_empty() => "empty".to_owned(),
+        _ if !is_text => "a control character".to_owned(),
+        Some(list) => format!("not in the list `{list}`"),
+        None => "refused by the rule".to_owned(),
+    }))
+}
+
+/// Why a list, or names and values in turn, are refused: their number, one of them, or one that is there twice.
+fn refusal_of_items(check: &Check, items: &[Cow<'_, str>], answers: &dyn Answers) -> Option<String> {
+    let (rules, pairs): ([&Check; 2], bool) = match &check.values {
+        Many::One => return None,
+        Many::List { items, .. } => ([items, items], false),
+        Many::Pairs { names, values, .. } => ([names, values], true),
+    };
+    if pairs && items.len() % 2 == 1 {
+        return Some("a name without a value".to_owned());
+    }
+    let of_one = items.iter().enumerate().find_map(|(at, item)| {
+        let rule = rules[at % 2];
+        let reason = if rule.is_any() { None } else { refusal_of_text(rule, item, answers) };
+        reason.map(|reason| format!("`{item}`: {reason}"))
+    });
+    of_one.or_else(|| check.refusal_of_number(items.iter().map(|item| &**item)))
 }
 
 /// The host that a route demands: a pattern over the whole host in its [one spelling](normal_host).

@@ -386,7 +386,7 @@ impl Tree {
             return None;
         }
         let text = std::str::from_utf8(path.text(start, end)).ok()?;
-        Some(self.pattern(pattern).accepts(text, answers))
+        Some(self.pattern(pattern).accepts_segment(text, || text, answers))
     }
 
     /// The node that a literal leads to, and its number.

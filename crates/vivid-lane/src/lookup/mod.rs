@@ -38,12 +38,12 @@ mod tree;
 mod typed;
 mod walk;
 
-pub use crate::rule::Automaton;
+pub use crate::rule::{Automaton, Shape};
 pub use answers::{Answer, Lists, Needs, Question};
 pub(crate) use answers::{Answers, Known, NoLists, Remembered};
 pub(crate) use ask::{Ask, Parts, Target};
 pub use bind::BindError;
-pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal};
+pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
 pub(crate) use fast_path::LONGEST as LONGEST_FAST;
 pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};

@@ -3,7 +3,8 @@
 use super::route::{Param, ParamKind};
 use super::table::RouteRef;
 use crate::declare::Data;
-use crate::rule::Automaton;
+use crate::rule::{Automaton, Check, Many, Shape};
+use crate::template::Value;
 
 /// A parameter of a route, with its rule: what generators of code and documents read.
 ///
@@ -24,6 +25,7 @@ use crate::rule::Automaton;
 #[derive(Debug, Clone, Copy)]
 pub struct Parameter<'t> {
     param: &'t Param,
+    check: &'t Check,
 }
 
 impl<'t> Parameter<'t> {
@@ -39,6 +41,41 @@ impl<'t> Parameter<'t> {
         self.param.kind
     }
 
+    /// What form its values have.
+    #[must_use]
+    pub fn shape(self) -> Shape {
+        self.check.shape()
+    }
+
+    /// Is it written with a star, so that each item stands for itself (RFC 6570, section 2.4.2)?
+    #[must_use]
+    pub fn is_exploded(self) -> bool {
+        self.param.is_exploded
+    }
+
+    /// The same parameter with the rule of one item: an item of a list, a value of pairs. `None` for one text.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::lookup::Shape;
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.plates]\npath = '/plates{?band*}'\npage = 'plates'\nparams.band.items = ['b', 'v']")?;
+    /// let band = table.route("plates").unwrap().parameters().next().unwrap();
+    /// assert_eq!((band.shape(), band.is_exploded()), (Shape::List, true));
+    /// assert_eq!(band.items().unwrap().label(), "b | v");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn items(self) -> Option<Self> {
+        let check = match &self.check.values {
+            Many::One => return None,
+            Many::List { items, .. } => items,
+            Many::Pairs { values, .. } => values,
+        };
+        Some(Self { check, ..self })
+    }
+
     /// May a URL of the route lack it?
     #[must_use]
     pub fn is_optional(self) -> bool {
@@ -47,7 +84,7 @@ impl<'t> Parameter<'t> {
 
     /// Keywords and values of its rule (JSON Schema), in the order in which they were declared.
     pub fn keywords(self) -> impl ExactSizeIterator<Item = (&'t str, &'t Data)> {
-        self.param.check.declared().iter().map(|(name, value)| (name.as_str(), value))
+        self.check.declared().iter().map(|(name, value)| (name.as_str(), value))
     }
 
     /// The value of a keyword of its rule.
@@ -60,25 +97,25 @@ impl<'t> Parameter<'t> {
     /// that no pattern describes, refuse some of them besides.
     #[must_use]
     pub fn automaton(self) -> Option<Automaton<'t>> {
-        self.param.check.ruled_set().map(Automaton::new)
+        self.check.ruled_set().map(Automaton::new)
     }
 
     /// The rule in a few words; empty where there is none.
     #[must_use]
     pub fn label(self) -> &'t str {
-        self.param.check.label()
+        self.check.label()
     }
 
-    /// The value that a link is given where nothing else is said, and that an absent one has, as a URL would write it.
+    /// The value that a link is given where nothing else is said, and that an absent one has.
     #[must_use]
-    pub fn default_value(self) -> Option<&'t str> {
-        self.param.check.default.as_deref()
+    pub fn default_value(self) -> Option<&'t Value> {
+        self.check.default.as_ref()
     }
 }
 
 impl<'t, P> RouteRef<'t, P> {
     /// The parameters of the whole path, the outermost first.
     pub fn parameters(self) -> impl ExactSizeIterator<Item = Parameter<'t>> {
-        self.frozen_route().params.iter().map(|param| Parameter { param })
+        self.frozen_route().params.iter().map(|param| Parameter { param, check: &param.check })
     }
 }

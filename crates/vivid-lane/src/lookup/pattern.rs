@@ -1,12 +1,13 @@
 //! Segments that are not literal.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use crate::rule::{Check, Simple};
+use crate::rule::{Check, Shape, Simple, marked, unmarked};
 
 /// The index of a pattern in its table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -28,6 +29,8 @@ pub(crate) enum Quick {
 #[derive(Debug)]
 pub(crate) struct Pattern {
     pub(crate) pieces: Box<[Piece]>,
+    /// Does one of the values have items, so that a delimiter is told from the same character as text?
+    is_marked: bool,
 }
 
 /// A stretch of a segment.
@@ -67,6 +70,22 @@ impl<V> Piece<V> {
 pub(crate) type Split = SmallVec<[(usize, usize); 4]>;
 
 impl Pattern {
+    pub(crate) fn new(pieces: Vec<Piece>) -> Self {
+        let is_marked = pieces.iter().filter_map(Piece::value).any(|check| check.join.is_some());
+        Self { pieces: pieces.into(), is_marked }
+    }
+
+    /// Does a segment fit, which is given decoded and as it was sent?
+    pub(crate) fn accepts_segment<'u>(&self, text: &str, raw: impl FnOnce() -> &'u str, answers: &dyn Answers) -> bool {
+        if self.is_marked { self.accepts(&self.readable(text, raw()), answers) } else { self.accepts(text, answers) }
+    }
+
+    /// A segment in the form that the pattern reads: decoded, and with marks where it tells delimiters from text.
+    pub(crate) fn readable<'t>(&self, text: &'t str, raw: &str) -> Cow<'t, str> {
+        // What could not be decoded was refused before the lookup.
+        if self.is_marked { Cow::Owned(marked(raw).unwrap_or_default()) } else { Cow::Borrowed(text) }
+    }
+
     /// How it is asked first.
     pub(crate) fn quick(&self) -> Quick {
         match &*self.pieces {
@@ -85,10 +104,10 @@ impl Pattern {
         match &*self.pieces {
             [Piece::Value(check)] => !text.is_empty() && allows(check, text, answers),
             [Piece::Text(before), Piece::Value(check)] => {
-                text.strip_prefix(&**before).is_some_and(|value| !value.is_empty() && allows(check, value, answers))
+                self.after(text, before).is_some_and(|value| !value.is_empty() && allows(check, value, answers))
             }
             [Piece::Value(check), Piece::Text(after)] => {
-                text.strip_suffix(&**after).is_some_and(|value| !value.is_empty() && allows(check, value, answers))
+                self.before(text, after).is_some_and(|value| !value.is_empty() && allows(check, value, answers))
             }
             _ => self.split(text).is_some_and(|split| {
                 self.pieces.iter().zip(split).all(|(piece, (start, end))| match piece {
@@ -99,11 +118,28 @@ impl Pattern {
         }
     }
 
+    /// What follows a text.
+    fn after<'t>(&self, text: &'t str, start: &str) -> Option<&'t str> {
+        if !self.is_marked {
+            return text.strip_prefix(start);
+        }
+        text.get(start.len()..).filter(|_| begins_with(text.as_bytes(), start))
+    }
+
+    /// What goes before a text.
+    fn before<'t>(&self, text: &'t str, end: &str) -> Option<&'t str> {
+        if !self.is_marked {
+            return text.strip_suffix(end);
+        }
+        let at = text.len().checked_sub(end.len())?;
+        text.get(..at).filter(|_| begins_with(&text.as_bytes()[at..], end))
+    }
+
     /// The same form with any values in it.
     pub(crate) fn without_rules(&self) -> Self {
         let any = Arc::new(Check::any());
         let piece = |piece: &Piece| piece.map(|_| Arc::clone(&any));
-        Self { pieces: self.pieces.iter().map(piece).collect() }
+        Self { pieces: self.pieces.iter().map(piece).collect(), is_marked: self.is_marked }
     }
 
     /// Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest,
@@ -115,12 +151,12 @@ impl Pattern {
         match &*self.pieces {
             [Piece::Value(_)] => return Some(SmallVec::from_slice(&[(0, bytes.len())])),
             [Piece::Text(before), Piece::Value(check)] => {
-                let value = text.strip_prefix(&**before).filter(|value| check.fits_set(value))?;
+                let value = self.after(text, before).filter(|value| check.fits_set(value))?;
                 let cut = text.len() - value.len();
                 return Some(SmallVec::from_slice(&[(0, cut), (cut, text.len())]));
             }
             [Piece::Value(check), Piece::Text(after)] => {
-                let value = text.strip_suffix(&**after).filter(|value| check.fits_set(value))?;
+                let value = self.before(text, after).filter(|value| check.fits_set(value))?;
                 return Some(SmallVec::from_slice(&[(0, value.len()), (value.len(), text.len())]));
             }
             _ => {}
@@ -147,8 +183,30 @@ impl Pattern {
     }
 }
 
-fn allows(check: &Check, value: &str, answers: &dyn Answers) -> bool {
-    check.accepts(value) && check.list.as_ref().is_none_or(|list| answers.is_listed(list, value))
+/// Does a text, in which there may be marks, begin with another, in which there are none?
+fn begins_with(text: &[u8], start: &str) -> bool {
+    text.len() >= start.len()
+        && text.iter().zip(start.as_bytes()).all(|(&one, &wanted)| one == wanted || unmarked(one) == wanted)
+}
+
+/// Is a text accepted by a rule, and are it or its items in the live lists that the rule names?
+pub(super) fn allows(check: &Check, value: &str, answers: &dyn Answers) -> bool {
+    check.accepts(value)
+        && match (&check.join, &check.list) {
+            (_, None) => true,
+            (None, Some(list)) => answers.is_listed(list, value),
+            (Some(join), Some(_)) => are_listed(check, join.items(value).iter().map(String::as_str), answers),
+        }
+}
+
+/// Are the items in the live lists that the rule names for them? For pairs they are names and values in turn.
+pub(super) fn are_listed<'v>(check: &Check, items: impl Iterator<Item = &'v str>, answers: &dyn Answers) -> bool {
+    let lists = check.list_of_items();
+    let is_pairs = check.shape() == Shape::Pairs;
+    items.enumerate().all(|(at, item)| {
+        let list = if is_pairs { lists[at % 2] } else { lists[0] };
+        list.is_none_or(|list| answers.is_listed(list, item))
+    })
 }
 
 impl Piece {
@@ -159,7 +217,7 @@ impl Piece {
         match self {
             Self::Text(wanted) => {
                 for (at, start) in starts.iter_mut().enumerate() {
-                    *start = bytes[at..].starts_with(wanted.as_bytes()) && good[at + wanted.len()];
+                    *start = begins_with(&bytes[at..], wanted) && good[at + wanted.len()];
                 }
             }
             Self::Value(check) => match check.ruled_set() {

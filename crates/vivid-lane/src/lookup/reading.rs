@@ -3,11 +3,12 @@
 use std::borrow::Cow;
 
 use super::ask::{Parts, Target};
-use super::conditions::{FEW, QueryParam};
+use super::conditions::{FEW, QueryParam, items_of};
 use super::path::Ends;
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
 use super::tree::{Capture, Leaf, LeafId, SegmentStep};
+use crate::rule::{Shape, marked};
 use crate::template::percent::{decode, decode_form, triplet};
 use crate::template::{Value, Values};
 
@@ -33,6 +34,8 @@ enum Slot<'u> {
     Items(&'u str),
     /// In the query, undecoded.
     Query(&'u str),
+    /// Each value of a name in the query.
+    Each,
     /// In the host.
     Host,
     /// All of the query that no other parameter takes.
@@ -102,6 +105,7 @@ impl<'t, 'u> Reading<'t, 'u> {
             ParamKind::Segment => self.captured(index).map(Slot::Path),
             ParamKind::Items => self.tail().map(Slot::Items),
             ParamKind::Rest => self.tail().map(Slot::Path),
+            ParamKind::Query if param.is_exploded => Some(Slot::Each),
             ParamKind::Query => self.in_query(index),
             ParamKind::Host => Some(Slot::Host),
             ParamKind::Pairs => Some(Slot::Pairs),
@@ -145,7 +149,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
         let raw = &self.target.path[whole.0..whole.1];
         // What could not be decoded was refused before the lookup.
-        let text = decode(raw).unwrap_or_default();
+        let text = pattern.readable(&decode(raw).unwrap_or_default(), raw).into_owned();
         match pattern.split(&text).as_ref().and_then(|split| split.get(piece)) {
             Some(&(start, end)) => (whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end)),
             None => whole,
@@ -205,11 +209,18 @@ impl<'t, 'u> Reading<'t, 'u> {
             let param = &route.params[index];
             param.is_optional
                 && param.check.default.is_some()
-                && matches!(self.slot(index), Slot::Path(_) | Slot::Query(_))
-                && self.text(index).as_deref() == param.check.default.as_deref()
+                && !matches!(self.slot(index), Slot::Absent)
+                && self.sent(index) == param.check.default
         };
-        let is_unfilled =
-            |index: usize| has_empty && self.query_text(index).is_some_and(|(param, raw)| param.counts_as_absent(raw));
+        let is_unfilled = |index: usize| {
+            has_empty
+                && match self.route().query.param(index) {
+                    Some((_, param)) if param.is_repeated => {
+                        self.raws(&param.name).any(|raw| param.counts_as_absent(raw))
+                    }
+                    _ => self.query_text(index).is_some_and(|(param, raw)| param.counts_as_absent(raw)),
+                }
+        };
         (0..route.params.len()).filter(|&index| is_unfilled(index) || is_spelt(index)).count()
     }
 
@@ -235,9 +246,16 @@ impl<'t, 'u> Reading<'t, 'u> {
             Slot::Path(raw) => decode(raw).ok(),
             Slot::Query(raw) => Some(decode_form(raw)),
             Slot::Host => self.in_host(index).map(Cow::Owned),
-            Slot::Absent => self.route().params[index].check.default.as_deref().map(Cow::Borrowed),
-            Slot::Items(_) | Slot::Pairs => None,
+            Slot::Absent => self.route().params[index].check.default_text().map(Cow::Borrowed),
+            Slot::Items(_) | Slot::Each | Slot::Pairs => None,
         }
+        .filter(|_| self.route().params[index].check.shape() == Shape::One)
+    }
+
+    /// The values of a name in the query, undecoded.
+    fn raws(&self, wanted: &str) -> impl Iterator<Item = &'u str> {
+        let query = self.target.query.unwrap_or_default();
+        names(query).filter(move |(name, _)| **name == *wanted).map(move |(_, start)| value_from(query, start))
     }
 
     /// Names and decoded values of the parameters that are one text.
@@ -259,11 +277,52 @@ impl<'t, 'u> Reading<'t, 'u> {
         self.target.path.get(start..end)
     }
 
+    /// The items of a list; of one that is absent those of its default.
     pub(crate) fn items(&self, index: usize) -> Vec<Cow<'u, str>> {
-        match self.slot(index) {
-            Slot::Items(raw) => raw.split('/').filter_map(|raw| decode(raw).ok()).collect(),
-            _ => Vec::new(),
+        let param = &self.route().params[index];
+        if param.check.shape() != Shape::List {
+            return Vec::new();
         }
+        let sent: Vec<Cow<'u, str>> = match self.slot(index) {
+            Slot::Items(raw) => raw.split('/').filter_map(|raw| decode(raw).ok()).collect(),
+            Slot::Each => match self.route().query.param(index) {
+                Some((_, param)) => self.raws(&param.name).filter(|raw| param.is_item(raw)).map(decode_form).collect(),
+                None => Vec::new(),
+            },
+            Slot::Query(raw) => items_of(raw).collect(),
+            Slot::Path(raw) => self.joined(param, raw).into_iter().map(Cow::Owned).collect(),
+            Slot::Absent | Slot::Host | Slot::Pairs => Vec::new(),
+        };
+        match &param.check.default {
+            Some(Value::List(items)) if sent.is_empty() => items.iter().map(|item| Cow::Owned(item.clone())).collect(),
+            _ => sent,
+        }
+    }
+
+    /// The items of what stands in the path, or names and values in turn.
+    fn joined(&self, param: &Param, raw: &str) -> Vec<String> {
+        // What could not be decoded was refused when the URL was split.
+        let text = marked(raw).unwrap_or_default();
+        param.join.as_ref().map_or_else(Vec::new, |join| join.items(&text))
+    }
+
+    /// The names and values of pairs, as they were sent.
+    fn pairs(&self, index: usize) -> Vec<(String, String)> {
+        let param = &self.route().params[index];
+        let in_turn: Vec<String> = match self.slot(index) {
+            Slot::Pairs => return self.rest(),
+            Slot::Items(raw) => raw.split('/').flat_map(|raw| self.joined(param, raw)).collect(),
+            Slot::Query(raw) => items_of(raw).map(Cow::into_owned).collect(),
+            Slot::Path(raw) => self.joined(param, raw),
+            Slot::Absent | Slot::Each | Slot::Host => Vec::new(),
+        };
+        let mut in_turn = in_turn.into_iter();
+        std::iter::from_fn(|| Some((in_turn.next()?, in_turn.next()?))).collect()
+    }
+
+    /// The value of a parameter in the URL, without the default of an absent one.
+    fn sent(&self, index: usize) -> Option<Value> {
+        if matches!(self.slot(index), Slot::Absent) { None } else { self.value_at(index) }
     }
 
     /// The pairs of the query that the route does not know, undecoded.
@@ -284,16 +343,17 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     pub(crate) fn value_at(&self, index: usize) -> Option<Value> {
-        match self.route().params[index].kind {
-            ParamKind::Items => {
+        let check = &self.route().params[index].check;
+        match check.shape() {
+            Shape::One => self.text(index).map(|text| Value::Text(text.into_owned())),
+            Shape::List => {
                 let items = self.items(index);
                 (!items.is_empty()).then(|| Value::from(items))
             }
-            ParamKind::Pairs => {
-                let pairs = self.rest();
-                (!pairs.is_empty()).then_some(Value::Pairs(pairs))
-            }
-            _ => self.text(index).map(|text| Value::Text(text.into_owned())),
+            Shape::Pairs => match self.pairs(index) {
+                pairs if pairs.is_empty() => check.default.clone(),
+                pairs => Some(Value::Pairs(pairs)),
+            },
         }
     }
 }

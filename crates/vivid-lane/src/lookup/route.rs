@@ -6,7 +6,7 @@ use smol_str::SmolStr;
 
 use super::conditions::{HostMatcher, Methods, QueryMatcher};
 use crate::declare::Data;
-use crate::rule::Check;
+use crate::rule::{Check, Join};
 use crate::template::Template;
 
 /// The index of a route, in the order of the table file.
@@ -112,6 +112,13 @@ pub(crate) struct Param {
     /// May a URL of the route lack it?
     pub(crate) is_optional: bool,
     pub(crate) check: Arc<Check>,
+    /// The rule of the texts that stand in the URL for it: that of an item for the segments of a tail, and for what is joined that
+    /// of the whole. For one value it is the same.
+    pub(crate) texts: Arc<Check>,
+    /// How its items stand in one text, where they do.
+    pub(crate) join: Option<Box<Join>>,
+    /// Is it written with a star?
+    pub(crate) is_exploded: bool,
 }
 
 /// Where a parameter stands, and so what its value is.
@@ -119,7 +126,7 @@ pub(crate) struct Param {
 pub enum ParamKind {
     /// In a segment.
     Segment,
-    /// A list of segments.
+    /// Segments: a list of texts, or of names with values.
     Items,
     /// One value that may hold slashes.
     Rest,

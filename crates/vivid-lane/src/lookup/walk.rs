@@ -1,7 +1,10 @@
 //! The walk through the tree, and the choice of the narrowest route.
 
+use std::collections::HashSet;
+
 use super::ask::Ask;
-use super::route::{Route, RouteId};
+use super::pattern::allows;
+use super::route::{Param, Route, RouteId};
 use super::tree::{Accepted, Leaf, LeafId, NodeId, TailKind, Tree};
 use crate::rule::Narrower;
 use crate::template::percent::triplet;
@@ -65,7 +68,7 @@ impl Tree {
             if node.is_ordered && accepted.len() > before {
                 return;
             }
-            if self.pattern(edge.pattern).accepts(text, ask.answers) {
+            if self.pattern(edge.pattern).accepts_segment(text, || ask.segments.raw(at), ask.answers) {
                 self.collect(edge.target, at + 1, ask, routes, accepted);
             }
         }
@@ -83,20 +86,24 @@ impl Tree {
     /// Does the tail have as many segments as its rule wants, and a value that it wants and a link can write?
     pub(crate) fn tail_fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         let Some(tail) = &leaf.tail else { return true };
-        let check = &routes[leaf.route.0 as usize].params[usize::from(tail.param)].check;
+        let Param { check, texts, .. } = &routes[leaf.route.0 as usize].params[usize::from(tail.param)];
         let first = leaf.steps.count as usize - 1;
         match tail.kind {
             TailKind::Items => {
                 let count = ask.segments.len().saturating_sub(first);
-                (usize::from(check.min_items)..=usize::from(check.max_items)).contains(&count)
+                let (least, most) = check.values.count();
+                let is_each_once = || {
+                    let mut seen = HashSet::new();
+                    ask.segments.texts().skip(first).all(|item| seen.insert(item))
+                };
+                (usize::from(least)..=usize::from(most)).contains(&count)
+                    && (!check.wants_each_once() || is_each_once())
             }
             // What is not escaped is written as it stands.
-            TailKind::Rest if check.is_any() && !ask.segments.is_escaped() => true,
+            TailKind::Rest if texts.is_any() && !ask.segments.is_escaped() => true,
             TailKind::Rest => {
                 let value = ask.segments.texts().skip(first).collect::<Vec<_>>().join("/");
-                (!ask.segments.is_escaped() || is_writable_tail(&value))
-                    && check.accepts(&value)
-                    && check.list.as_ref().is_none_or(|list| ask.answers.is_listed(list, &value))
+                (!ask.segments.is_escaped() || is_writable_tail(&value)) && allows(texts, &value, ask.answers)
             }
         }
     }
@@ -156,7 +163,7 @@ impl Covering<'_, '_> {
             self.node(target, at + 1);
         }
         for edge in tree.edges(node).iter().filter(|edge| !edge.is_tail) {
-            if tree.pattern(edge.pattern).accepts(text, self.ask.answers) {
+            if tree.pattern(edge.pattern).accepts_segment(text, || self.ask.segments.raw(at), self.ask.answers) {
                 self.node(edge.target, at + 1);
             }
         }

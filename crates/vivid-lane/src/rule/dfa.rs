@@ -8,6 +8,9 @@ use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
 use std::hash::Hash;
 
+use super::mark::{MARKS, unmarked};
+use crate::template::percent::is_unreserved;
+
 /// The state from which nothing is accepted.
 const DEAD: u32 = 0;
 
@@ -43,7 +46,8 @@ impl Classes {
         let mut representatives = Vec::new();
         // Bytes in the order in which they read best, so that witnesses do.
         let readable = (b'a'..=b'z').chain(b'0'..=b'9').chain(b'A'..=b'Z').chain(*b"-_.~");
-        let others = (0..=u8::MAX).filter(|&byte| !crate::template::percent::is_unreserved(byte));
+        let is_other = |byte: u8| !is_unreserved(byte) && unmarked(byte) == byte;
+        let others = (0..=u8::MAX).filter(|&byte| is_other(byte)).chain(MARKS.map(|(mark, _)| mark));
         for byte in readable.chain(others) {
             let id = match ids.entry(key(byte)) {
                 Entry::Occupied(known) => *known.get(),
@@ -220,6 +224,27 @@ impl Dfa {
         self.start = dead(self.start);
     }
 
+    /// The set with each [mark](super::mark) taken for its character.
+    pub(super) fn with_marks(mut self) -> Self {
+        for (mark, character) in MARKS {
+            self.classes.of[usize::from(mark)] = self.classes.of[usize::from(character)];
+        }
+        self
+    }
+
+    /// The texts of the set without that mark.
+    pub(crate) fn without_mark(&self, mark: u8) -> Self {
+        let mut set = self.clone();
+        // No text holds the zero byte.
+        set.classes.of[usize::from(mark)] = set.classes.of[0];
+        set
+    }
+
+    /// The bytes that lead somewhere, each once: a mark that is taken for its character is left out.
+    fn bytes(&self) -> impl Iterator<Item = u8> {
+        (0..=u8::MAX).filter(|&byte| unmarked(byte) == byte || self.class(byte) != self.class(unmarked(byte)))
+    }
+
     /// The set of these texts.
     pub(crate) fn words<'a>(words: impl IntoIterator<Item = &'a str>) -> Result<Self, TooLarge> {
         Self::of_words(words.into_iter().map(str::as_bytes).collect())
@@ -237,7 +262,7 @@ impl Dfa {
             (low < high).then_some((low, high, length + 1))
         };
         let accepts = |&(from, to, length): &(usize, usize, usize)| from < to && sorted[from].len() == length;
-        Self::explore(classes, (0, sorted.len(), 0), &step, &accepts)
+        Self::explore(classes, (0, sorted.len(), 0), &step, &accepts).map(Self::with_marks)
     }
 
     /// The texts of both sets.
@@ -373,7 +398,7 @@ impl Dfa {
         let mut word = Vec::new();
         let mut state = self.start;
         loop {
-            let mut ways = (0..=u8::MAX).filter(|&byte| self.step(state, byte) != DEAD);
+            let mut ways = self.bytes().filter(|&byte| self.step(state, byte) != DEAD);
             let way = ways.next();
             if ways.next().is_some() || (self.is_final(state) && way.is_some()) || word.len() > self.states() {
                 return None;
@@ -408,7 +433,7 @@ impl Dfa {
         let mut counts: Vec<Option<u64>> = vec![None; self.states()];
         let mut open = vec![(self.start, false)];
         while let Some((state, is_entered)) = open.pop() {
-            let mut next: Vec<u32> = (0..=u8::MAX).map(|byte| self.step(state, byte)).collect();
+            let mut next: Vec<u32> = self.bytes().map(|byte| self.step(state, byte)).collect();
             next.retain(|&next| next != DEAD);
             if is_entered {
                 let own = u64::from(self.is_final(state));
@@ -444,7 +469,8 @@ impl Dfa {
             if words.len() > most || word.len() > 64 || steps > 64 * most {
                 return None;
             }
-            let next = (0..=u8::MAX).rev().map(|byte| (byte, self.step(state, byte)));
+            let bytes: Vec<u8> = self.bytes().collect();
+            let next = bytes.into_iter().rev().map(|byte| (byte, self.step(state, byte)));
             open.extend(next.filter(|(_, next)| !Self::is_dead(*next)).map(|(byte, next)| {
                 let mut longer = word.clone();
                 longer.push(byte);

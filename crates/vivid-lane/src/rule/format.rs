@@ -147,7 +147,7 @@ impl BuiltIn {
         let made = || {
             (self.set)()
                 .and_then(|set| set.and(&TEXT))
-                .map(Dfa::minimised)
+                .map(|set| set.minimised().with_marks())
                 .unwrap_or_else(|_| unreachable!("{} is too large", self.name))
         };
         Arc::clone(SETS[index].get_or_init(|| Arc::new(made())))

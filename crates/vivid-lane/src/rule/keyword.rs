@@ -10,7 +10,7 @@ use std::sync::Arc;
 use super::dfa::{Classes, Dfa, MOST_STATES, TooLarge};
 use super::format::{BUILT_IN, BuiltIn};
 use super::number::{Decimal, LARGEST_STEP, Step, bounded, multiples};
-use super::pattern;
+use super::{Shape, pattern};
 use crate::declare::{Data, Format, expected_one_of};
 
 /// A keyword with its value, read.
@@ -31,10 +31,51 @@ pub(super) enum Part {
     /// The values are numbers, which a bound implies.
     Number(Box<dyn Keyword>),
     Judge(Format),
-    MinItems(u16),
-    MaxItems(u16),
-    Default(String),
+    OfMany(OfMany),
+    Default(Data),
     Listed(String),
+}
+
+/// What a keyword says of a list, or of names and values.
+pub(super) enum OfMany {
+    Type(Shape),
+    Items(Data),
+    Names(Data),
+    Values(Data),
+    Least(Shape, u16),
+    Most(Shape, u16),
+    Unique(bool),
+}
+
+impl OfMany {
+    /// What form of value it speaks of.
+    pub(super) fn shape(&self) -> Shape {
+        match self {
+            Self::Type(shape) | Self::Least(shape, _) | Self::Most(shape, _) => *shape,
+            Self::Items(_) | Self::Unique(_) => Shape::List,
+            Self::Names(_) | Self::Values(_) => Shape::Pairs,
+        }
+    }
+
+    /// The keywords of this kind, but for the type.
+    pub(super) fn words() -> Vec<&'static str> {
+        KEYWORDS.iter().map(|(word, _)| *word).filter(|word| is_of_many(word)).collect()
+    }
+}
+
+/// Does the keyword speak of lists, or of names and values?
+fn is_of_many(word: &str) -> bool {
+    matches!(
+        word,
+        "items"
+            | "minItems"
+            | "maxItems"
+            | "uniqueItems"
+            | "propertyNames"
+            | "additionalProperties"
+            | "minProperties"
+            | "maxProperties"
+    )
 }
 
 type Read = fn(&Data, &[Format]) -> Result<Part, String>;
@@ -53,9 +94,18 @@ static KEYWORDS: &[(&str, Read)] = &[
     ("multipleOf", read_multiple),
     ("minLength", |value, _| Ok(Part::Keyword(Box::new(Length { count: whole(value)?, is_most: false })))),
     ("maxLength", |value, _| Ok(Part::Keyword(Box::new(Length { count: whole(value)?, is_most: true })))),
-    ("minItems", |value, _| items(value).map(Part::MinItems)),
-    ("maxItems", |value, _| items(value).map(Part::MaxItems)),
-    ("default", |value, _| scalar(value).map(Part::Default)),
+    ("items", |value, _| Ok(Part::OfMany(OfMany::Items(value.clone())))),
+    ("minItems", |value, _| Ok(Part::OfMany(OfMany::Least(Shape::List, items(value)?)))),
+    ("maxItems", |value, _| Ok(Part::OfMany(OfMany::Most(Shape::List, items(value)?)))),
+    ("uniqueItems", |value, _| match value {
+        Data::Bool(yes) => Ok(Part::OfMany(OfMany::Unique(*yes))),
+        _ => Err("expected true or false".to_owned()),
+    }),
+    ("propertyNames", |value, _| Ok(Part::OfMany(OfMany::Names(value.clone())))),
+    ("additionalProperties", |value, _| Ok(Part::OfMany(OfMany::Values(value.clone())))),
+    ("minProperties", |value, _| Ok(Part::OfMany(OfMany::Least(Shape::Pairs, items(value)?)))),
+    ("maxProperties", |value, _| Ok(Part::OfMany(OfMany::Most(Shape::Pairs, items(value)?)))),
+    ("default", |value, _| Ok(Part::Default(value.clone()))),
     ("listed", |value, _| match value {
         Data::Text(list) => Ok(Part::Listed(list.clone())),
         _ => Err("expected the name of a list".to_owned()),
@@ -175,9 +225,17 @@ struct Formatted {
 }
 
 fn read_type(value: &Data, _: &[Format]) -> Result<Part, String> {
-    const TYPES: &[&str] = &["string", "integer", "number", "boolean"];
+    const TYPES: &[&str] = &["string", "integer", "number", "boolean", "array", "object"];
+    match value.as_text() {
+        Some("array") => return Ok(Part::OfMany(OfMany::Type(Shape::List))),
+        Some("object") => return Ok(Part::OfMany(OfMany::Type(Shape::Pairs))),
+        _ => {}
+    }
     let one = |value: &Data| match value {
         Data::Text(name) if name == "string" => Ok(None),
+        Data::Text(name) if matches!(name.as_str(), "array" | "object") => {
+            Err(format!("a value that may be `{name}` or something else cannot be told apart in a URL; name one type"))
+        }
         Data::Text(name) if TYPES.contains(&name.as_str()) => Ok(BuiltIn::find(name)),
         Data::Text(name) => Err(format!("unknown type `{name}`; {}", expected_one_of(name, TYPES))),
         _ => Err("expected the name of a type".to_owned()),

@@ -8,7 +8,10 @@ mod automaton;
 
 mod dfa;
 mod format;
+mod join;
 mod keyword;
+mod many;
+mod mark;
 mod number;
 mod pattern;
 mod sequence;
@@ -18,13 +21,17 @@ mod text;
 mod value_set;
 mod value_test;
 
+use std::collections::HashSet;
 use std::fmt;
 use std::sync::Arc;
 
 use crate::declare::Code;
 pub use automaton::Automaton;
 pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};
+pub(crate) use join::{Join, Separator};
 use keyword::{Keyword, Part};
+pub(crate) use many::in_words;
+pub(crate) use mark::{AMPERSAND, EQUALS, encode_marked, marked, plain, unmarked};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::TEXT;
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
@@ -32,6 +39,53 @@ pub(crate) use value_test::Simple;
 use value_test::ValueTest;
 
 use crate::declare::{Data, Format, Rule};
+use crate::template::Value;
+
+/// What form a value has (RFC 6570, section 2.3).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Shape {
+    /// One text.
+    One,
+    /// A list of texts: an array of JSON Schema.
+    List,
+    /// A list of names and texts: an object of JSON Schema.
+    Pairs,
+}
+
+/// What a rule says of the items of a list, or of names and values.
+#[derive(Debug, Clone)]
+pub(crate) enum Many {
+    One,
+    List { items: Arc<Check>, least: u16, most: u16, is_unique: bool },
+    Pairs { names: Arc<Check>, values: Arc<Check>, least: u16, most: u16 },
+}
+
+impl Many {
+    /// How many items there may be. None are as good as no value, so that a text has one at least.
+    pub(crate) fn count(&self) -> (u16, u16) {
+        match self {
+            Self::One => (1, 1),
+            Self::List { least, most, .. } | Self::Pairs { least, most, .. } => (*least, *most),
+        }
+    }
+
+    /// The same of each item, and any number of them.
+    fn of_any_number(&self) -> Self {
+        match self.clone() {
+            Self::List { items, is_unique, .. } => Self::List { items, least: 0, most: u16::MAX, is_unique },
+            Self::Pairs { names, values, .. } => Self::Pairs { names, values, least: 0, most: u16::MAX },
+            Self::One => Self::One,
+        }
+    }
+
+    fn shape(&self) -> Shape {
+        match self {
+            Self::One => Shape::One,
+            Self::List { .. } => Shape::List,
+            Self::Pairs { .. } => Shape::Pairs,
+        }
+    }
+}
 
 /// A rule that is ready for use on values.
 pub(crate) struct Check {
@@ -44,9 +98,11 @@ pub(crate) struct Check {
     /// Do an `enum` or a `const` name the values one by one?
     pub(crate) is_choice: bool,
     pub(crate) list: Option<Box<str>>,
-    pub(crate) default: Option<Box<str>>,
-    pub(crate) min_items: u16,
-    pub(crate) max_items: u16,
+    pub(crate) default: Option<Value>,
+    /// What it says of the items, where the value is more than one text.
+    pub(crate) values: Many,
+    /// How they stand in one text, where this is the rule of that text.
+    pub(crate) join: Option<Join>,
     label: String,
     /// The keywords and their values as they were declared.
     declared: Vec<(String, Data)>,
@@ -83,11 +139,27 @@ impl Check {
             is_choice: false,
             list: None,
             default: None,
-            min_items: 0,
-            max_items: u16::MAX,
+            values: Many::One,
+            join: None,
             label: String::new(),
             declared: Vec::new(),
         }
+    }
+
+    /// The rule that accepts every value of a form.
+    pub(crate) fn any_of(shape: Shape) -> Self {
+        let any = || Arc::new(Self::any());
+        let values = match shape {
+            Shape::One => Many::One,
+            Shape::List => Many::List { items: any(), least: 0, most: u16::MAX, is_unique: false },
+            Shape::Pairs => Many::Pairs { names: any(), values: any(), least: 0, most: u16::MAX },
+        };
+        Self { values, ..Self::any() }
+    }
+
+    /// What form the values have that it is about.
+    pub(crate) fn shape(&self) -> Shape {
+        self.values.shape()
     }
 
     /// Makes a rule ready: reads its keywords and proves that some value satisfies them all.
@@ -96,6 +168,7 @@ impl Check {
         let mut check = Self { declared, ..Self::any() };
         let mut problems = Vec::new();
         let mut implies_number = false;
+        let (mut many, mut default) = (Vec::new(), None);
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
         let mut declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
         declared.sort_unstable_by_key(|(index, (keyword, _))| (keyword::rank(keyword), *index));
@@ -112,9 +185,8 @@ impl Check {
                     check.keywords.push(keyword);
                 }
                 Ok(Part::Judge(format)) => check.predicates.push(format),
-                Ok(Part::MinItems(count)) => check.min_items = count,
-                Ok(Part::MaxItems(count)) => check.max_items = count,
-                Ok(Part::Default(value)) => check.default = Some(value.into()),
+                Ok(Part::OfMany(part)) => many.push((index, part)),
+                Ok(Part::Default(value)) => default = Some((index, value)),
                 Ok(Part::Listed(list)) if lists.contains(&list.as_str()) => check.list = Some(list.into()),
                 Ok(Part::Listed(list)) => {
                     let reason = format!(
@@ -141,6 +213,17 @@ impl Check {
             check.keywords.insert(0, number);
         }
         if problems.is_empty() {
+            check.values = many::read(&check, rule, many, formats, lists, &mut problems);
+        }
+        if problems.is_empty()
+            && let Some((index, value)) = default
+        {
+            match many::value(check.shape(), &value) {
+                Ok(value) => check.default = Some(value),
+                Err(reason) => problems.push(RuleProblem::at(index, Code::Rule, format!("`default`: {reason}"))),
+            }
+        }
+        if problems.is_empty() {
             check.finish(rule, &mut problems);
         }
         if problems.is_empty() { Ok(check) } else { Err(problems) }
@@ -149,7 +232,7 @@ impl Check {
     /// The rule, for values that a pattern accepts besides.
     pub(crate) fn clone_within(check: &Arc<Self>, pattern: &str) -> Result<Self, TooLarge> {
         let within = pattern::search(pattern).map_err(|_| TooLarge::States)?.and(&TEXT)?;
-        let set = Arc::new(check.set().and(&within)?);
+        let set = Arc::new(check.set().and(&within)?.with_marks());
         Ok(Self {
             test: ValueTest::of(Some(&set)),
             keywords: Vec::new(),
@@ -158,8 +241,8 @@ impl Check {
             is_choice: check.is_choice,
             list: check.list.clone(),
             default: check.default.clone(),
-            min_items: check.min_items,
-            max_items: check.max_items,
+            values: Many::One,
+            join: None,
             label: check.label.clone(),
             declared: check.declared.clone(),
         })
@@ -179,20 +262,17 @@ impl Check {
             let reason = "no value satisfies this rule: its keywords exclude each other";
             problems.push(RuleProblem { keyword: None, code: Code::EmptyRule, reason: reason.to_owned() });
         } else if let Some(default) = &self.default
-            && let Some(reason) = self.refusal(default)
+            && let Some(reason) = self.refusal_of(default)
         {
-            let reason = format!("the default `{default}` is refused by its own rule: {reason}");
+            let reason = format!("the default `{}` is refused by its own rule: {reason}", shown(default));
             problems.push(RuleProblem { keyword: index_of("default"), code: Code::Default, reason });
-        }
-        if self.min_items > self.max_items {
-            let reason = format!("`minItems` {} is above `maxItems` {}", self.min_items, self.max_items);
-            problems.push(RuleProblem { keyword: index_of("minItems"), code: Code::EmptyRule, reason });
         }
         let labels = self.keywords.iter().map(|keyword| keyword.label());
         let predicates = self.predicates.iter().map(|format| format.name.clone());
         let list = self.list.iter().map(|list| format!("in list {list}"));
-        let default = self.default.iter().map(|value| format!("default {value}"));
-        let parts = labels.chain(predicates).chain(list).chain(default).filter(|label| !label.is_empty());
+        let default = self.default.iter().map(|value| format!("default {}", shown(value)));
+        let many = many::label(&self.values).into_iter();
+        let parts = labels.chain(predicates).chain(list).chain(many).chain(default).filter(|label| !label.is_empty());
         self.label = joined_label(parts);
     }
 
@@ -211,12 +291,88 @@ impl Check {
             return Ok(None);
         }
         let joined = sets.iter().try_fold(Dfa::clone(&TEXT), |joined, set| joined.and(set)).map_err(too_large)?;
-        Ok(Some(Arc::new(joined.minimised())))
+        Ok(Some(Arc::new(joined.minimised().with_marks())))
     }
 
     /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.
     pub(crate) fn accepts(&self, value: &str) -> bool {
-        self.test.accepts(value.as_bytes()) && self.predicates.iter().all(|format| (format.predicate)(value))
+        self.test.accepts(value.as_bytes())
+            && self.predicates.iter().all(|format| (format.predicate)(value))
+            && self.join.as_ref().is_none_or(|join| self.refusal_of_items(&join.items(value)).is_none())
+    }
+
+    /// Why the items of a value are refused; for pairs they are names and values in turn.
+    fn refusal_of_items(&self, items: &[String]) -> Option<String> {
+        match self.values {
+            Many::Pairs { .. } if items.len() % 2 == 1 => Some("a name without a value".to_owned()),
+            Many::Pairs { .. } => {
+                let pairs = items.chunks_exact(2).map(|pair| (pair[0].as_str(), pair[1].as_str()));
+                self.refusal_of_pairs(pairs)
+            }
+            _ => self.refusal_of_list(items.iter().map(String::as_str)),
+        }
+    }
+
+    /// Why a list is refused: its number of items, one of them, or one that is there twice.
+    pub(crate) fn refusal_of_list<'v>(&self, list: impl Iterator<Item = &'v str> + Clone) -> Option<String> {
+        let Many::List { items, least, most, is_unique } = &self.values else { return None };
+        let count = list.clone().count();
+        many::refusal_of_count(count, *least, *most, "item").or_else(|| {
+            let mut seen = HashSet::new();
+            list.clone().find_map(|item| match items.refusal(item) {
+                Some(reason) => Some(format!("`{item}`: {reason}")),
+                None => (*is_unique && !seen.insert(item)).then(|| format!("`{item}` is there twice")),
+            })
+        })
+    }
+
+    /// Why items are refused without a look at any of them: their number, or one that is there twice. For pairs they are names
+    /// and values in turn.
+    pub(crate) fn refusal_of_number<'v>(&self, items: impl ExactSizeIterator<Item = &'v str>) -> Option<String> {
+        let (least, most) = self.values.count();
+        let (count, one) = match self.shape() {
+            Shape::Pairs => (items.len() / 2, "pair"),
+            _ => (items.len(), "item"),
+        };
+        let mut seen = HashSet::new();
+        many::refusal_of_count(count, least, most, one).or_else(|| {
+            let mut twice = items.into_iter().filter(|item| self.wants_each_once() && !seen.insert(*item));
+            twice.next().map(|item| format!("`{item}` is there twice"))
+        })
+    }
+
+    /// Why pairs are refused: their number, a name or a value.
+    pub(crate) fn refusal_of_pairs<'v>(
+        &self,
+        pairs: impl Iterator<Item = (&'v str, &'v str)> + Clone,
+    ) -> Option<String> {
+        let Many::Pairs { names, values, least, most } = &self.values else { return None };
+        many::refusal_of_count(pairs.clone().count(), *least, *most, "pair").or_else(|| {
+            pairs.clone().find_map(|(name, value)| {
+                let of_name = names.refusal(name).map(|reason| format!("the name `{name}`: {reason}"));
+                of_name.or_else(|| values.refusal(value).map(|reason| format!("`{value}` of `{name}`: {reason}")))
+            })
+        })
+    }
+
+    /// Why a value is refused, whatever its form.
+    pub(crate) fn refusal_of(&self, value: &Value) -> Option<String> {
+        match value {
+            Value::Text(text) => self.refusal(text),
+            Value::List(items) => self.refusal_of_list(items.iter().map(String::as_str)),
+            Value::Pairs(pairs) => {
+                self.refusal_of_pairs(pairs.iter().map(|(name, value)| (name.as_str(), value.as_str())))
+            }
+        }
+    }
+
+    /// The live lists that items, names and values must be in, if any.
+    pub(crate) fn list_of_items(&self) -> [Option<&str>; 2] {
+        match &self.values {
+            Many::One => [None, None],
+            Many::List { items, .. } => [items.list.as_deref(), None],
+            Many::Pairs { names, values, .. } => [names.list.as_deref(), values.list.as_deref()],
+        }
     }
 
     /// The code that tests values, if that is all there is to the rule.
@@ -234,6 +390,13 @@ impl Check {
 
     /// Why a value is refused, as far as the rule alone can tell.
     pub(crate) fn refusal(&self, value: &str) -> Option<String> {
+        if let Some(join) = &self.join {
+            let reason = self.refusal_of_items(&join.items(value));
+            return reason.or_else(|| {
+                (!self.test.accepts(value.as_bytes()))
+                    .then(|| "an empty item, or one that the next cannot be told from".to_owned())
+            });
+        }
         let keywords = self.keywords.iter().find_map(|keyword| keyword.refusal(value));
         keywords.or_else(|| {
             (!self.accepts(value)).then(|| match self.predicates.iter().find(|format| !(format.predicate)(value)) {
@@ -269,14 +432,40 @@ impl Check {
         self.set.as_deref()
     }
 
-    /// Does every value pass?
+    /// Is it about one text, and does every text pass?
     pub(crate) fn is_any(&self) -> bool {
-        self.set.is_none() && self.predicates.is_empty() && self.list.is_none()
+        self.set.is_none() && self.predicates.is_empty() && self.list.is_none() && matches!(self.values, Many::One)
+    }
+
+    /// Does every value of its form pass, and any number of items?
+    pub(crate) fn is_any_of_its_form(&self) -> bool {
+        let is_any_number = self.values.count().1 == u16::MAX && self.values.count().0 <= 1;
+        match &self.values {
+            Many::One => self.is_any(),
+            Many::List { items, is_unique, .. } => items.is_any() && !is_unique && is_any_number,
+            Many::Pairs { names, values, .. } => names.is_any() && values.is_any() && is_any_number,
+        }
+    }
+
+    /// May no item be there twice?
+    pub(crate) fn wants_each_once(&self) -> bool {
+        matches!(self.values, Many::List { is_unique: true, .. })
+    }
+
+    /// The default, where it is one text.
+    pub(crate) fn default_text(&self) -> Option<&str> {
+        self.default.as_ref().and_then(Value::as_text)
     }
 
     /// The functions that refuse values that the set accepts, by name.
     pub(crate) fn predicates(&self) -> impl Iterator<Item = &str> {
-        self.predicates.iter().map(|format| format.name.as_str())
+        let (items, others, unique) = match &self.values {
+            Many::One => (None, None, None),
+            Many::List { items, is_unique, .. } => (Some(items), None, is_unique.then_some("uniqueItems")),
+            Many::Pairs { names, values, .. } => (Some(names), Some(values), None),
+        };
+        let of_items = [items, others].into_iter().flatten().flat_map(|rule| &rule.predicates);
+        self.predicates.iter().chain(of_items).map(|format| format.name.as_str()).chain(unique)
     }
 
     /// The bytes that the rule takes beside itself, near enough: its automaton, above all.
@@ -310,6 +499,17 @@ fn joined_label(parts: impl Iterator<Item = String>) -> String {
         label.push_str(&part);
     }
     label
+}
+
+/// A value as a URL would write it, near enough.
+pub(crate) fn shown(value: &Value) -> String {
+    match value {
+        Value::Text(text) => text.clone(),
+        Value::List(items) => items.join(","),
+        Value::Pairs(pairs) => {
+            pairs.iter().map(|(name, value)| format!("{name}={value}")).collect::<Vec<_>>().join(",")
+        }
+    }
 }
 
 /// Is a pattern anchored at both ends?

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::dfa::{Classes, Dfa, TooLarge, pair};
+use super::mark::unmarked;
 
 /// What stands between two segments of a path, where whole paths are compared. No value holds it, for it is
 /// no byte of UTF-8; a slash would not do, because a value may hold an escaped one.
@@ -11,12 +12,12 @@ pub(crate) const SEPARATOR: u8 = 0xFF;
 /// A part of a text.
 #[derive(Debug, Clone)]
 pub(crate) enum Atom {
-    /// This byte.
+    /// This byte, or its mark.
     Byte(u8),
     /// A text of that set.
     Value(Arc<Dfa>),
-    /// So many texts of that set, each after a [`SEPARATOR`].
-    Repeat { item: Arc<Dfa>, min: u16, max: u16 },
+    /// So many texts of that set, each after that byte, such as a [`SEPARATOR`].
+    Repeat { lead: u8, item: Arc<Dfa>, min: u16, max: u16 },
 }
 
 /// A place in one of the alternatives: which, at which atom, in which state of its set, after how many items.
@@ -39,8 +40,8 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
         match atom {
             Atom::Byte(byte) => bytes[usize::from(*byte)] = true,
             Atom::Value(set) => automata.push(set),
-            Atom::Repeat { item, .. } => {
-                bytes[usize::from(SEPARATOR)] = true;
+            Atom::Repeat { lead, item, .. } => {
+                bytes[usize::from(*lead)] = true;
                 automata.push(item);
             }
         }
@@ -49,7 +50,7 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
     automata.dedup_by_key(|set| std::ptr::from_ref::<Dfa>(set).addr());
     let values = Classes::of_all(automata);
     let classes =
-        Classes::by(&|byte| pair(values.class(byte), if bytes[usize::from(byte)] { u32::from(byte) } else { 256 }));
+        Classes::by(&|byte| pair(values.class(byte), if is_wanted(&bytes, byte) { u32::from(byte) } else { 256 }));
 
     let machine = Machine { alternatives };
     let mut start = Vec::new();
@@ -58,6 +59,16 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
     }
     start.sort_unstable();
     Dfa::explore(classes, start, &|places, byte| machine.step(places, byte), &|places| machine.is_end(places))
+}
+
+/// Is a byte one of those that stand for themselves, or the mark of one?
+fn is_wanted(bytes: &[bool; 256], byte: u8) -> bool {
+    bytes[usize::from(byte)] || bytes[usize::from(unmarked(byte))]
+}
+
+/// Is a byte the wanted one, or its mark?
+fn is_it(byte: u8, wanted: u8) -> bool {
+    byte == wanted || unmarked(byte) == wanted
 }
 
 struct Machine<'a> {
@@ -91,7 +102,7 @@ impl Machine<'_> {
         let mut next = Vec::with_capacity(places.len());
         for &at in places {
             match self.atom(at.alternative, at.atom) {
-                Some(Atom::Byte(wanted)) if *wanted == byte => self.enter(at.alternative, at.atom + 1, &mut next),
+                Some(Atom::Byte(wanted)) if is_it(byte, *wanted) => self.enter(at.alternative, at.atom + 1, &mut next),
                 Some(Atom::Value(set)) => {
                     let inner = set.step(at.inner, byte);
                     if !Dfa::is_dead(inner) {
@@ -101,12 +112,12 @@ impl Machine<'_> {
                         }
                     }
                 }
-                Some(Atom::Repeat { item, max, .. }) if at.inner == BETWEEN => {
-                    if byte == SEPARATOR && at.count < *max {
+                Some(Atom::Repeat { lead, item, max, .. }) if at.inner == BETWEEN => {
+                    if is_it(byte, *lead) && at.count < *max {
                         next.push(At { inner: item.start(), ..at });
                     }
                 }
-                Some(Atom::Repeat { item, min, max }) => {
+                Some(Atom::Repeat { item, min, max, .. }) => {
                     let inner = item.step(at.inner, byte);
                     if !Dfa::is_dead(inner) {
                         next.push(At { inner, ..at });

@@ -132,7 +132,7 @@ proptest! {
     fn a_repetition_counts_its_items(words in words(), items in prop::collection::vec(word(), 0..6), min in 0u16..3, more in 0u16..3) {
         let mut words = words;
         words.remove("");
-        let repeat = Atom::Repeat { item: Arc::new(set(&words)), min, max: min + more };
+        let repeat = Atom::Repeat { lead: SEPARATOR, item: Arc::new(set(&words)), min, max: min + more };
         let path: Vec<u8> = items.iter().flat_map(|item| std::iter::once(SEPARATOR).chain(item.bytes())).collect();
         let count = u16::try_from(items.len()).expect("few");
         let wanted = (min..=min + more).contains(&count) && items.iter().all(|item| words.contains(item));

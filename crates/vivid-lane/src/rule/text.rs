@@ -54,5 +54,5 @@ pub(crate) static TEXT: LazyLock<Arc<Dfa>> = LazyLock::new(|| {
         _ => 0,
     });
     let text = Dfa::explore(classes, Utf8::Start, &|&state, byte| state.step(byte), &|&state| state == Utf8::Whole);
-    Arc::new(text.unwrap_or_else(|_| unreachable!("so few states are not too many")))
+    Arc::new(text.unwrap_or_else(|_| unreachable!("so few states are not too many")).with_marks())
 });

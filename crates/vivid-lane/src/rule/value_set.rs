@@ -116,6 +116,12 @@ impl ValueSet {
         set
     }
 
+    /// The same set, of items that must be in the live list that a rule names for them.
+    pub(crate) fn asking(self, rule: &Check) -> Self {
+        let list = rule.list_of_items().into_iter().flatten().next().map(str::to_owned);
+        Self { list: self.list.or(list), ..self }
+    }
+
     /// One text.
     pub(crate) fn word(text: &str) -> Result<Self, TooLarge> {
         Ok(Self { is_choice: true, ..Self::new(Arc::new(Dfa::words([text])?), []) })

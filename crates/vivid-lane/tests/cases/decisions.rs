@@ -285,7 +285,7 @@ fn values_come_as_the_types_of_the_program() {
         rest: HashMap<String, String>,
     }
     let table = table(
-        "[routes.plate]\npath = '/p/{year}/{band}{/path*}{?exact,depth,rest*}'\npage = 'plate'\nparams.depth = { type = 'number', default = 1.5 }",
+        "[routes.plate]\npath = '/p/{year}/{band}{/path*}{?exact,depth,rest*}'\npage = 'plate'\nparams.rest.type = 'object'\nparams.depth = { type = 'number', default = 1.5 }",
     );
     let plate = |url: &str| table.find(url).expect("a page").params::<Plate>();
     let rest = HashMap::from([("x".to_owned(), "a b".to_owned())]);

@@ -18,7 +18,7 @@ proptest! {
         let names: Vec<String> = (0..16).map(|at| format!("p{}", (at * 7) % 16)).collect();
         let rest = if has_rest { ",rest*" } else { "" };
         let path = format!("/search{{?{}{rest}}}", names[..count].join(","));
-        let table = Table::from_toml(&format!("[routes.search]\npath = '{path}'\npage = 'search'")).expect("a table");
+        let table = Table::from_toml(&format!("[routes.search]\npath = '{path}'\npage = 'search'{}", if has_rest { "\nparams.rest.type = 'object'" } else { "" })).expect("a table");
         let query: Vec<String> = pairs.iter().map(|(name, value, is_escaped)| {
             let name = if *is_escaped { encoded(&names[*name]) } else { names[*name].clone() };
             // A name without a value has the empty one.

@@ -242,7 +242,9 @@ fn values_of_a_struct_go_both_ways() {
         path: Vec<u8>,
         rest: HashMap<String, String>,
     }
-    let table = table("[routes.plate]\npath = '/p/{year}/{band}{/path*}{?exact,rest*}'\npage = 'plate'");
+    let table = table(
+        "[routes.plate]\npath = '/p/{year}/{band}{/path*}{?exact,rest*}'\npage = 'plate'\nparams.rest.type = 'object'",
+    );
     let rest = HashMap::from([("x".to_owned(), "a b".to_owned())]);
     let plate = Plate { year: -7, band: Band::NearInfrared, exact: None, path: vec![1, 2], rest };
     let url = table.link("plate").params(&plate).to_url().unwrap();

@@ -65,8 +65,9 @@ proptest! {
         };
         let wanted = routes.iter().filter_map(|&index| Some((rank(index)?, format!("r{index}")))).max().map(|(_, name)| name);
         let url = format!("/{asked}");
+        let absolute = format!("https://{host}:8443{url}");
         let (shouted, spelt) = (format!("{}.:8443", host.to_uppercase()), format!("HTTPS://ada:1@{host}.{url}"));
-        let requests = [Request::get(&url).host(host), Request::get(&url).host(&shouted), Request::get(&format!("https://{host}:8443{url}")), Request::get(&spelt)];
+        let requests = [Request::get(&url).host(host), Request::get(&url).host(&shouted), Request::get(&absolute), Request::get(&spelt)];
         for request in requests {
             let name = match table.decide(&request) {
                 Decision::Page(found) => Some(found.route().name().to_owned()),

@@ -4,9 +4,10 @@ use std::sync::Arc;
 
 use super::NotCompared;
 use crate::analyse::ways::{Way, Ways, path_of, split_by};
+use crate::compile::query_texts;
 use crate::decide::{Decision, Request};
 use crate::lookup::{Route, RouteId, RouteRef, Table};
-use crate::rule::Dfa;
+use crate::rule::{Dfa, TEXT, encode_marked};
 use crate::template::Value;
 use crate::template::percent::encode_unreserved;
 
@@ -159,7 +160,7 @@ fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
         let mut pair = String::new();
         encode_unreserved(&mut pair, name);
         pair.push('=');
-        encode_unreserved(&mut pair, &String::from_utf8_lossy(&value));
+        encode_marked(&mut pair, &String::from_utf8_lossy(&value));
         if !probes.contains(&pair) {
             probes.push(pair);
         }
@@ -171,17 +172,19 @@ fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
     for other in tables.iter().flat_map(|ways| &ways.frozen.routes).filter(|other| !std::ptr::eq(*other, route)) {
         for (name, value) in other.query.literals.iter().filter(|(name, _)| !demands(name)) {
             let own = route.query.params.iter().find(|param| *param.name == **name);
-            let is_taken = own.is_none_or(|own| own.check.is_any() || own.check.set().contains(value.as_bytes()));
+            let takes = |own| query_texts(own).is_ok_and(|set| set.is_none_or(|set| set.contains(value.as_bytes())));
+            let is_taken = own.is_none_or(takes);
             add(name, is_taken.then(|| value.as_bytes().to_vec()));
         }
         for param in other.query.params.iter().filter(|param| !demands(&param.name)) {
             let own = route.query.params.iter().find(|own| own.name == param.name);
-            if let (Some(own), Some(rule)) = (own, param.check.ruled_set()) {
-                add(&param.name, own.check.set().without(rule).ok().and_then(|set| set.shortest()));
+            let texts = |param| query_texts(param).ok().map(|set| set.unwrap_or_else(|| Arc::clone(&TEXT)));
+            let (Some(theirs), ours) = (texts(param), own.and_then(texts)) else { continue };
+            if let Some(ours) = &ours {
+                add(&param.name, ours.without(&theirs).ok().and_then(|set| set.shortest()));
             }
             if param.is_required {
-                let both =
-                    own.map_or(Ok(param.check.set()), |own| own.check.set().and(&param.check.set()).map(Arc::new));
+                let both = ours.map_or(Ok(Arc::clone(&theirs)), |ours| ours.and(&theirs).map(Arc::new));
                 add(&param.name, both.ok().and_then(|set| set.shortest()));
             }
         }

@@ -142,7 +142,8 @@ impl Route {
         match &self.path.tail {
             Some((name, Tail::Items { rule, min })) => {
                 written.path.push_str(&format!("{{/{name}*}}"));
-                written.rules.push((name.clone(), rule.declared().min_items(*min as i64)));
+                let items = vivid_lane::Rule::list_of(rule.declared());
+                written.rules.push((name.clone(), items.min_items(*min as i64)));
             }
             Some((name, Tail::Rest)) => written.path.push_str(&format!("/{{+{name}}}")),
             None => {}
@@ -160,7 +161,10 @@ impl Route {
                 let name = written.value("q", rule);
                 written.path.push_str(&format!("?k={{{name}}}"));
             }
-            Query::Rest => written.path.push_str("{?rest*}"),
+            Query::Rest => {
+                written.path.push_str("{?rest*}");
+                written.rules.push(("rest".to_owned(), vivid_lane::Rule::pairs_of(vivid_lane::Rule::new())));
+            }
             Query::Literal(name, value) => written.path.push_str(&format!("?{name}={value}")),
             Query::Param { name, rule, required } => {
                 let name = written.value(name, rule);
