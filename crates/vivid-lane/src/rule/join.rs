@@ -82,8 +82,11 @@ impl Join {
             Many::One => return Dfa::words([]),
             Many::List { items, .. } => self.part(&items.set())?,
             Many::Pairs { names, values, .. } => {
-                let name = self.part(&names.set())?.without_mark(EQUALS);
-                let name = if self.is_raw() { name.and(&without_byte(b'=')?)? } else { name };
+                let name = match (self.part(&names.set())?, self.is_named) {
+                    (name, true) if self.is_raw() => name.and(&without_byte(b'=')?)?,
+                    (name, true) => name.without_mark(EQUALS),
+                    (name, false) => name,
+                };
                 let between = match (self.is_named, &self.separator) {
                     (true, _) if self.is_raw() => b'=',
                     (true, _) => EQUALS,

@@ -1,6 +1,7 @@
 //! Laws that hold for every table, against a naive reference matcher.
 
 mod addresses;
+mod lists;
 mod matching;
 mod nested;
 mod proofs;

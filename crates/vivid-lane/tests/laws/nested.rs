@@ -28,6 +28,62 @@ const RULES: [Ruled; 9] = [
 /// The rule that asks a live list.
 const LISTED: usize = 4;
 
+/// What a parameter holds: one value, a list of them, or names with values; each by a rule.
+#[derive(Debug, Clone, Copy)]
+enum Form {
+    One(usize),
+    List(usize),
+    Pairs(usize),
+}
+
+/// Names of pairs.
+const NAMES: [&str; 4] = ["k", "é=", "a,b", "x;y"];
+
+/// Where a list or pairs may stand: before and after the name, and whether they may be left out.
+const PLACES: [(&str, &str, bool); 11] = [
+    ("/{", "}", false),
+    ("/{", "*}", false),
+    ("/m-{", "}.x", false),
+    ("{/", "}", true),
+    ("/x{.", "}", true),
+    ("/x{.", "*}", true),
+    ("/x{;", "}", true),
+    ("/x{;", "*}", true),
+    ("/{+", "}", false),
+    ("/{+", "*}", false),
+    ("{/", "*}", true),
+];
+
+impl Form {
+    fn rule(self) -> usize {
+        let (Self::One(rule) | Self::List(rule) | Self::Pairs(rule)) = self;
+        rule
+    }
+
+    fn declared(self) -> Rule {
+        // An item has no default of its own.
+        let item = |rule: usize| if rule == 8 { Rule::integer() } else { RULES[rule].0() };
+        match self {
+            Self::One(rule) => RULES[rule].0(),
+            Self::List(rule) => Rule::list_of(item(rule)),
+            Self::Pairs(rule) => Rule::pairs_of(item(rule)),
+        }
+    }
+
+    /// A value, of texts that are picked one by one.
+    fn value(
+        self,
+        next: &mut dyn FnMut(usize) -> usize,
+        text: &mut dyn FnMut(&mut dyn FnMut(usize) -> usize) -> String,
+    ) -> Value {
+        match self {
+            Self::One(_) => Value::Text(text(next)),
+            Self::List(_) => Value::List((0..=next(3)).map(|_| text(next)).collect()),
+            Self::Pairs(_) => Value::Pairs((0..=next(2)).map(|_| (NAMES[next(4)].to_owned(), text(next))).collect()),
+        }
+    }
+}
+
 /// What a level adds to the path.
 #[derive(Debug, Clone)]
 enum Step {
@@ -38,12 +94,15 @@ enum Step {
     Optional(usize),
     Tail(usize),
     Items(usize),
+    /// A list or pairs, at the place of that number.
+    Many(usize, Form),
 }
 
 #[derive(Debug, Clone)]
 struct Level {
     step: Step,
-    query: Option<(usize, bool)>,
+    /// What the query holds, whether it must, and whether it is written with a star.
+    query: Option<(Form, bool, bool)>,
     has_page: bool,
     has_need: bool,
     method: &'static str,
@@ -63,8 +122,15 @@ fn level() -> impl Strategy<Value = Level> {
         1 => rule().prop_map(Step::Optional),
         1 => rule().prop_map(Step::Tail),
         1 => rule().prop_map(Step::Items),
+        2 => (0..PLACES.len(), prop_oneof![rule().prop_map(Form::List), rule().prop_map(Form::Pairs)]).prop_map(|(place, form)| Step::Many(place, form)),
     ];
-    let query = prop::option::weighted(0.3, (rule(), any::<bool>()));
+    let query = prop_oneof![
+        3 => rule().prop_map(|rule| (Form::One(rule), false)),
+        2 => (rule(), any::<bool>()).prop_map(|(rule, star)| (Form::List(rule), star)),
+        1 => rule().prop_map(|rule| (Form::Pairs(rule), false)),
+    ];
+    let query =
+        prop::option::weighted(0.3, (query, any::<bool>()).prop_map(|((form, star), required)| (form, required, star)));
     let method = prop_oneof![4 => Just("GET"), 1 => Just("POST")];
     let alone = (step, query, any::<bool>(), prop::bool::weighted(0.2), method);
     let leaf = alone.prop_map(|(step, query, has_page, has_need, method)| Level {
@@ -78,14 +144,14 @@ fn level() -> impl Strategy<Value = Level> {
     leaf.prop_recursive(3, 10, 3, |inner| {
         (inner.clone(), prop::collection::vec(inner, 1..3)).prop_map(|(level, children)| match level.step {
             // Nothing can stand after a tail.
-            Step::Tail(_) | Step::Items(_) => level,
+            Step::Tail(_) | Step::Items(_) | Step::Many(8.., _) => level,
             _ => Level { children, ..level },
         })
     })
 }
 
 /// A parameter of a route: its name, its rule, and whether it may be left out.
-type Param = (String, usize, bool);
+type Param = (String, Form, bool);
 
 impl Level {
     /// The route, and for it and each descendant with a page the parameters that it has.
@@ -97,34 +163,39 @@ impl Level {
         let mut path = match &self.step {
             Step::Literal(text) => format!("/{text}"),
             Step::Value(rule) => {
-                own.push((of("v"), *rule, false));
+                own.push((of("v"), Form::One(*rule), false));
                 format!("/{{{}}}", of("v"))
             }
             Step::Beside(text, rule) => {
-                own.push((of("v"), *rule, false));
+                own.push((of("v"), Form::One(*rule), false));
                 format!("/{text}{{{}}}", of("v"))
             }
             Step::Pair(left, right) => {
-                own.extend([(of("l"), *left, false), (of("r"), *right, false)]);
+                own.extend([(of("l"), Form::One(*left), false), (of("r"), Form::One(*right), false)]);
                 format!("/{{{}}}~{{{}}}", of("l"), of("r"))
             }
             Step::Optional(rule) => {
-                own.push((of("o"), *rule, true));
+                own.push((of("o"), Form::One(*rule), true));
                 format!("{{/{}}}", of("o"))
             }
             Step::Tail(rule) => {
-                own.push((of("t"), *rule, false));
+                own.push((of("t"), Form::One(*rule), false));
                 format!("/{{+{}}}", of("t"))
             }
             Step::Items(rule) => {
-                own.push((of("i"), *rule, true));
+                own.push((of("i"), Form::List(*rule), true));
                 format!("{{/{}*}}", of("i"))
+            }
+            Step::Many(place, form) => {
+                let (before, after, is_optional) = PLACES[*place];
+                own.push((of("m"), *form, is_optional));
+                format!("{before}{}{after}", of("m"))
             }
         };
         let has_page = self.has_page || self.children.is_empty();
-        if let Some((rule, is_required)) = self.query {
-            own.push((of("q"), rule, !is_required));
-            path.push_str(&format!("{{?{}}}", of("q")));
+        if let Some((form, is_required, has_star)) = self.query {
+            own.push((of("q"), form, !is_required));
+            path.push_str(&format!("{{?{}{}}}", of("q"), if has_star { "*" } else { "" }));
             // A group cannot do without what only its children have.
             if is_required && has_page {
                 route = route.required([of("q")]);
@@ -133,7 +204,7 @@ impl Level {
                 own.last_mut().expect("it was pushed").2 = true;
             }
         }
-        route = own.iter().fold(route.path(path), |route, (name, rule, _)| route.param(&**name, RULES[*rule].0()));
+        route = own.iter().fold(route.path(path), |route, (name, form, _)| route.param(&**name, form.declared()));
         params.extend(own);
         if has_page {
             route = route.page(&*full).methods([self.method]);
@@ -209,19 +280,21 @@ proptest! {
             let mut link = table.link(&**name);
             let mut given: Vec<(&str, Value)> = Vec::new();
             let mut refused: Vec<&str> = Vec::new();
-            for (param, rule, is_optional) in params {
+            for (param, form, is_optional) in params {
                 if *is_optional && next(3) == 0 {
                     continue;
                 }
-                let (_, accepted, wrong) = RULES[*rule];
-                // A link cannot know what a list holds at the moment.
-                let text = if next(40) == 0 && *rule != LISTED {
-                    refused.push(param);
-                    wrong
-                } else {
-                    accepted[next(accepted.len())]
+                let (_, accepted, wrong) = RULES[form.rule()];
+                let mut text = |next: &mut dyn FnMut(usize) -> usize| {
+                    // A link cannot know what a list holds at the moment.
+                    if next(40) == 0 && form.rule() != LISTED {
+                        refused.push(param);
+                        wrong.to_owned()
+                    } else {
+                        accepted[next(accepted.len())].to_owned()
+                    }
                 };
-                let value = if param.ends_with('i') { Value::List(vec![text.to_owned()]) } else { Value::from(text) };
+                let value = form.value(&mut next, &mut text);
                 link = link.set(&**param, value.clone());
                 given.push((param, value));
             }

@@ -198,7 +198,7 @@ impl Way {
 }
 
 /// Can `{+tail}` be expanded to this text, and be read as it again? Reserved characters and escapes stay as they are.
-fn is_writable(text: &str) -> bool {
+pub(crate) fn is_writable(text: &str) -> bool {
     let is_hex = |c: Option<char>| c.is_some_and(|c| c.is_ascii_hexdigit());
     let mut escapes = text.match_indices('%').map(|(at, _)| text[at + 1..].chars());
     !text.contains(['?', '#'])
