@@ -105,7 +105,7 @@ fn declaration(field: &Field) -> TokenStream {
         Holds::One => one,
         Holds::Optional => quote!(::core::option::Option<#one>),
         Holds::Items => quote!(::std::vec::Vec<#one>),
-        Holds::Pairs => quote!(::std::vec::Vec<(::std::string::String, ::std::string::String)>),
+        Holds::Pairs => quote!(::std::vec::Vec<(::std::string::String, #one)>),
     };
     quote!(#[doc = #about] pub #name: #kind)
 }
@@ -135,7 +135,8 @@ fn setter(field: &Field) -> TokenStream {
             let link = link.set(#param, ::vivid_lane::Value::from(values.collect::<::std::vec::Vec<_>>()));
         },
         Holds::Pairs => quote! {
-            let link = link.set(#param, ::vivid_lane::Value::pairs(self.#name.iter().cloned()));
+            let pairs = self.#name.iter().map(|(name, value)| (name.as_str(), ::std::string::ToString::to_string(&#text)));
+            let link = link.set(#param, ::vivid_lane::Value::pairs(pairs));
         },
     }
 }
@@ -166,7 +167,13 @@ fn getter(field: &Field) -> TokenStream {
         },
         Holds::Pairs => quote! {
             #name: match found.value(#param) {
-                ::core::option::Option::Some(::vivid_lane::Value::Pairs(pairs)) => pairs,
+                ::core::option::Option::Some(::vivid_lane::Value::Pairs(pairs)) => {
+                    let pairs = pairs.into_iter().map(|(name, text)| {
+                        let text = ::std::borrow::Cow::<'_, str>::Owned(text);
+                        ::core::option::Option::Some((name, #read?))
+                    });
+                    pairs.collect::<::core::option::Option<::std::vec::Vec<_>>>()?
+                }
                 _ => ::std::vec::Vec::new(),
             }
         },

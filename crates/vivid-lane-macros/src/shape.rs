@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use proc_macro2::{Ident, TokenStream};
 use quote::quote;
 use vivid_lane::declare::Data;
-use vivid_lane::lookup::{ParamKind, Parameter};
+use vivid_lane::lookup::{ParamKind, Parameter, Shape};
 
 use crate::name::Names;
 
@@ -76,8 +76,8 @@ impl Choices {
 /// The field of a parameter.
 pub(crate) fn field(param: Parameter<'_>, names: &mut Names, choices: &mut Choices) -> Field {
     let holds = match param.kind() {
-        ParamKind::Items => Holds::Items,
-        ParamKind::Pairs => Holds::Pairs,
+        _ if param.shape() == Shape::List => Holds::Items,
+        _ if param.shape() == Shape::Pairs => Holds::Pairs,
         ParamKind::Fragment => Holds::Optional,
         _ if param.is_optional() && param.default_value().is_none() => Holds::Optional,
         _ => Holds::One,
@@ -87,7 +87,7 @@ pub(crate) fn field(param: Parameter<'_>, names: &mut Names, choices: &mut Choic
         param: param.name().to_owned(),
         label: param.label().to_owned(),
         holds,
-        one: if holds == Holds::Pairs { One::Text } else { one(param, choices) },
+        one: one(param.items().unwrap_or(param), choices),
     }
 }
 

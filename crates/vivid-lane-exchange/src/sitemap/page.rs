@@ -5,7 +5,7 @@ use std::io::{self, Write};
 
 use vivid_lane::declare::Data;
 use vivid_lane::link::LinkErrorKind;
-use vivid_lane::lookup::{ParamKind, Parameter};
+use vivid_lane::lookup::{ParamKind, Parameter, Shape};
 use vivid_lane::{Decision, Request, RouteRef, Value};
 
 use super::xml::{Page, UrlSets};
@@ -97,7 +97,7 @@ impl<W: Write, F: FnMut(usize) -> io::Result<W>> Pages<'_, '_, W, F> {
             }
             let one = Choices { name: param.name().to_owned(), values: known };
             if param.name() == self.sitemap.language {
-                languages = Some((one, param.default_value()));
+                languages = Some((one, param.default_value().and_then(Value::as_text)));
             } else {
                 choices.push(one);
             }
@@ -193,15 +193,18 @@ impl<W: Write, F: FnMut(usize) -> io::Result<W>> Pages<'_, '_, W, F> {
         if param.is_optional() && stays_absent && !is_language {
             return all;
         }
+        // A list of one item speaks for all lists; pairs have no values that could be named.
+        let one = if param.shape() == Shape::List { param.items().unwrap_or(param) } else { param };
         let given = self.sitemap.values.get(param.name()).or_else(|| {
-            let list = param.keyword("listed").and_then(Data::as_text)?;
+            let list = one.keyword("listed").and_then(Data::as_text)?;
             self.sitemap.lists.get(list)
         });
-        let value = |text: &str| match param.kind() {
-            ParamKind::Items => Value::List(text.split('/').map(str::to_owned).collect()),
+        let value = |text: &str| match (param.shape(), param.kind()) {
+            (Shape::List, ParamKind::Items) => Value::List(text.split('/').map(str::to_owned).collect()),
+            (Shape::List, _) => Value::List(text.split(',').map(str::to_owned).collect()),
             _ => Value::from(text),
         };
-        match (given, param.keyword("enum"), param.keyword("const")) {
+        match (given, one.keyword("enum"), one.keyword("const")) {
             (Some(given), _, _) => all.extend(given.iter().map(|text| Some(value(text)))),
             (None, Some(Data::List(values)), _) => {
                 all.extend(values.iter().filter_map(Data::to_url_text).map(|text| Some(value(&text))));

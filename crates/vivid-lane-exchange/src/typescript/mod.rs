@@ -21,9 +21,9 @@ use std::fmt::Write;
 
 use serde_json::Value as Json;
 use vivid_lane::declare::{Data, Slash};
-use vivid_lane::lookup::{Automaton, ParamKind, Parameter};
+use vivid_lane::lookup::{Automaton, ParamKind, Parameter, Shape};
 use vivid_lane::template::{Operator, Part, Template};
-use vivid_lane::{RouteRef, Table};
+use vivid_lane::{RouteRef, Table, Value};
 
 use crate::note::Notes;
 
@@ -118,7 +118,7 @@ impl Writer {
             }
             let mark = if param.is_optional() || param.default_value().is_some() { "?" } else { "" };
             let _ = writeln!(out, "    readonly {}{mark}: {};", text(param.name()), kind(param));
-            if param.keyword("listed").is_some() {
+            if [Some(param), param.items(), param.names()].into_iter().flatten().any(|one| one.keyword("listed").is_some()) {
                 let message = format!("`{}`: the module cannot know the live list of `{}`", route.name(), param.name());
                 self.notes.left_out("listed", None, message);
             }
@@ -137,31 +137,47 @@ impl Writer {
     }
 
     fn param(&mut self, param: Parameter<'_>) -> String {
-        let kind = match param.kind() {
-            ParamKind::Items => "list",
-            ParamKind::Pairs => "pairs",
-            _ => "text",
+        let kind = match param.shape() {
+            Shape::One => "text",
+            Shape::List => "list",
+            Shape::Pairs => "pairs",
         };
         let mut out = format!("{{ name: {}, kind: \"{kind}\"", text(param.name()));
         if param.is_optional() {
             out.push_str(", optional: true");
         }
-        let is_any = param.keywords().all(|(name, _)| matches!(name, "default" | "minItems" | "maxItems"));
-        if is_any && matches!(param.kind(), ParamKind::Query | ParamKind::Fragment) {
-            out.push_str(", empty: true");
-        }
         if let Some(default) = param.default_value() {
-            let _ = write!(out, ", default: {}", text(default));
+            let _ = write!(out, ", default: {}", json(default));
         }
-        for (keyword, name) in [("minItems", "least"), ("maxItems", "most")] {
-            if let (Some(Data::Integer(number)), "list") = (param.keyword(keyword), kind) {
+        let counts = [("minItems", "least"), ("maxItems", "most"), ("minProperties", "least"), ("maxProperties", "most")];
+        for (keyword, name) in counts {
+            if let Some(Data::Integer(number)) = param.keyword(keyword) {
                 let _ = write!(out, ", {name}: {number}");
             }
         }
-        if let Some(automaton) = param.automaton() {
-            let _ = write!(out, ", rule: {}, words: {}", self.automaton(automaton), text(param.label()));
+        if param.keyword("uniqueItems") == Some(&Data::Bool(true)) {
+            out.push_str(", unique: true");
         }
-        out + " }"
+        let (rule, names) = (self.rule(param, param.items().unwrap_or(param)), param.names().map(|names| self.rule(param, names)));
+        let names = names.filter(|names| !names.is_empty()).map(|names| format!(", names: {{ {} }}", names.trim_start_matches(", ")));
+        out + &rule + &names.unwrap_or_default() + " }"
+    }
+
+    /// What one text of a parameter may be.
+    fn rule(&mut self, param: Parameter<'_>, one: Parameter<'_>) -> String {
+        let mut out = String::new();
+        let is_any = one.keywords().all(|(name, _)| name == "default");
+        let is_in_query = matches!(param.kind(), ParamKind::Query | ParamKind::Pairs);
+        if is_any && (is_in_query || param.kind() == ParamKind::Fragment) {
+            out.push_str(", empty: true");
+        }
+        if is_any && is_in_query {
+            out.push_str(", control: true");
+        }
+        if let Some(automaton) = one.automaton() {
+            let _ = write!(out, ", rule: {}, words: {}", self.automaton(automaton), text(one.label()));
+        }
+        out
     }
 
     fn automaton(&mut self, automaton: Automaton<'_>) -> usize {
@@ -209,6 +225,15 @@ fn text(text: &str) -> String {
     Json::from(text).to_string()
 }
 
+/// A value as the module writes it.
+fn json(value: &Value) -> String {
+    match value {
+        Value::Text(one) => text(one),
+        Value::List(items) => Json::from(items.as_slice()).to_string(),
+        Value::Pairs(pairs) => pairs.iter().map(|(name, value)| Json::from([name.as_str(), value])).collect::<Json>().to_string(),
+    }
+}
+
 /// The parts of a template.
 fn parts(template: &Template) -> String {
     let part = |part: &Part| match part {
@@ -238,12 +263,12 @@ fn parts(template: &Template) -> String {
 
 /// The type of a parameter, by its rule.
 fn kind(param: Parameter<'_>) -> String {
-    let one = one(param);
-    match param.kind() {
-        ParamKind::Pairs => "readonly (readonly [string, string])[]".to_owned(),
-        ParamKind::Items if one.contains(' ') => format!("readonly ({one})[]"),
-        ParamKind::Items => format!("readonly {one}[]"),
-        _ => one,
+    let one = one(param.items().unwrap_or(param));
+    match param.shape() {
+        Shape::One => one,
+        Shape::List if one.contains(' ') => format!("readonly ({one})[]"),
+        Shape::List => format!("readonly {one}[]"),
+        Shape::Pairs => format!("readonly (readonly [string, {one}])[]"),
     }
 }
 

@@ -28,20 +28,28 @@ type Value = string | readonly string[] | readonly (readonly [string, string])[]
 type Given = { [name: string]: unknown };
 type Checked = Map<string, Value>;
 
-interface Param {
-  readonly name: string;
-  /** One text, a list of segments, or a list of pairs. */
-  readonly kind: "text" | "list" | "pairs";
-  readonly optional?: true;
-  /** May the value be empty? */
+/** What one text may be. */
+interface Rule {
+  /** May it be empty, and may it hold control characters? */
   readonly empty?: true;
-  readonly default?: string;
-  /** How many items a list has at least and at most. */
-  readonly least?: number;
-  readonly most?: number;
+  readonly control?: true;
   /** The index of the automaton that knows the values, and the rule in words. */
   readonly rule?: number;
   readonly words?: string;
+}
+
+interface Param extends Rule {
+  readonly name: string;
+  /** One text, a list of texts, or a list of pairs. */
+  readonly kind: "text" | "list" | "pairs";
+  readonly optional?: true;
+  readonly default?: Value;
+  /** How many items a list has at least and at most, and whether none may be there twice. */
+  readonly least?: number;
+  readonly most?: number;
+  readonly unique?: true;
+  /** What the names of pairs may be. */
+  readonly names?: Rule;
 }
 
 interface Expression {
@@ -89,52 +97,51 @@ function checked(route: string, { params }: Route, given: Given): Checked {
   const all: Checked = new Map();
   for (const param of params) {
     const value = Object.prototype.hasOwnProperty.call(given, param.name) ? given[param.name] : undefined;
-    if (value === undefined) {
+    // A list without items is none.
+    if (value === undefined || (Array.isArray(value) && value.length === 0)) {
       if (param.optional) continue;
       if (param.default === undefined) throw new RangeError(`"${route}" needs the parameter "${param.name}"`);
       all.set(param.name, param.default);
-    } else if (!(param.optional && typeof value !== "object" && String(value) === param.default)) {
-      all.set(param.name, fitting(route, param, value));
+      continue;
     }
+    if (param.optional && param.kind === "text" && typeof value !== "object" && String(value) === param.default) continue;
+    const fit = fitting(route, param, value);
+    if (!(param.optional && JSON.stringify(fit) === JSON.stringify(param.default))) all.set(param.name, fit);
   }
   return all;
 }
 
 function fitting(route: string, param: Param, value: unknown): Value {
   const wrong = (expected: string) => new RangeError(`"${route}" expects ${expected} as "${param.name}"`);
+  if (param.kind === "text") {
+    if (typeof value === "object") throw wrong("one value");
+    return text(route, param, param, value);
+  }
+  const items = Array.isArray(value) ? value : [value];
+  if (items.length < (param.least ?? 0) || items.length > (param.most ?? Infinity)) {
+    throw wrong(`${param.least ?? 0} to ${param.most ?? "any number of"} values`);
+  }
   if (param.kind === "pairs") {
-    if (!Array.isArray(value)) throw wrong("a list of pairs");
-    return value.map((pair): readonly [string, string] => {
+    return items.map((pair): readonly [string, string] => {
       if (!Array.isArray(pair) || pair.length !== 2) throw wrong("a list of pairs");
-      return [plain(route, param, pair[0]), plain(route, param, pair[1])];
+      return [text(route, param, param.names ?? {}, pair[0]), text(route, param, param, pair[1])];
     });
   }
-  if (param.kind === "list") {
-    const items = Array.isArray(value) ? value : [value];
-    if (items.length < (param.least ?? 0) || items.length > (param.most ?? Infinity)) {
-      throw wrong(`${param.least ?? 0} to ${param.most ?? "any number of"} values`);
-    }
-    if (items.some((item) => typeof item === "object")) throw wrong("a list of texts");
-    return items.map((item) => text(route, param, item));
-  }
-  if (typeof value === "object") throw wrong("one value");
-  return text(route, param, value);
+  if (items.some((item) => typeof item === "object")) throw wrong("a list of texts");
+  const texts = items.map((item) => text(route, param, param, item));
+  if (param.unique && new Set(texts).size < texts.length) throw wrong("no value twice");
+  return texts;
 }
 
-function plain(route: string, param: Param, value: unknown): string {
+function text(route: string, param: Param, rule: Rule, value: unknown): string {
   const text = String(value);
-  if (/[\u0000-\u001f\u007f]/.test(text)) {
+  if (!rule.control && /[\u0000-\u001f\u007f]/.test(text)) {
     throw new RangeError(`a value of "${param.name}" for "${route}" holds a control character`);
   }
-  return text;
-}
-
-function text(route: string, param: Param, value: unknown): string {
-  const text = plain(route, param, value);
-  if (text === "" && param.empty) return text;
-  const automaton = param.rule === undefined ? undefined : automata[param.rule];
+  if (text === "" && rule.empty) return text;
+  const automaton = rule.rule === undefined ? undefined : automata[rule.rule];
   if (text === "" || (automaton !== undefined && !accepts(automaton, text))) {
-    const words = param.words ? `; its rule: ${param.words}` : "";
+    const words = rule.words ? `; its rule: ${rule.words}` : "";
     throw new RangeError(`"${route}" refuses ${JSON.stringify(text)} as "${param.name}"${words}`);
   }
   return text;
@@ -175,12 +182,14 @@ function expanded({ operator, names }: Expression, values: Checked): string {
     if (typeof value === "string") {
       pieces.push(named ? pair(name, value) : encode(value));
     } else {
-      const items = value.map((item) =>
-        typeof item === "string" ? encode(item) : encode(item[0]!) + "=" + encode(item[1]!),
-      );
-      if (items.length > 0) pieces.push(items.join(exploded ? separator : ","));
-      else if (!exploded) pieces.push(named ? pair(name, "") : "");
-      else pieces.push("");
+      const item = (one: string | readonly [string, string]) => {
+        if (typeof one === "string") return exploded && named ? pair(name, one) : encode(one);
+        const between = !exploded ? "," : operator === ";" && one[1] === "" ? "" : "=";
+        return encode(one[0]) + between + encode(one[1]);
+      };
+      const items = value.map(item);
+      if (exploded) pieces.push(items.join(separator));
+      else pieces.push((named ? reserved(name) + "=" : "") + items.join(","));
     }
   }
   const lead = operator === "+" ? "" : operator;

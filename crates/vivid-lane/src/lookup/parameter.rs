@@ -76,6 +76,15 @@ impl<'t> Parameter<'t> {
         Some(Self { check, ..self })
     }
 
+    /// The same parameter with the rule of the names of its pairs. `None` for any other form.
+    #[must_use]
+    pub fn names(self) -> Option<Self> {
+        match &self.check.values {
+            Many::Pairs { names, .. } => Some(Self { check: names, ..self }),
+            _ => None,
+        }
+    }
+
     /// May a URL of the route lack it?
     #[must_use]
     pub fn is_optional(self) -> bool {

@@ -42,7 +42,8 @@ impl<'t> Automaton<'t> {
     /// The state after a byte.
     #[must_use]
     pub fn step(self, state: u32, byte: u8) -> u32 {
-        self.dfa.step(state, byte)
+        // Within the library some control characters stand for delimiters; no value holds any.
+        if byte.is_ascii_control() { 0 } else { self.dfa.step(state, byte) }
     }
 
     /// Is a text accepted that ends in that state?
@@ -54,6 +55,6 @@ impl<'t> Automaton<'t> {
     /// Which bytes the automaton tells apart: bytes with the same number lead from each state to the same one.
     #[must_use]
     pub fn class(self, byte: u8) -> usize {
-        usize::from(self.dfa.class(byte))
+        usize::from(self.dfa.class(if byte.is_ascii_control() { 0 } else { byte }))
     }
 }
