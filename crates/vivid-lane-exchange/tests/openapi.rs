@@ -34,7 +34,14 @@ fn schema() -> impl Strategy<Value = Data> {
     ];
     let all = (plain.clone(), plain.clone()).prop_map(|(a, b)| table_of(vec![("allOf", Data::List(vec![a, b]))]));
     let any = (plain.clone(), plain.clone()).prop_map(|(a, b)| table_of(vec![("oneOf", Data::List(vec![a, b]))]));
-    prop_oneof![6 => plain, 1 => all, 1 => any]
+    let list = (plain.clone(), 0i64..3, prop::bool::ANY).prop_map(|(items, least, is_unique)| {
+        let count = [("minItems", least.into()), ("maxItems", 3.into()), ("uniqueItems", Data::Bool(is_unique))];
+        table_of([("type", "array".into()), ("items", items)].into_iter().chain(count).collect())
+    });
+    let pairs = (plain.clone(), plain.clone()).prop_map(|(names, values)| {
+        table_of(vec![("type", "object".into()), ("propertyNames", names), ("additionalProperties", values)])
+    });
+    prop_oneof![6 => plain, 1 => all, 1 => any, 2 => list, 1 => pairs]
 }
 
 fn parameter() -> impl Strategy<Value = Data> {
@@ -49,10 +56,11 @@ fn parameter() -> impl Strategy<Value = Data> {
         ("cookie", None),
         ("moon", None),
     ]);
-    (name, place, any::<bool>(), schema()).prop_map(|(name, (place, style), required, schema)| {
+    (name, place, any::<bool>(), schema(), prop::option::of(any::<bool>())).prop_map(|(name, (place, style), required, schema, explode)| {
         let mut out =
             vec![("name", name.into()), ("in", place.into()), ("required", Data::Bool(required)), ("schema", schema)];
         out.extend(style.map(|style| ("style", style.into())));
+        out.extend(explode.map(|explode| ("explode", Data::Bool(explode))));
         table_of(out)
     })
 }
@@ -256,7 +264,8 @@ fn what_is_wrong_is_told() {
         ("{ $ref: '#/paths/~1x~1{id}/get/parameters/0' }", "leads in a circle"),
         ("{ name: other, in: path }", "`other` is declared in the path, but does not stand there"),
         ("{ name: q, in: query }", "`id` stands in the path but is not declared"),
-        ("{ name: id, in: path, schema: { type: object } }", "a value of the type `object` is no single value"),
+        ("{ name: id, in: path, schema: { type: 'null' } }", "a value of the type `null` is none that a URL tells from others"),
+        ("{ name: q, in: query, style: deepObject, schema: { type: object } }", "an object in the style `deepObject` is none"),
         ("{ name: id, in: path, schema: { pattern: '(?<=a)b' } }", "`pattern` is left out"),
         ("{ name: id, in: path, schema: { not: { const: x } } }", "`not` of a schema has no counterpart in a rule"),
         (
@@ -300,7 +309,9 @@ fn schemas_become_rules() {
         ("{ oneOf: [ { const: a }, { enum: [b] } ] }", "q: [a, b]"),
         ("{ anyOf: [ { type: integer }, { type: boolean } ] }", "q: type: [integer, boolean]"),
         ("{ anyOf: [ { type: integer }, { minimum: 3 } ] }", "none"),
-        ("{ type: array, items: { type: string } }", "none"),
+        ("{ type: array, items: { type: string } }", "q: type: array"),
+        ("{ type: array, items: { enum: [a] }, maxItems: 2 }", "q: type: array items: { enum: [a] } maxItems: 2"),
+        ("{ type: object, additionalProperties: true, minProperties: 1 }", "q: type: object minProperties: 1"),
     ] {
         assert_eq!(rule("3.1.0", schema), expected, "{schema}");
     }

@@ -26,6 +26,8 @@ pub(super) struct Read {
     pub(super) name: String,
     pub(super) place: Place,
     pub(super) is_required: bool,
+    /// Does each item stand for itself?
+    pub(super) is_exploded: bool,
     pub(super) keywords: Keywords,
     pub(super) at: At,
 }
@@ -87,17 +89,20 @@ impl<'d> Parameters<'_, 'd, '_> {
         let explode = item.get("explode").and_then(DocumentItem::as_bool);
         let mut schemas = Schemas { references: self.references, notes: self.notes, of: of.clone() };
         let kind = schema.and_then(|schema| schemas.kind(schema));
-        let is_pairs =
-            place == "query" && kind == Some("object") && explode.unwrap_or(style.is_none_or(|it| it == "form"));
+        let is_many = matches!(kind, Some("object" | "array"));
+        // A form writes each item for itself where nothing else is said, a path does not.
+        let is_form = place == "query" && style.is_none_or(|it| it == "form");
+        let is_exploded = is_many && explode.unwrap_or(is_form);
+        let is_pairs = is_form && kind == Some("object") && is_exploded;
         let place = match (place, style) {
             ("path", None | Some("simple")) => Place::Path,
             ("path", Some("label")) => Place::Label,
             ("path", Some("matrix")) => Place::Matrix,
             ("query", None | Some("form")) if is_pairs => Place::Pairs,
-            ("query", _) if matches!(kind, Some("object" | "array")) => {
+            ("query", Some(style)) if is_many && !is_form => {
                 let message = format!(
-                    "{of}: a query parameter that is {} is none of the table's; URLs may have it all the same",
-                    if kind == Some("array") { "a list" } else { "an object" }
+                    "{of}: {} in the style `{}` is none of the table's; URLs may have it all the same",
+                    if kind == Some("array") { "a list" } else { "an object" }, style.escape_debug()
                 );
                 self.notes.left_out("parameter", Some(at), message);
                 return None;
@@ -112,8 +117,8 @@ impl<'d> Parameters<'_, 'd, '_> {
         };
         let is_required = item.get("required").and_then(DocumentItem::as_bool) == Some(true);
         let mut keywords = match schema {
-            Some(schema) if place != Place::Pairs => schemas.keywords(schema),
-            _ => Keywords::new(),
+            Some(schema) => schemas.keywords(schema),
+            None => Keywords::new(),
         };
         for (key, value) in item.entries() {
             match key.name() {
@@ -132,6 +137,6 @@ impl<'d> Parameters<'_, 'd, '_> {
         self.trials.mend(&mut keywords, |keyword, reason| {
             notes.left_out(keyword, Some(at.clone()), format!("{of}: `{keyword}` is left out: {reason}"));
         });
-        Some(Read { name: name.to_owned(), place, is_required, keywords, at })
+        Some(Read { name: name.to_owned(), place, is_required, is_exploded, keywords, at })
     }
 }

@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use super::parameter::Place;
+use super::read::starred;
 use crate::note::Notes;
 use vivid_lane::declare::Place as At;
 
@@ -17,7 +18,7 @@ pub(super) struct Converted {
 }
 
 /// Writes a path as a template: `/nights/{date}`. The function says in which style a parameter of the path is written.
-pub(super) fn convert(path: &str, at: &At, style: impl Fn(&str) -> Place, notes: &mut Notes) -> Converted {
+pub(super) fn convert(path: &str, at: &At, style: impl Fn(&str) -> (Place, bool), notes: &mut Notes) -> Converted {
     let shown = path.escape_debug();
     let mut text = String::with_capacity(path.len());
     let mut names: Vec<(String, String)> = Vec::new();
@@ -50,13 +51,14 @@ pub(super) fn convert(path: &str, at: &At, style: impl Fn(&str) -> Place, notes:
                 let message = format!("`{shown}`: the parameter `{}` is named `{own}`", name.escape_debug());
                 notes.renamed("parameter", Some(at.clone()), message);
             }
-            let operator = match style(name) {
+            let (place, is_exploded) = style(name);
+            let operator = match place {
                 Place::Label => ".",
                 Place::Matrix => ";",
                 _ => "",
             };
             // A string takes whatever is written.
-            let _ = write!(text, "{{{operator}{own}}}");
+            let _ = write!(text, "{{{operator}{}}}", starred(&own, is_exploded));
             names.push((name.to_owned(), own));
             rest = after;
             continue;

@@ -165,13 +165,13 @@ impl<'d> Reader<'d> {
                 shared,
                 &of,
             );
-        let styles: Vec<(String, Place)> = parameters
+        let styles: Vec<(String, (Place, bool))> = parameters
             .iter()
             .filter(|one| matches!(one.place, Place::Path | Place::Label | Place::Matrix))
-            .map(|one| (one.name.clone(), one.place))
+            .map(|one| (one.name.clone(), (one.place, one.is_exploded)))
             .collect();
         let style =
-            |name: &str| styles.iter().find(|(known, _)| known == name).map_or(Place::Path, |(_, place)| *place);
+            |name: &str| styles.iter().find(|(known, _)| known == name).map_or((Place::Path, false), |(_, style)| *style);
         let converted = convert(path.name(), &path.place(), style, &mut self.notes);
         if !self.known.insert((converted.text.clone(), method.name())) {
             let message = format!("{of}: another path with this method is written `{}` as well", converted.text);
@@ -260,7 +260,7 @@ impl<'d> Reader<'d> {
             let name = name.clone();
             // A value has one name along a route, wherever it stands.
             let is_taken = matches!(one.place, Place::Query | Place::Pairs)
-                && (names.iter().any(|(_, known)| *known == name) || query.contains(&name));
+                && (names.iter().any(|(_, known)| *known == name) || query.iter().any(|known| known.trim_end_matches('*') == name));
             if is_taken || name.is_empty() {
                 let message = format!(
                     "{of}: `{}` is in the path and in the query; only the path's is read",
@@ -270,7 +270,7 @@ impl<'d> Reader<'d> {
                 continue;
             }
             match one.place {
-                Place::Query => query.push(name.clone()),
+                Place::Query => query.push(starred(&name, one.is_exploded)),
                 Place::Pairs if rest.is_some() => {
                     let message = format!(
                         "{of}: `{}`: only one parameter can take the rest of the query",
@@ -282,7 +282,7 @@ impl<'d> Reader<'d> {
                 Place::Pairs => rest = Some(format!("{name}*")),
                 Place::Path | Place::Label | Place::Matrix => {}
             }
-            if matches!(one.place, Place::Label | Place::Matrix) || (one.is_required && one.place == Place::Query) {
+            if matches!(one.place, Place::Label | Place::Matrix) || (one.is_required && matches!(one.place, Place::Query | Place::Pairs)) {
                 required.push(name.clone());
             }
             if !one.keywords.is_empty() {
@@ -327,6 +327,11 @@ impl<'d> Reader<'d> {
         }
         Imported { table, notes: self.notes }
     }
+}
+
+/// A name as an expression has it, with a star where each item stands for itself.
+pub(super) fn starred(name: &str, is_exploded: bool) -> String {
+    format!("{name}{}", if is_exploded { "*" } else { "" })
 }
 
 /// Scheme, host and port of an address (RFC 6454, section 6.2): no name of a user, and no port that goes without saying.

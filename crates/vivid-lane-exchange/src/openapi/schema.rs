@@ -11,7 +11,10 @@ const DEEPEST: usize = 32;
 
 /// Keywords that a rule takes over as they are.
 const SAME: &[&str] =
-    &["enum", "const", "pattern", "minimum", "maximum", "multipleOf", "minLength", "maxLength", "default"];
+    &[
+        "enum", "const", "pattern", "minimum", "maximum", "multipleOf", "minLength", "maxLength", "default", "minItems",
+        "maxItems", "uniqueItems", "minProperties", "maxProperties",
+    ];
 
 /// Formats that a rule has.
 const FORMATS: &[&str] = &[
@@ -97,6 +100,14 @@ impl<'d> Schemas<'_, 'd, '_> {
                     }
                 }
                 "enum" => self.choice(value, &mut out),
+                // True allows what is allowed anyway.
+                "items" | "additionalProperties" | "propertyNames" if value.as_bool() == Some(true) => {}
+                "items" | "additionalProperties" | "propertyNames" if value.as_bool().is_none() => {
+                    let inner = self.read(value, depth + 1);
+                    if !inner.is_empty() {
+                        out.push((key.name().to_owned(), Data::Table(inner)));
+                    }
+                }
                 name if SAME.contains(&name) => out.push((name.to_owned(), value.to_data())),
                 "allOf" => branches.extend(value.items()),
                 "oneOf" | "anyOf" => self.any_of(key.name(), value, depth, &mut out),
@@ -118,8 +129,12 @@ impl<'d> Schemas<'_, 'd, '_> {
             Some(name) => vec![name],
             None => value.items().filter_map(DocumentItem::as_text).filter(|name| *name != "null").collect(),
         };
-        if let Some(wrong) = names.iter().find(|name| !["string", "integer", "number", "boolean"].contains(name)) {
-            let reason = format!("a value of the type `{}` is no single value", wrong.escape_debug());
+        let is_known = |name: &&str| ["string", "integer", "number", "boolean"].contains(name);
+        if let [one @ ("array" | "object")] = names.as_slice() {
+            return out.push(("type".to_owned(), (*one).into()));
+        }
+        if let Some(wrong) = names.iter().find(|name| !is_known(name)) {
+            let reason = format!("a value of the type `{}` is none that a URL tells from others", wrong.escape_debug());
             self.left_out("type", value.place(), &reason);
             return;
         }

@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 
 use vivid_lane::declare::{Data, Slash};
-use vivid_lane::lookup::{ParamKind, Parameter};
+use vivid_lane::lookup::{ParamKind, Parameter, Shape};
 use vivid_lane::template::{Operator, Part, Template};
 use vivid_lane::{RouteRef, Table};
 
@@ -165,18 +165,19 @@ impl<'t> Writer<'t> {
                     _ => None,
                 };
                 out.extend(style.map(|style| ("style".to_owned(), style.into())));
+                if parameter.is_exploded() {
+                    out.push(("explode".to_owned(), true.into()));
+                }
             }
-            ParamKind::Query => {
+            ParamKind::Query | ParamKind::Pairs => {
                 out.push(("in".to_owned(), "query".into()));
                 if !parameter.is_optional() {
                     out.push(("required".to_owned(), true.into()));
                 }
-            }
-            ParamKind::Pairs => {
-                out.push(("in".to_owned(), "query".into()));
-                let schema = Data::Table(vec![("type".to_owned(), "object".into())]);
-                out.push(("schema".to_owned(), schema));
-                return Some(Data::Table(out));
+                // In a query each item stands for itself where nothing else is said.
+                if parameter.shape() != Shape::One && !parameter.is_exploded() {
+                    out.push(("explode".to_owned(), false.into()));
+                }
             }
             ParamKind::Host | ParamKind::Fragment => {
                 let reason = format!("`{}` is in no part of a URL that a description has", parameter.name());
@@ -193,7 +194,16 @@ impl<'t> Writer<'t> {
     fn schema(&mut self, route: RouteRef<'t>, parameter: Parameter<'t>) -> Data {
         let mut out = Vec::new();
         if parameter.keywords().all(|(name, _)| !matches!(name, "type" | "enum" | "const")) {
-            out.push(("type".to_owned(), "string".into()));
+            let kind = match parameter.shape() {
+                Shape::One => "string",
+                Shape::List => "array",
+                Shape::Pairs => "object",
+            };
+            out.push(("type".to_owned(), kind.into()));
+        }
+        // A list has a schema for its items (OpenAPI 3.0 wants one).
+        if parameter.shape() == Shape::List && parameter.keyword("items").is_none() {
+            out.push(("items".to_owned(), Data::Table(vec![("type".to_owned(), "string".into())])));
         }
         for (name, value) in parameter.keywords() {
             match name {
@@ -201,7 +211,10 @@ impl<'t> Writer<'t> {
                     let reason = format!("a description has no live lists: `{}` takes any value", parameter.name());
                     self.left_out("listed", route, &reason);
                 }
-                "minItems" | "maxItems" => {}
+                "items" | "additionalProperties" | "propertyNames" => {
+                    let inner = if name == "propertyNames" { parameter.names() } else { parameter.items() };
+                    out.extend(inner.map(|inner| (name.to_owned(), self.schema(route, inner))));
+                }
                 "default" if !parameter.is_optional() || parameter.kind() == ParamKind::Segment => {
                     let reason = format!("`{}` is in the path, where a description has no default", parameter.name());
                     self.left_out("default", route, &reason);
@@ -229,8 +242,8 @@ impl<'t> Writer<'t> {
                         return None;
                     }
                     let names: Vec<&str> = expression.variables().iter().map(|variable| variable.name()).collect();
-                    let is_tail =
-                        operator == Operator::Reserved || expression.variables().iter().any(|one| one.is_exploded());
+                    let has_star = expression.variables().iter().any(|one| one.is_exploded());
+                    let is_tail = operator == Operator::Reserved || (operator == Operator::Segment && has_star);
                     if is_tail {
                         let reason = "a description has no parameter that holds slashes";
                         self.left_out("path", route, reason);
