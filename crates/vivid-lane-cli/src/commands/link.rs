@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 
 use serde_json::Map;
+use vivid_lane::lookup::Shape;
 use vivid_lane::{Decision, Link, Request, Table, Value};
 
 use crate::Outcome;
@@ -18,16 +19,34 @@ pub(super) fn run(table: &Table, args: &LinkArgs, format: Format, out: &mut dyn 
         })?;
         given.entry(key).or_default().push(value);
     }
-    let link = given.into_iter().fold(start(table, args)?, |link, (key, values)| match values.as_slice() {
-        [value] => link.set(key, *value),
-        _ => link.set(key, Value::from(values)),
-    });
+    let route = table.route(&args.name);
+    let is_of_pairs = |key: &str| {
+        let mut params = route.iter().flat_map(|route| route.parameters());
+        params.any(|param| param.name() == key && param.shape() == Shape::Pairs)
+    };
+    let mut link = start(table, args)?;
+    for (key, values) in given {
+        link = match values.as_slice() {
+            pairs if is_of_pairs(key) => link.set(key, pairs_of(key, pairs)?),
+            [value] => link.set(key, *value),
+            _ => link.set(key, Value::from(values)),
+        };
+    }
     let url = if args.absolute { link.to_absolute_url() } else { link.to_url() }.map_err(Failure::Link)?;
     match format {
         Format::Text => writeln!(out, "{url}")?,
         Format::Json => json_line(out, Map::from_iter([("url".to_owned(), url.into())]))?,
     }
     Ok(Outcome::Fine)
+}
+
+/// Names with values, each as `NAME=VALUE`.
+fn pairs_of(key: &str, given: &[&str]) -> Result<Value, Failure> {
+    let pair = |text: &&str| {
+        let pair = text.split_once('=').map(|(name, value)| (name.to_owned(), value.to_owned()));
+        pair.ok_or_else(|| Failure::Argument(format!("`{}` holds names and values: expected `{0}=NAME=VALUE`, found `{0}={}`", shown(key), shown(text))))
+    };
+    given.iter().map(pair).collect::<Result<_, _>>().map(Value::Pairs)
 }
 
 /// A link that begins with nothing, or with what the page has that it stands on.

@@ -548,6 +548,15 @@ impl Walker<'_> {
             if check.shape() != declared.shape {
                 check = self.rules.any(declared.shape);
             }
+            let is_own = declared.level == route.level;
+            if is_own && declared.is_exploded && declared.kind == ParamKind::Query && self.rules.shape_of(&declared.name).is_none() {
+                let name = &declared.name;
+                let message = format!("`{{?{name}*}}` is a list: all values of `{name}` in the query");
+                self.report
+                    .add(Code::UntypedList, route.path_span.as_ref(), message)
+                    .help_with(format!("write `params.{name}.type = \"array\"` to say so, or `\"object\"` for the rest of the query, names and values"))
+                    .route(&route.name);
+            }
             let texts = self.rules.of_texts(&check, declared.kind, declared.join.as_ref()).unwrap_or_else(|_| {
                 let message = format!(
                     "the automaton of all values of `{}` would have more than {MOST_STATES} states",

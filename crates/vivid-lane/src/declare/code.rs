@@ -153,6 +153,7 @@ codes! {
     UnknownParameter "unknown-parameter" Error "a parameter that the path does not have";
     UnknownRoute "unknown-route" Error "a route that is declared nowhere";
     Unreachable "unreachable" Warning "a route all of whose URLs others answer";
+    UntypedList "untyped-list" Note "a list in the query, where the rest of the query may have been meant";
     UnusedFrame "unused-frame" Warning "a frame around no page";
     UnusedList "unused-list" Warning "a list that no rule names";
     UnusedNeed "unused-need" Warning "a need that no route has";

@@ -241,7 +241,7 @@ impl fmt::Display for LinkError {
             Problem::Count { name, found, least, most } => {
                 write!(f, "expected at least {least} ")?;
                 most.map_or(Ok(()), |most| write!(f, "and at most {most} "))?;
-                write!(f, "segments for `{name}` of `{route}`, found {found}")
+                write!(f, "items for `{name}` of `{route}`, found {found}")
             }
             Problem::Empty { name } => {
                 write!(f, "expected at least one character for `{name}` of `{route}`, found none")

@@ -8,6 +8,7 @@ use serde_core::de::{Deserialize, Deserializer, IntoDeserializer, Visitor};
 use serde_core::forward_to_deserialize_any;
 
 use super::found::Position;
+use crate::rule::Shape;
 use crate::template::Value;
 
 /// A value that is not there, or not of the type that was asked for. Names the parameter.
@@ -38,39 +39,52 @@ impl fmt::Display for ParamError {
 impl std::error::Error for ParamError {}
 
 impl<P> Position<'_, '_, P> {
-    /// The value of a parameter as a type of the program, by its [`FromStr`].
+    /// The value of a parameter as a type of the program, by serde: a number, a text, an enum, a `Vec` of these for a list, a
+    /// map for pairs, an `Option` of any for what may be absent. A type that has only [`FromStr`] is read by
+    /// `param(name)` and `parse`.
     ///
     /// # Errors
-    /// The route has no such parameter, the URL has no value for it, the value is a list, or the type does
-    /// not take it.
+    /// The route has no such parameter, the URL has no value for it, or the type does not take the value.
     ///
     /// # Example
     /// ```
+    /// use std::collections::BTreeMap;
     /// use vivid_lane::Table;
     ///
-    /// let table = Table::from_toml("[routes.plate]\npath = '/plates/{number}'\npage = 'plate'")?;
-    /// assert_eq!(table.find("/plates/1021").unwrap().get::<u32>("number")?, 1021);
+    /// let table = Table::from_toml(r#"
+    ///     [routes.plate]
+    ///     path = "/plates/{number}{?band*,size,filter*}"
+    ///     page = "plate"
+    ///     params.filter.type = "object"
+    /// "#)?;
+    /// let found = table.find("/plates/1021?band=1&band=2&year=2031").unwrap();
+    /// assert_eq!(found.get::<u32>("number")?, 1021);
+    /// assert_eq!(found.get::<Vec<u8>>("band")?, [1, 2]);
+    /// assert_eq!(found.get::<BTreeMap<String, u16>>("filter")?, BTreeMap::from([("year".to_owned(), 2031)]));
+    /// assert_eq!(found.get::<Option<u8>>("size")?, None);
     /// let error = table.find("/plates/b-1021").unwrap().get::<u32>("number").unwrap_err();
     /// assert_eq!(error.to_string(), "parameter `number` of `plate`: `b-1021`: invalid digit found in string");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn get<T>(&self, name: &str) -> Result<T, ParamError>
-    where
-        T: FromStr<Err: fmt::Display>,
-    {
+    pub fn get<T: for<'de> Deserialize<'de>>(&self, name: &str) -> Result<T, ParamError> {
         let error =
             |reason: String| ParamError { route: self.route().name().to_owned(), param: Some(name.to_owned()), reason };
-        let near = || crate::declare::nearest(name, self.route().rules().map(|(known, _)| known));
-        let text = match self.param(name) {
-            Some(text) => text,
-            None if !self.route().rules().any(|(known, _)| known == name) => {
-                let help = near().map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
-                return Err(error(format!("the route declares no parameter of that name{help}")));
-            }
-            None if self.value(name).is_some() => return Err(error("it is a list; ask for `list`".to_owned())),
-            None => return Err(error("the URL has no value for it, and it has no default".to_owned())),
+        let Some(index) = self.reading().index(name) else {
+            let near = crate::declare::nearest(name, self.route().rules().map(|(known, _)| known));
+            let help = near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
+            return Err(error(format!("the route declares no parameter of that name{help}")));
         };
-        text.parse().map_err(|reason: T::Err| error(format!("`{text}`: {reason}")))
+        match self.reading().value_at(index) {
+            Some(value) => T::deserialize(Field { name, value }).map_err(|Problem { reason, .. }| error(reason)),
+            // A list without items is an empty list.
+            None if self.reading().route().params[index].check.shape() != Shape::One => {
+                T::deserialize(Field { name, value: Value::List(Vec::new()) })
+                    .or_else(|_| T::deserialize(Field { name, value: Value::Pairs(Vec::new()) }))
+                    .map_err(|Problem { reason, .. }| error(reason))
+            }
+            None => T::deserialize(IntoDeserializer::<Problem>::into_deserializer(()))
+                .map_err(|_| error("the URL has no value for it, and it has no default".to_owned())),
+        }
     }
 
     /// All values as a struct of the program, by serde: a field for each parameter, of the same name.

@@ -313,7 +313,8 @@ fn values_come_as_the_types_of_the_program() {
         found.get::<u8>("yaer").unwrap_err().to_string(),
         "parameter `yaer` of `plate`: the route declares no parameter of that name; did you mean `year`?"
     );
-    assert!(found.get::<u8>("path").unwrap_err().to_string().ends_with("it is a list; ask for `list`"));
+    assert!(found.get::<u8>("path").unwrap_err().to_string().ends_with("expected one value, found a list"));
+    assert_eq!(found.get::<Vec<String>>("path").unwrap(), found.list("path"));
     assert!(
         found
             .get::<bool>("exact")
