@@ -56,13 +56,19 @@ fn parameter() -> impl Strategy<Value = Data> {
         ("cookie", None),
         ("moon", None),
     ]);
-    (name, place, any::<bool>(), schema(), prop::option::of(any::<bool>())).prop_map(|(name, (place, style), required, schema, explode)| {
-        let mut out =
-            vec![("name", name.into()), ("in", place.into()), ("required", Data::Bool(required)), ("schema", schema)];
-        out.extend(style.map(|style| ("style", style.into())));
-        out.extend(explode.map(|explode| ("explode", Data::Bool(explode))));
-        table_of(out)
-    })
+    (name, place, any::<bool>(), schema(), prop::option::of(any::<bool>())).prop_map(
+        |(name, (place, style), required, schema, explode)| {
+            let mut out = vec![
+                ("name", name.into()),
+                ("in", place.into()),
+                ("required", Data::Bool(required)),
+                ("schema", schema),
+            ];
+            out.extend(style.map(|style| ("style", style.into())));
+            out.extend(explode.map(|explode| ("explode", Data::Bool(explode))));
+            table_of(out)
+        },
+    )
 }
 
 fn path() -> impl Strategy<Value = String> {
@@ -264,8 +270,14 @@ fn what_is_wrong_is_told() {
         ("{ $ref: '#/paths/~1x~1{id}/get/parameters/0' }", "leads in a circle"),
         ("{ name: other, in: path }", "`other` is declared in the path, but does not stand there"),
         ("{ name: q, in: query }", "`id` stands in the path but is not declared"),
-        ("{ name: id, in: path, schema: { type: 'null' } }", "a value of the type `null` is none that a URL tells from others"),
-        ("{ name: q, in: query, style: deepObject, schema: { type: object } }", "an object in the style `deepObject` is none"),
+        (
+            "{ name: id, in: path, schema: { type: 'null' } }",
+            "a value of the type `null` is none that a URL tells from others",
+        ),
+        (
+            "{ name: q, in: query, style: deepObject, schema: { type: object } }",
+            "an object in the style `deepObject` is none",
+        ),
         ("{ name: id, in: path, schema: { pattern: '(?<=a)b' } }", "`pattern` is left out"),
         ("{ name: id, in: path, schema: { not: { const: x } } }", "`not` of a schema has no counterpart in a rule"),
         (

@@ -222,8 +222,12 @@ fn the_module_makes_the_links_of_the_table() {
     ];
     let paths =
         ["/x/{v}", "/x{/v}", "/x{?v}", "/x{.v}", "/x{;v}", "/x{#v}", "/raw/{+v}", "/items{/v*}", "/x{?v*}", "/a-{v}-z"];
-    let many_paths = ["/{v}", "/{v*}", "{/v}", "{/v*}", "{?v}", "{?v*}", "{.v}", "{.v*}", "{;v}", "{;v*}", "{#v}", "{#v*}", "/{+v}", "/{+v*}"];
-    let items = [Rule::new(), Rule::format("date"), Rule::one_of(["A b", "x,y", "a;b", "été"]), Rule::new().min_length(2)];
+    let many_paths = [
+        "/{v}", "/{v*}", "{/v}", "{/v*}", "{?v}", "{?v*}", "{.v}", "{.v*}", "{;v}", "{;v*}", "{#v}", "{#v*}", "/{+v}",
+        "/{+v*}",
+    ];
+    let items =
+        [Rule::new(), Rule::format("date"), Rule::one_of(["A b", "x,y", "a;b", "été"]), Rule::new().min_length(2)];
     let lists = items.iter().map(|item| Rule::list_of(item.clone()).max_items(2).unique_items());
     let pairs = items.iter().map(|item| Rule::pairs_of(item.clone()).property_names(item.clone()));
     let of_many: Vec<Rule> = lists.chain(pairs).collect();

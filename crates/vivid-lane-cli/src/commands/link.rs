@@ -44,7 +44,13 @@ pub(super) fn run(table: &Table, args: &LinkArgs, format: Format, out: &mut dyn 
 fn pairs_of(key: &str, given: &[&str]) -> Result<Value, Failure> {
     let pair = |text: &&str| {
         let pair = text.split_once('=').map(|(name, value)| (name.to_owned(), value.to_owned()));
-        pair.ok_or_else(|| Failure::Argument(format!("`{}` holds names and values: expected `{0}=NAME=VALUE`, found `{0}={}`", shown(key), shown(text))))
+        pair.ok_or_else(|| {
+            Failure::Argument(format!(
+                "`{}` holds names and values: expected `{0}=NAME=VALUE`, found `{0}={}`",
+                shown(key),
+                shown(text)
+            ))
+        })
     };
     given.iter().map(pair).collect::<Result<_, _>>().map(Value::Pairs)
 }

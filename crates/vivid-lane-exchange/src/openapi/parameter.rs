@@ -102,7 +102,8 @@ impl<'d> Parameters<'_, 'd, '_> {
             ("query", Some(style)) if is_many && !is_form => {
                 let message = format!(
                     "{of}: {} in the style `{}` is none of the table's; URLs may have it all the same",
-                    if kind == Some("array") { "a list" } else { "an object" }, style.escape_debug()
+                    if kind == Some("array") { "a list" } else { "an object" },
+                    style.escape_debug()
                 );
                 self.notes.left_out("parameter", Some(at), message);
                 return None;

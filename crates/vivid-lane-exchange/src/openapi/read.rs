@@ -170,8 +170,9 @@ impl<'d> Reader<'d> {
             .filter(|one| matches!(one.place, Place::Path | Place::Label | Place::Matrix))
             .map(|one| (one.name.clone(), (one.place, one.is_exploded)))
             .collect();
-        let style =
-            |name: &str| styles.iter().find(|(known, _)| known == name).map_or((Place::Path, false), |(_, style)| *style);
+        let style = |name: &str| {
+            styles.iter().find(|(known, _)| known == name).map_or((Place::Path, false), |(_, style)| *style)
+        };
         let converted = convert(path.name(), &path.place(), style, &mut self.notes);
         if !self.known.insert((converted.text.clone(), method.name())) {
             let message = format!("{of}: another path with this method is written `{}` as well", converted.text);
@@ -260,7 +261,8 @@ impl<'d> Reader<'d> {
             let name = name.clone();
             // A value has one name along a route, wherever it stands.
             let is_taken = matches!(one.place, Place::Query | Place::Pairs)
-                && (names.iter().any(|(_, known)| *known == name) || query.iter().any(|known| known.trim_end_matches('*') == name));
+                && (names.iter().any(|(_, known)| *known == name)
+                    || query.iter().any(|known| known.trim_end_matches('*') == name));
             if is_taken || name.is_empty() {
                 let message = format!(
                     "{of}: `{}` is in the path and in the query; only the path's is read",
@@ -282,7 +284,9 @@ impl<'d> Reader<'d> {
                 Place::Pairs => rest = Some(format!("{name}*")),
                 Place::Path | Place::Label | Place::Matrix => {}
             }
-            if matches!(one.place, Place::Label | Place::Matrix) || (one.is_required && matches!(one.place, Place::Query | Place::Pairs)) {
+            if matches!(one.place, Place::Label | Place::Matrix)
+                || (one.is_required && matches!(one.place, Place::Query | Place::Pairs))
+            {
                 required.push(name.clone());
             }
             if !one.keywords.is_empty() {

@@ -10,11 +10,22 @@ use crate::note::Notes;
 const DEEPEST: usize = 32;
 
 /// Keywords that a rule takes over as they are.
-const SAME: &[&str] =
-    &[
-        "enum", "const", "pattern", "minimum", "maximum", "multipleOf", "minLength", "maxLength", "default", "minItems",
-        "maxItems", "uniqueItems", "minProperties", "maxProperties",
-    ];
+const SAME: &[&str] = &[
+    "enum",
+    "const",
+    "pattern",
+    "minimum",
+    "maximum",
+    "multipleOf",
+    "minLength",
+    "maxLength",
+    "default",
+    "minItems",
+    "maxItems",
+    "uniqueItems",
+    "minProperties",
+    "maxProperties",
+];
 
 /// Formats that a rule has.
 const FORMATS: &[&str] = &[

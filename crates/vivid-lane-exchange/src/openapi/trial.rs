@@ -27,7 +27,18 @@ impl Trials {
     /// Takes keywords away until a table can have the rule; tells each with the reason.
     pub(super) fn mend(&mut self, keywords: &mut Keywords, mut tell: impl FnMut(&str, &str)) {
         // Those first that are most often beyond what a table can prove.
-        for keyword in ["pattern", "format", "multipleOf", "maxLength", "minLength", "enum", "const", "propertyNames", "additionalProperties", "items"] {
+        for keyword in [
+            "pattern",
+            "format",
+            "multipleOf",
+            "maxLength",
+            "minLength",
+            "enum",
+            "const",
+            "propertyNames",
+            "additionalProperties",
+            "items",
+        ] {
             let Some(reason) = self.refusal(keywords) else { return };
             let Some(at) = keywords.iter().position(|(name, _)| name == keyword) else { continue };
             let taken = keywords.remove(at);

@@ -118,7 +118,11 @@ impl Writer {
             }
             let mark = if param.is_optional() || param.default_value().is_some() { "?" } else { "" };
             let _ = writeln!(out, "    readonly {}{mark}: {};", text(param.name()), kind(param));
-            if [Some(param), param.items(), param.names()].into_iter().flatten().any(|one| one.keyword("listed").is_some()) {
+            if [Some(param), param.items(), param.names()]
+                .into_iter()
+                .flatten()
+                .any(|one| one.keyword("listed").is_some())
+            {
                 let message = format!("`{}`: the module cannot know the live list of `{}`", route.name(), param.name());
                 self.notes.left_out("listed", None, message);
             }
@@ -149,7 +153,8 @@ impl Writer {
         if let Some(default) = param.default_value() {
             let _ = write!(out, ", default: {}", json(default));
         }
-        let counts = [("minItems", "least"), ("maxItems", "most"), ("minProperties", "least"), ("maxProperties", "most")];
+        let counts =
+            [("minItems", "least"), ("maxItems", "most"), ("minProperties", "least"), ("maxProperties", "most")];
         for (keyword, name) in counts {
             if let Some(Data::Integer(number)) = param.keyword(keyword) {
                 let _ = write!(out, ", {name}: {number}");
@@ -158,8 +163,11 @@ impl Writer {
         if param.keyword("uniqueItems") == Some(&Data::Bool(true)) {
             out.push_str(", unique: true");
         }
-        let (rule, names) = (self.rule(param, param.items().unwrap_or(param)), param.names().map(|names| self.rule(param, names)));
-        let names = names.filter(|names| !names.is_empty()).map(|names| format!(", names: {{ {} }}", names.trim_start_matches(", ")));
+        let (rule, names) =
+            (self.rule(param, param.items().unwrap_or(param)), param.names().map(|names| self.rule(param, names)));
+        let names = names
+            .filter(|names| !names.is_empty())
+            .map(|names| format!(", names: {{ {} }}", names.trim_start_matches(", ")));
         out + &rule + &names.unwrap_or_default() + " }"
     }
 
@@ -230,7 +238,9 @@ fn json(value: &Value) -> String {
     match value {
         Value::Text(one) => text(one),
         Value::List(items) => Json::from(items.as_slice()).to_string(),
-        Value::Pairs(pairs) => pairs.iter().map(|(name, value)| Json::from([name.as_str(), value])).collect::<Json>().to_string(),
+        Value::Pairs(pairs) => {
+            pairs.iter().map(|(name, value)| Json::from([name.as_str(), value])).collect::<Json>().to_string()
+        }
     }
 }
 

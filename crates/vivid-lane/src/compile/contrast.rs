@@ -40,7 +40,7 @@ impl Contrast {
         let Relation::Shared { narrower: Narrower::Neither, .. } = order::hosts(left, right)? else { return Ok(None) };
         let (Some(left), Some(right)) = (left, right) else { return Ok(None) };
         let (left, right) = (order::host_set(left)?, order::host_set(right)?);
-        Self::of([&left.texts, &right.texts], None, order::text).map(Some)
+        Self::of([&left.texts, &right.texts], None, order::shown).map(Some)
     }
 
     /// What sets apart two queries: the first name of which each has a value, or a lack of one, that the other refuses.

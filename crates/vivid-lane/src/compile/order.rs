@@ -3,13 +3,13 @@
 //! Each is compared as a [`ValueSet`]: a query name by name, a host as a whole, a path as all its segments.
 
 use std::collections::BTreeSet;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use super::resolve::ResolvedRoute;
 use crate::lookup::{HostMatcher, Param, Pattern, Piece, QueryMatcher, QueryParam, Route, TailKind};
 use crate::rule::{
     AMPERSAND, Atom, Check, Dfa, EQUALS, Join, Many, Narrower, Relation, SEPARATOR, Separator, Shape, TEXT, TooLarge,
-    ValueSet, encode_marked, sequence,
+    ValueSet, encode_marked, plain, sequence,
 };
 
 /// What no segment of a URL is.
@@ -276,15 +276,39 @@ pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
 
 /// The segments of a tail.
 fn tail(kind: TailKind, param: &Param) -> Result<Vec<Atom>, TooLarge> {
-    let repeat = |item, min: u16, max| vec![Atom::Repeat { lead: SEPARATOR, item, min: min.max(1), max }];
     Ok(match kind {
         TailKind::Items => {
             let (least, most) = param.check.values.count();
-            repeat(param.texts.set(), least, most)
+            vec![repeated(param.texts.set(), SEPARATOR, least.max(1), most)]
         }
-        TailKind::Rest if param.texts.is_any() => repeat(Arc::clone(&TEXT), 1, u16::MAX),
+        TailKind::Rest if param.texts.is_any() => vec![repeated(Arc::clone(&TEXT), SEPARATOR, 1, u16::MAX)],
         TailKind::Rest => vec![Atom::Byte(SEPARATOR), Atom::Value(Arc::new(param.texts.set().cut_at_slashes()?))],
     })
+}
+
+/// The segments of a tail that a link can write, which are those that it accepts. Which route is the narrower is a matter of
+/// what their rules say, not of this: `/x/{id}` goes before `/x/{+tail}`, though an id may hold an escaped slash.
+fn writable_tail(kind: TailKind, param: &Param) -> Result<Vec<Atom>, TooLarge> {
+    if kind == TailKind::Items {
+        return tail(kind, param);
+    }
+    let any = repeated(writable_segment()?, SEPARATOR, 1, u16::MAX);
+    if param.texts.is_any() {
+        return Ok(vec![any]);
+    }
+    let ruled = sequence(&[tail(kind, param)?])?;
+    Ok(vec![Atom::Value(Arc::new(ruled.and(&sequence(&[vec![any]])?)?))])
+}
+
+/// What a segment of `{+tail}` can be: nothing that ends a path, no escape, no dots.
+fn writable_segment() -> Result<Arc<Dfa>, TooLarge> {
+    static SEGMENT: OnceLock<Arc<Dfa>> = OnceLock::new();
+    if let Some(known) = SEGMENT.get() {
+        return Ok(Arc::clone(known));
+    }
+    let marks = Dfa::holding("[/?#]|%[0-9a-fA-F]{2}")?;
+    let made = Arc::new(TEXT.without(&marks)?.without(&Dfa::words(DOTS.iter().copied())?)?.minimised());
+    Ok(Arc::clone(SEGMENT.get_or_init(|| made)))
 }
 
 /// The paths of one way: segments that are sets or literal, and perhaps a tail.
@@ -301,7 +325,7 @@ pub(crate) fn way_set(
         }
     }
     if let Some((kind, param)) = rest {
-        path.extend(tail(*kind, param)?);
+        path.extend(writable_tail(*kind, param)?);
     }
     sequence(&[path])
 }
@@ -328,7 +352,12 @@ pub(crate) fn demanded(route: &Route) -> Result<(String, String), TooLarge> {
     Ok((witness(hosts(route.host.as_deref(), None)?), least_query(&route.query)?))
 }
 
-/// A witness as text. Rules let nothing through that is not UTF-8.
+/// A witness as it is shown.
+pub(super) fn shown(witness: &[u8]) -> String {
+    plain(&text(witness))
+}
+
+/// A witness as text, in which there may be marks. Rules let nothing through that is not UTF-8.
 pub(super) fn text(witness: &[u8]) -> String {
     String::from_utf8_lossy(witness).into_owned()
 }

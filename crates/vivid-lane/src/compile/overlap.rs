@@ -424,7 +424,7 @@ impl Proof<'_> {
                 _ => None,
             };
             let sets = [first, second].map(|pattern| &*self.builder.patterns.set(pattern).texts);
-            return Contrast::of(sets, rules, order::text);
+            return Contrast::of(sets, rules, order::shown);
         }
         if self.by_path(a, b)? == Narrower::Neither {
             let paths = [self.path(a)?, self.path(b)?];

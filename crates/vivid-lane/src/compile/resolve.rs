@@ -549,7 +549,11 @@ impl Walker<'_> {
                 check = self.rules.any(declared.shape);
             }
             let is_own = declared.level == route.level;
-            if is_own && declared.is_exploded && declared.kind == ParamKind::Query && self.rules.shape_of(&declared.name).is_none() {
+            if is_own
+                && declared.is_exploded
+                && declared.kind == ParamKind::Query
+                && self.rules.shape_of(&declared.name).is_none()
+            {
                 let name = &declared.name;
                 let message = format!("`{{?{name}*}}` is a list: all values of `{name}` in the query");
                 self.report

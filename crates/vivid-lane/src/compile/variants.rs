@@ -248,6 +248,10 @@ impl TemplateReader<'_> {
             let message = "a fragment is never sent to a server, so a path cannot hold one; write `{#name}` for links";
             return self.problem(at + hash..at + text.len(), Code::Fragment, message);
         }
+        if self.path.has_fragment() {
+            let message = "nothing can stand after a fragment, which is the end of a link";
+            return self.problem(at..at + text.len(), Code::Fragment, message);
+        }
         if self.in_query {
             return self.query_literal(text, at);
         }
@@ -308,6 +312,11 @@ impl TemplateReader<'_> {
                     let param = self.path.declare(variable, self.level, ParamKind::Query, false, form)?;
                     self.path.query.push(QueryPart::Named { name, param });
                     Ok(())
+                }
+                [variable] if operator == Operator::Reserved => {
+                    let message =
+                        format!("`{text}` leaves `&` and `+` as they are, so that a query with it cannot be read back");
+                    self.misplaced(place, message, format!("write `{{{}}}`", variable.name()))
                 }
                 _ => self.problem(place, Code::Query, format!("expected one value after `{name}=`, found `{text}`")),
             };
@@ -414,6 +423,10 @@ impl TemplateReader<'_> {
     fn path_expression(&mut self, expression: &Expression) -> Result<()> {
         let place = expression.place();
         let operator = expression.operator();
+        if operator == Operator::Reserved && expression.variables().len() > 1 {
+            let message = "two values that may hold commas and slashes cannot be told apart; write `{+…}` with one";
+            return self.problem(place, Code::Tail, message);
+        }
         let mut previous = None;
         for variable in expression.variables() {
             let is_tail = variable.is_exploded() && operator == Operator::Segment;
@@ -466,6 +479,10 @@ impl TemplateReader<'_> {
             self.path.query.push(QueryPart::Literal { text, name, value });
         }
         for variant in &mut self.path.variants {
+            // A path of nothing but values that are absent is the root.
+            if matches!(variant.segments.as_slice(), [only] if only.is_empty()) && self.path.path_text.len() > 1 {
+                variant.segments.clear();
+            }
             if variant.segments.last().is_some_and(Segment::is_empty) {
                 let message = "a path may not end with `/`";
                 let help = Some("leave the slash out; whether URLs end with one is a matter of the whole site".into());

@@ -111,9 +111,19 @@ static RULE: &[KeyRow] = &[
     key("multipleOf", "A multiple of this number.", r#""type": "number", "exclusiveMinimum": 0"#),
     key("minLength", "At least so many characters.", r#""type": "integer", "minimum": 0"#),
     key("maxLength", "At most so many characters.", r#""type": "integer", "minimum": 0"#),
-    key("minItems", "At least so many segments of a tail.", r#""type": "integer", "minimum": 0"#),
-    key("maxItems", "At most so many segments of a tail.", r#""type": "integer", "minimum": 0"#),
-    key("default", "The value of an absent optional parameter.", r#""type": ["string", "number", "boolean"]"#),
+    key("items", "The rule of each item of a list.", r##""$ref": "#/$defs/rule""##),
+    key("minItems", "At least so many items of a list.", r#""type": "integer", "minimum": 0"#),
+    key("maxItems", "At most so many items of a list.", r#""type": "integer", "minimum": 0"#),
+    key("uniqueItems", "No item twice.", r#""type": "boolean""#),
+    key("propertyNames", "The rule of each name of pairs.", r##""$ref": "#/$defs/rule""##),
+    key("additionalProperties", "The rule of each value of pairs.", r##""$ref": "#/$defs/rule""##),
+    key("minProperties", "At least so many pairs.", r#""type": "integer", "minimum": 0"#),
+    key("maxProperties", "At most so many pairs.", r#""type": "integer", "minimum": 0"#),
+    key(
+        "default",
+        "The value of an absent optional parameter.",
+        r#""type": ["string", "number", "boolean", "array", "object"]"#,
+    ),
     key("listed", "The live list that the value must be in.", TEXT),
 ];
 
@@ -138,7 +148,9 @@ pub fn table_schema() -> String {
     );
     properties(&mut out, "    ", TOP);
     out.push_str("  },\n  \"$defs\": {\n");
-    out.push_str("    \"type\": { \"enum\": [\"string\", \"integer\", \"number\", \"boolean\"] },\n");
+    out.push_str(
+        "    \"type\": { \"enum\": [\"string\", \"integer\", \"number\", \"boolean\", \"array\", \"object\"] },\n",
+    );
     object(&mut out, "site", SITE, "false", ",");
     object(&mut out, "need", NEED, "false", ",");
     object(&mut out, "redirect", REDIRECT, "false", ",");

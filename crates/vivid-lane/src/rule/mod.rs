@@ -501,6 +501,13 @@ fn joined_label(parts: impl Iterator<Item = String>) -> String {
     label
 }
 
+impl Dfa {
+    /// The texts in which a regular expression is found.
+    pub(crate) fn holding(pattern: &str) -> Result<Self, TooLarge> {
+        pattern::search(pattern).map_err(|_| TooLarge::States)
+    }
+}
+
 /// A value as a URL would write it, near enough.
 pub(crate) fn shown(value: &Value) -> String {
     match value {

@@ -5,6 +5,7 @@
 pub(crate) mod model;
 pub(crate) mod rules;
 
+use std::borrow::Cow;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
 use std::rc::Rc;
@@ -77,11 +78,20 @@ fn with_suffix(segments: &[Segment], suffix: Suffix, rule: &Rule) -> Vec<Segment
     segments
 }
 
-/// Cuts a path at its slashes, decodes each segment, and removes dot segments, then empty ones.
+/// A comma that is not escaped, and so parts the items of a list. Values hold no control characters.
+pub(crate) const COMMA: char = '\u{1}';
+
+/// A text whose commas are no more than that.
+pub(crate) fn plain(text: &str) -> Cow<'_, str> {
+    if text.contains(COMMA) { Cow::Owned(text.replace(COMMA, ",")) } else { Cow::Borrowed(text) }
+}
+
+/// Cuts a path at its slashes, decodes each segment but for its commas, and removes dot segments, then empty ones.
 pub(crate) fn split(path: &str) -> Option<Vec<String>> {
     let mut segments: Vec<String> = Vec::new();
     for segment in path.strip_prefix('/')?.split('/') {
-        match decode(segment)?.as_str() {
+        let items: Option<Vec<String>> = segment.split(',').map(decode).collect();
+        match items?.join(&COMMA.to_string()).as_str() {
             "." => {}
             ".." => drop(segments.pop()),
             text => segments.push(text.to_owned()),
@@ -109,7 +119,16 @@ pub(crate) fn decode(text: &str) -> Option<String> {
 impl Segment {
     /// Binds the values of one segment: the shortest leftmost reading in which every rule is met.
     pub(crate) fn read(&self, text: &str) -> Option<Bound> {
+        if let Self::Many { name, .. } = self {
+            let items = self.items(text)?;
+            return Some(Bound::from([(
+                name.clone(),
+                items.iter().map(|item| plain(item)).collect::<Vec<_>>().join("/"),
+            )]));
+        }
+        let text = &*plain(text);
         match self {
+            Self::Many { .. } => None,
             Self::Literal(literal) => (literal == text).then(Bound::new),
             Self::Value { before, name, rule, after } => {
                 let value = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;
@@ -125,7 +144,12 @@ impl Segment {
 
     /// Is there such a reading? The same question as whether [`read`](Self::read) gives one, without making it.
     pub(crate) fn accepts(&self, text: &str) -> bool {
+        if matches!(self, Self::Many { .. }) {
+            return self.items(text).is_some();
+        }
+        let text = &*plain(text);
         match self {
+            Self::Many { .. } => false,
             Self::Literal(literal) => literal == text,
             Self::Value { before, rule, after, .. } => {
                 let value = text.strip_prefix(before.as_str()).and_then(|rest| rest.strip_suffix(after.as_str()));
@@ -135,6 +159,16 @@ impl Segment {
                 .match_indices(between.as_str())
                 .any(|(at, _)| left.1.accepts(&text[..at]) && right.1.accepts(&text[at + between.len()..])),
         }
+    }
+}
+
+impl Segment {
+    /// The items of a list, each of which its rule accepts.
+    fn items<'t>(&self, text: &'t str) -> Option<Vec<&'t str>> {
+        let Self::Many { before, rule, least, .. } = self else { return None };
+        // The literal is one of letters.
+        let items: Vec<&str> = text.strip_prefix(before.as_str())?.split(COMMA).collect();
+        (items.len() >= *least && items.iter().all(|item| rule.accepts(item))).then_some(items)
     }
 }
 
@@ -183,7 +217,7 @@ impl Way {
         if let Some((name, tail)) = &self.tail {
             let rest = &segments[fixed..];
             rest.iter().try_for_each(|text| tail.item().read(text).map(drop))?;
-            let value = rest.join("/");
+            let value = plain(&rest.join("/")).into_owned();
             if *tail == Tail::Rest && !is_writable(&value) {
                 return None;
             }
@@ -212,6 +246,14 @@ impl Query {
         let value = |wanted: &str| pairs.iter().find(|(name, _)| name == wanted).map(|(_, value)| value.clone());
         match self {
             Self::None => Some(Bound::new()),
+            Self::Each { rule } => {
+                let is_there = |value: &&String| *rule == Rule::Any || !value.is_empty();
+                let own: Vec<&String> =
+                    pairs.iter().filter(|(name, _)| name == "q").map(|(_, value)| value).filter(is_there).collect();
+                let fits = own.iter().all(|value| *rule == Rule::Any || rule.accepts(value));
+                let joined = || own.iter().map(|value| value.as_str()).collect::<Vec<_>>().join("/");
+                fits.then(|| if own.is_empty() { Bound::new() } else { Bound::from([("q".to_owned(), joined())]) })
+            }
             Self::Rest if pairs.is_empty() => Some(Bound::new()),
             Self::Rest => Some(Bound::from([("rest".to_owned(), written(pairs))])),
             Self::Literal(name, text) => pairs.iter().any(|pair| pair.0 == *name && pair.1 == *text).then(Bound::new),
@@ -314,7 +356,7 @@ impl<'a> Reference<'a> {
     pub(crate) fn decides_between(&self, url: &str, left: usize, right: usize) -> bool {
         let segments = split(url.split('?').next().unwrap_or_default()).map_or(0, |segments| segments.len());
         let hits = self.hits(url);
-        let is_pair = |segment: &Segment| matches!(segment, Segment::Pair { .. });
+        let is_pair = |segment: &Segment| matches!(segment, Segment::Pair { .. } | Segment::Many { .. });
         if [left, right].iter().any(|&route| self.routes[route].path.segments.iter().any(is_pair)) {
             return false;
         }
@@ -399,15 +441,29 @@ impl<'a> Reference<'a> {
         }
     }
 
-    /// The routes of a URL that no other is narrower than.
+    /// The routes of a URL that no other is narrower than. Where the first of them has a tail with an escaped slash in it, those
+    /// of the address with the slash as it is.
     pub(crate) fn narrowest(&self, url: &str) -> Vec<Hit> {
-        let path = url.split('?').next().unwrap_or_default();
-        let segments = split(path).map_or(0, |segments| segments.len());
+        let (path, query) =
+            url.split_once('?').map_or((url, String::new()), |(path, query)| (path, format!("?{query}")));
+        let segments = split(path).unwrap_or_default();
         let all = self.hits(url);
         let is_beaten = |one: &Hit| {
-            all.iter().any(|other| other.route != one.route && self.narrower(other, one, segments) == Sets::Subset)
+            all.iter()
+                .any(|other| other.route != one.route && self.narrower(other, one, segments.len()) == Sets::Subset)
         };
-        all.iter().filter(|one| !is_beaten(one)).cloned().collect()
+        let narrowest: Vec<Hit> = all.iter().filter(|one| !is_beaten(one)).cloned().collect();
+        let first =
+            narrowest.iter().min_by_key(|hit| hit.route).filter(|hit| matches!(hit.way.tail, Some((_, Tail::Rest))));
+        let fixed = first.map_or(segments.len(), |hit| hit.way.segments.len());
+        if !segments[fixed..].iter().any(|segment| segment.contains('/')) {
+            return narrowest;
+        }
+        let written = segments.iter().enumerate().map(|(at, segment)| {
+            let segment = model::encode(segment);
+            format!("/{}", if at < fixed { segment } else { segment.replace("%2F", "/") })
+        });
+        self.narrowest(&format!("{}{query}", written.collect::<String>()))
     }
 }
 
@@ -448,8 +504,17 @@ fn samples(way: &Way) -> Vec<Vec<&'static str>> {
 
 /// Queries of each kind: with each value for each of two names.
 static QUERIES: LazyLock<Vec<Vec<(String, String)>>> = LazyLock::new(|| {
-    let values = || POOL.iter().copied().chain(["", "v", "w"]).map(Some).chain([None]);
+    let values =
+        || POOL.iter().copied().filter(|text| !text.contains(COMMA)).chain(["", "v", "w"]).map(Some).chain([None]);
     let mut samples = Vec::new();
+    // Two values of one name, of which only a list reads the second.
+    for q in values().flatten() {
+        for other in ["a", "1", "tonight", ""] {
+            for pair in [[q, other], [other, q]] {
+                samples.push(pair.map(|value| ("q".to_owned(), value.to_owned())).to_vec());
+            }
+        }
+    }
     for q in values() {
         for k in [None, Some("v"), Some("w"), Some(""), q] {
             let pairs = [("q", q), ("k", k)].into_iter();

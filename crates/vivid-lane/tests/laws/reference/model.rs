@@ -5,7 +5,7 @@ use vivid_lane::declare::Overlaps;
 use vivid_lane::{RouteSpec, TableSpec, Value};
 
 use super::rules::{POOL, Rule, rule, rule_alone};
-use super::ways;
+use super::{COMMA, ways};
 
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Route {
@@ -44,8 +44,24 @@ impl Suffix {
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Segment {
     Literal(String),
-    Value { before: String, name: String, rule: Rule, after: String },
-    Pair { left: (String, Rule), between: String, right: (String, Rule) },
+    Value {
+        before: String,
+        name: String,
+        rule: Rule,
+        after: String,
+    },
+    Pair {
+        left: (String, Rule),
+        between: String,
+        right: (String, Rule),
+    },
+    /// A list with commas.
+    Many {
+        before: String,
+        name: String,
+        rule: Rule,
+        least: usize,
+    },
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -67,6 +83,10 @@ pub(crate) enum Query {
     },
     /// `{?rest*}`
     Rest,
+    /// `{?q*}`, a list
+    Each {
+        rule: Rule,
+    },
     /// `?k=v{&q}{#part}`
     Both {
         rule: Rule,
@@ -97,6 +117,11 @@ impl Written {
             Segment::Value { before, name, rule, after } => {
                 let name = self.value(name, rule);
                 self.path.push_str(&format!("{before}{{{name}}}{after}"));
+            }
+            Segment::Many { before, name, rule, least } => {
+                let rule = vivid_lane::Rule::list_of(rule.declared());
+                self.rules.push((name.clone(), if *least > 1 { rule.min_items(*least as i64) } else { rule }));
+                self.path.push_str(&format!("{before}{{{name}}}"));
             }
             Segment::Pair { left, between, right } => {
                 let (a, b) = (self.value(&left.0, &left.1), self.value(&right.0, &right.1));
@@ -165,6 +190,10 @@ impl Route {
                 written.path.push_str("{?rest*}");
                 written.rules.push(("rest".to_owned(), vivid_lane::Rule::pairs_of(vivid_lane::Rule::new())));
             }
+            Query::Each { rule } => {
+                written.path.push_str("{?q*}");
+                written.rules.push(("q".to_owned(), vivid_lane::Rule::list_of(rule.declared())));
+            }
             Query::Literal(name, value) => written.path.push_str(&format!("?{name}={value}")),
             Query::Param { name, rule, required } => {
                 let name = written.value(name, rule);
@@ -212,6 +241,12 @@ fn segment(index: usize) -> impl Strategy<Value = Segment> {
     prop_oneof![
         5 => literal(),
         5 => value(format!("p{index}")),
+        1 => (prop::sample::select(vec!["", "", "v"]), rule(), 0usize..3).prop_map(move |(before, rule, least)| Segment::Many {
+            before: before.to_owned(),
+            name: format!("m{index}"),
+            rule,
+            least,
+        }),
         1 => (rule(), rule()).prop_map(move |(left, right)| Segment::Pair {
             left: (format!("l{index}"), left),
             between: "-".to_owned(),
@@ -257,6 +292,7 @@ pub(crate) fn route() -> impl Strategy<Value = Route> {
     let query = prop_oneof![
         6 => Just(Query::None),
         1 => Just(Query::Rest),
+        1 => rule_alone().prop_map(|rule| Query::Each { rule }),
         1 => rule_alone().prop_map(|rule| Query::Both { rule }),
         1 => rule_alone().prop_map(|rule| Query::Named { rule }),
         1 => prop::sample::select(vec!["v", "w"]).prop_map(|value| Query::Literal("k".to_owned(), value.to_owned())),
@@ -275,7 +311,7 @@ pub(crate) fn url() -> impl Strategy<Value = String> {
     let query = prop_oneof![
         4 => Just(String::new()),
         1 => (prop::sample::select(vec!["q", "k", "z"]), prop::sample::select(POOL.as_slice())).prop_map(|(name, value)| format!("?{name}={}", encode(value))),
-        1 => prop::sample::select(vec!["?k=v", "?k=w", "?q=", "?k=v&q=1", "?q=a&q=1", "?k"]).prop_map(str::to_owned),
+        1 => prop::sample::select(vec!["?k=v", "?k=w", "?q=", "?k=v&q=1", "?q=a&q=1", "?q=1&q=2", "?q=&q=tonight&k=v", "?k"]).prop_map(str::to_owned),
     ];
     let spoilt =
         prop_oneof![8 => Just(None), 1 => prop::sample::select(vec!["/", "%", "//", "/../a", "%2e%2e"]).prop_map(Some)];
@@ -304,6 +340,7 @@ pub(crate) fn encode(text: &str) -> String {
     text.bytes()
         .map(|byte| match byte {
             b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(byte).to_string(),
+            1 => ",".to_owned(),
             _ => format!("%{byte:02X}"),
         })
         .collect()
@@ -326,6 +363,11 @@ pub(crate) fn values(route: &Route, seed: u64) -> Vec<(String, Value)> {
         };
         match segment {
             Segment::Literal(_) => {}
+            Segment::Many { name, rule, least, .. } => {
+                let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
+                let items: Vec<&str> = (0..(*least).max(1) + next(2)).map(|_| choices[next(choices.len())]).collect();
+                values.push((name.clone(), Value::from(items)));
+            }
             Segment::Value { name, rule, .. } => pick(name, rule),
             Segment::Pair { left, right, .. } => {
                 pick(&left.0, &left.1);
@@ -335,7 +377,8 @@ pub(crate) fn values(route: &Route, seed: u64) -> Vec<(String, Value)> {
     }
     if let Some((name, tail)) = &way.tail {
         let item = tail.item();
-        let choices: Vec<&str> = POOL.iter().copied().filter(|text| item.read(text).is_some()).collect();
+        let is_item = |text: &&str| !text.contains(COMMA) && item.read(text).is_some();
+        let choices: Vec<&str> = POOL.iter().copied().filter(is_item).collect();
         let least = if let Tail::Items { min, .. } = tail { (*min).max(1) } else { 1 };
         let items: Vec<String> = (0..least + next(3)).map(|_| choices[next(choices.len())].to_owned()).collect();
         let value = if *tail == Tail::Rest { Value::Text(items.join("/")) } else { Value::List(items) };
@@ -345,8 +388,15 @@ pub(crate) fn values(route: &Route, seed: u64) -> Vec<(String, Value)> {
         Query::Param { name, rule, required } => Some((name.as_str(), rule, *required)),
         Query::Both { rule } => Some(("q", rule, false)),
         Query::Named { rule } => Some(("q", rule, true)),
-        Query::None | Query::Rest | Query::Literal(..) => None,
+        Query::None | Query::Rest | Query::Literal(..) | Query::Each { .. } => None,
     };
+    if let Query::Each { rule } = &route.query {
+        let choices: Vec<&str> = POOL.iter().copied().filter(|text| rule.accepts(text)).collect();
+        let items: Vec<&str> = (0..next(3)).map(|_| choices[next(choices.len())]).collect();
+        if !items.is_empty() {
+            values.push(("q".to_owned(), Value::from(items)));
+        }
+    }
     if let Some((name, rule, required)) = from_query
         && (required || next(2) == 0)
     {

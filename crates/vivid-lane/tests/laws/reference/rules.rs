@@ -155,6 +155,7 @@ const SHORT: &[&str] = &[
     "ab",
     "abc",
     "12345",
+    "1000",
     "xxxx",
     "Xx",
     "-2",
@@ -168,11 +169,18 @@ pub(crate) static POOL: LazyLock<Vec<&'static str>> = LazyLock::new(|| {
     let after = BASE.iter().map(|value| format!("{value}.csv"));
     let suffixes =
         [".", ";s="].into_iter().flat_map(|between| BASE.iter().map(move |value| format!("a{between}{value}")));
+    // A list of two and one of three for each value, some of two values, and no list: one with an empty item.
+    let twice = BASE.iter().map(|one| format!("{one}\u{1}{one}"));
+    let thrice = SHORT.iter().map(|one| format!("{one}\u{1}{one}\u{1}{one}"));
+    let few = ["a", "1", "x", "tonight", "1.5", "a,b"].into_iter();
+    let of_two = few.clone().flat_map(|one| few.clone().map(move |two| format!("{one}\u{1}{two}")));
+    let empty = SHORT.iter().flat_map(|one| [format!("{one}\u{1}"), format!("\u{1}{one}")]);
+    let lists = twice.chain(thrice).chain(of_two).chain(empty).flat_map(|list| [format!("v{list}"), list]);
     let parted = ["-", ".", ";s="].into_iter();
     let pairs = parted.flat_map(|between| SHORT.iter().map(move |left| (left, between)));
     let pairs = pairs.flat_map(|(left, between)| SHORT.iter().map(move |right| format!("{left}{between}{right}")));
     // They live as long as the test run.
-    alone.chain(before).chain(after).chain(suffixes).chain(pairs).map(|value| &*value.leak()).collect()
+    alone.chain(before).chain(after).chain(suffixes).chain(pairs).chain(lists).map(|value| &*value.leak()).collect()
 });
 
 impl Rule {
