@@ -30,8 +30,17 @@ fn json_is_one_object_a_line() {
     assert_eq!(lines[0]["params"], serde_json::json!({ "plate": "b-1021" }));
     assert_eq!(lines[0]["frames"], serde_json::json!(["archive"]));
     assert_eq!(lines[2]["page"], "lost");
-    let link = demo("--format json link files path=a path=b/c");
-    assert_eq!(link.out, "{\"url\":\"/files/a/b%2Fc\"}\n");
+    let link = demo("--format json link files path=a path=b,c");
+    assert_eq!(link.out, "{\"url\":\"/files/a/b%2Cc\"}\n");
+    let link = demo("link files path=a path=..");
+    assert!(
+        link.err.contains("`path` of `files` refused `..`: expected the name of a file, without a folder"),
+        "{}",
+        link.err
+    );
+    assert_eq!(demo("link plates band=b band=v").out, "/plates?band=b&band=v\n");
+    let bands = demo("--format json match /plates?band=b&band=v");
+    assert!(bands.out.contains(r#""params":{"band":["b","v"]}"#), "{}", bands.out);
     let post = demo("--format json match --method PUT /observers/join");
     let post: serde_json::Value = serde_json::from_str(&post.out).expect("JSON");
     assert_eq!(
@@ -91,7 +100,7 @@ fn decisions_are_told_with_their_reasons() {
         assert!(run.out.contains(pieces), "{url}: {}", run.out);
     }
     let run = demo("match /plates/x/y");
-    assert!(run.out.contains("     under     plates  /plates\n     frames    archive\n"), "{}", run.out);
+    assert!(run.out.contains("     under     plates  /plates{?band*}\n     frames    archive\n"), "{}", run.out);
     let run = demo("match /2031-04-02 //domes");
     assert_eq!(
         run.out,

@@ -55,6 +55,10 @@ const STEPS: &[Step] = &[
         calls: &["match /cy /plates/archive/2031/04 /files/2031/a%20b.txt", "match --explain /plates/archive/2031/13"],
     },
     Step {
+        title: "A filter that is given twice is a list, and each of its values keeps the rule",
+        calls: &["match /plates?band=b&band=v /plates?band=b&band=x /plates?band=", "link plates band=b band=v"],
+    },
+    Step {
         title: "Children live under their parent's path, inside its frame; a subtree can have its own 404 page",
         calls: &["match /nights/2031-04-02/exposures/7 /plates/b-1021/front"],
     },

@@ -103,6 +103,10 @@ impl<'t, P> NotFound<'t, '_, P> {
         let mut tries = self.one_step_away(parts, &segments);
         tries.extend(one_segment_less(&segments));
         tries.extend(self.one_literal_more(parts, &segments));
+        // Where the path is right, nothing is missing at its end.
+        if tries.iter().any(|one| one.rank == Rank::Query) {
+            tries.retain(|one| one.rank != Rank::Missing);
+        }
         // Of equally likely ones, the first found stays first.
         tries.sort_by_key(|one| one.rank);
         let mut found: Vec<Suggestion<'t>> = Vec::new();

@@ -195,8 +195,9 @@ impl QueryParam {
         if items.is_empty() {
             return self.is_required.then(|| QueryRefusal::Missing { name: self.name.to_string() });
         }
-        let reason = refusal_of_items(&self.check, items, answers)?;
-        Some(QueryRefusal::Value { name: self.name.to_string(), value: items.join(","), reason })
+        let (item, reason) = refusal_of_items(&self.check, items, answers)?;
+        let value = item.unwrap_or_else(|| items.join(","));
+        Some(QueryRefusal::Value { name: self.name.to_string(), value, reason })
     }
 }
 
@@ -214,8 +215,9 @@ impl Rest {
         if items.is_empty() {
             return self.is_required.then(|| QueryRefusal::Missing { name: self.name.to_string() });
         }
-        let reason = refusal_of_items(&self.check, &items, answers)?;
-        let value = items.chunks(2).map(|pair| pair.join("=")).collect::<Vec<_>>().join("&");
+        let (item, reason) = refusal_of_items(&self.check, &items, answers)?;
+        let all = || items.chunks(2).map(|pair| pair.join("=")).collect::<Vec<_>>().join("&");
+        let value = item.unwrap_or_else(all);
         Some(QueryRefusal::Value { name: self.name.to_string(), value, reason })
     }
 }
@@ -235,22 +237,22 @@ fn refusal_of_text(check: &Check, value: &str, answers: &dyn Answers) -> Option<
     }))
 }
 
-/// Why a list, or names and values in turn, are refused: their number, one of them, or one that is there twice.
-fn refusal_of_items(check: &Check, items: &[Cow<'_, str>], answers: &dyn Answers) -> Option<String> {
+/// Why a list, or names and values in turn, are refused: one of them, which is given, their number, or one that is there twice.
+fn refusal_of_items(check: &Check, items: &[Cow<'_, str>], answers: &dyn Answers) -> Option<(Option<String>, String)> {
     let (rules, pairs): ([&Check; 2], bool) = match &check.values {
         Many::One => return None,
         Many::List { items, .. } => ([items, items], false),
         Many::Pairs { names, values, .. } => ([names, values], true),
     };
     if pairs && items.len() % 2 == 1 {
-        return Some("a name without a value".to_owned());
+        return Some((None, "a name without a value".to_owned()));
     }
     let of_one = items.iter().enumerate().find_map(|(at, item)| {
         let rule = rules[at % 2];
         let reason = if rule.is_any() { None } else { refusal_of_text(rule, item, answers) };
-        reason.map(|reason| format!("`{item}`: {reason}"))
+        reason.map(|reason| (Some(item.clone().into_owned()), reason))
     });
-    of_one.or_else(|| check.refusal_of_number(items.iter().map(|item| &**item)))
+    of_one.or_else(|| Some((None, check.refusal_of_number(items.iter().map(|item| &**item))?)))
 }
 
 /// The host that a route demands: a pattern over the whole host in its [one spelling](normal_host).

@@ -151,6 +151,20 @@ fn the_schema_is_current() {
     assert_eq!(shipped, made, "make it again with `cargo run -- schema > docs/table.schema.json`");
 }
 
+/// Each keyword that the schema knows is one of a rule, and no rule knows another.
+#[test]
+fn the_schema_has_the_keywords_of_rules() {
+    let (_, mut known) = keys().into_iter().find(|(def, _)| *def == "keywords").expect("rules have keywords");
+    let error =
+        Table::from_toml("[routes.a]\npath = '/{x}'\npage = 'a'\nparams.x.zzzzzzzzzz = 1").expect_err("there is none");
+    let listed = error.findings()[0].to_string();
+    let listed = listed.split("expected one of ").nth(1).expect("all are listed").replace(['`', ' '], "");
+    let mut listed: Vec<&str> = listed.split(',').collect();
+    known.sort();
+    listed.sort_unstable();
+    assert_eq!(known, listed);
+}
+
 #[test]
 fn a_priority_or_the_order_settles_an_overlap() {
     let routes = |site: &str, priority: &str| {

@@ -3,7 +3,7 @@
 use super::Subject;
 use crate::declare::Code;
 use crate::declare::{Placed, Report, RouteSpec, Rule, TableSpec, nearest};
-use crate::lookup::RouteId;
+use crate::lookup::{Param, RouteId};
 
 /// Finds rules for parameters that no path below them declares.
 pub(super) fn unused_rules(subject: &Subject<'_>, report: &mut Report) {
@@ -66,7 +66,11 @@ pub(super) fn unused_lists(subject: &Subject<'_>, report: &mut Report) {
     let params = || subject.frozen().routes.iter().flat_map(|route| &*route.params);
     for table in tables(subject.spec) {
         for list in &table.lists {
-            if !params().any(|param| param.check.list.as_deref() == Some(list.value.as_str())) {
+            let asks = |param: &Param| {
+                let of_items = param.check.list_of_items().into_iter().flatten();
+                param.check.list.as_deref().into_iter().chain(of_items).any(|known| known == list.value)
+            };
+            if !params().any(asks) {
                 let message = format!("the list `{}` is declared, and no rule of a parameter names it", list.value);
                 let help = format!("leave it out, or write `listed = \"{}\"` where its values are wanted", list.value);
                 report.add(Code::UnusedList, list.span.as_ref(), message).help_with(help);

@@ -68,7 +68,12 @@ fn add(all: &mut Vec<Difference>, one: Difference) {
 
 /// The topmost of a route and its ancestors that the other table has not, or has under another path; else the route.
 fn cause<'t>(route: RouteRef<'t>, other: &Table) -> RouteRef<'t> {
-    let is_other = |one: &RouteRef<'_>| other.route(one.name()).is_none_or(|known| known.own_path() != one.own_path());
+    // The query of a page is no matter of the routes below it.
+    let path = |one: RouteRef<'_>| match one.own_path().find(['?', '#', '&']) {
+        Some(end) if one.page().is_some() => one.own_path()[..end].trim_end_matches('{').to_owned(),
+        _ => one.own_path().to_owned(),
+    };
+    let is_other = |one: &RouteRef<'_>| other.route(one.name()).is_none_or(|known| path(known) != path(*one));
     chain(route).filter(is_other).last().unwrap_or(route)
 }
 
