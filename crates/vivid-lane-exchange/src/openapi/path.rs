@@ -3,9 +3,13 @@
 use std::fmt::Write;
 
 use super::parameter::Place;
-use super::read::starred;
 use crate::note::Notes;
 use vivid_lane::declare::Place as At;
+
+/// A name as an expression has it, with a star where each item stands for itself.
+pub(super) fn starred(name: &str, is_exploded: bool) -> String {
+    format!("{name}{}", if is_exploded { "*" } else { "" })
+}
 
 /// A path as a table has it.
 pub(super) struct Converted {

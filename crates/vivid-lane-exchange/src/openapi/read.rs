@@ -7,7 +7,7 @@ use vivid_lane::{RouteSpec, Rule, Source, TableSpec};
 
 use super::name::{Names, legal, made_of};
 use super::parameter::{Parameters, Place, Read};
-use super::path::{convert, query_variable};
+use super::path::{convert, query_variable, starred};
 use super::reference::References;
 use super::trial::Trials;
 use super::{Imported, KEPT, Kind, METHODS, OpenApiError};
@@ -331,11 +331,6 @@ impl<'d> Reader<'d> {
         }
         Imported { table, notes: self.notes }
     }
-}
-
-/// A name as an expression has it, with a star where each item stands for itself.
-pub(super) fn starred(name: &str, is_exploded: bool) -> String {
-    format!("{name}{}", if is_exploded { "*" } else { "" })
 }
 
 /// Scheme, host and port of an address (RFC 6454, section 6.2): no name of a user, and no port that goes without saying.

@@ -104,7 +104,8 @@ proptest! {
                 spec.overlaps(Overlaps::FirstDeclared).build().expect("only overlaps were wrong")
             }
         };
-        for url in &urls {
+        // Which tail has the say over an escaped slash may depend on the method.
+        for url in urls.iter().filter(|url| !url.contains("%2F")) {
             let narrowest = reference.narrowest(url);
             for method in ["GET", "POST", "PUT"] {
                 let able = narrowest.iter().map(|hit| hit.route).filter(|&route| methods[route].contains(&method));
@@ -178,6 +179,9 @@ proptest! {
         let built = table(&routes, 0..routes.len(), Overlaps::FirstDeclared).build().expect("any table is built when the order decides");
         let reference = Reference::new(&routes);
         for url in &urls {
+            // A slash that is escaped in a tail leads to another address, and that is what is explained.
+            let sent_on = built.decide(&Request::get(url.as_str())).location().filter(|_| url.contains("%2F")).map(str::to_owned);
+            let url = sent_on.as_ref().unwrap_or(url);
             let explanation = built.explain(&Request::get(url.as_str()));
             let last = explanation.candidates().last().filter(|one| one.verdict() == Verdict::Answers);
             let named = last.map(|one| one.route().name().to_owned());

@@ -7,7 +7,7 @@ use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
 use crate::declare::{Data, RouteSpec, Rule, TableSpec};
-use crate::lookup::{ParamKind, RouteRef, Table};
+use crate::lookup::{LeafId, ParamKind, RouteRef, Table};
 use crate::template::{Operator, Part, Template};
 
 /// A redirect for the addresses of a route that lead nowhere now. Its text, by [`Display`](fmt::Display), is an entry
@@ -119,6 +119,7 @@ fn key(name: &str) -> String {
 pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: TableSpec) -> Vec<ProposedRedirect> {
     let mut taken: HashSet<String> = new.routes.iter().map(|route| route.name.value.clone()).collect();
     let mut proposed = Vec::new();
+    let ways = Ways::of(before.frozen()).ok();
     for trace in traced.old.iter().filter(|trace| !trace.broken.is_empty()) {
         let route = before.route_ref(trace.route);
         let Some(to) = target(trace, route, after) else { continue };
@@ -126,7 +127,10 @@ pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: Table
         let names = std::iter::once(base.clone()).chain((2..).map(|number| format!("{base}-{number}")));
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
         taken.insert(name.clone());
-        let spec = entry(&name, route).redirect(to.name());
+        // What its query refuses, another route of its path may have answered.
+        let keeps_query =
+            route.frozen_route().query.asks() && ways.as_ref().is_none_or(|ways| shares_paths(ways, route));
+        let spec = entry(&name, route, keeps_query).redirect(to.name());
         proposed.push(ProposedRedirect {
             route: route.name().to_owned(),
             spec,
@@ -157,11 +161,19 @@ fn requires_no_more(route: RouteRef<'_>, to: RouteRef<'_>) -> bool {
     })
 }
 
+/// May another route of the table have a path of this one?
+fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>) -> bool {
+    let is_other = |leaf: &LeafId| ways.get(*leaf).route != route.id();
+    ways.of_route(route.id()).any(|way| ways.sharing(way).is_none_or(|sharing| sharing.iter().any(is_other)))
+}
+
 /// An entry for the old addresses of a route, without what need not be there.
-fn entry(name: &str, route: RouteRef<'_>) -> RouteSpec {
+fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
     let declared = route.frozen_route();
     let text = declared.path.as_str();
-    let asks_query = !declared.query.literals.is_empty() || declared.query.params.iter().any(|param| param.is_required);
+    let is_demanding =
+        !declared.query.literals.is_empty() || declared.query.params.iter().any(|param| param.is_required);
+    let asks_query = is_demanding || keeps_query;
     let ends: &[&str] = if asks_query { &["{#"] } else { &["?", "{?", "{&", "{#"] };
     let end = ends.iter().filter_map(|end| text.find(end)).min().unwrap_or(text.len());
     let path = &text[..end];

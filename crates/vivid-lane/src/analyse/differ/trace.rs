@@ -124,8 +124,8 @@ pub(super) fn for_each_part(
         let mut part = |word: &[u8], _: &[usize]| {
             if let Some(url) = own.address(declared, &path_of(word)) {
                 goes_on = visit(&url);
-                for probe in probes.iter().filter(|_| !url.contains('#')) {
-                    goes_on = goes_on && visit(&format!("{url}{}{probe}", if url.contains('?') { '&' } else { '?' }));
+                for (name, pair) in probes.iter().filter(|_| !url.contains('#')) {
+                    goes_on = goes_on && visit(&with_pair(&url, name, pair));
                 }
             }
             goes_on
@@ -153,16 +153,17 @@ const MOST_PROBES: usize = 16;
 
 /// Pairs of a query that a route takes, but need not have, and on which another route hangs: one that it refuses, or that it
 /// cannot do without. With such a pair a URL may lead where it would not lead without it.
-fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
-    let mut probes: Vec<String> = Vec::new();
+fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<(String, String)> {
+    let mut probes: Vec<(String, String)> = Vec::new();
     let mut add = |name: &str, value: Option<Vec<u8>>| {
         let Some(value) = value.filter(|_| probes.len() < MOST_PROBES) else { return };
-        let mut pair = String::new();
-        encode_unreserved(&mut pair, name);
-        pair.push('=');
+        let mut start = String::new();
+        encode_unreserved(&mut start, name);
+        start.push('=');
+        let mut pair = start.clone();
         encode_marked(&mut pair, &String::from_utf8_lossy(&value));
-        if !probes.contains(&pair) {
-            probes.push(pair);
+        if !probes.iter().any(|(_, known)| *known == pair) {
+            probes.push((start, pair));
         }
     };
     let demands = |name: &str| {
@@ -176,8 +177,11 @@ fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
             let is_taken = own.is_none_or(takes);
             add(name, is_taken.then(|| value.as_bytes().to_vec()));
         }
-        for param in other.query.params.iter().filter(|param| !demands(&param.name)) {
+        for param in &other.query.params {
             let own = route.query.params.iter().find(|own| own.name == param.name);
+            if own.is_none() && demands(&param.name) {
+                continue;
+            }
             let texts = |param| query_texts(param).ok().map(|set| set.unwrap_or_else(|| Arc::clone(&TEXT)));
             let (Some(theirs), ours) = (texts(param), own.and_then(texts)) else { continue };
             if let Some(ours) = &ours {
@@ -190,6 +194,17 @@ fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<String> {
         }
     }
     probes
+}
+
+/// A URL with a pair of the query in place of the one that begins like it, else beside the others.
+fn with_pair(url: &str, start: &str, pair: &str) -> String {
+    let Some((path, query)) = url.split_once('?') else { return format!("{url}?{pair}") };
+    let mut pairs: Vec<&str> = query.split('&').collect();
+    match pairs.iter_mut().find(|known| known.starts_with(start)) {
+        Some(known) => *known = pair,
+        None => pairs.push(pair),
+    }
+    format!("{path}?{}", pairs.join("&"))
 }
 
 impl RouteTrace {

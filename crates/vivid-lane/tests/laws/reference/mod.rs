@@ -399,9 +399,11 @@ impl<'a> Reference<'a> {
     }
 
     /// The texts of the pool that a segment accepts.
-    fn members(&self, segment: &Segment) -> Rc<Vec<bool>> {
-        let made = || Rc::new(POOL.iter().map(|text| segment.accepts(text)).collect());
-        Rc::clone(self.members.borrow_mut().entry(format!("{segment:?}")).or_insert_with(made))
+    fn members(&self, segment: &Segment, beside_list: bool) -> Rc<Vec<bool>> {
+        let more: &[String] = if beside_list { &NO_LISTS } else { &[] };
+        let texts = || POOL.iter().copied().chain(more.iter().map(String::as_str));
+        let made = || Rc::new(texts().map(|text| segment.accepts(text)).collect());
+        Rc::clone(self.members.borrow_mut().entry(format!("{beside_list}{segment:?}")).or_insert_with(made))
     }
 
     /// The queries among the samples that a route accepts.
@@ -415,7 +417,8 @@ impl<'a> Reference<'a> {
     fn first_difference(&self, left: &Way, right: &Way, segments: usize) -> Sets {
         for at in 0..segments {
             let (Some(a), Some(b)) = (left.step(at), right.step(at)) else { break };
-            match compare(&self.members(&a), &self.members(&b)) {
+            let beside_list = [&a, &b].iter().any(|segment| matches!(segment, Segment::Many { .. }));
+            match compare(&self.members(&a, beside_list), &self.members(&b, beside_list)) {
                 Sets::Equal => {}
                 decided => return decided,
             }
@@ -501,6 +504,17 @@ fn samples(way: &Way) -> Vec<Vec<&'static str>> {
     }
     all
 }
+
+/// The values with a comma before them, after them, and after their first letter: an item of a list is never empty.
+static NO_LISTS: LazyLock<Vec<String>> = LazyLock::new(|| {
+    let values = POOL.iter().filter(|text| !text.contains(COMMA));
+    let first = |text: &str| text.chars().next().map_or(0, char::len_utf8);
+    let forms = |text: &str| {
+        let (before, after) = text.split_at(first(text));
+        [format!("{COMMA}{text}"), format!("{text}{COMMA}"), format!("{before}{COMMA}{after}")]
+    };
+    values.flat_map(|text| forms(text)).collect()
+});
 
 /// Queries of each kind: with each value for each of two names.
 static QUERIES: LazyLock<Vec<Vec<(String, String)>>> = LazyLock::new(|| {
