@@ -212,9 +212,7 @@ impl Check {
         {
             check.keywords.insert(0, number);
         }
-        if problems.is_empty() {
-            check.values = many::read(&check, rule, many, formats, lists, &mut problems);
-        }
+        check.values = many::read(&check, rule, many, formats, lists, &mut problems);
         if problems.is_empty()
             && let Some((index, value)) = default
         {
@@ -419,7 +417,7 @@ impl Check {
             _ if self.declared.iter().any(|(known, _)| known == keyword) => return Ok(None),
             Ok(Part::Keyword(part)) => part,
             Ok(Part::Number(part)) => match format::BuiltIn::find("number") {
-                Some(number) if own.compare(&*number.set())?.only_left.is_none() => part,
+                Some(number) if own.compare(&number.set())?.only_left.is_none() => part,
                 _ => return Ok(None),
             },
             _ => return Ok(None),

@@ -108,7 +108,7 @@ fn what_can_be_read_back_comes_back() {
                     told += 1;
                 }
                 (found, listed) => {
-                    wrong.push(format!("{section}: {template}: {found:?}, and the data says {listed:?}"))
+                    wrong.push(format!("{section}: {template}: {found:?}, and the data says {listed:?}"));
                 }
             }
         }

@@ -36,6 +36,9 @@ enum Form {
     Pairs(usize),
 }
 
+/// Picks a number below another.
+type Pick<'a> = &'a mut dyn FnMut(usize) -> usize;
+
 /// Names of pairs.
 const NAMES: [&str; 4] = ["k", "é=", "a,b", "x;y"];
 
@@ -71,11 +74,7 @@ impl Form {
     }
 
     /// A value, of texts that are picked one by one.
-    fn value(
-        self,
-        next: &mut dyn FnMut(usize) -> usize,
-        text: &mut dyn FnMut(&mut dyn FnMut(usize) -> usize) -> String,
-    ) -> Value {
+    fn value(self, next: Pick<'_>, text: &mut dyn FnMut(Pick<'_>) -> String) -> Value {
         match self {
             Self::One(_) => Value::Text(text(next)),
             Self::List(_) => Value::List((0..=next(3)).map(|_| text(next)).collect()),
@@ -285,7 +284,7 @@ proptest! {
                     continue;
                 }
                 let (_, accepted, wrong) = RULES[form.rule()];
-                let mut text = |next: &mut dyn FnMut(usize) -> usize| {
+                let mut text = |next: Pick<'_>| {
                     // A link cannot know what a list holds at the moment.
                     if next(40) == 0 && form.rule() != LISTED {
                         refused.push(param);

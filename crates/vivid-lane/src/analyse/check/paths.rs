@@ -46,13 +46,10 @@ pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut R
 pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Report) {
     for id in subject.routes() {
         let route = subject.frozen().route(id);
-        let tail = route.params.iter().find(|param| {
-            let has_no_end = match param.kind {
-                ParamKind::Items | ParamKind::Rest => true,
-                _ => false,
-            };
-            has_no_end && param.check.is_any_of_its_form()
-        });
+        let tail = route
+            .params
+            .iter()
+            .find(|param| matches!(param.kind, ParamKind::Items | ParamKind::Rest) && param.check.is_any_of_its_form());
         let Some(tail) = tail.filter(|tail| tail.level == route.level && route.answers()) else { continue };
         let takes_all = ways.of_route(id).any(|way| matches!(way.words.as_slice(), [Word::Set(_)]));
         let name = &tail.name;
