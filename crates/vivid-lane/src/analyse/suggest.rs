@@ -5,7 +5,7 @@ use std::fmt;
 use super::near::{Obstacle, refusal, ways};
 use crate::decide::{Decision, NotFound};
 use crate::declare::nearest;
-use crate::lookup::{Param, Parsed, Parts, PatternId, Piece, QueryRefusal, RouteId, SegmentStep};
+use crate::lookup::{Edge, Param, Parsed, Parts, PatternId, Piece, QueryRefusal, RouteId, SegmentStep};
 use crate::template::percent::{decode_form, encode_unreserved};
 
 /// How many suggestions are made.
@@ -103,6 +103,7 @@ impl<'t, P> NotFound<'t, '_, P> {
         let mut tries = self.one_step_away(parts, &segments);
         tries.extend(one_segment_less(&segments));
         tries.extend(self.one_literal_more(parts, &segments));
+        tries.extend(self.misspelt_and_cut(parts, &segments));
         // Where the path is right, nothing is missing at its end.
         if tries.iter().any(|one| one.rank == Rank::Query) {
             tries.retain(|one| one.rank != Rank::Missing);
@@ -110,14 +111,15 @@ impl<'t, P> NotFound<'t, '_, P> {
         // Of equally likely ones, the first found stays first.
         tries.sort_by_key(|one| one.rank);
         let mut found: Vec<Suggestion<'t>> = Vec::new();
-        let mut has_page_above = false;
+        let (mut has_page_above, mut is_set_right) = (false, false);
         for one in tries.into_iter().take(MOST_TRIED) {
             if found.len() == MOST {
                 break;
             }
             // One page above is enough: from there the visitor sees the others.
-            let is_above = matches!(one.rank, Rank::Refused(_) | Rank::LeftOver(_));
-            if is_above && has_page_above {
+            let is_above = matches!(one.rank, Rank::Cut | Rank::Refused(_) | Rank::LeftOver(_));
+            // Nor is anything cut off where setting a segment right is enough.
+            if is_above && has_page_above || one.rank == Rank::Cut && is_set_right {
                 continue;
             }
             // What was asked beside a page says nothing of the page above it.
@@ -135,6 +137,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             let Some((route, url)) = shows(url).or_else(|| shows(bare?)) else { continue };
             if !found.iter().any(|known| known.url == url) {
                 has_page_above |= is_above;
+                is_set_right |= one.rank == Rank::Misspelt;
                 found.push(Suggestion { url, route, reason: one.reason });
             }
         }
@@ -261,6 +264,32 @@ impl<'t, P> NotFound<'t, '_, P> {
         tries
     }
 
+    /// A segment is misspelt, and what follows it leads nowhere either: the page that stands at the segment.
+    fn misspelt_and_cut(&self, parts: &Parts<'_>, segments: &[&str]) -> Option<Try> {
+        let tree = &self.table().frozen().tree;
+        let answers = self.request().answers();
+        let mut id = tree.root();
+        for (at, text) in parts.segments.texts().enumerate() {
+            let node = tree.node(id);
+            let accepts =
+                |edge: &&Edge| tree.pattern(edge.pattern).accepts_segment(text, || parts.segments.raw(at), &answers);
+            if let Some(next) =
+                tree.literal(id, node, text).or(tree.edges(node).iter().find(accepts).map(|edge| edge.target))
+            {
+                id = next;
+                continue;
+            }
+            let is_few = tree.literals(node).len() <= MOST_LITERALS && at + 1 < segments.len();
+            let near = is_few.then(|| nearest(text, tree.literals(node).map(|(literal, _)| literal))).flatten()?;
+            let rest = segments[at + 1..].join("/");
+            let reason = format!("`{near}` for `{}`, without `{}`", shown(text), shown(&rest));
+            let mut one = Try::new(Rank::Cut, &segments[..at], reason);
+            one.push(near);
+            return Some(one);
+        }
+        None
+    }
+
     /// A literal is missing somewhere before the end.
     fn one_literal_more(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
         let tree = &self.table().frozen().tree;
@@ -279,7 +308,9 @@ impl<'t, P> NotFound<'t, '_, P> {
                 }
             }
             let answers = self.request().answers();
-            let edge = tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts(text, &answers));
+            let raw = || parts.segments.raw(at);
+            let edge =
+                tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts_segment(text, raw, &answers));
             match tree.literal(id, node, text).or(edge.map(|edge| edge.target)) {
                 Some(next) => id = next,
                 None => break,
@@ -299,6 +330,8 @@ enum Rank {
     TooMuch,
     /// One is missing, before the end.
     Between,
+    /// One is misspelt, and what follows it is cut off.
+    Cut,
     /// So many segments are cut off, the first of which was refused.
     Refused(usize),
     /// So many are cut off.

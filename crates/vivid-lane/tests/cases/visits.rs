@@ -382,6 +382,8 @@ fn suggestions_are_pages_and_few() {
             "/visitors?z=%zz&p%61ge=x&page=2",
             "/visitors?z=%zz (`page` refused `x`: expected a number such as `7` or `0.5`)",
         ),
+        ("/nihgts/2031-02-30", "/nights (`nights` for `nihgts`, without `2031-02-30`)"),
+        ("/abuot/jobs/x", ""),
         ("/vistors?page=0", "/visitors (`visitors` for `vistors`)"),
         ("/nights/2031-04-02/exposures/7", "/nights/2031-04-02/exposures (without `7`)"),
     ] {

@@ -317,5 +317,11 @@ proptest! {
             other => return Err(TestCaseError::fail(format!("{url}: {other:?}"))),
         };
         prop_assert_eq!(&read, &many.read(&url), "{} of {:?}", url, many);
+        // Whatever is read, a link writes, and it is read as the same.
+        if let Some(Some(value)) = read {
+            let link = table.link("r").set("m", value.clone()).to_url();
+            let link = link.map_err(|error| TestCaseError::fail(format!("{url} is {value:?}, but {error}")))?;
+            prop_assert_eq!(table.find(&link).and_then(|found| found.value("m")), Some(value), "{} → {}", url, link);
+        }
     }
 }
