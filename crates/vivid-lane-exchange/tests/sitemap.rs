@@ -187,6 +187,22 @@ fn every_page_that_is_known_is_listed() {
     );
 }
 
+/// A list of segments is given with slashes, any other with commas.
+#[test]
+fn lists_are_values_too() {
+    let table = Table::from_toml(
+        "site.origin = 'https://larkfell.example'\n[routes.compare]\npath = '/compare/{objects}'\npage = 'compare'\nparams.objects = { type = 'array', items = 'slug' }\n\
+         [routes.file]\npath = '/files{/path*}'\npage = 'file'\nparams.path = { items = 'slug', minItems = 1 }",
+    )
+    .expect("it can be built");
+    let (_, files) = written(Sitemap::new(&table).values("objects", ["moon,mars", "io", "A"]).values("path", ["a/b"]));
+    let text = files.concat();
+    for url in ["/compare/moon,mars", "/compare/io", "/files/a/b"] {
+        assert!(text.contains(&format!("<loc>https://larkfell.example{url}</loc>")), "{url}: {text}");
+    }
+    assert!(!text.contains("/compare/A"), "{text}");
+}
+
 #[test]
 fn records_hold_values_that_belong_together() {
     let table = table();

@@ -42,6 +42,9 @@ proptest! {
         path in prop::collection::vec(text(), 1..4),
         rest in prop::collection::vec(("[a-z]{1,4}", text()), 0..3),
         levels in prop::collection::vec(0i64..10, 0..3),
+        pair in prop::collection::vec(0i64..100, 2..5),
+        band in prop::collection::vec(prop::sample::select(vec![shapes::values::Band::B, shapes::values::Band::V, shapes::values::Band::UX]), 0..4),
+        keys in prop::collection::vec((text(), -9i64..9), 0..3),
     ) {
         let files = shapes::Files { path, rest };
         let url = files.to_url().expect("all values are right");
@@ -49,6 +52,9 @@ proptest! {
         let levels = shapes::Levels { levels };
         let url = levels.to_url().expect("all values are right");
         prop_assert_eq!(shapes::Levels::from_match(&shapes::table().find(&url).expect("it is a page")), Some(levels));
+        let bands = shapes::Bands { pair, band, keys };
+        let url = bands.to_url().expect("all values are right");
+        prop_assert_eq!(shapes::Bands::from_match(&shapes::table().find(&url).expect("it is a page")), Some(bands));
     }
 }
 
