@@ -166,14 +166,17 @@ impl Dfa {
 
     /// The same set with as few states as possible (Moore's refinement), where that is worth its time.
     pub(crate) fn minimised(self) -> Self {
-        const MOST: usize = 4096;
+        // A chain of states, as a number of items makes it, is refined by one state a round.
+        const MOST_WORK: usize = 1 << 18;
         let (stride, states) = (self.classes.count(), self.states());
-        if states > MOST {
-            return self;
-        }
+        let mut left = MOST_WORK;
         let mut block: Vec<u32> = self.accepts.iter().map(|&accepts| u32::from(accepts)).collect();
         let mut count = 0;
         loop {
+            left = match left.checked_sub(states) {
+                Some(left) => left,
+                None => return self,
+            };
             let mut ids: HashMap<Vec<u32>, u32> = HashMap::new();
             let refined: Vec<u32> = (0..states)
                 .map(|state| {
