@@ -579,7 +579,6 @@ impl Walker<'_> {
                 is_optional: declared.is_optional,
                 check,
                 texts,
-                join: declared.join.clone().map(Box::new),
                 is_exploded: declared.is_exploded,
             });
         }

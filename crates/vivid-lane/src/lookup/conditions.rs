@@ -23,7 +23,7 @@ pub(crate) struct QueryMatcher {
     /// The numbers of the parameters in the order of their names, so that a query is read in one pass.
     pub(super) by_name: Box<[u16]>,
     /// The parameter that takes all other pairs.
-    pub(crate) rest: Option<Rest>,
+    pub(crate) rest: Option<Box<Rest>>,
     /// Does a parameter take all values of its name?
     has_lists: bool,
 }
@@ -71,7 +71,7 @@ impl QueryMatcher {
         let mut by_name: Vec<u16> = (0..u16::try_from(params.len()).unwrap_or(u16::MAX)).collect();
         by_name.sort_unstable_by(|&one, &other| params[usize::from(one)].name.cmp(&params[usize::from(other)].name));
         let has_lists = params.iter().any(|param| param.is_repeated);
-        Self { literals, params, by_name: by_name.into_boxed_slice(), rest, has_lists }
+        Self { literals, params, by_name: by_name.into_boxed_slice(), rest: rest.map(Box::new), has_lists }
     }
 
     /// The parameter of that index in the route, and its number.
@@ -98,14 +98,14 @@ impl QueryMatcher {
     }
 
     pub(crate) fn is_empty(&self) -> bool {
-        self.literals.is_empty() && self.params.is_empty() && self.rest.as_ref().is_none_or(Rest::takes_any)
+        self.literals.is_empty() && self.params.is_empty() && self.rest.as_ref().is_none_or(|rest| rest.takes_any())
     }
 
     /// May a query keep the route from answering, or have it answered by another?
     pub(crate) fn asks(&self) -> bool {
         !self.literals.is_empty()
             || self.params.iter().any(|param| param.is_required || !param.takes_any())
-            || !self.rest.as_ref().is_none_or(Rest::takes_any)
+            || !self.rest.as_ref().is_none_or(|rest| rest.takes_any())
     }
 
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.

@@ -303,7 +303,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn joined(&self, param: &Param, raw: &str) -> Vec<String> {
         // What could not be decoded was refused when the URL was split.
         let text = marked(raw).unwrap_or_default();
-        param.join.as_ref().map_or_else(Vec::new, |join| join.items(&text))
+        param.texts.join.as_ref().map_or_else(Vec::new, |join| join.items(&text))
     }
 
     /// The names and values of pairs, as they were sent.

@@ -6,7 +6,7 @@ use smol_str::SmolStr;
 
 use super::conditions::{HostMatcher, Methods, QueryMatcher};
 use crate::declare::Data;
-use crate::rule::{Check, Join};
+use crate::rule::Check;
 use crate::template::Template;
 
 /// The index of a route, in the order of the table file.
@@ -115,8 +115,6 @@ pub(crate) struct Param {
     /// The rule of the texts that stand in the URL for it: that of an item for the segments of a tail, and for what is joined that
     /// of the whole. For one value it is the same.
     pub(crate) texts: Arc<Check>,
-    /// How its items stand in one text, where they do.
-    pub(crate) join: Option<Box<Join>>,
     /// Is it written with a star?
     pub(crate) is_exploded: bool,
 }
