@@ -248,7 +248,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let check = &param.check;
         let reason = match param.kind {
             ParamKind::Items => {
-                let of_number = check.refusal_of_number(segments.iter().copied());
+                let of_number = check.refusal_of_number(segments.len(), segments.iter().copied());
                 of_number.unwrap_or_else(|| "not in its list".to_owned())
             }
             _ if !is_writable_tail(&value) => {

@@ -408,7 +408,7 @@ impl<'t, P> Link<'t, P> {
     }
 
     fn each_once(&self, param: &Param, items: &[String]) -> Result<(), LinkError> {
-        match param.check.refusal_of_number(items.iter().map(String::as_str)) {
+        match param.check.refusal_of_number(items.len(), items.iter().map(String::as_str)) {
             Some(reason) => {
                 let (name, value) = (param.name.to_string(), items.join(","));
                 Err(self.error(Problem::Refused { name, value, reason }))

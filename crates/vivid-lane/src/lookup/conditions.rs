@@ -252,7 +252,8 @@ fn refusal_of_items(check: &Check, items: &[Cow<'_, str>], answers: &dyn Answers
         let reason = if rule.is_any() { None } else { refusal_of_text(rule, item, answers) };
         reason.map(|reason| (Some(item.clone().into_owned()), reason))
     });
-    of_one.or_else(|| Some((None, check.refusal_of_number(items.iter().map(|item| &**item))?)))
+    let count = if pairs { items.len() / 2 } else { items.len() };
+    of_one.or_else(|| Some((None, check.refusal_of_number(count, items.iter().map(|item| &**item))?)))
 }
 
 /// The host that a route demands: a pattern over the whole host in its [one spelling](normal_host).

@@ -74,14 +74,14 @@ impl<P> Position<'_, '_, P> {
             let help = near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
             return Err(error(format!("the route declares no parameter of that name{help}")));
         };
-        match self.reading().value_at(index) {
+        // A list without items is an empty list.
+        let empty = match self.reading().route().params[index].check.shape() {
+            Shape::One => None,
+            Shape::List => Some(Value::List(Vec::new())),
+            Shape::Pairs => Some(Value::Pairs(Vec::new())),
+        };
+        match self.reading().value_at(index).or(empty) {
             Some(value) => T::deserialize(Field { name, value }).map_err(|Problem { reason, .. }| error(reason)),
-            // A list without items is an empty list.
-            None if self.reading().route().params[index].check.shape() != Shape::One => {
-                T::deserialize(Field { name, value: Value::List(Vec::new()) })
-                    .or_else(|_| T::deserialize(Field { name, value: Value::Pairs(Vec::new()) }))
-                    .map_err(|Problem { reason, .. }| error(reason))
-            }
             None => T::deserialize(IntoDeserializer::<Problem>::into_deserializer(()))
                 .map_err(|_| error("the URL has no value for it, and it has no default".to_owned())),
         }

@@ -1,7 +1,5 @@
 //! The walk through the tree, and the choice of the narrowest route.
 
-use std::collections::HashSet;
-
 use super::ask::Ask;
 use super::pattern::allows;
 use super::route::{Param, Route, RouteId};
@@ -91,13 +89,7 @@ impl Tree {
         match tail.kind {
             TailKind::Items => {
                 let count = ask.segments.len().saturating_sub(first);
-                let (least, most) = check.values.count();
-                let is_each_once = || {
-                    let mut seen = HashSet::new();
-                    ask.segments.texts().skip(first).all(|item| seen.insert(item))
-                };
-                (usize::from(least)..=usize::from(most)).contains(&count)
-                    && (!check.wants_each_once() || is_each_once())
+                check.refusal_of_number(count, ask.segments.texts().skip(first)).is_none()
             }
             // What is not escaped is written as it stands.
             TailKind::Rest if texts.is_any() && !ask.segments.is_escaped() => true,

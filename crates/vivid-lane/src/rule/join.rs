@@ -91,7 +91,6 @@ impl Join {
                     (true, _) if self.is_raw() => b'=',
                     (true, _) => EQUALS,
                     (false, Separator::AnyComma) => b',',
-                    (false, Separator::Dot) => b'.',
                     (false, _) => COMMA,
                 };
                 let value = self.part(&values.set())?;

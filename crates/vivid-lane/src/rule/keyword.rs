@@ -56,15 +56,10 @@ impl OfMany {
             Self::Names(_) | Self::Values(_) => Shape::Pairs,
         }
     }
-
-    /// The keywords of this kind, but for the type.
-    pub(super) fn words() -> Vec<&'static str> {
-        KEYWORDS.iter().map(|(word, _)| *word).filter(|word| is_of_many(word)).collect()
-    }
 }
 
 /// Does the keyword speak of lists, or of names and values?
-fn is_of_many(word: &str) -> bool {
+pub(super) fn is_of_many(word: &str) -> bool {
     matches!(
         word,
         "items"

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::keyword::OfMany;
+use super::keyword::{OfMany, is_of_many};
 use super::{Check, Many, RuleProblem, Shape};
 use crate::declare::{Code, Data, Format, Rule};
 use crate::template::Value;
@@ -35,7 +35,7 @@ pub(super) fn read(
     }
     let speaks_of_one = !check.keywords.is_empty() || !check.predicates.is_empty() || check.list.is_some();
     if speaks_of_one {
-        let of_one = |word: &str| !OfMany::words().contains(&word) && !matches!(word, "type" | "default");
+        let of_one = |word: &str| !is_of_many(word) && !matches!(word, "type" | "default");
         let index = rule.keywords().position(|(word, _)| of_one(word));
         let within = if shape == Shape::List { "items" } else { "additionalProperties" };
         let reason = format!(

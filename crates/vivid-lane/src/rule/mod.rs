@@ -324,17 +324,13 @@ impl Check {
         })
     }
 
-    /// Why items are refused without a look at any of them: their number, or one that is there twice. For pairs they are names
-    /// and values in turn.
-    pub(crate) fn refusal_of_number<'v>(&self, items: impl ExactSizeIterator<Item = &'v str>) -> Option<String> {
+    /// Why so many items are refused without a look at what they say: their number, or one that is there twice.
+    pub(crate) fn refusal_of_number<'v>(&self, count: usize, items: impl Iterator<Item = &'v str>) -> Option<String> {
         let (least, most) = self.values.count();
-        let (count, one) = match self.shape() {
-            Shape::Pairs => (items.len() / 2, "pair"),
-            _ => (items.len(), "item"),
-        };
-        let mut seen = HashSet::new();
+        let one = if self.shape() == Shape::Pairs { "pair" } else { "item" };
         many::refusal_of_count(count, least, most, one).or_else(|| {
-            let mut twice = items.into_iter().filter(|item| self.wants_each_once() && !seen.insert(*item));
+            let mut seen = HashSet::new();
+            let mut twice = items.filter(|item| self.wants_each_once() && !seen.insert(*item));
             twice.next().map(|item| format!("`{item}` is there twice"))
         })
     }
