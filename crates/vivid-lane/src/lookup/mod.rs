@@ -21,6 +21,7 @@ mod answers;
 mod ask;
 mod bind;
 mod conditions;
+mod export;
 mod fast_path;
 mod found;
 mod host;
@@ -38,12 +39,16 @@ mod tree;
 mod typed;
 mod walk;
 
-pub use crate::rule::{Automaton, Shape};
+pub use crate::rule::{Automaton, Shape, Test};
 pub use answers::{Answer, Lists, Needs, Question};
 pub(crate) use answers::{Answers, Known, NoLists, Remembered};
 pub(crate) use ask::{Ask, Parts, Target};
 pub use bind::BindError;
 pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
+pub use export::{
+    Export, ExportedHost, ExportedJoin, ExportedLeaf, ExportedNode, ExportedParam, ExportedQueryParam, ExportedRedirect, ExportedRoute,
+    ExportedRule, ExportedTail, ExportedValues, Side,
+};
 pub(crate) use fast_path::LONGEST as LONGEST_FAST;
 pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};

@@ -3,7 +3,7 @@
 use super::route::{Param, ParamKind};
 use super::table::RouteRef;
 use crate::declare::Data;
-use crate::rule::{Automaton, Check, Many, Shape};
+use crate::rule::{Check, Many, Shape};
 use crate::template::Value;
 
 /// A parameter of a route, with its rule: what generators of code and documents read.
@@ -100,13 +100,6 @@ impl<'t> Parameter<'t> {
     #[must_use]
     pub fn keyword(self, name: &str) -> Option<&'t Data> {
         self.keywords().find(|(known, _)| *known == name).map(|(_, value)| value)
-    }
-
-    /// The set of values that its rule accepts; `None` where every text is a value. A live list, and a format of one's own
-    /// that no pattern describes, refuse some of them besides.
-    #[must_use]
-    pub fn automaton(self) -> Option<Automaton<'t>> {
-        self.check.ruled_set().map(Automaton::new)
     }
 
     /// The rule in a few words; empty where there is none.

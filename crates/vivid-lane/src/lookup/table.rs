@@ -168,6 +168,26 @@ impl<P> Table<P> {
         self.frozen.site.frame.as_deref()
     }
 
+    /// The page for what is missing where no route says otherwise.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("site.fallback = 'lost'\n[routes.home]\npath = '/'\npage = 'home'")?;
+    /// assert_eq!(table.fallback().map(String::as_str), Some("lost"));
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn fallback(&self) -> Option<&P> {
+        self.frozen.fallback.map(|page| self.page(page))
+    }
+
+    /// The names of the live lists that the table declares.
+    pub fn lists(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.frozen.lists.iter().map(|list| &**list)
+    }
+
     /// The scheme and host under which the site is reached, where the table declares them.
     #[must_use]
     pub fn origin(&self) -> Option<&str> {

@@ -10,7 +10,7 @@ use std::sync::Arc;
 use super::dfa::{Classes, Dfa, MOST_STATES, TooLarge};
 use super::format::{BUILT_IN, BuiltIn};
 use super::number::{Decimal, LARGEST_STEP, Step, bounded, multiples};
-use super::{Shape, pattern};
+use super::{Automaton, Shape, Test, pattern};
 use crate::declare::{Data, Format, expected_one_of};
 
 /// A keyword with its value, read.
@@ -19,6 +19,8 @@ pub(super) trait Keyword: fmt::Debug + Send + Sync {
     fn set(&self) -> Result<Option<Arc<Dfa>>, TooLarge>;
     /// Why a value is refused.
     fn refusal(&self, value: &str) -> Option<String>;
+    /// The keyword as data; `None` where it accepts every value.
+    fn test(&self) -> Option<Test>;
     /// In a few words, for the tree; empty where another keyword says it already.
     fn label(&self) -> String;
 }
@@ -181,6 +183,10 @@ impl Keyword for Choice {
         Some(format!("expected {}{}{more}", if self.values.len() == 1 { "" } else { "one of " }, shown.join(", ")))
     }
 
+    fn test(&self) -> Option<Test> {
+        Some(Test::OneOf(self.values.clone()))
+    }
+
     fn label(&self) -> String {
         let shown = self.values.iter().take(6).map(String::as_str).collect::<Vec<_>>().join(" | ");
         if self.values.len() > 6 { format!("{shown} | …") } else { shown }
@@ -206,6 +212,10 @@ impl Keyword for Pattern {
 
     fn refusal(&self, value: &str) -> Option<String> {
         (!self.set.contains(value.as_bytes())).then(|| format!("does not fit the pattern `{}`", self.text))
+    }
+
+    fn test(&self) -> Option<Test> {
+        Some(Test::Pattern { pattern: self.text.clone(), automaton: Automaton::new(Arc::clone(&self.set)) })
     }
 
     fn label(&self) -> String {
@@ -284,6 +294,13 @@ impl Keyword for Formatted {
         Some(reasons.join(", or "))
     }
 
+    fn test(&self) -> Option<Test> {
+        // Sets that were made when the rule was made can be made again.
+        let automaton = Automaton::new(self.set().ok()??);
+        let formats = self.formats.iter().map(|format| (format.name, format.expected)).collect();
+        Some(Test::Formats { formats, automaton })
+    }
+
     fn label(&self) -> String {
         self.formats.iter().map(|format| format.name).collect::<Vec<_>>().join(" or ")
     }
@@ -319,6 +336,10 @@ impl Keyword for Bound {
         (!self.orders.contains(&number.cmp(&self.limit))).then(|| format!("{} {}", self.refusal, self.shown))
     }
 
+    fn test(&self) -> Option<Test> {
+        Some(Test::Bound { sign: self.label, limit: self.shown.clone() })
+    }
+
     fn label(&self) -> String {
         format!("{} {}", self.label, self.shown)
     }
@@ -348,6 +369,10 @@ impl Keyword for Multiple {
     fn refusal(&self, value: &str) -> Option<String> {
         let number = Decimal::parse(value)?;
         (!number.is_multiple_of(&self.step)).then(|| format!("not a multiple of {}", self.shown))
+    }
+
+    fn test(&self) -> Option<Test> {
+        Some(Test::MultipleOf(self.shown.clone()))
     }
 
     fn label(&self) -> String {
@@ -388,6 +413,10 @@ impl Keyword for Length {
         let (wrong, word) = if self.is_most { (found > self.count, "longer") } else { (found < self.count, "shorter") };
         let plural = if self.count == 1 { "" } else { "s" };
         wrong.then(|| format!("{word} than {} character{plural}", self.count))
+    }
+
+    fn test(&self) -> Option<Test> {
+        Some(if self.is_most { Test::MaxLength(self.count) } else { Test::MinLength(self.count) })
     }
 
     fn label(&self) -> String {

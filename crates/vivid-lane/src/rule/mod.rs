@@ -4,9 +4,8 @@
 //! what no automaton can know (a function of the user's, a live list). Judging a value is linear in its
 //! length.
 
-mod automaton;
-
 mod dfa;
+mod export;
 mod format;
 mod join;
 mod keyword;
@@ -26,8 +25,8 @@ use std::fmt;
 use std::sync::Arc;
 
 use crate::declare::Code;
-pub use automaton::Automaton;
 pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};
+pub use export::{Automaton, Test};
 pub(crate) use join::{Join, Separator};
 use keyword::{Keyword, Part};
 pub(crate) use many::in_words;

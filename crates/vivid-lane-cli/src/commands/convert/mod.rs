@@ -49,7 +49,7 @@ pub(super) fn run(
         }
         To::Typescript => {
             let module = typescript::write(&table);
-            (module.text, module.notes)
+            (module.typescript, module.notes)
         }
         _ => {
             let written = openapi::write(&table);

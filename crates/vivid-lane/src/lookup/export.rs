@@ -1,0 +1,424 @@
+//! The frozen table as plain data, for generators of code.
+//!
+//! Whoever writes the table in another language needs no second compiler: everything that the general path of a lookup goes by is here,
+//! as numbers and texts. Things refer to each other by their index. Making it costs one pass over the table.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use smol_str::SmolStr;
+
+use super::pattern::{Pattern, Piece};
+use super::route::{Destination, Filling, Param, Route};
+use super::table::{Frozen, Table};
+use super::tree::{Capture, Cover, Leaf, LeafId, Node, NodeId, SegmentStep, TailKind, Tree};
+use crate::declare::Case;
+use crate::rule::{Automaton, Check, Join, Many, Narrower, Separator, Shape, Test};
+
+/// A whole table; made by [`Table::export`].
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct Export {
+    /// The rules, each once.
+    pub rules: Vec<ExportedRule>,
+    /// What a segment may be that is no literal: texts (`Ok`) and values of a rule (`Err`) in turn.
+    pub patterns: Vec<Vec<Result<String, usize>>>,
+    /// The patterns that accept one text only, and so are no wider than a literal.
+    pub single_patterns: Vec<usize>,
+    /// The nodes of the tree; the first is the root.
+    pub nodes: Vec<ExportedNode>,
+    /// Where the paths of routes end.
+    pub leaves: Vec<ExportedLeaf>,
+    /// Which of two patterns is the narrower that may accept one segment, the lower index first.
+    pub pattern_order: Vec<(usize, usize, Side)>,
+    /// Which of two leaves is the narrower whose segments do not decide, the lower index first.
+    pub leaf_order: Vec<(usize, usize, Side)>,
+    /// The routes, in the order of [`Table::routes`].
+    pub routes: Vec<ExportedRoute>,
+    /// Whether letter case counts in literals. Where it does not, the literals of nodes are in small letters.
+    pub case: Case,
+    /// The most segments that a path may have.
+    pub most_segments: usize,
+}
+
+/// Which of two is the narrower, the lower index on the left.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Side {
+    /// The left, or it is asked first.
+    Left,
+    /// The right, or it is asked first.
+    Right,
+    /// Both accept the same.
+    Same,
+}
+
+/// Where a walk stands after some segments.
+#[derive(Debug, Clone, Default)]
+#[non_exhaustive]
+pub struct ExportedNode {
+    /// The literals that may follow, and the nodes that they lead to.
+    pub literals: Vec<(String, usize)>,
+    /// The patterns that may follow, the narrower first, and the nodes that they lead to. The node of a tail leads to itself.
+    pub edges: Vec<(usize, usize)>,
+    /// Is the node one within a tail?
+    pub is_tail: bool,
+    /// Is the first way on that leads to a leaf the narrowest? Otherwise all of them are tried.
+    pub is_ordered: bool,
+    /// What ends here.
+    pub leaves: Vec<usize>,
+    /// What covers a URL that goes on from here, beside what ends here.
+    pub areas: Vec<usize>,
+}
+
+/// The end of a way through the path of a route.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedLeaf {
+    /// The route.
+    pub route: usize,
+    /// For each value of the segments, from the left: the index of its parameter.
+    pub captures: Vec<Option<usize>>,
+    /// For each level of the chain, how many segments it covers, and how many pieces of the last; `None` for all of them. The level
+    /// that owns the tail covers all of the path: it has no numbers.
+    pub covers: Vec<Option<(usize, Option<usize>)>>,
+    /// The segments that one parameter takes.
+    pub tail: Option<ExportedTail>,
+    /// Where letter case does not count: the literals that the route declares in another one, by their segment.
+    pub spelling: Vec<(usize, String)>,
+}
+
+/// The segments at the end of a path that one parameter takes.
+#[derive(Debug, Clone, Copy)]
+#[non_exhaustive]
+pub struct ExportedTail {
+    /// The index of the parameter.
+    pub param: usize,
+    /// The first of the segments.
+    pub first: usize,
+    /// Is it one value that may hold slashes? Otherwise each segment is an item.
+    pub is_one_value: bool,
+}
+
+/// A rule.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedRule {
+    /// What it says of one text.
+    pub tests: Vec<Test>,
+    /// The set of texts that it accepts; `None` for all.
+    pub automaton: Option<Automaton>,
+    /// The live list in which a text must be.
+    pub list: Option<String>,
+    /// What it says of items.
+    pub values: ExportedValues,
+    /// How items stand in one text, where this is the rule of that text.
+    pub join: Option<ExportedJoin>,
+}
+
+/// What a rule says of items; rules are given by their index.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs, reason = "the names say it, and the keywords of JSON Schema")]
+pub enum ExportedValues {
+    /// It is about one text.
+    One,
+    /// A list.
+    List { items: usize, least: u16, most: u16, is_unique: bool },
+    /// Names and values.
+    Pairs { names: usize, values: usize, least: u16, most: u16 },
+}
+
+/// How items stand in one text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct ExportedJoin {
+    /// What parts them: `,` `;` `.` where it is not escaped, `+` for any comma, nothing where there is one item.
+    pub separator: &'static str,
+    /// For items after a semicolon, the name before each.
+    pub name: Option<String>,
+    /// Is there an equals sign between a name and its value? Otherwise the separator parts them too.
+    pub is_named: bool,
+}
+
+/// What a lookup and a link go by beside what [`RouteRef`](super::RouteRef) tells of a route.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedRoute {
+    /// The parameters, in the order of [`RouteRef::parameters`](super::RouteRef::parameters).
+    pub params: Vec<ExportedParam>,
+    /// Pairs that must be in the query.
+    pub query_literals: Vec<(String, String)>,
+    /// Parameters in the query.
+    pub query: Vec<ExportedQueryParam>,
+    /// The host.
+    pub host: Option<ExportedHost>,
+    /// Of routes none of which is the narrower, the one with the highest priority answers.
+    pub priority: i64,
+    /// Are other routes below it?
+    pub is_parent: bool,
+    /// What a redirect to another route gives the parameters.
+    pub redirect: Option<ExportedRedirect>,
+}
+
+/// A parameter.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedParam {
+    /// Its rule.
+    pub rule: usize,
+    /// The rule of the texts that stand in the path for it: of an item for the segments of a tail, of the whole for what is joined.
+    pub texts: usize,
+    /// The level of the chain whose path declares it.
+    pub level: usize,
+}
+
+/// A parameter in the query.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedQueryParam {
+    /// The name in the query, decoded.
+    pub name: String,
+    /// The index of the parameter.
+    pub param: usize,
+    /// Must it be there?
+    pub is_required: bool,
+    /// Is each value of the name an item?
+    pub is_repeated: bool,
+}
+
+/// A host: texts (`Ok`) and values of a rule (`Err`, with the index of the parameter) in turn.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedHost {
+    /// The pieces.
+    pub pieces: Vec<Result<String, (usize, Option<usize>)>>,
+}
+
+/// What a redirect gives the parameters of its route: texts (`Ok`) and values of the source (`Err`, the index of the parameter) in turn.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ExportedRedirect {
+    /// By the name of the parameter.
+    pub values: Vec<(String, Vec<Result<String, usize>>)>,
+}
+
+impl<P> Table<P> {
+    /// The table as plain data, for generators of code.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.dome]\npath = '/domes/{dome}'\npage = 'dome'")?;
+    /// let export = table.export();
+    /// let (domes, below) = &export.nodes[0].literals[0];
+    /// assert_eq!(domes, "domes");
+    /// let (pattern, end) = export.nodes[*below].edges[0];
+    /// assert_eq!(export.patterns[pattern].len(), 1);
+    /// assert_eq!(export.leaves[export.nodes[end].leaves[0]].captures, [Some(0)]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn export(&self) -> Export {
+        Exporter::new(self.frozen()).export()
+    }
+}
+
+struct Exporter<'t> {
+    frozen: &'t Frozen,
+    rules: Vec<ExportedRule>,
+    /// The index of each rule, by its address.
+    known: HashMap<*const Check, usize>,
+}
+
+fn side(narrower: Narrower) -> Option<Side> {
+    match narrower {
+        Narrower::Left | Narrower::LeftAsked => Some(Side::Left),
+        Narrower::Right | Narrower::RightAsked => Some(Side::Right),
+        Narrower::Same => Some(Side::Same),
+        Narrower::Neither => None,
+    }
+}
+
+impl<'t> Exporter<'t> {
+    fn new(frozen: &'t Frozen) -> Self {
+        Self { frozen, rules: Vec::new(), known: HashMap::new() }
+    }
+
+    fn export(mut self) -> Export {
+        let tree = &self.frozen.tree;
+        let patterns = tree.patterns.iter().map(|pattern| self.pattern(pattern)).collect();
+        let routes = self.frozen.routes.iter().map(|route| self.route(route)).collect();
+        let order = &tree.order;
+        let mut pattern_order: Vec<_> = order
+            .patterns
+            .iter()
+            .filter_map(|((left, right), narrower)| Some((left.0 as usize, right.0 as usize, side(*narrower)?)))
+            .collect();
+        let mut leaf_order: Vec<_> = order
+            .leaves
+            .iter()
+            .filter_map(|((left, right), narrower)| Some((left.0 as usize, right.0 as usize, side(*narrower)?)))
+            .collect();
+        // The maps have no order of their own, and what is written must not change from run to run.
+        pattern_order.sort_unstable_by_key(|&(left, right, _)| (left, right));
+        leaf_order.sort_unstable_by_key(|&(left, right, _)| (left, right));
+        Export {
+            patterns,
+            single_patterns: order.single.iter().enumerate().filter(|(_, single)| **single).map(|(at, _)| at).collect(),
+            nodes: nodes(tree),
+            leaves: (0..).map(LeafId).take(tree.leaves.len()).map(|id| leaf(tree, id)).collect(),
+            pattern_order,
+            leaf_order,
+            routes,
+            case: if tree.folds { Case::Fold } else { Case::Exact },
+            most_segments: self.frozen.limits.segments,
+            rules: self.rules,
+        }
+    }
+
+    fn rule(&mut self, check: &Arc<Check>) -> usize {
+        if let Some(&known) = self.known.get(&Arc::as_ptr(check)) {
+            return known;
+        }
+        let values = match &check.values {
+            Many::One => ExportedValues::One,
+            Many::List { items, least, most, is_unique } => {
+                let items = self.rule(items);
+                ExportedValues::List { items, least: *least, most: *most, is_unique: *is_unique }
+            }
+            Many::Pairs { names, values, least, most } => {
+                let (names, values) = (self.rule(names), self.rule(values));
+                ExportedValues::Pairs { names, values, least: *least, most: *most }
+            }
+        };
+        self.rules.push(ExportedRule {
+            tests: check.tests(),
+            automaton: check.automaton(),
+            list: check.list.as_deref().map(str::to_owned),
+            values,
+            join: check.join.as_ref().map(join),
+        });
+        let index = self.rules.len() - 1;
+        self.known.insert(Arc::as_ptr(check), index);
+        index
+    }
+
+    fn pattern(&mut self, pattern: &Pattern) -> Vec<Result<String, usize>> {
+        let piece = |piece: &Piece| match piece {
+            Piece::Text(text) => Ok(text.to_string()),
+            Piece::Value(check) => Err(self.rule(check)),
+        };
+        pattern.pieces.iter().map(piece).collect()
+    }
+
+    fn route(&mut self, route: &Route) -> ExportedRoute {
+        let param = |param: &Param| ExportedParam {
+            rule: self.rule(&param.check),
+            texts: self.rule(&param.texts),
+            level: usize::from(param.level),
+        };
+        let params = route.params.iter().map(param).collect();
+        let host = route.host.as_ref().map(|host| {
+            let piece = |(piece, param): (&Piece, &Option<u16>)| match piece {
+                Piece::Text(text) => Ok(text.to_string()),
+                Piece::Value(check) => Err((self.rule(check), param.map(usize::from))),
+            };
+            ExportedHost { pieces: host.pattern.pieces.iter().zip(&host.params).map(piece).collect() }
+        });
+        let redirect = route.onward.as_ref().and_then(|rule| match &rule.aim {
+            Destination::Url(_) => None,
+            Destination::Route { values, .. } => {
+                let piece = |piece: &Result<Box<str>, u16>| piece.clone().map(String::from).map_err(usize::from);
+                let value = |(name, filling): &(SmolStr, Filling)| (name.to_string(), filling.iter().map(piece).collect());
+                Some(ExportedRedirect { values: values.iter().map(value).collect() })
+            }
+        });
+        let query = &route.query;
+        ExportedRoute {
+            params,
+            query_literals: query.literals.iter().map(|(name, value)| (name.to_string(), value.to_string())).collect(),
+            query: query
+                .params
+                .iter()
+                .map(|param| ExportedQueryParam {
+                    name: param.name.to_string(),
+                    param: usize::from(param.param),
+                    is_required: param.is_required,
+                    is_repeated: param.is_repeated,
+                })
+                .collect(),
+            host,
+            priority: route.priority,
+            is_parent: route.is_parent,
+            redirect,
+        }
+    }
+}
+
+fn join(join: &Join) -> ExportedJoin {
+    let (separator, name) = match &join.separator {
+        Separator::Comma => (",", None),
+        Separator::AnyComma => ("+", None),
+        Separator::Dot => (".", None),
+        Separator::Semicolon(name) if join.shape == Shape::List => (";", Some(name.to_string())),
+        Separator::Semicolon(_) => (";", None),
+        Separator::End => ("", None),
+    };
+    ExportedJoin { separator, name, is_named: join.is_named }
+}
+
+/// The nodes in the order in which a walk from the root meets them.
+fn nodes(tree: &Tree) -> Vec<ExportedNode> {
+    let mut ids = vec![tree.root()];
+    let mut numbers = HashMap::from([(tree.root(), 0)]);
+    let mut nodes = Vec::new();
+    while let Some(&id) = ids.get(nodes.len()) {
+        let node: &Node = tree.node(id);
+        let mut number = |target: NodeId| {
+            *numbers.entry(target).or_insert_with(|| {
+                ids.push(target);
+                ids.len() - 1
+            })
+        };
+        let indices = |leaves: &[LeafId]| leaves.iter().map(|leaf| leaf.0 as usize).collect();
+        let is_tail = tree.edges(node).iter().any(|edge| edge.target == id);
+        nodes.push(ExportedNode {
+            literals: tree.literals(node).map(|(text, target)| (text.to_owned(), number(target))).collect(),
+            edges: tree.edges(node).iter().map(|edge| (edge.pattern.0 as usize, number(edge.target))).collect(),
+            is_tail,
+            is_ordered: node.is_ordered,
+            leaves: indices(tree.leaves(node)),
+            areas: tree.areas.get(&id).map(|areas| indices(areas)).unwrap_or_default(),
+        });
+    }
+    nodes
+}
+
+fn leaf(tree: &Tree, id: LeafId) -> ExportedLeaf {
+    let leaf: &Leaf = tree.leaf(id);
+    let captures = tree.captures(leaf);
+    let first = leaf.steps.count as usize;
+    let tail = leaf.tail.map(|tail| ExportedTail {
+        param: usize::from(tail.param),
+        first: first.saturating_sub(1),
+        is_one_value: tail.kind == TailKind::Rest,
+    });
+    let mut of_values = Vec::new();
+    for (at, step) in tree.steps(leaf).iter().enumerate().take(first - usize::from(tail.is_some())) {
+        let SegmentStep::Pattern(pattern) = step else { continue };
+        for (piece, _) in tree.pattern(*pattern).pieces.iter().enumerate().filter(|(_, piece)| piece.value().is_some()) {
+            let is_it = |capture: &&Capture| usize::from(capture.segment) == at && usize::from(capture.piece) == piece;
+            of_values.push(captures.iter().find(is_it).map(|capture| usize::from(capture.param)));
+        }
+    }
+    let cover = |cover: &Cover| {
+        (!cover.has_tail).then(|| (usize::from(cover.segments), cover.pieces.map(usize::from)))
+    };
+    ExportedLeaf {
+        route: leaf.route.0 as usize,
+        captures: of_values,
+        covers: tree.covers(leaf).iter().map(cover).collect(),
+        tail,
+        spelling: (0..first).filter_map(|at| Some((at, tree.spelling(id, at)?.to_owned()))).collect(),
+    }
+}
