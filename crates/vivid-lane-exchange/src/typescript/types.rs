@@ -64,7 +64,10 @@ enum Place {
 fn interface(out: &mut String, route: RouteRef<'_>, place: Place) {
     // A comment ends where its end is first seen.
     let comment = |text: &str| text.replace("*/", "*\\/").replace(['\n', '\r'], " ");
-    let is_read = |param: &Parameter<'_>| place == Place::Link || param.kind() != ParamKind::Fragment;
+    // A fragment is never sent, so all that can be known of it is a default.
+    let is_read = |param: &Parameter<'_>| {
+        place == Place::Link || param.kind() != ParamKind::Fragment || param.default_value().is_some()
+    };
     let params: Vec<Parameter<'_>> = route.parameters().filter(is_read).collect();
     if params.is_empty() {
         let _ = writeln!(out, "  readonly {}: {{ readonly [none: string]: never }};", text(route.name()));

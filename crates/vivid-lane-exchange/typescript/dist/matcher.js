@@ -312,10 +312,9 @@ function itemsOf([separator, named, name], isPairs, text) {
         items = items.map((item, at) => (at > 0 ? item.slice(start.length) : item));
     }
     if (isPairs && named) {
-        items = items.flatMap((item) => {
-            const cut = item.search(separator === "+" ? /[\x02=]/ : /\x02/);
-            return cut < 0 ? [item] : [item.slice(0, cut), item.slice(cut + 1)];
-        });
+        // An item without a sign is one too few, which the check of their number finds.
+        const sign = separator === "+" ? /[\x02=]/ : /\x02/;
+        items = items.flatMap((item) => [item.split(sign, 1)[0], item.slice(item.search(sign) + 1 || item.length)]);
     }
     items = items.map(plain);
     return items.includes("") || (isPairs && items.length % 2 === 1) ? undefined : items;
@@ -423,8 +422,9 @@ function shortest(piece, bytes, start, good) {
 }
 /** Does a segment, which is decoded and marked where the pattern wants it, fit? */
 function fits(pattern, text, asked) {
-    if (pattern.length === 1)
-        return text !== "" && takesPiece(ruleAt(pattern[0]), text, asked);
+    // Only the pattern of a host may be one text.
+    if (pattern.length === 1 && typeof pattern[0] === "string")
+        return text === pattern[0];
     const pieces = split(pattern, text);
     return (pieces !== undefined &&
         pattern.every((piece, at) => typeof piece === "string" || takesPiece(ruleAt(piece), pieces.texts[at], asked)));
@@ -901,7 +901,8 @@ function covering(parts, method, asked, isWanted) {
         const edges = node[1] || [];
         for (let edge = 0; edge < edges.length; edge += 2) {
             const next = edges[edge + 1];
-            const isTail = !next || (next[1] || []).includes(0);
+            // Only the node of a tail leads to itself.
+            const isTail = !next || (next[1] || []).some((target, index) => index % 2 === 1 && target === 0);
             if (!isTail && fitsSegment(edges[edge], parts, at, asked)) {
                 steps[at] = edges[edge];
                 walk(next, at + 1);
@@ -1206,21 +1207,17 @@ function setOwn(object, name, value) {
 // Name and values → URL: the inverse of matching.
 const RETURN = "return";
 /** A text as it is shown in a message. */
-function escaped(text, quotes = /['"\\]/g) {
-    return text
-        .replace(quotes, "\\$&")
-        .replace(/\t/g, "\\t")
-        .replace(/\n/g, "\\n")
-        .replace(/\r/g, "\\r")
-        .replace(/\0/g, "\\0")
-        .replace(/(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu, (one) => `\\u{${one.codePointAt(0).toString(16)}}`);
+function escaped(text, quotes = /['"\\]/g, odd = /(?! )[\p{C}\p{Z}]|^\p{Grapheme_Extend}/gu) {
+    const named = { "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0" };
+    const code = (one) => named[one] ?? `\\u{${one.codePointAt(0).toString(16)}}`;
+    return text.replace(quotes, "\\$&").replace(odd, code);
 }
 function shown(value) {
     if (value === undefined)
         return "nothing";
     if (typeof value === "string")
         return `\`${escaped(value)}\``;
-    const quoted = (text) => `"${escaped(text, /["\\]/g)}"`;
+    const quoted = (text) => `"${escaped(text, /["\\]/g, /(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu)}"`;
     return `[${value.map((one) => (typeof one === "string" ? quoted(one) : `(${quoted(one[0])}, ${quoted(one[1])})`)).join(", ")}]`;
 }
 /** The candidate that the fewest slips of the keyboard turn into a word; nothing where that would be a guess. */
@@ -1487,7 +1484,8 @@ function remember(own, reading) {
     const id = leafAt(reading.leaf)[0];
     const params = {};
     for (const [index, param] of routeAt(id)[4].entries()) {
-        if (param[2] !== FRAGMENT)
+        // A fragment is never sent, so all that can be known of it is a default.
+        if (param[2] !== FRAGMENT || param[6] !== undefined)
             setOwn(params, param[0], typed(param, values[index]));
     }
     let levels;

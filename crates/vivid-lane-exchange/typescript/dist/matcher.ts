@@ -650,10 +650,9 @@ function itemsOf([separator, named, name]: Join, isPairs: boolean, text: string)
     items = items.map((item, at) => (at > 0 ? item.slice(start.length) : item));
   }
   if (isPairs && named) {
-    items = items.flatMap((item) => {
-      const cut = item.search(separator === "+" ? /[\x02=]/ : /\x02/);
-      return cut < 0 ? [item] : [item.slice(0, cut), item.slice(cut + 1)];
-    });
+    // An item without a sign is one too few, which the check of their number finds.
+    const sign = separator === "+" ? /[\x02=]/ : /\x02/;
+    items = items.flatMap((item) => [item.split(sign, 1)[0]!, item.slice(item.search(sign) + 1 || item.length)]);
   }
   items = items.map(plain);
   return items.includes("") || (isPairs && items.length % 2 === 1) ? undefined : items;
@@ -766,7 +765,8 @@ function shortest(piece: string | number, bytes: readonly number[], start: numbe
 
 /** Does a segment, which is decoded and marked where the pattern wants it, fit? */
 function fits(pattern: Pattern, text: string, asked: Asked): boolean {
-  if (pattern.length === 1) return text !== "" && takesPiece(ruleAt(pattern[0] as number), text, asked);
+  // Only the pattern of a host may be one text.
+  if (pattern.length === 1 && typeof pattern[0] === "string") return text === pattern[0];
   const pieces = split(pattern, text);
   return (
     pieces !== undefined &&
@@ -1310,7 +1310,8 @@ function covering(parts: Parts, method: string, asked: Asked, isWanted: (route: 
     const edges = node[1] || [];
     for (let edge = 0; edge < edges.length; edge += 2) {
       const next = edges[edge + 1] as Node | 0;
-      const isTail = !next || (next[1] || []).includes(0);
+      // Only the node of a tail leads to itself.
+      const isTail = !next || (next[1] || []).some((target, index) => index % 2 === 1 && target === 0);
       if (!isTail && fitsSegment(edges[edge] as number, parts, at, asked)) {
         steps[at] = edges[edge] as number;
         walk(next, at + 1);
@@ -1640,20 +1641,16 @@ type Values = ReadonlyMap<string, Value>;
 const RETURN = "return";
 
 /** A text as it is shown in a message. */
-function escaped(text: string, quotes = /['"\\]/g): string {
-  return text
-    .replace(quotes, "\\$&")
-    .replace(/\t/g, "\\t")
-    .replace(/\n/g, "\\n")
-    .replace(/\r/g, "\\r")
-    .replace(/\0/g, "\\0")
-    .replace(/(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu, (one) => `\\u{${one.codePointAt(0)!.toString(16)}}`);
+function escaped(text: string, quotes: RegExp = /['"\\]/g, odd: RegExp = /(?! )[\p{C}\p{Z}]|^\p{Grapheme_Extend}/gu): string {
+  const named: { readonly [one: string]: string } = { "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0" };
+  const code = (one: string): string => named[one] ?? `\\u{${one.codePointAt(0)!.toString(16)}}`;
+  return text.replace(quotes, "\\$&").replace(odd, code);
 }
 
 function shown(value: Value | undefined): string {
   if (value === undefined) return "nothing";
   if (typeof value === "string") return `\`${escaped(value)}\``;
-  const quoted = (text: string): string => `"${escaped(text, /["\\]/g)}"`;
+  const quoted = (text: string): string => `"${escaped(text, /["\\]/g, /(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu)}"`;
   return `[${value.map((one) => (typeof one === "string" ? quoted(one) : `(${quoted(one[0])}, ${quoted(one[1])})`)).join(", ")}]`;
 }
 
@@ -1937,7 +1934,8 @@ function remember<T extends object>(own: T, reading: Reading): T & PositionData 
   const id = leafAt(reading.leaf)[0];
   const params: { [name: string]: unknown } = {};
   for (const [index, param] of routeAt(id)[4].entries()) {
-    if (param[2] !== FRAGMENT) setOwn(params, param[0], typed(param, values[index]));
+    // A fragment is never sent, so all that can be known of it is a default.
+    if (param[2] !== FRAGMENT || param[6] !== undefined) setOwn(params, param[0], typed(param, values[index]));
   }
   let levels: readonly LevelData[] | undefined;
   const position = {

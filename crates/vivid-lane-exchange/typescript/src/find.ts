@@ -285,7 +285,8 @@ export function covering(parts: Parts, method: string, asked: Asked, isWanted: (
     const edges = node[1] || [];
     for (let edge = 0; edge < edges.length; edge += 2) {
       const next = edges[edge + 1] as Node | 0;
-      const isTail = !next || (next[1] || []).includes(0);
+      // Only the node of a tail leads to itself.
+      const isTail = !next || (next[1] || []).some((target, index) => index % 2 === 1 && target === 0);
       if (!isTail && fitsSegment(edges[edge] as number, parts, at, asked)) {
         steps[at] = edges[edge] as number;
         walk(next, at + 1);

@@ -16,20 +16,16 @@ export type Values = ReadonlyMap<string, Value>;
 export const RETURN = "return";
 
 /** A text as it is shown in a message. */
-function escaped(text: string, quotes = /['"\\]/g): string {
-  return text
-    .replace(quotes, "\\$&")
-    .replace(/\t/g, "\\t")
-    .replace(/\n/g, "\\n")
-    .replace(/\r/g, "\\r")
-    .replace(/\0/g, "\\0")
-    .replace(/(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu, (one) => `\\u{${one.codePointAt(0)!.toString(16)}}`);
+function escaped(text: string, quotes: RegExp = /['"\\]/g, odd: RegExp = /(?! )[\p{C}\p{Z}]|^\p{Grapheme_Extend}/gu): string {
+  const named: { readonly [one: string]: string } = { "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0" };
+  const code = (one: string): string => named[one] ?? `\\u{${one.codePointAt(0)!.toString(16)}}`;
+  return text.replace(quotes, "\\$&").replace(odd, code);
 }
 
 function shown(value: Value | undefined): string {
   if (value === undefined) return "nothing";
   if (typeof value === "string") return `\`${escaped(value)}\``;
-  const quoted = (text: string): string => `"${escaped(text, /["\\]/g)}"`;
+  const quoted = (text: string): string => `"${escaped(text, /["\\]/g, /(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu)}"`;
   return `[${value.map((one) => (typeof one === "string" ? quoted(one) : `(${quoted(one[0])}, ${quoted(one[1])})`)).join(", ")}]`;
 }
 

@@ -52,7 +52,8 @@ function remember<T extends object>(own: T, reading: Reading): T & PositionData 
   const id = leafAt(reading.leaf)[0];
   const params: { [name: string]: unknown } = {};
   for (const [index, param] of routeAt(id)[4].entries()) {
-    if (param[2] !== FRAGMENT) setOwn(params, param[0], typed(param, values[index]));
+    // A fragment is never sent, so all that can be known of it is a default.
+    if (param[2] !== FRAGMENT || param[6] !== undefined) setOwn(params, param[0], typed(param, values[index]));
   }
   let levels: readonly LevelData[] | undefined;
   const position = {

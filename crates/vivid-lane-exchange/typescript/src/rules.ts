@@ -159,10 +159,9 @@ export function itemsOf([separator, named, name]: Join, isPairs: boolean, text: 
     items = items.map((item, at) => (at > 0 ? item.slice(start.length) : item));
   }
   if (isPairs && named) {
-    items = items.flatMap((item) => {
-      const cut = item.search(separator === "+" ? /[\x02=]/ : /\x02/);
-      return cut < 0 ? [item] : [item.slice(0, cut), item.slice(cut + 1)];
-    });
+    // An item without a sign is one too few, which the check of their number finds.
+    const sign = separator === "+" ? /[\x02=]/ : /\x02/;
+    items = items.flatMap((item) => [item.split(sign, 1)[0]!, item.slice(item.search(sign) + 1 || item.length)]);
   }
   items = items.map(plain);
   return items.includes("") || (isPairs && items.length % 2 === 1) ? undefined : items;
@@ -275,7 +274,8 @@ function shortest(piece: string | number, bytes: readonly number[], start: numbe
 
 /** Does a segment, which is decoded and marked where the pattern wants it, fit? */
 export function fits(pattern: Pattern, text: string, asked: Asked): boolean {
-  if (pattern.length === 1) return text !== "" && takesPiece(ruleAt(pattern[0] as number), text, asked);
+  // Only the pattern of a host may be one text.
+  if (pattern.length === 1 && typeof pattern[0] === "string") return text === pattern[0];
   const pieces = split(pattern, text);
   return (
     pieces !== undefined &&

@@ -112,7 +112,7 @@ impl Check {
             automaton: format.pattern.as_deref().and_then(|pattern| Dfa::holding(pattern).ok()).map(Arc::new).map(Automaton::new),
         });
         let set = self.automaton().filter(|_| self.keywords.is_empty() && self.join.is_none()).map(Test::Set);
-        keywords.chain(set).chain(own).collect()
+        keywords.chain(own).chain(set).collect()
     }
 
     /// The set of accepted texts; `None` for all.

@@ -3,6 +3,7 @@
 //! shares no code with the library, and is held against every matcher that the library has.
 
 pub(crate) mod model;
+pub(crate) mod nested;
 pub(crate) mod rules;
 
 use std::borrow::Cow;

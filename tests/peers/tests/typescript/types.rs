@@ -1,0 +1,1 @@
+//! What compiles, and what must not.
