@@ -13,7 +13,7 @@ const [compiler, folder] = process.argv.slice(2);
 const root = dirname(fileURLToPath(import.meta.url));
 // What users read comes first. Only that is exported.
 const shown = ["types", "api"];
-const hidden = ["data", "percent", "rules", "host", "url", "find", "template", "values", "link", "position", "decide"];
+const hidden = ["data", "model", "percent", "rules", "host", "url", "find", "template", "values", "link", "position", "decide"];
 
 const out = mkdtempSync(join(tmpdir(), "matcher-"));
 execFileSync(process.execPath, [compiler, "--project", root, "--outDir", out], { stdio: "inherit" });

@@ -16,9 +16,8 @@ use super::types::Kinds;
 use crate::note::Notes;
 
 /// Writes the data.
-pub(super) fn write(table: &Table, notes: &mut Notes) -> String {
-    let export = table.export();
-    let mut writer = Writer::new(table, &export, notes);
+pub(super) fn write(table: &Table, export: &Export, notes: &mut Notes) -> String {
+    let mut writer = Writer::new(table, export, notes);
     let rules: Vec<String> = export.rules.iter().enumerate().map(|(at, rule)| writer.rule(at, rule)).collect();
     let routes: Vec<RouteRef<'_>> = table.routes().collect();
     let of_routes: Vec<String> = routes.iter().enumerate().map(|(at, route)| writer.route(at, *route)).collect();
@@ -42,9 +41,9 @@ pub(super) fn write(table: &Table, notes: &mut Notes) -> String {
     let _ = writeln!(out, "  order: {},", order(&export.pattern_order));
     let _ = writeln!(out, "  leafOrder: {},", order(&export.leaf_order));
     lines(&mut out, "routes", &of_routes);
-    lines(&mut out, "leaves", &export.leaves.iter().map(|one| leaf(&export, one)).collect::<Vec<_>>());
+    lines(&mut out, "leaves", &export.leaves.iter().map(|one| leaf(export, one)).collect::<Vec<_>>());
     out.push_str("  tree: ");
-    node(&mut out, &export, 0, 1);
+    node(&mut out, export, 0, 1);
     out.push_str(",\n}");
     out
 }
@@ -139,11 +138,9 @@ impl<'t> Writer<'t> {
             Slash::Either => 2,
         };
         let mut out = format!(
-            "{{ origin: {}, base: {}, slash: {slash}, inFragment: {}, folds: {}, bytes: {}, segments: {}",
+            "{{ origin: {}, base: {}, slash: {slash}, bytes: {}, segments: {}",
             text(table.origin().unwrap_or_default()),
             text(table.base()),
-            table.is_in_fragment(),
-            self.export.case == Case::Fold,
             table.longest_url(),
             self.export.most_segments
         );

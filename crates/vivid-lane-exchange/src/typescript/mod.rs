@@ -18,6 +18,7 @@
 //! ```
 
 mod data;
+mod flags;
 mod formats;
 mod types;
 
@@ -51,12 +52,15 @@ const HEADER: &str = "// The routes of a table, made by `vivid-lane convert --to
 #[must_use]
 pub fn write(table: &Table) -> Module {
     let mut notes = Notes::default();
-    let data = data::write(table, &mut notes);
+    let export = table.export();
+    let data = data::write(table, &export, &mut notes);
+    let has = flags::write(table, &export);
     let mut types = String::new();
     types::write(&mut types, table);
+    let thawed = "/* @__PURE__ */ thaw(data);";
     Module {
-        typescript: format!("{HEADER}{types}\n{MATCHER_TS}\nconst data: Data = {data};\n"),
-        javascript: format!("{HEADER}{MATCHER_JS}\nconst data = {data};\n"),
+        typescript: format!("{HEADER}{types}\n{has}\n{MATCHER_TS}\nconst data: Data = {data};\n\nconst table: Table = {thawed}\n"),
+        javascript: format!("{HEADER}{}\n{MATCHER_JS}\nconst data = {data};\n\nconst table = {thawed}\n", has.replace(": boolean", "")),
         declarations: format!("{HEADER}{types}\n{MATCHER_D_TS}\nexport {{}};\n"),
         notes,
     }

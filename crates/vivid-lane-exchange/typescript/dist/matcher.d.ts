@@ -42,7 +42,7 @@ export interface Level {
     readonly data: Datas[LevelName];
 }
 /** Where in the table a URL stands. */
-interface At<Name extends LevelName> {
+interface Standing<Name extends LevelName> {
     readonly route: Name;
     readonly params: Params[Name];
     /** The address as it was asked: path and query, without scheme and host. */
@@ -54,10 +54,10 @@ interface At<Name extends LevelName> {
 }
 /** The deepest route that covers a URL; told apart by `route`. */
 export type Position = {
-    [Name in LevelName]: At<Name>;
+    [Name in LevelName]: Standing<Name>;
 }[LevelName];
 /** A URL that shows the page of a route. */
-export interface Found<Name extends RouteName> extends At<Name> {
+export interface Found<Name extends RouteName> extends Standing<Name> {
     readonly outcome: "page";
     readonly status: 200;
     readonly page: Pages[Name];

@@ -65,7 +65,7 @@ export interface Level {
 }
 
 /** Where in the table a URL stands. */
-interface At<Name extends LevelName> {
+interface Standing<Name extends LevelName> {
   readonly route: Name;
   readonly params: Params[Name];
   /** The address as it was asked: path and query, without scheme and host. */
@@ -77,10 +77,10 @@ interface At<Name extends LevelName> {
 }
 
 /** The deepest route that covers a URL; told apart by `route`. */
-export type Position = { [Name in LevelName]: At<Name> }[LevelName];
+export type Position = { [Name in LevelName]: Standing<Name> }[LevelName];
 
 /** A URL that shows the page of a route. */
-export interface Found<Name extends RouteName> extends At<Name> {
+export interface Found<Name extends RouteName> extends Standing<Name> {
   readonly outcome: "page";
   readonly status: 200;
   readonly page: Pages[Name];
@@ -213,17 +213,17 @@ type Given<Name extends RouteName> = {} extends Links[Name]
 
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export function link<Name extends RouteName>(name: Name, ...[values, options]: Given<Name>): string {
-  return linkOf(name, values, options as { from?: PositionData });
+  return linkOf(name, values, options as unknown as { from?: Place });
 }
 
 /** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */
 export function isActive<Name extends RouteName>(position: Position, name: Name, values: Partial<Links[Name]> = {}): "page" | "true" | undefined {
-  return activity(name, values, position as PositionData);
+  return activity(name, values, position as unknown as Place);
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
 export function up(position: Position): string | undefined {
-  return above(position as PositionData);
+  return above(position as unknown as Place);
 }
 
 /** A parameter of a level that stays, and whose value differs. */
@@ -249,7 +249,7 @@ export interface Transition {
 
 /** What changes when `to` takes the place of `from`, or is the first page. */
 export function transition(from: Position | undefined, to: Position): Transition {
-  return changeBetween(from as PositionData | undefined, to as PositionData) as Transition;
+  return changeBetween(from as unknown as Place | undefined, to as unknown as Place) as Transition;
 }
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
@@ -259,7 +259,7 @@ export function returnAddress(wanted: string | null | undefined, otherwise: stri
 
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): Datas[Name] {
-  return (data.routes.find(([known]) => known === name)?.[5]?.data ?? {}) as Datas[Name];
+  return table.routes.find((route) => route.name === name)?.data as Datas[Name];
 }
 
 // The table as data. `convert` writes it from the frozen table; things refer to each other by their index.
@@ -277,35 +277,20 @@ type Test =
   | readonly [sign: ">=" | "<=" | ">" | "<" | "%" | "min" | "max", limit: string];
 
 /** The rules of items, or of names (`items`) and values; how many there may be, and whether each may be there once only. */
-type Many = readonly [items: number, values: number, least: number, most: number, unique?: number];
+type ManyData = readonly [items: number, values: number, least: number, most: number, unique?: number];
 
 /** What parts items in one text, whether an equals sign stands between a name and its value, and the name before each item. */
 type Join = readonly [separator: string, named?: number, name?: string];
 
-type Rule = readonly [tests?: readonly Test[] | 0, list?: string | 0, many?: Many | 0, join?: Join | 0, automaton?: number];
+type RuleData = readonly [tests?: readonly Test[] | 0, list?: string | 0, many?: ManyData | 0, join?: Join | 0, automaton?: number];
 
 /** For each state whether it accepts, and the ranges of bytes that lead on: from, to, state. The first state is the start. */
 type Automaton = readonly (readonly number[])[];
 
 /** Text and rules of values in turn. */
-type Pattern = readonly (string | number)[];
+type PatternData = readonly (string | number)[];
 
-/** Kinds of parameters, by their index in `lookup::ParamKind`. */
-const SEGMENT = 0;
-const ITEMS = 1;
-const REST = 2;
-const QUERY = 3;
-const PAIRS = 4;
-const HOST = 5;
-const FRAGMENT = 6;
-
-/** Flags of parameters. */
-const OPTIONAL = 1;
-const EXPLODED = 2;
-const NUMBER = 4;
-const BOOLEAN = 8;
-
-type Param = readonly [
+type ParamData = readonly [
   name: string,
   level: number,
   kind: number,
@@ -319,7 +304,7 @@ type Param = readonly [
 interface More {
   readonly methods?: readonly string[];
   /** The template, the pattern, and for each of its pieces the parameter. */
-  readonly host?: readonly [template: string, pattern: Pattern, params: readonly number[]];
+  readonly host?: readonly [template: string, pattern: PatternData, params: readonly number[]];
   readonly needs?: readonly number[];
   readonly frame?: string;
   /** A page, or -1 for none whatever stands above. */
@@ -338,16 +323,16 @@ interface More {
   readonly data?: unknown;
 }
 
-type Route = readonly [
+type RouteData = readonly [
   name: string,
   parent: number,
   path: string,
   page: number,
-  params: readonly Param[],
+  params: readonly ParamData[],
   more?: More,
 ];
 
-type Leaf = readonly [
+type LeafData = readonly [
   route: number,
   /** For each value of the segments its parameter; 0 where they stand in their order. */
   captures: readonly number[] | 0,
@@ -359,9 +344,9 @@ type Leaf = readonly [
 ];
 
 /** Literals and patterns, each before the node that it leads to; 0 is the node itself, which is that of a tail. */
-type Node = readonly [
-  literals: readonly (string | Node)[] | 0,
-  edges?: readonly (number | Node)[] | 0,
+type NodeData = readonly [
+  literals: readonly (string | NodeData)[] | 0,
+  edges?: readonly (number | NodeData)[] | 0,
   leaves?: readonly number[] | 0,
   areas?: readonly number[] | 0,
   unordered?: number,
@@ -376,8 +361,6 @@ interface Data {
     readonly base: string;
     /** 0 never, 1 always, 2 either. */
     readonly slash: number;
-    readonly inFragment: boolean;
-    readonly folds: boolean;
     readonly bytes: number;
     readonly segments: number;
     readonly frame?: string;
@@ -385,15 +368,237 @@ interface Data {
   };
   readonly pages: readonly string[];
   readonly needs: readonly (readonly [name: string, otherwise?: number])[];
-  readonly rules: readonly Rule[];
+  readonly rules: readonly RuleData[];
   readonly automata: readonly Automaton[];
-  readonly patterns: readonly Pattern[];
+  readonly patterns: readonly PatternData[];
   readonly singles: readonly number[];
   readonly order: Pairs;
   readonly leafOrder: Pairs;
-  readonly routes: readonly Route[];
+  readonly routes: readonly RouteData[];
+  readonly leaves: readonly LeafData[];
+  readonly tree: NodeData;
+}
+
+// The table as the matcher uses it: the data with names, in which things refer to each other. Made once, as the module is loaded.
+
+/** Kinds of parameters, by their index in `lookup::ParamKind`. */
+const SEGMENT = 0;
+const ITEMS = 1;
+const REST = 2;
+const QUERY = 3;
+const PAIRS = 4;
+const HOST = 5;
+const FRAGMENT = 6;
+
+/** A rule: what one text may be, and what is said of items, or of names and values. */
+interface Rule {
+  readonly tests: readonly Test[];
+  readonly list: string | undefined;
+  many: Many | undefined;
+  readonly join: Join | undefined;
+  readonly automaton: Automaton | undefined;
+  /** Does it take every text, or every value of its form? */
+  isAny: boolean;
+}
+
+interface Many {
+  /** The rule of items, or of names. */
+  readonly items: Rule;
+  /** The rule of values, for names with values. */
+  readonly values: Rule | undefined;
+  readonly least: number;
+  readonly most: number;
+  readonly isUnique: boolean;
+}
+
+/** Text and rules of values in turn. */
+interface Pattern {
+  readonly id: number;
+  readonly pieces: readonly (string | Rule)[];
+}
+
+interface Param {
+  readonly name: string;
+  readonly level: number;
+  readonly kind: number;
+  readonly isOptional: boolean;
+  readonly isExploded: boolean;
+  readonly isNumber: boolean;
+  readonly isBoolean: boolean;
+  readonly rule: Rule;
+  /** The rule of the texts that stand in the path for it. */
+  readonly texts: Rule;
+  readonly fallback: Value | undefined;
+  /** Its name in the query, and whether it must be there. */
+  readonly key: string;
+  readonly isRequired: boolean;
+}
+
+interface Host {
+  readonly template: string;
+  readonly pattern: Pattern;
+  /** For each piece its parameter. */
+  readonly params: readonly number[];
+}
+
+interface Redirect {
+  readonly status: number;
+  /** A template, or the index of a route. */
+  readonly to: string | number;
+  readonly values: readonly (readonly [name: string, ...pieces: (string | number)[]])[];
+}
+
+interface Route {
+  readonly id: number;
+  readonly name: string;
+  readonly parent: Route | undefined;
+  readonly path: string;
+  readonly page: string | undefined;
+  readonly params: readonly Param[];
+  readonly methods: readonly string[];
+  readonly host: Host | undefined;
+  readonly needs: readonly number[];
+  readonly frame: string | undefined;
+  /** The page for what is missing here; `null` for none whatever stands above. */
+  readonly fallback: string | null | undefined;
+  readonly redirect: Redirect | undefined;
+  readonly literals: readonly (readonly [string, string])[];
+  readonly priority: number;
+  readonly data: unknown;
+  isParent: boolean;
+  /** Has the query a say in whether it answers, or what its values are? */
+  readonly readsQuery: boolean;
+}
+
+interface Leaf {
+  readonly id: number;
+  readonly route: Route;
+  /** For each value of the segments its parameter; nothing where they stand in their order. */
+  readonly captures: readonly number[] | undefined;
+  /** For each level the segments that it covers, and the pieces of the last; -1 for all of the path. */
+  readonly covers: readonly (number | readonly [segments: number, pieces: number])[];
+  readonly tail: readonly [param: number, first: number, oneValue?: number] | undefined;
+  readonly spelling: readonly (readonly [segment: number, text: string])[];
+}
+
+/** Where a walk stands after some segments. */
+interface Node {
+  readonly literals: Map<string, Node>;
+  readonly edges: (readonly [Pattern, Node])[];
   readonly leaves: readonly Leaf[];
-  readonly tree: Node;
+  readonly areas: readonly Leaf[];
+  readonly isOrdered: boolean;
+  isTail: boolean;
+}
+
+interface Table {
+  readonly site: Data["site"];
+  readonly pages: readonly string[];
+  readonly needs: Data["needs"];
+  readonly automata: readonly Automaton[];
+  readonly routes: readonly Route[];
+  readonly singles: readonly number[];
+  /** Which of two patterns, or of two leaves, is the narrower, by their indices. */
+  readonly order: ReadonlyMap<string, number>;
+  readonly leafOrder: ReadonlyMap<string, number>;
+  readonly root: Node;
+}
+
+/** No limit to how many there may be. */
+const NO_LIMIT = 65535;
+
+/** Gives the data its names. */
+function thaw(data: Data): Table {
+  const rules = data.rules.map(([tests, list, , join, automaton]): Rule => ({
+    tests: tests || [],
+    list: list || undefined,
+    many: undefined,
+    join: join || undefined,
+    automaton: automaton === undefined ? undefined : data.automata[automaton],
+    isAny: !tests && !list,
+  }));
+  for (const [at, [, , many]] of data.rules.entries()) {
+    if (!many) continue;
+    const [items, values, least, most, unique] = many;
+    const rule = rules[at]!;
+    rule.many = { items: rules[items]!, values: rules[values], least, most, isUnique: unique === 1 };
+    rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items]!.isAny && rules[values]?.isAny !== false;
+  }
+  const pattern = (pieces: readonly (string | number)[], id: number): Pattern => ({
+    id,
+    pieces: pieces.map((piece) => (typeof piece === "number" ? rules[piece]! : piece)),
+  });
+  const patterns = data.patterns.map(pattern);
+  const routes: Route[] = [];
+  for (const [id, [name, parent, path, page, params, more = {}]] of data.routes.entries()) {
+    const [template, pieces, ofPieces] = more.host ?? [];
+    const { fallback, redirect, query = [] } = more;
+    const above = routes[parent];
+    if (above) above.isParent = true;
+    const own = params.map((param, index) => named(param, more.names?.[index]));
+    routes.push({
+      id,
+      name,
+      parent: above,
+      path,
+      page: data.pages[page],
+      params: own,
+      methods: more.methods ?? ["GET"],
+      host: template === undefined ? undefined : { template, pattern: pattern(pieces!, -1), params: ofPieces! },
+      needs: more.needs ?? [],
+      frame: more.frame,
+      fallback: fallback === -1 ? null : data.pages[fallback!],
+      redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? [] },
+      literals: query,
+      priority: more.priority ?? 0,
+      data: more.data ?? {},
+      isParent: false,
+      readsQuery: query.length > 0 || own.some(({ kind }) => kind === QUERY || kind === PAIRS),
+    });
+  }
+
+  function named([name, level, kind, flags, rule, texts, fallback]: ParamData, key?: string): Param {
+    const isOptional = (flags & 1) !== 0;
+    return {
+      name,
+      level,
+      kind,
+      isOptional,
+      isExploded: (flags & 2) !== 0,
+      isNumber: (flags & 4) !== 0,
+      isBoolean: (flags & 8) !== 0,
+      rule: rules[rule]!,
+      texts: rules[texts]!,
+      fallback,
+      key: key ?? decodeURIComponent(name),
+      isRequired: key !== undefined || !isOptional,
+    };
+  }
+
+  const leaves = data.leaves.map(([route, captures, covers, tail, spelling], id): Leaf => ({
+    id,
+    route: routes[route]!,
+    captures: captures || undefined,
+    covers,
+    tail: tail || undefined,
+    spelling: spelling ?? [],
+  }));
+  const node = ([literals, edges, own, areas, unordered]: NodeData): Node => {
+    const at = (all: readonly number[] | 0 | undefined): Leaf[] => (all || []).map((leaf) => leaves[leaf]!);
+    const made: Node = { literals: new Map(), edges: [], leaves: at(own), areas: at(areas), isOrdered: !unordered, isTail: false };
+    for (let index = 0; literals && index < literals.length; index += 2) {
+      made.literals.set(literals[index] as string, node(literals[index + 1] as NodeData));
+    }
+    for (let index = 0; edges && index < edges.length; index += 2) {
+      const target = edges[index + 1] as NodeData | 0;
+      if (!target) made.isTail = true;
+      made.edges.push([patterns[edges[index] as number]!, target ? node(target) : made]);
+    }
+    return made;
+  };
+  const order = (pairs: Data["order"]): Map<string, number> => new Map(pairs.map(([left, right, side]) => [`${left} ${right}`, side]));
+  const { site, pages, needs, automata, singles } = data;
+  return { site, pages, needs, automata, routes, singles, order: order(data.order), leafOrder: order(data.leafOrder), root: node(data.tree) };
 }
 
 // Percent-encoding (RFC 3986, section 2.1). Texts are well-formed: lone surrogates were replaced when the URL came in.
@@ -500,10 +705,6 @@ interface Asked {
   isMet(need: string): boolean;
 }
 
-function ruleAt(index: number): Rule {
-  return data.rules[index]!;
-}
-
 // A delimiter that was not escaped is a mark: a control character, which no segment holds otherwise.
 const MARKS = ",=;";
 
@@ -514,7 +715,7 @@ function marked(raw: string): string {
 
 /** Marked text as plain text. */
 function plain(text: string): string {
-  return text.replace(/[\x01-\x03]/g, (one) => MARKS[one.charCodeAt(0) - 1]!);
+  return JOINS ? text.replace(/[\x01-\x03]/g, (one) => MARKS[one.charCodeAt(0) - 1]!) : text;
 }
 
 function stepped(state: readonly number[], byte: number): number {
@@ -559,14 +760,14 @@ function isMultiple(number: RegExpExecArray, step: RegExpExecArray): boolean {
 function refusalOfTest(test: Test, text: string): string | undefined {
   const [kind, words] = test;
   if (kind instanceof RegExp) return kind.test(text) ? undefined : words;
-  if (typeof kind === "number") return contains(data.automata[kind]!, text) ? undefined : words;
+  if (typeof kind === "number") return contains(table.automata[kind]!, text) ? undefined : words;
   if (typeof kind === "object") {
     if (kind.includes(text)) return undefined;
     const shown = kind.slice(0, 8).map((word) => `\`${word}\``);
     const more = kind.length > 8 ? ` or ${kind.length - 8} others` : "";
     return `expected ${kind.length === 1 ? "" : "one of "}${shown.join(", ")}${more}`;
   }
-  if (kind === "min" || kind === "max") {
+  if (LENGTHS && (kind === "min" || kind === "max")) {
     const [found, count] = [Array.from(text).length, Number(words)];
     const isWrong = kind === "min" ? found < count : found > count;
     return isWrong ? `${kind === "min" ? "shorter" : "longer"} than ${count} character${count === 1 ? "" : "s"}` : undefined;
@@ -574,7 +775,7 @@ function refusalOfTest(test: Test, text: string): string | undefined {
   const [number, limit] = [decimal(text), decimal(words!)];
   // What is no number is refused by the type.
   if (!number || !limit) return undefined;
-  if (kind === "%") return isMultiple(number, limit) ? undefined : `not a multiple of ${words}`;
+  if (MULTIPLES && kind === "%") return isMultiple(number, limit) ? undefined : `not a multiple of ${words}`;
   const order = compare(number, limit);
   const [isRight, reason] =
     kind === ">=" ? [order >= 0, "below the minimum"]
@@ -585,54 +786,35 @@ function refusalOfTest(test: Test, text: string): string | undefined {
 }
 
 /** Why a rule refuses one text, as far as the rule alone can tell. */
-function refusal([tests]: Rule, text: string): string | undefined {
-  for (const test of tests || []) {
+function refusal({ tests }: Rule, text: string): string | undefined {
+  for (const test of tests) {
     const reason = refusalOfTest(test, text);
     if (reason !== undefined) return reason;
   }
   return undefined;
 }
 
-/** Is the rule about one text, and does every text pass? */
-function isAny([tests, list, many]: Rule): boolean {
-  return !tests && !list && !many;
-}
-
-/** Does a rule take a text that is no list? */
+/** Does a rule take one text? It is a set of texts without control characters, none of them empty. */
 function takes(rule: Rule, text: string, asked: Asked): boolean {
-  if (isAny(rule)) return true;
-  const [tests, list] = rule;
-  // A rule is a set of texts without control characters, none of them empty.
-  if (text === "" || hasControl(text) || (tests && refusal(rule, text) !== undefined)) return false;
-  return !list || asked.isListed(list, text);
+  if (rule.isAny) return true;
+  if (text === "" || hasControl(text) || refusal(rule, text) !== undefined) return false;
+  return rule.list === undefined || asked.isListed(rule.list, text);
 }
-
-/** How many there may be at most, where there is no limit. */
-const NO_LIMIT = 65535;
 
 /** Are there as many items as there may be, and is none there twice that must not be? */
-function fitsNumber([, values, least, most, unique]: Many, items: readonly string[]): boolean {
-  const count = values < 0 ? items.length : items.length / 2;
-  return count >= least && count <= most && !(unique && new Set(items).size < items.length);
+function fitsNumber({ least, most, isUnique }: Many, count: number, items: readonly string[]): boolean {
+  return count >= least && count <= most && !(isUnique && new Set(items).size < items.length);
 }
 
 /** Does a rule take a list, or names and values in turn? */
-function takesItems([, , many]: Rule, items: readonly string[], asked: Asked): boolean {
+function takesItems({ many }: Rule, items: readonly string[], asked: Asked): boolean {
   if (!many) return true;
-  const [first, second] = many;
+  const { items: first, values } = many;
   return (
-    (second < 0 || items.length % 2 === 0) &&
-    items.every((item, at) => takes(ruleAt(second >= 0 && at % 2 === 1 ? second : first), item, asked)) &&
-    fitsNumber(many, items)
+    (!values || items.length % 2 === 0) &&
+    items.every((item, at) => takes(values && at % 2 === 1 ? values : first, item, asked)) &&
+    fitsNumber(many, values ? items.length / 2 : items.length, items)
   );
-}
-
-/** Does every value of its form pass? */
-function isAnyOfItsForm(rule: Rule): boolean {
-  const many = rule[2];
-  if (!many) return isAny(rule);
-  const [first, second, least, most, unique] = many;
-  return isAny(ruleAt(first)) && (second < 0 || isAny(ruleAt(second))) && least <= 1 && most === NO_LIMIT && !unique;
 }
 
 /** The items of a marked text, plain; names and values in turn. Nothing where it cannot be cut. */
@@ -650,7 +832,7 @@ function itemsOf([separator, named, name]: Join, isPairs: boolean, text: string)
     items = items.map((item, at) => (at > 0 ? item.slice(start.length) : item));
   }
   if (isPairs && named) {
-    // An item without a sign is one too few, which the check of their number finds.
+    // An item without a sign has an empty value, which is none.
     const sign = separator === "+" ? /[\x02=]/ : /\x02/;
     items = items.flatMap((item) => [item.split(sign, 1)[0]!, item.slice(item.search(sign) + 1 || item.length)]);
   }
@@ -660,15 +842,14 @@ function itemsOf([separator, named, name]: Join, isPairs: boolean, text: string)
 
 /** Does a rule take what stands for it in a segment, which may hold marks? */
 function takesPiece(rule: Rule, text: string, asked: Asked): boolean {
-  const [, , many, join] = rule;
-  if (!join || !many) return text !== "" && takes(rule, plain(text), asked);
-  const items = itemsOf(join, many[1] >= 0, text);
+  if (!JOINS || !rule.join) return text !== "" && takes(rule, plain(text), asked);
+  const items = itemsOf(rule.join, rule.many!.values !== undefined, text);
   return items !== undefined && takesItems(rule, items, asked);
 }
 
-/** Does one of the values of a pattern have items, so that a delimiter differs from the same character as text? */
-function isMarked(pattern: Pattern): boolean {
-  return pattern.some((piece) => typeof piece === "number" && !!ruleAt(piece)[3]);
+/** A segment as a pattern reads it: with marks where one of its values has items. */
+function readable({ pieces }: Pattern, raw: string, text: string): string {
+  return JOINS && pieces.some((piece) => typeof piece === "object" && piece.join) ? marked(raw) : text;
 }
 
 /** The pieces of a segment: their texts, and where they start, in bytes. */
@@ -681,67 +862,49 @@ interface Split {
  * Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on. From
  * the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
  */
-function split(pattern: Pattern, text: string): Split | undefined {
-  const [first, second] = pattern;
-  if (pattern.length === 1) return { texts: [text], starts: [0] };
-  if (pattern.length === 2 && typeof first === "string") {
-    if (!plain(text.slice(0, first.length)).startsWith(first) || text.length === first.length) return undefined;
-    return { texts: [first, text.slice(first.length)], starts: [0, bytesOf(first).length] };
+function split({ pieces }: Pattern, text: string): Split | undefined {
+  const [first, second] = pieces;
+  if (pieces.length === 1) return { texts: [text], starts: [0] };
+  const cutAt = (cut: number): Split => {
+    return { texts: [text.slice(0, cut), text.slice(cut)], starts: [0, bytesOf(text.slice(0, cut)).length] };
+  };
+  if (pieces.length === 2 && typeof first === "string") {
+    return plain(text).startsWith(first) && text.length > first.length ? cutAt(first.length) : undefined;
   }
-  if (pattern.length === 2 && typeof second === "string") {
-    const cut = text.length - second.length;
-    if (cut <= 0 || plain(text.slice(cut)) !== second) return undefined;
-    return { texts: [text.slice(0, cut), second], starts: [0, bytesOf(text.slice(0, cut)).length] };
+  if (pieces.length === 2 && typeof second === "string") {
+    return plain(text).endsWith(second) && text.length > second.length ? cutAt(text.length - second.length) : undefined;
   }
-  const bytes = bytesOf(text);
-  const isBoundary = (at: number): boolean => at === bytes.length || (bytes[at]! & 0xc0) !== 0x80;
+  // Characters, not bytes: no piece begins within one. An automaton reads the bytes of each.
+  const chars = Array.from(text);
+  const bytes = chars.map(bytesOf);
   // For each piece where the text can be cut so that it and all that follow fit.
   const ends: boolean[][] = [];
-  let good = bytes.map(() => false).concat(true);
-  for (let at = pattern.length - 1; at >= 0; at -= 1) {
+  let good = [...chars.map(() => false), true];
+  for (let at = pieces.length - 1; at >= 0; at -= 1) {
     ends[at] = good;
-    good = startsOf(pattern[at]!, bytes, good).map((isGood, start) => isGood && isBoundary(start));
+    good = startsOf(pieces[at]!, chars, bytes, good);
   }
   if (!good[0]) return undefined;
-  const starts = [0];
-  for (const [at, piece] of pattern.entries()) {
-    starts.push(shortest(piece, bytes, starts[at]!, ends[at]!));
-  }
-  // Where in the text each byte is that begins a character.
-  const units: number[] = [];
-  let unit = 0;
-  for (const one of text) {
-    units.push(unit, ...bytesOf(one).slice(1).map(() => unit));
-    unit += one.length;
-  }
-  units.push(unit);
-  return { texts: pattern.map((_, at) => text.slice(units[starts[at]!]!, units[starts[at + 1]!]!)), starts: starts.slice(0, -1) };
-}
-
-function automatonOf(rule: number): Automaton | undefined {
-  const index = ruleAt(rule)[4];
-  return index === undefined ? undefined : data.automata[index];
+  const cuts = [0];
+  for (const [at, piece] of pieces.entries()) cuts.push(shortest(piece, bytes, cuts[at]!, ends[at]!));
+  const texts = pieces.map((_, at) => chars.slice(cuts[at], cuts[at + 1]).join(""));
+  return { texts, starts: texts.map((_, at) => bytes.slice(0, cuts[at]).flat().length) };
 }
 
 /** Where a piece can start so that it ends at a good place. */
-function startsOf(piece: string | number, bytes: readonly number[], good: readonly boolean[]): boolean[] {
+function startsOf(piece: string | Rule, chars: readonly string[], bytes: readonly number[][], good: readonly boolean[]): boolean[] {
   if (typeof piece === "string") {
-    const wanted = bytesOf(piece);
-    const fits = (at: number): boolean =>
-      wanted.every((byte, index) => bytes[at + index] === byte || MARKS.charCodeAt(bytes[at + index]! - 1) === byte);
-    return good.map((_, at) => good[at + wanted.length] === true && fits(at));
+    const wanted = Array.from(piece);
+    return good.map((_, at) => good[at + wanted.length] === true && wanted.every((one, index) => plain(chars[at + index]!) === one));
   }
-  const automaton = automatonOf(piece);
   const starts: boolean[] = [];
   let isGoodAfter = false;
   let alive: boolean[] = [];
-  for (let at = bytes.length; at >= 0; at -= 1) {
-    if (automaton) {
-      const byte = bytes[at];
-      const next = automaton.map((state) => {
-        return (good[at]! && state[0] === 1) || (byte !== undefined && alive[stepped(state, byte)] === true);
-      });
-      alive = next;
+  for (let at = chars.length; at >= 0; at -= 1) {
+    if (CUTS && piece.automaton) {
+      const before = alive;
+      const read = (from: number): number => bytes[at]?.reduce((state, byte) => (state < 0 ? state : stepped(piece.automaton![state]!, byte)), from) ?? -1;
+      alive = piece.automaton.map((state, from) => (good[at]! && state[0] === 1) || before[read(from)] === true);
       starts[at] = alive[0]!;
     } else {
       starts[at] = isGoodAfter;
@@ -752,26 +915,25 @@ function startsOf(piece: string | number, bytes: readonly number[], good: readon
 }
 
 /** The first good place where a piece can end. */
-function shortest(piece: string | number, bytes: readonly number[], start: number, good: readonly boolean[]): number {
-  if (typeof piece === "string") return start + bytesOf(piece).length;
-  const automaton = automatonOf(piece);
+function shortest(piece: string | Rule, bytes: readonly number[][], start: number, good: readonly boolean[]): number {
+  if (typeof piece === "string") return start + Array.from(piece).length;
   let state = 0;
   for (let at = start; at < bytes.length; at += 1) {
-    if (automaton) state = stepped(automaton[state]!, bytes[at]!);
-    if (good[at + 1] && (!automaton || automaton[state]![0] === 1)) return at + 1;
+    if (CUTS && piece.automaton) state = bytes[at]!.reduce((from, byte) => stepped(piece.automaton![from]!, byte), state);
+    if (good[at + 1] && (!CUTS || !piece.automaton || piece.automaton[state]![0] === 1)) return at + 1;
   }
   return bytes.length;
 }
 
 /** Does a segment, which is decoded and marked where the pattern wants it, fit? */
 function fits(pattern: Pattern, text: string, asked: Asked): boolean {
-  // Only the pattern of a host may be one text.
-  if (pattern.length === 1 && typeof pattern[0] === "string") return text === pattern[0];
-  const pieces = split(pattern, text);
-  return (
-    pieces !== undefined &&
-    pattern.every((piece, at) => typeof piece === "string" || takesPiece(ruleAt(piece), pieces.texts[at]!, asked))
-  );
+  const [first] = pattern.pieces;
+  if (pattern.pieces.length === 1) {
+    // Only the pattern of a host may be one text.
+    return typeof first === "string" ? text === first : takesPiece(first!, text, asked);
+  }
+  const found = split(pattern, text);
+  return found !== undefined && pattern.pieces.every((piece, at) => typeof piece === "string" || takesPiece(piece, found.texts[at]!, asked));
 }
 
 // The one spelling of a host (RFC 3986, section 3.2; RFC 5890, section 2.3.2.1; RFC 3492).
@@ -884,12 +1046,13 @@ function cut(url: string): readonly [before: string, query: string | undefined] 
 
 /** Cuts a path with an optional query, or an absolute URL. */
 function targetOf(url: string, inFragment: boolean): Target {
-  if (inFragment) {
+  if (IN_FRAGMENT && inFragment) {
     const hash = url.indexOf("#");
     const [sent, query] = cut(hash < 0 ? "" : url.slice(hash + 1).split("#", 1)[0]!);
     return { host: targetOf(hash < 0 ? url : url.slice(0, hash), false).host, sent, query };
   }
   const [before, query] = cut(url);
+  if (before[0] === "/") return { host: undefined, sent: before, query };
   const absolute = /^https?:\/\/([^/]*)(.*)$/is.exec(before);
   if (!absolute) return { host: undefined, sent: before, query };
   return { host: hostOf(absolute[1]!), sent: absolute[2] || "/", query };
@@ -897,10 +1060,11 @@ function targetOf(url: string, inFragment: boolean): Target {
 
 const NEVER = 0;
 const ALWAYS = 1;
+const EITHER = 2;
 
 /** The part of a path below the base. */
 function inside(path: string): string | undefined {
-  const { base } = data.site;
+  const { base } = table.site;
   if (!path.startsWith(base)) return undefined;
   const rest = path.slice(base.length);
   return rest === "" || rest[0] === "/" ? rest : undefined;
@@ -910,13 +1074,7 @@ function inside(path: string): string | undefined {
 function isDocument(url: string): boolean {
   const before = url.split("#", 1)[0]!;
   const trimmed = (path: string): string => path.replace(/\/+$/, "");
-  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(data.site.base);
-}
-
-function isRoot(path: string): boolean {
-  const { base, inFragment, slash } = data.site;
-  if (base === "" || inFragment) return inFragment || path === "/";
-  return slash === NEVER ? path === "" : slash === ALWAYS ? path !== "" : true;
+  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.site.base);
 }
 
 const UNDECODABLE = [
@@ -925,60 +1083,66 @@ const UNDECODABLE = [
   "the URL holds a control character",
 ];
 
+/** Segments in their normal form, without escapes. */
+const USUAL = /^(?:\/(?!\.\.?(?:\/|$))[\w\-.~:[\]@!$&'()*+,;=]+)+$/;
+
 /** Takes a URL apart; the host is one that was asked beside it. */
 function parse(url: string, host?: string): Parsed {
-  const { site } = data;
-  const target = targetOf(url, site.inFragment);
-  const below = site.inFragment ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
+  const { base, bytes, segments, slash } = table.site;
+  const target = targetOf(url, IN_FRAGMENT);
+  const below = IN_FRAGMENT ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
   const bad = (reason: string, status: 400 | 414 = 400): Bad => ({ status, reason });
-  if (!site.inFragment && target.sent[0] !== "/") return bad(NO_SLASH);
+  if (!IN_FRAGMENT && target.sent[0] !== "/") return bad(NO_SLASH);
   let path = below ?? target.sent;
-  if (isLonger(path, site.bytes)) return bad(tooLong(), 414);
+  if (isLonger(path, bytes)) return bad(tooLong(), 414);
   let isNormal = true;
   let raws: readonly string[] = [];
-  let texts: readonly string[] = [];
-  if (path !== "" && path !== "/") {
+  let texts: readonly string[] = raws;
+  if (path.length > 1) {
     if (path[0] !== "/") return bad(NO_SLASH);
     const hasSlash = path.endsWith("/");
-    isNormal = site.slash === NEVER ? !hasSlash : site.slash === ALWAYS ? hasSlash : true;
+    isNormal = slash === NEVER ? !hasSlash : slash !== ALWAYS || hasSlash;
     if (hasSlash) path = path.slice(0, -1);
     raws = texts = path.slice(1).split("/");
-    if (raws.length > site.segments) return bad(`the path has more than ${site.segments} segments`, 414);
-    if (!/^[\w\-.~:[\]@!$&'()*+,;=/]*$/.test(path)) {
+    if (raws.length > segments) return bad(`the path has more than ${segments} segments`, 414);
+    if (!USUAL.test(path)) {
       if (hasControl(path)) return bad(UNDECODABLE[2]!);
       const decoded: string[] = [];
       for (const raw of raws) {
         const text = decode(raw);
         if (typeof text === "number") return bad(UNDECODABLE[text]!);
         decoded.push(text);
-        isNormal &&= normalSegment(raw) === raw;
+        isNormal &&= normalSegment(raw) === raw && text !== "" && text !== "." && text !== "..";
       }
       texts = decoded;
     }
-    isNormal &&= !texts.some((text) => text === "" || text === "." || text === "..");
+  } else if (path !== "" && path !== "/") {
+    return bad(NO_SLASH);
   } else {
     path = "";
+    isNormal = base === "" ? below === "/" || IN_FRAGMENT : IN_FRAGMENT || slash === EITHER || (slash === NEVER) === (below === "");
   }
-  const isVacant = target.query !== undefined && /^&*$/.test(target.query);
-  if (below !== undefined && isNormal && !isVacant && (raws.length > 0 || isRoot(below))) {
-    const pairs = (target.query ?? "").split("&").filter((pair) => pair !== "");
-    return {
-      ...target,
-      host: target.host ?? host,
-      path,
-      raws,
-      texts,
-      isEscaped: texts !== raws,
-      pairs: pairs.map((pair) => [decodeForm(pair.split("=", 1)[0]!), pair.includes("=") ? pair.slice(pair.indexOf("=") + 1) : ""]),
-    };
+  const { sent, query } = target;
+  if (below === undefined || !isNormal || (query !== undefined && isVacant(query))) {
+    return IN_FRAGMENT && below === undefined ? undefined : normalAddress(target);
   }
-  return site.inFragment && below === undefined ? undefined : normalAddress(target);
+  const pairs = query === undefined ? [] : query.split("&").filter((pair) => pair !== "").map(pairOf);
+  return { host: target.host ?? host, sent, query, path, raws, texts, isEscaped: path.includes("%"), pairs };
+}
+
+function pairOf(pair: string): readonly [string, string] {
+  const sign = pair.indexOf("=");
+  return sign < 0 ? [decodeForm(pair), ""] : [decodeForm(pair.slice(0, sign)), pair.slice(sign + 1)];
+}
+
+function isVacant(query: string): boolean {
+  return /^&*$/.test(query);
 }
 
 const NO_SLASH = "expected a path that starts with `/`";
 
 function tooLong(): string {
-  return `the URL is longer than ${data.site.bytes} bytes`;
+  return `the URL is longer than ${table.site.bytes} bytes`;
 }
 
 /** The address of a URL that is not in its normal form; nothing for one outside of the site. */
@@ -993,27 +1157,27 @@ function normalAddress({ sent, query }: Target): string | undefined {
     else if (text !== ".") kept.push(raw);
   }
   const path = kept.filter((raw) => raw !== "").map((raw) => "/" + normalSegment(raw)).join("");
-  const below = data.site.inFragment ? path : inside(path);
+  const below = IN_FRAGMENT ? path : inside(path);
   return below === undefined ? undefined : prefix() + withSlash(below, endsWithSlash) + queryOf(query);
 }
 
 /** What an address starts with before the path of the page. */
 function prefix(): string {
-  const { base, inFragment } = data.site;
-  return inFragment ? (base || "/") + "#" : base;
+  const { base } = table.site;
+  return IN_FRAGMENT ? (base || "/") + "#" : base;
 }
 
 /** A path in its normal form, with a slash at its end as the site has it. */
 function withSlash(path: string, hadSlash: boolean): string {
-  const { base, inFragment, slash } = data.site;
+  const { base, slash } = table.site;
   const trimmed = path.replace(/\/+$/, "");
-  const isBareRoot = trimmed === "" && (base === "" || inFragment);
+  const isBareRoot = trimmed === "" && (base === "" || IN_FRAGMENT);
   return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");
 }
 
 /** A query with its mark, as far as a URL can hold it; nothing for one that says nothing. */
 function queryOf(query: string | undefined): string {
-  return query === undefined || /^&*$/.test(query) ? "" : "?" + cleanQuery(query);
+  return query === undefined || isVacant(query) ? "" : "?" + cleanQuery(query);
 }
 
 /** The address of a page whose template expanded to this, or whose path this is. */
@@ -1026,15 +1190,15 @@ function addressFor(expanded: string, query?: string): string {
 
 /** The address that a URL was asked under: without scheme, host and fragment. */
 function addressOf({ sent, query }: Target): string {
-  return (data.site.inFragment ? prefix() : "") + (sent || "/") + queryOf(query);
+  return (IN_FRAGMENT ? prefix() : "") + (sent || "/") + queryOf(query);
 }
 
 // The walk through the tree, and the choice of the narrowest route.
 
-/** A leaf that a URL leads to, with the pattern of each of its segments; -1 for a literal. */
+/** A leaf that a URL leads to, with the pattern of each of its segments; none for a literal. */
 interface Reached {
-  readonly leaf: number;
-  readonly steps: readonly number[];
+  readonly leaf: Leaf;
+  readonly steps: readonly (Pattern | undefined)[];
 }
 
 /** A URL as a route reads it. */
@@ -1050,129 +1214,63 @@ type Lookup =
   | { readonly bad: Bad }
   | undefined;
 
-function leafAt(index: number): Leaf {
-  return data.leaves[index]!;
-}
-
-function routeAt(index: number): Route {
-  return data.routes[index]!;
-}
-
-function routeOf({ leaf }: Reached): Route {
-  return routeAt(leafAt(leaf)[0]);
-}
-
-function methodsOf(route: Route): readonly string[] {
-  return route[5]?.methods ?? ["GET"];
-}
-
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
-function allows(route: Route, method: string): boolean {
-  const methods = methodsOf(route);
+function allows({ methods }: Route, method: string): boolean {
   return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
 
-const literals = new WeakMap<Node, Map<string, Node>>();
-
-/** The node that a literal leads to. The map of a node is made when it is first asked. */
-function literalAfter(node: Node, text: string): Node | undefined {
-  if (!node[0]) return undefined;
-  let map = literals.get(node);
-  if (!map) {
-    map = new Map();
-    for (let at = 0; at < node[0].length; at += 2) map.set(node[0][at] as string, node[0][at + 1] as Node);
-    literals.set(node, map);
-  }
-  return map.get(data.site.folds ? text.toLowerCase() : text);
-}
-
-function fitsSegment(index: number, parts: Parts, at: number, asked: Asked): boolean {
-  const pattern = data.patterns[index]!;
-  return fits(pattern, isMarked(pattern) ? marked(parts.raws[at]!) : parts.texts[at]!, asked);
-}
-
-/** The name of a parameter in the query. */
-function queryName({ 5: more }: Route, index: number, [name]: Param): string {
-  return more?.names?.[index] ?? (name.includes("%") ? decodeURIComponent(name) : name);
-}
-
-/** Does the query name a parameter that must be there? */
-function isRequired(route: Route, index: number, [, , , flags]: Param): boolean {
-  return !(flags & OPTIONAL) || route[5]?.names?.[index] !== undefined;
+/** The values of a parameter in the query, as they were sent: the first one, or each that is an item. */
+function rawsOf(param: Param, { pairs }: Parts): string[] {
+  const raws = pairs.filter(([name]) => name === param.key).map(([, raw]) => raw);
+  return param.isExploded ? raws : raws.slice(0, 1);
 }
 
 /** Does an empty value count as if it were not there, as a form sends the fields that nobody filled in? */
-function countsAsAbsent(route: Route, index: number, param: Param, raw: string): boolean {
-  if (raw !== "") return false;
-  const rule = ruleAt(param[4]);
-  const takesEmpty = rule[2] ? rule[2][1] < 0 && isAny(ruleAt(rule[2][0])) : isAny(rule);
-  return !takesEmpty && (!isRequired(route, index, param) || (param[3] & EXPLODED) !== 0);
-}
-
-/** The value of a name in the query, as it was sent; the first counts. */
-function queryValue(route: Route, index: number, param: Param, { pairs }: Parts): string | undefined {
-  const wanted = queryName(route, index, param);
-  return pairs.find(([name]) => name === wanted)?.[1];
-}
-
-/** Each item of a name in the query. */
-function queryItems(route: Route, index: number, param: Param, { pairs }: Parts): string[] {
-  const wanted = queryName(route, index, param);
-  return pairs
-    .filter(([name, raw]) => name === wanted && !countsAsAbsent(route, index, param, raw))
-    .map(([, raw]) => decodeForm(raw));
+function isUnfilled({ rule, isRequired, isExploded }: Param, raw: string): boolean {
+  const { many } = rule;
+  return raw === "" && !(many ? !many.values && many.items.isAny : rule.isAny) && (!isRequired || isExploded);
 }
 
 /** Is a name in the query one that the route reads for itself? */
 function readsName(route: Route, wanted: string): boolean {
-  return (
-    (route[5]?.query ?? []).some(([name]) => name === wanted) ||
-    route[4].some((param, index) => param[2] === QUERY && queryName(route, index, param) === wanted)
-  );
+  return route.literals.some(([name]) => name === wanted) || route.params.some(({ kind, key }) => kind === QUERY && key === wanted);
 }
 
-/** The pairs of the query that no other parameter takes. */
-function restOfQuery(route: Route, { pairs }: Parts): [string, string][] {
-  return pairs.filter(([name]) => !readsName(route, name)).map(([name, raw]): [string, string] => [name, decodeForm(raw)]);
+/** The texts that the query has for a parameter: one, items, or names and values in turn; nothing where it is absent. */
+function inQuery(route: Route, param: Param, parts: Parts): readonly string[] | undefined {
+  if (PAIRS_OF_QUERY && param.kind === PAIRS) {
+    return parts.pairs.filter(([name]) => !readsName(route, name)).flatMap(([name, raw]) => [name, decodeForm(raw)]);
+  }
+  const raws = rawsOf(param, parts).filter((raw) => !isUnfilled(param, raw));
+  if (param.isExploded) return raws.map(decodeForm);
+  const [raw] = raws;
+  return raw === undefined ? undefined : (param.rule.many ? raw.split(",") : [raw]).map(decodeForm);
+}
+
+function takesValue(route: Route, param: Param, parts: Parts, asked: Asked): boolean {
+  const { rule, isOptional, isRequired } = param;
+  const items = inQuery(route, param, parts);
+  // What counts as absent is no value that is missing.
+  if (!items) return !isRequired || rawsOf(param, parts).length > 0;
+  if (items.length === 0) return param.kind === PAIRS ? isOptional : !isRequired;
+  return rule.many ? takesItems(rule, items, asked) : takes(rule, items[0]!, asked);
 }
 
 function takesQuery(route: Route, parts: Parts, asked: Asked): boolean {
-  const { pairs } = parts;
-  const hasLiterals = (route[5]?.query ?? []).every(([name, value]) =>
-    pairs.some(([known, raw]) => known === name && decodeForm(raw) === value),
-  );
+  if (!route.readsQuery) return true;
   // Single values before lists, as questions to live lists have an order.
-  const all = (isWanted: (param: Param) => boolean): boolean =>
-    route[4].every((param, index) => !isWanted(param) || takesValue(route, index, param, parts, asked));
+  const takesAll = (isWanted: (param: Param) => boolean): boolean =>
+    route.params.every((param) => !isWanted(param) || takesValue(route, param, parts, asked));
   return (
-    hasLiterals &&
-    all(([, , kind, flags]) => kind === QUERY && !(flags & EXPLODED)) &&
-    all(([, , kind, flags]) => kind === QUERY && (flags & EXPLODED) !== 0) &&
-    all(([, , kind]) => kind === PAIRS)
+    route.literals.every(([name, value]) => parts.pairs.some(([known, raw]) => known === name && decodeForm(raw) === value)) &&
+    takesAll(({ kind, isExploded }) => kind === QUERY && !isExploded) &&
+    takesAll(({ kind, isExploded }) => kind === QUERY && isExploded) &&
+    takesAll(({ kind }) => kind === PAIRS)
   );
 }
 
-function takesValue(route: Route, index: number, param: Param, parts: Parts, asked: Asked): boolean {
-  const rule = ruleAt(param[4]);
-  if (param[2] === PAIRS) {
-    if (param[3] & OPTIONAL && isAnyOfItsForm(rule)) return true;
-    const items = restOfQuery(route, parts).flat();
-    return items.length === 0 ? (param[3] & OPTIONAL) !== 0 : takesItems(rule, items, asked);
-  }
-  const raw = queryValue(route, index, param, parts);
-  if (raw === undefined) return !isRequired(route, index, param);
-  if (param[3] & EXPLODED) {
-    const items = queryItems(route, index, param, parts);
-    return items.length === 0 ? !isRequired(route, index, param) : takesItems(rule, items, asked);
-  }
-  if (countsAsAbsent(route, index, param, raw)) return true;
-  if (!rule[2]) return takes(rule, decodeForm(raw), asked);
-  return takesItems(rule, raw.split(",").map(decodeForm), asked);
-}
-
-function takesHost(route: Route, { host }: Parts, asked: Asked): boolean {
-  const own = route[5]?.host;
-  return !own || (host !== undefined && fits(own[1], normalHost(host), asked));
+function takesHost({ host }: Route, parts: Parts, asked: Asked): boolean {
+  return !HOSTS || !host || (parts.host !== undefined && fits(host.pattern, normalHost(parts.host), asked));
 }
 
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
@@ -1180,146 +1278,115 @@ function isWritable(value: string): boolean {
   return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
 }
 
-function takesTail(leaf: Leaf, route: Route, parts: Parts, asked: Asked): boolean {
-  const tail = leaf[3];
+function takesTail({ tail, route }: Leaf, { texts, isEscaped }: Parts, asked: Asked): boolean {
   if (!tail) return true;
   const [index, first, isOneValue] = tail;
-  const [, , , , rule, texts] = route[4][index]!;
-  const items = parts.texts.slice(first);
-  if (!isOneValue) {
-    const many = ruleAt(rule)[2];
-    if (!many) return true;
-    const [one, , least, most, unique] = many;
-    return fitsNumber([one, -1, least, most, unique ?? 0], items);
-  }
+  const param = route.params[index]!;
+  const items = texts.slice(first);
+  if (!TAILS || !isOneValue) return fitsNumber(param.rule.many!, items.length, items);
   const value = items.join("/");
-  if (parts.isEscaped && !isWritable(value)) return false;
-  return takesPiece(ruleAt(texts), value, asked);
+  return (!isEscaped || isWritable(value)) && takesPiece(param.texts, value, asked);
+}
+
+/** A search through the tree: for what answers a path, or for all that covers it. */
+interface Search {
+  readonly parts: Parts;
+  readonly asked: Asked;
+  /** The pattern of each segment on the way. */
+  readonly steps: (Pattern | undefined)[];
+  readonly found: Reached[];
+  readonly isForCovers: boolean;
+}
+
+function walk(search: Search, node: Node, at: number): void {
+  const { parts, asked, steps, found, isForCovers } = search;
+  const isEnd = at === parts.texts.length;
+  const reach = (leaf: Leaf): void => void found.push({ leaf, steps: steps.slice(0, at) });
+  if (isForCovers) {
+    node.leaves.forEach(reach);
+    node.areas.forEach(reach);
+  } else if (isEnd) {
+    for (const leaf of node.leaves) {
+      if (takesHost(leaf.route, parts, asked) && takesQuery(leaf.route, parts, asked) && takesTail(leaf, parts, asked)) reach(leaf);
+    }
+  }
+  if (isEnd) return;
+  const before = found.length;
+  const text = parts.texts[at]!;
+  const next = node.literals.get(FOLDS ? text.toLowerCase() : text);
+  if (next) {
+    steps[at] = undefined;
+    walk(search, next, at + 1);
+  }
+  for (const [pattern, target] of node.edges) {
+    if (isForCovers ? target.isTail : node.isOrdered && found.length > before) continue;
+    if (fits(pattern, readable(pattern, parts.raws[at]!, text), asked)) {
+      steps[at] = pattern;
+      walk(search, target, at + 1);
+    }
+  }
 }
 
 /** The leaves that answer a URL, each no wider than any other that accepts it. */
-function find(parts: Parts, asked: Asked): Reached[] {
-  const accepted: Reached[] = [];
-  const steps: number[] = [];
-  const walk = (node: Node, at: number): void => {
-    if (at === parts.texts.length) {
-      for (const index of node[2] || []) {
-        const leaf = leafAt(index);
-        const route = routeAt(leaf[0]);
-        if (takesHost(route, parts, asked) && takesQuery(route, parts, asked) && takesTail(leaf, route, parts, asked)) {
-          accepted.push({ leaf: index, steps: steps.slice(0, at) });
-        }
-      }
-      return;
-    }
-    const before = accepted.length;
-    const target = literalAfter(node, parts.texts[at]!);
-    if (target) {
-      steps[at] = -1;
-      walk(target, at + 1);
-    }
-    const edges = node[1] || [];
-    for (let edge = 0; edge < edges.length; edge += 2) {
-      if (!node[4] && accepted.length > before) return;
-      const pattern = edges[edge] as number;
-      if (fitsSegment(pattern, parts, at, asked)) {
-        steps[at] = pattern;
-        walk((edges[edge + 1] as Node | 0) || node, at + 1);
-      }
-    }
-  };
-  walk(data.tree, 0);
-  return accepted.length > 1 ? narrowest(accepted) : accepted;
+function find(parts: Parts, asked: Asked): readonly Reached[] {
+  const found: Reached[] = [];
+  walk({ parts, asked, steps: [], found, isForCovers: false }, table.root, 0);
+  return SEVERAL && found.length > 1 ? narrowest(found) : found;
 }
 
-let orders: readonly [Map<number, number>, Map<number, number>] | undefined;
-
 /** Which of two is the narrower: 0 the left, 1 the right, 2 both accept the same, nothing where neither is. */
-function ordered(which: 0 | 1, left: number, right: number): number | undefined {
-  const map = (pairs: typeof data.order): Map<number, number> => new Map(pairs.map(([a, b, side]) => [a * 4294967296 + b, side]));
-  orders ??= [map(data.order), map(data.leafOrder)];
-  const side = orders[which].get(Math.min(left, right) * 4294967296 + Math.max(left, right));
-  return side === undefined || side === 2 || left <= right ? side : 1 - side;
+function sideOf(order: ReadonlyMap<string, number>, left: number, right: number): number | undefined {
+  const side = order.get(left < right ? `${left} ${right}` : `${right} ${left}`);
+  return side === undefined || side === 2 || left < right ? side : 1 - side;
 }
 
 function beats(left: Reached, right: Reached): boolean {
-  for (let at = 0; at < left.steps.length; at += 1) {
-    const [one, other] = [left.steps[at]!, right.steps[at]!];
-    if (one === other) continue;
-    const single = (pattern: number): boolean => data.singles.includes(pattern);
-    const side =
-      one < 0 ? (single(other) ? 2 : 0)
-      : other < 0 ? (single(one) ? 2 : 1)
-      : ordered(0, one, other);
-    if (side === 2) continue;
-    return side === 0 || (side === undefined && isOfOneRoute(left, right) && left.leaf < right.leaf);
+  const isSingle = (pattern: Pattern): boolean => table.singles.includes(pattern.id);
+  let side: number | undefined = 2;
+  for (let at = 0; side === 2 && at < left.steps.length; at += 1) {
+    const [one, other] = [left.steps[at], right.steps[at]];
+    // A pattern that accepts one text only is no wider than a literal.
+    if (one !== other) side = one && other ? sideOf(table.order, one.id, other.id) : isSingle((one ?? other)!) ? 2 : one ? 1 : 0;
   }
-  const side = ordered(1, left.leaf, right.leaf);
-  if (side === 0 || side === 1) return side === 0;
+  if (side === 2) side = sideOf(table.leafOrder, left.leaf.id, right.leaf.id);
   // Two ways through one route: the one that fills more from the left was made first.
-  return isOfOneRoute(left, right) && left.leaf < right.leaf;
-}
-
-function isOfOneRoute(left: Reached, right: Reached): boolean {
-  return leafAt(left.leaf)[0] === leafAt(right.leaf)[0];
+  return side === undefined || side === 2 ? left.leaf.route === right.leaf.route && left.leaf.id < right.leaf.id : side === 0;
 }
 
 /** Each route has its narrowest leaf before routes are compared. */
-function narrowest(accepted: readonly Reached[]): Reached[] {
-  let left = accepted.slice();
+function narrowest(found: readonly Reached[]): readonly Reached[] {
+  let left = found;
   for (const isOwn of [true, false]) {
     const all = left;
-    left = all.filter((one) => !all.some((other) => other !== one && isOfOneRoute(one, other) === isOwn && beats(other, one)));
+    left = all.filter((one) => !all.some((other) => other !== one && (one.leaf.route === other.leaf.route) === isOwn && beats(other, one)));
   }
   return left;
 }
 
 /** Of leaves none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
-function choose(accepted: readonly Reached[], method: string): Reached | undefined {
-  let best: Reached | undefined;
-  for (const one of accepted) {
-    if (!allows(routeOf(one), method)) continue;
-    const rank = ({ leaf }: Reached): number[] => [-(routeAt(leafAt(leaf)[0])[5]?.priority ?? 0), leafAt(leaf)[0], leaf];
-    const [own, known] = [rank(one), best && rank(best)];
-    const differs = known ? own.findIndex((part, at) => part !== known[at]) : 0;
-    if (!known || (differs >= 0 && own[differs]! < known[differs]!)) best = one;
+function choose(found: readonly Reached[], method: string): Reached | undefined {
+  const able = found.filter(({ leaf }) => allows(leaf.route, method));
+  if (SEVERAL && able.length > 1) {
+    able.sort(({ leaf: a }, { leaf: b }) => b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id);
   }
-  return best;
+  return able[0];
 }
 
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
-function covering(parts: Parts, method: string, asked: Asked, isWanted: (route: number) => boolean): Reached | undefined {
-  let best: readonly [at: number, fits: boolean, reached: Reached] | undefined;
-  const steps: number[] = [];
-  const walk = (node: Node, at: number): void => {
-    for (const leaf of [...(node[2] || []), ...(node[3] || [])]) {
-      const id = leafAt(leaf)[0];
-      const route = routeAt(id);
-      // A page at the root covers the root alone, unless something is declared below it.
-      const isArea = at > 0 || route[5]?.fallback !== undefined || data.routes.some(([, parent]) => parent === id);
-      if (!isArea || !takesHost(route, parts, asked) || !isWanted(id)) continue;
-      const isFit = allows(route, method) && takesQuery(route, parts, asked);
-      if (!best || at > best[0] || (at === best[0] && isFit && !best[1])) best = [at, isFit, { leaf, steps: steps.slice(0, at) }];
-    }
-    if (at === parts.texts.length) return;
-    const target = literalAfter(node, parts.texts[at]!);
-    if (target) {
-      steps[at] = -1;
-      walk(target, at + 1);
-    }
-    const edges = node[1] || [];
-    for (let edge = 0; edge < edges.length; edge += 2) {
-      const next = edges[edge + 1] as Node | 0;
-      // Only the node of a tail leads to itself.
-      const isTail = !next || (next[1] || []).some((target, index) => index % 2 === 1 && target === 0);
-      if (!isTail && fitsSegment(edges[edge] as number, parts, at, asked)) {
-        steps[at] = edges[edge] as number;
-        walk(next, at + 1);
-      }
-    }
-  };
-  walk(data.tree, 0);
-  return best?.[2];
+function covering(parts: Parts, method: string, asked: Asked, isWanted: (route: Route) => boolean): Reached | undefined {
+  const found: Reached[] = [];
+  walk({ parts, asked, steps: [], found, isForCovers: true }, table.root, 0);
+  let best: readonly [rank: number, reached: Reached] | undefined;
+  for (const reached of found) {
+    const { route } = reached.leaf;
+    const at = reached.steps.length;
+    // A page at the root covers the root alone, unless something is declared below it.
+    const isArea = at > 0 || route.isParent || route.fallback !== undefined;
+    if (!isArea || !takesHost(route, parts, asked) || !isWanted(route)) continue;
+    const rank = 2 * at + (allows(route, method) && takesQuery(route, parts, asked) ? 1 : 0);
+    if (!best || rank > best[0]) best = [rank, reached];
+  }
+  return best?.[1];
 }
 
 /** Looks a URL up. */
@@ -1328,52 +1395,45 @@ function lookup(url: string, host: string | undefined, method: string, asked: As
   if (parts === undefined) return undefined;
   if (typeof parts === "string") return { address: parts };
   if (isBad(parts)) return { bad: parts };
-  const accepted = find(parts, asked);
-  if (accepted.length === 0) return undefined;
-  const chosen = choose(accepted, method);
-  if (!chosen) return { others: accepted };
-  const path = respelt(chosen, parts) ?? withSlashes(chosen, parts);
-  return path === undefined ? { reading: { ...chosen, parts } } : { address: addressFor(path, parts.query) };
+  const found = find(parts, asked);
+  if (found.length === 0) return undefined;
+  const chosen = choose(found, method);
+  if (!chosen) return { others: found };
+  const { leaf, steps } = chosen;
+  const path = respelt(chosen, parts) ?? withSlashes(leaf, parts);
+  return path === undefined ? { reading: { leaf, steps, parts } } : { address: addressFor(path, parts.query) };
 }
 
 /** The path with its literals as the route declares them, where that is another letter case. */
 function respelt({ leaf, steps }: Reached, { texts, raws }: Parts): string | undefined {
-  if (!data.site.folds) return undefined;
-  const spelling = new Map(leafAt(leaf)[4] ?? []);
-  const wanted = texts.map((text, at) => (steps[at]! < 0 ? (spelling.get(at) ?? text.toLowerCase()) : undefined));
+  if (!FOLDS) return undefined;
+  const spelling = new Map(leaf.spelling);
+  const wanted = texts.map((text, at) => (steps[at] ? undefined : (spelling.get(at) ?? text.toLowerCase())));
   if (!wanted.some((text, at) => text !== undefined && text !== texts[at])) return undefined;
   return wanted.map((text, at) => "/" + (text === undefined ? raws[at]! : encodeSegment(text))).join("");
 }
 
 /** The path with its tail as a link writes it, where a slash in it is escaped. */
-function withSlashes({ leaf }: Reached, { raws }: Parts): string | undefined {
-  const tail = leafAt(leaf)[3];
-  if (!tail || !tail[2] || !raws.slice(tail[1]).some((raw) => raw.includes("%2F"))) return undefined;
+function withSlashes({ tail }: Leaf, { raws }: Parts): string | undefined {
+  if (!TAILS || !tail?.[2] || !raws.slice(tail[1]).some((raw) => raw.includes("%2F"))) return undefined;
   return "/" + raws.map((raw, at) => (at < tail[1] ? raw : raw.replace(/%2F/g, "/"))).join("/");
 }
 
-/** Where a value of a segment stands. */
-interface Place {
-  readonly segment: number;
-  readonly piece: number;
-  /** The text, with marks where the pattern tells delimiters from text. */
-  readonly text: string;
-}
-
-/** Where the values of the segments stand, by their parameter. */
-function places({ leaf, steps, parts }: Reading): ReadonlyMap<number, Place> {
-  const [, captures, , tail] = leafAt(leaf);
-  const found = new Map<number, Place>();
+/** The texts of the segments' values, by their parameter; with marks where a pattern tells delimiters from text. */
+function captured({ leaf, steps, parts }: Reading): readonly (string | undefined)[] {
+  const { captures, tail } = leaf;
+  const found: (string | undefined)[] = [];
   let count = 0;
-  for (let segment = 0; segment < (tail ? tail[1] : steps.length); segment += 1) {
-    const pattern = steps[segment]! < 0 ? [] : data.patterns[steps[segment]!]!;
-    const text = isMarked(pattern) ? marked(parts.raws[segment]!) : parts.texts[segment]!;
-    const texts = pattern.length > 1 ? split(pattern, text)?.texts : [text];
-    for (const [piece, one] of pattern.entries()) {
+  for (let at = 0; at < (tail ? tail[1] : steps.length); at += 1) {
+    const pattern = steps[at];
+    if (!pattern) continue;
+    const text = readable(pattern, parts.raws[at]!, parts.texts[at]!);
+    const texts = pattern.pieces.length > 1 ? split(pattern, text)!.texts : [text];
+    for (const [piece, one] of pattern.pieces.entries()) {
       if (typeof one === "string") continue;
       const param = captures ? captures[count]! : count;
       count += 1;
-      if (param >= 0 && !found.has(param)) found.set(param, { segment, piece, text: texts?.[piece] ?? text });
+      if (param >= 0) found[param] ??= texts[piece];
     }
   }
   return found;
@@ -1445,132 +1505,97 @@ function expand(template: string, value: (name: string) => Value | undefined): s
 
 // The values that a URL holds, as a route reads them.
 
-/** One text, a list, or pairs? */
-function shapeOf([, , , , rule]: Param): "one" | "list" | "pairs" {
-  const many = ruleAt(rule)[2];
-  return !many ? "one" : many[1] < 0 ? "list" : "pairs";
-}
-
 function paired(items: readonly string[]): [string, string][] {
   return items.flatMap((item, at): [string, string][] => (at % 2 === 1 ? [[items[at - 1]!, item]] : []));
 }
 
-function isSame(left: Value | undefined, right: Value | undefined): boolean {
+function isSame(left: unknown, right: unknown): boolean {
   return JSON.stringify(left) === JSON.stringify(right);
 }
 
-/** The segments that the tail takes, as they were sent. */
-function tailOf({ leaf, parts }: Reading): readonly string[] | undefined {
-  const tail = leafAt(leaf)[3];
-  return tail ? parts.raws.slice(tail[1]) : undefined;
-}
-
-/** Does the URL say anything of a parameter? Lists of the query, pairs of it and hosts always count. */
-function isThere(reading: Reading, index: number, param: Param, found: ReadonlyMap<number, Place>): boolean {
-  switch (param[2]) {
-    case SEGMENT:
-      return found.has(index);
-    case ITEMS:
-    case REST:
-      return tailOf(reading) !== undefined;
-    case QUERY: {
-      if (param[3] & EXPLODED) return true;
-      const raw = queryValue(routeOf(reading), index, param, reading.parts);
-      return raw !== undefined && !countsAsAbsent(routeOf(reading), index, param, raw);
-    }
-    default:
-      return param[2] !== FRAGMENT;
-  }
-}
-
 /** The texts that the URL has for a parameter: one, items, or names and values in turn; nothing where it is absent. */
-function sent(reading: Reading, index: number, param: Param, found: ReadonlyMap<number, Place>): readonly string[] | undefined {
-  const [, , kind, flags, , texts] = param;
-  const { parts } = reading;
-  const route = routeOf(reading);
-  const join = ruleAt(texts)[3];
-  const isPairs = shapeOf(param) === "pairs";
-  const joined = (text: string): readonly string[] => (join ? (itemsOf(join, isPairs, text) ?? []) : [text]);
+function sent({ leaf, parts }: Reading, param: Param, text: string | undefined): readonly string[] | undefined {
+  const { kind, texts } = param;
+  const { tail, route } = leaf;
+  const raws = tail && parts.raws.slice(tail[1]);
+  const isPairs = param.rule.many?.values !== undefined;
+  const items = (own: string): readonly string[] => (JOINS && texts.join ? (itemsOf(texts.join, isPairs, own) ?? []) : [plain(own)]);
   switch (kind) {
-    case SEGMENT: {
-      const text = found.get(index)?.text;
-      return text === undefined ? undefined : shapeOf(param) === "one" ? [plain(text)] : joined(text);
-    }
-    case ITEMS: {
-      const raws = tailOf(reading);
-      return raws && (isPairs ? raws.flatMap((raw) => joined(marked(raw))) : raws.map((raw) => decodeURIComponent(raw)));
-    }
-    case REST: {
-      const raws = tailOf(reading);
-      return raws && (join ? joined(marked(raws.join("/"))) : [decodeURIComponent(raws.join("/"))]);
-    }
-    case QUERY: {
-      if (flags & EXPLODED) return queryItems(route, index, param, parts);
-      const raw = queryValue(route, index, param, parts);
-      if (raw === undefined || countsAsAbsent(route, index, param, raw)) return undefined;
-      return shapeOf(param) === "one" ? [decodeForm(raw)] : raw.split(",").map(decodeForm);
-    }
-    case PAIRS:
-      return restOfQuery(route, parts).flat();
+    case SEGMENT:
+      return text === undefined ? undefined : items(text);
+    case ITEMS:
+      return raws?.flatMap((raw) => (JOINS && isPairs ? items(marked(raw)) : [decodeURIComponent(raw)]));
+    case REST:
+      return TAILS ? raws && items(JOINS && texts.join ? marked(raws.join("/")) : decodeURIComponent(raws.join("/"))) : undefined;
     case HOST: {
-      const [, pattern, params] = route[5]!.host!;
-      const text = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(index)];
-      return text === undefined ? undefined : [text];
+      if (!HOSTS) return undefined;
+      const { pattern, params } = route.host!;
+      const own = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(route.params.indexOf(param))];
+      return own === undefined ? undefined : [own];
     }
     default:
-      return undefined;
+      return kind === FRAGMENT ? undefined : inQuery(route, param, parts);
   }
+}
+
+/** What a URL holds for each parameter. */
+interface Values {
+  /** The value, or the default of its rule. */
+  readonly all: readonly (Value | undefined)[];
+  /** Does the URL say anything of it? Lists of the query, pairs of it and hosts always count. */
+  readonly isThere: readonly boolean[];
 }
 
 /** The value of each parameter, by its index; of an absent one the default of its rule. */
-function valuesOf(reading: Reading, found: ReadonlyMap<number, Place> = places(reading)): readonly (Value | undefined)[] {
-  return routeOf(reading)[4].map((param, index) => {
-    const fallback = param[6];
-    const texts = sent(reading, index, param, found);
-    const shape = shapeOf(param);
-    if (shape === "one") return texts ? texts[0] : param[2] === HOST ? undefined : fallback;
-    if (!texts || texts.length === 0) return fallback;
-    return shape === "list" ? texts : paired(texts);
-  });
+function valuesOf(reading: Reading): Values {
+  const { params } = reading.leaf.route;
+  const texts = captured(reading);
+  const all: (Value | undefined)[] = [];
+  const isThere: boolean[] = [];
+  for (const [index, param] of params.entries()) {
+    const { rule, kind, fallback } = param;
+    const found = sent(reading, param, texts[index]);
+    isThere.push(found !== undefined || kind === HOST);
+    const value = found && (rule.many ? (rule.many.values ? paired(found) : found) : found[0]);
+    all.push(value === undefined || value.length === 0 && rule.many ? (kind === HOST ? undefined : fallback) : value);
+  }
+  return { all, isThere };
 }
 
 /** How many values the URL spells out that it could leave out: defaults, and what is empty and counts as absent. */
-function needless(reading: Reading): number {
-  const route = routeOf(reading);
-  const hasEmpty = reading.parts.pairs.some(([, raw]) => raw === "");
-  const hasDefaults = route[4].some(([, , , flags, , , fallback]) => flags & OPTIONAL && fallback !== undefined);
-  if (!hasEmpty && !hasDefaults) return 0;
-  const found = places(reading);
-  const values = valuesOf(reading, found);
-  return route[4].filter((param, index) => {
-    const isSpelt =
-      param[3] & OPTIONAL && param[6] !== undefined && isThere(reading, index, param, found) && isSame(values[index], param[6]);
-    if (isSpelt || !hasEmpty || param[2] !== QUERY) return isSpelt;
-    if (!(param[3] & EXPLODED)) {
-      const raw = queryValue(route, index, param, reading.parts);
-      return raw !== undefined && countsAsAbsent(route, index, param, raw);
-    }
-    const all = queryItems(route, index, [...param.slice(0, 3), 0, ...param.slice(4)] as unknown as Param, reading.parts);
-    return all.length > queryItems(route, index, param, reading.parts).length;
-  }).length;
+function needless(reading: Reading, { all, isThere }: Values): number {
+  const { parts, leaf } = reading;
+  const hasEmpty = parts.pairs.some(([, raw]) => raw === "");
+  const isNeedless = (param: Param, index: number): boolean => {
+    const { isOptional, fallback, kind } = param;
+    const isSpelt = isOptional && fallback !== undefined && isThere[index]! && isSame(all[index], fallback);
+    return isSpelt || (hasEmpty && kind === QUERY && rawsOf(param, parts).some((raw) => isUnfilled(param, raw)));
+  };
+  return leaf.route.params.filter(isNeedless).length;
 }
 
 /** The pairs of the query that the route does not know, as they were sent. */
-function unknownPairs(reading: Reading): string[] {
-  const route = routeOf(reading);
-  if (route[4].some(([, , kind]) => kind === PAIRS)) return [];
-  const sentPairs = (reading.parts.query ?? "").split("&").filter((pair) => pair !== "");
-  return sentPairs.filter((pair) => !readsName(route, decodeForm(pair.split("=", 1)[0]!)));
+function unknownPairs({ leaf, parts }: Reading): string[] {
+  const { route } = leaf;
+  if (PAIRS_OF_QUERY && route.params.some(({ kind }) => kind === PAIRS)) return [];
+  const pairs = (parts.query ?? "").split("&").filter((pair) => pair !== "");
+  return pairs.filter((pair) => !readsName(route, decodeForm(pair.split("=", 1)[0]!)));
 }
 
 /** A value as its rule types it: numbers, true and false, lists of these. */
-function typed([, , , flags]: Param, value: Value | undefined): unknown {
+function typed({ isNumber, isBoolean }: Param, value: Value | undefined): unknown {
   const one = (text: string): unknown => {
-    if (flags & NUMBER && /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/.test(text)) return Number(text);
-    return flags & BOOLEAN && (text === "true" || text === "false") ? text === "true" : text;
+    if (isNumber && /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/.test(text)) return Number(text);
+    return isBoolean && (text === "true" || text === "false") ? text === "true" : text;
   };
   if (value === undefined || typeof value === "string") return value && one(value);
   return value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
+}
+
+/** Sets a property, whatever its name. */
+function set(object: { [name: string]: unknown }, name: string, value: unknown): void {
+  if (name === "__proto__") Object.defineProperty(object, name, { value, enumerable: true });
+  else object[name] = value;
 }
 
 /** One level of the chain of a match. */
@@ -1586,57 +1611,47 @@ interface LevelData {
   readonly data: unknown;
 }
 
-/** The offset in the sent form of a segment of one in its bytes. */
-function rawOffset(raw: string, bytes: number): number {
-  let at = 0;
-  for (let count = 0; count < bytes; count += 1) at += raw[at] === "%" ? 3 : 1;
-  return at;
+/** The route with its ancestors, the outermost first. */
+function chainOf(route: Route | undefined): Route[] {
+  return route ? [...chainOf(route.parent), route] : [];
 }
 
 /** The chain from the outermost ancestor to the route. */
-function levelsOf(reading: Reading, values: readonly (Value | undefined)[]): readonly LevelData[] {
-  const { leaf, parts, steps } = reading;
-  const [id, , covers] = leafAt(leaf);
-  const chain: number[] = [];
-  for (let at = id; at >= 0; at = routeAt(at)[1]) chain.unshift(at);
-  const endOf = (segments: number): number => parts.raws.slice(0, segments).reduce((sum, raw) => sum + 1 + raw.length, 0);
+function levelsOf({ leaf, parts, steps }: Reading, values: readonly (Value | undefined)[]): readonly LevelData[] {
+  const { path, raws, texts } = parts;
+  /** Where so many segments end. */
+  const endOf = (segments: number): number => raws.slice(0, segments).reduce((sum, raw) => sum + 1 + raw.length, 0);
+  /** Where a piece of a segment begins: an escape is one byte. */
+  const startOf = (at: number, piece: number): number => {
+    const pattern = steps[at];
+    const raw = raws[at]!;
+    let bytes = pattern && pattern.pieces.length > 1 ? split(pattern, readable(pattern, raw, texts[at]!))!.starts[piece]! : 0;
+    let place = endOf(at) + 1;
+    for (const start = place; bytes > 0; bytes -= 1) place += raw[place - start] === "%" ? 3 : 1;
+    return place;
+  };
   let start = 0;
-  return covers.map((cover, level) => {
-    let end = parts.path.length;
-    if (typeof cover === "object") {
-      const [segments, pieces] = cover;
-      const last = segments - 1;
-      const pattern = steps[last]! < 0 ? undefined : data.patterns[steps[last]!];
-      if (segments === 0) end = 0;
-      else if (!pattern || pattern.length === 1) end = endOf(last) + 1;
-      else {
-        const text = isMarked(pattern) ? marked(parts.raws[last]!) : parts.texts[last]!;
-        end = endOf(last) + 1 + rawOffset(parts.raws[last]!, split(pattern, text)?.starts[pieces] ?? 0);
-      }
-    } else if (cover >= 0) {
-      end = endOf(cover);
-    }
-    const [name, , path, , , more] = routeAt(chain[level]!);
-    const own = routeAt(id)[4].map((param, index) => [param, values[index]] as const);
-    const params: { [name: string]: unknown } = {};
-    for (const [param, value] of own) {
-      if (param[1] === level && value !== undefined) setOwn(params, param[0], typed(param, value));
-    }
-    const covered = parts.path.slice(start, end);
+  const chain = chainOf(leaf.route);
+  return leaf.covers.map((cover, level) => {
+    const end =
+      typeof cover === "object" ? (cover[0] === 0 ? 0 : startOf(cover[0] - 1, cover[1]))
+      : cover < 0 ? path.length
+      : endOf(cover);
+    const covered = path.slice(start, end);
     start = end;
-    return { route: name, path, covered, frame: more?.frame, params, data: more?.data ?? {} };
+    const params: { [name: string]: unknown } = {};
+    for (const [index, param] of leaf.route.params.entries()) {
+      if (param.level === level && values[index] !== undefined) set(params, param.name, typed(param, values[index]));
+    }
+    const { name: route, path: template, frame, data } = chain[level]!;
+    return { route, path: template, covered, frame, params, data };
   });
-}
-
-/** Sets a property, whatever its name. */
-function setOwn(object: object, name: string, value: unknown): void {
-  Object.defineProperty(object, name, { value, enumerable: true, configurable: true, writable: true });
 }
 
 // Name and values → URL: the inverse of matching.
 
 /** Texts by the name of their parameter. */
-type Values = ReadonlyMap<string, Value>;
+type Given = ReadonlyMap<string, Value>;
 
 const RETURN = "return";
 
@@ -1680,74 +1695,67 @@ function nearest(word: string, candidates: readonly string[]): string {
   return best ? `; did you mean \`${best[1]}\`?` : "";
 }
 
-/** The index of a route to which links can be made. */
-function linkable(name: string): number {
-  const id = data.routes.findIndex(([known]) => known === name);
-  const route = data.routes[id];
-  const quoted = escaped(name);
+/** The route to which a link leads. */
+function linkable(name: string): Route {
+  const route = table.routes.find((one) => one.name === name);
+  const quoted = `\`${escaped(name)}\``;
   if (!route) {
-    throw new LinkError("unknown-route", name, `no route is named \`${quoted}\`${nearest(name, data.routes.map(([known]) => known))}`);
+    throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.routes.map((one) => one.name))}`);
   }
-  const redirect = route[5]?.redirect;
+  const { redirect, page } = route;
   if (redirect) {
-    const to = typeof redirect[1] === "number" ? `\`${data.routes[redirect[1]]![0]}\`` : "another site";
-    throw new LinkError("redirect", name, `\`${quoted}\` only redirects to ${to}; link to that`);
+    const to = typeof redirect.to === "number" ? `\`${table.routes[redirect.to]!.name}\`` : "another site";
+    throw new LinkError("redirect", name, `${quoted} only redirects to ${to}; link to that`);
   }
-  if (route[3] < 0) {
-    throw new LinkError("group", name, `\`${quoted}\` has no page: it only groups other routes; link to one of those`);
-  }
-  return id;
+  if (page === undefined) throw new LinkError("group", name, `${quoted} has no page: it only groups other routes; link to one of those`);
+  return route;
 }
 
 /** A value in the form that its parameter has. */
-function inForm(param: Param, value: Value): Value {
+function inForm({ rule, kind }: Param, value: Value): Value {
   if (typeof value !== "string") return value;
-  if (shapeOf(param) === "list") return [value];
-  return param[2] === HOST ? normalHost(value) : value;
+  if (rule.many) return rule.many.values ? value : [value];
+  return HOSTS && kind === HOST ? normalHost(value) : value;
 }
 
-function givenFor(param: Param, given: Values, inherited: Values): Value | undefined {
-  const value = given.get(param[0]) ?? inherited.get(param[0]);
-  return value === undefined ? param[6] : inForm(param, value);
+function givenFor(param: Param, given: Given): Value | undefined {
+  const value = given.get(param.name);
+  return value === undefined ? param.fallback : inForm(param, value);
 }
 
 /** The values that go into the template: all checked, defaults filled in or left out. */
-function checked(route: Route, given: Values, inherited: Values, leaveOut: boolean): Map<string, Value> {
-  const [name, , path, , params] = route;
+function checked({ name, path, params }: Route, given: Given, inherited: Given, leaveOut: boolean): Map<string, Value> {
   for (const key of given.keys()) {
-    if (!params.some(([known]) => known === key)) {
-      const near = nearest(key, params.map(([known]) => known));
-      throw new LinkError("unknown-param", name, `\`${name}\` has no parameter \`${escaped(key)}\`${near}`, key);
-    }
+    if (params.some((param) => param.name === key)) continue;
+    const near = nearest(key, params.map((param) => param.name));
+    throw new LinkError("unknown-param", name, `\`${name}\` has no parameter \`${escaped(key)}\`${near}`, key);
   }
   const all = new Map<string, Value>();
   for (const param of params) {
-    const [key, , kind, flags, , , fallback] = param;
-    const isOptional = (flags & OPTIONAL) !== 0;
+    const { name: key, kind, isOptional, fallback } = param;
     const mayGo = isOptional && (leaveOut || kind === QUERY);
     const own = given.get(key) ?? inherited.get(key);
-    if (own === undefined) {
-      if (mayGo || (isOptional && fallback === undefined)) continue;
-      if (fallback === undefined) throw new LinkError("missing", name, `a link to \`${name}\` needs a value for \`${key}\``, key);
+    if (own !== undefined) {
+      const value = inForm(param, own);
+      if (mayGo && isSame(fallback, value)) continue;
+      check(name, param, value);
+      all.set(key, value);
+    } else if (!mayGo && fallback !== undefined) {
       all.set(key, fallback);
-      continue;
+    } else if (!isOptional) {
+      throw new LinkError("missing", name, `a link to \`${name}\` needs a value for \`${key}\``, key);
     }
-    const value = inForm(param, own);
-    if (mayGo && fallback !== undefined && isSame(fallback, value)) continue;
-    check(name, param, value);
-    all.set(key, value);
   }
   // What is filled from left to right has no gaps: the default of a value before another is written after all.
   for (const part of partsOf(path)) {
     if (typeof part === "string" || (part.operator !== "/" && part.operator !== ".")) continue;
     const names = part.variables.map((variable) => variable.name);
-    let last = names.length - 1;
-    while (last > 0 && !all.has(names[last]!)) last -= 1;
-    for (const key of names.slice(0, Math.max(last, 0))) {
+    const last = names.filter((key) => all.has(key)).pop();
+    for (const key of last === undefined ? [] : names.slice(0, names.indexOf(last))) {
       if (all.has(key)) continue;
-      const fallback = params.find(([known]) => known === key)?.[6];
+      const fallback = params.find((param) => param.name === key)?.fallback;
       if (fallback === undefined) {
-        throw new LinkError("gap", name, `\`${names[last]}\` of \`${name}\` stands after \`${key}\`, which has no value`, names[last]);
+        throw new LinkError("gap", name, `\`${last}\` of \`${name}\` stands after \`${key}\`, which has no value`, last);
       }
       all.set(key, fallback);
     }
@@ -1757,108 +1765,99 @@ function checked(route: Route, given: Values, inherited: Values, leaveOut: boole
 
 /** Checks the form of a value, then each text of it. */
 function check(route: string, param: Param, value: Value): void {
-  const [name, , , , index] = param;
-  const many = ruleAt(index)[2];
-  const wrong = (expected: string): LinkError =>
-    new LinkError("form", route, `expected ${expected} for \`${name}\` of \`${route}\``, name);
+  const { name, rule } = param;
+  const { many } = rule;
+  const wrong = (expected: string, found = ""): LinkError =>
+    new LinkError("form", route, `expected ${expected} for \`${name}\` of \`${route}\`${found}`, name);
   if (!many) {
     if (typeof value !== "string") throw wrong("one value");
-    checkText(route, param, index, value);
+    checkText(route, param, rule, value);
     return;
   }
-  const [first, second, least, most, unique] = many;
-  const isPairs = second >= 0;
-  if (typeof value === "string" || value.some((item) => (typeof item === "string") === isPairs)) {
-    throw wrong(isPairs ? "a list of pairs" : "a list of texts");
+  const { items, values, least, most, isUnique } = many;
+  if (typeof value === "string" || value.some((item) => (typeof item === "string") === (values !== undefined))) {
+    throw wrong(values ? "a list of pairs" : "a list of texts");
   }
   if (value.length < least || value.length > most) {
-    const limit = most === NO_LIMIT ? "" : `and at most ${most} `;
-    const message = `expected at least ${least} ${limit}items for \`${name}\` of \`${route}\`, found ${value.length}`;
-    throw new LinkError("form", route, message, name);
+    throw wrong(`at least ${least} ${most === NO_LIMIT ? "" : `and at most ${most} `}items`, `, found ${value.length}`);
   }
   for (const item of value) {
-    checkText(route, param, first, typeof item === "string" ? item : item[0]);
-    if (typeof item !== "string") checkText(route, param, second, item[1]);
+    const [first, second] = typeof item === "string" ? [item] : item;
+    checkText(route, param, items, first!);
+    if (values) checkText(route, param, values, second!);
   }
-  const texts = value as readonly string[];
-  const twice = unique ? texts.find((item, at) => texts.indexOf(item) < at) : undefined;
-  if (twice !== undefined) {
-    const all = texts.join(",");
-    throw new LinkError("refused", route, `\`${name}\` of \`${route}\` refused \`${escaped(all)}\`: \`${twice}\` is there twice`, name);
-  }
+  const twice = value.find((item, at) => isUnique && (value as readonly unknown[]).indexOf(item) < at);
+  if (twice !== undefined) refuse(route, name, value.join(","), `\`${twice}\` is there twice`);
 }
 
-function checkText(route: string, [name, , kind]: Param, index: number, text: string): void {
-  const rule = ruleAt(index);
+function refuse(route: string, name: string, value: string, reason: string): never {
+  throw new LinkError("refused", route, `\`${name}\` of \`${route}\` refused \`${escaped(value)}\`: ${reason}`, name);
+}
+
+function checkText(route: string, { name, kind }: Param, rule: Rule, text: string): void {
   const isInQuery = kind === QUERY || kind === PAIRS;
-  const isFree = isAny(rule);
-  const refused = (message: string): LinkError => new LinkError("refused", route, message, name);
-  if ((!isInQuery || !isFree) && hasControl(text)) {
-    const found = escaped(/[\0-\x1f\x7f]/.exec(text)![0], /['\\]/g);
-    throw refused(`the value for \`${name}\` of \`${route}\` holds the control character '${found}', which no URL may hold`);
+  const of = `\`${name}\` of \`${route}\``;
+  if ((!isInQuery || !rule.isAny) && hasControl(text)) {
+    const found = escaped(/[\0-\x1f\x7f]/.exec(text)![0]);
+    throw new LinkError("refused", route, `the value for ${of} holds the control character '${found}', which no URL may hold`, name);
   }
-  if (isFree && (isInQuery || kind === FRAGMENT)) return;
-  if (text === "") throw refused(`expected at least one character for \`${name}\` of \`${route}\`, found none`);
+  if (rule.isAny && (isInQuery || kind === FRAGMENT)) return;
+  if (text === "") throw new LinkError("refused", route, `expected at least one character for ${of}, found none`, name);
   const reason = refusal(rule, text);
-  if (reason !== undefined) throw refused(`\`${name}\` of \`${route}\` refused \`${escaped(text)}\`: ${reason}`);
+  if (reason !== undefined) refuse(route, name, text, reason);
 }
 
-function written([name, , template, , , more]: Route, values: Values): string {
+function written({ name, path, host }: Route, values: Given): string {
   const value = (key: string): Value | undefined => values.get(key);
-  let path = expand(template, value);
+  const { origin, bytes } = table.site;
   // A path whose only segments are optional expands to nothing at all.
-  if (path[0] !== "/") path = "/" + path;
-  const dots = path.split(/[?#]/, 1)[0]!.split("/").find((segment) => segment === "." || segment === "..");
-  if (dots !== undefined) {
-    throw new LinkError("refused", name, `the link to \`${name}\` would have a segment \`${dots}\`, which is removed from every URL`);
+  const expanded = expand(path, value).replace(/^(?!\/)/, "/");
+  const dots = /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!);
+  if (dots) {
+    throw new LinkError("refused", name, `the link to \`${name}\` would have a segment \`${dots[1]}\`, which is removed from every URL`);
   }
-  const scheme = data.site.origin.split("://", 1)[0] || "https";
-  const url = (more?.host ? `${scheme}://${expand(more.host[0], value)}` : "") + addressFor(path);
-  if (isLonger(url, data.site.bytes)) {
-    throw new LinkError("long", name, `the link to \`${name}\` would have ${url.length} bytes; a URL may have ${data.site.bytes}`);
+  const url = (HOSTS && host ? `${origin.split("://", 1)[0] || "https"}://${expand(host.template, value)}` : "") + addressFor(expanded);
+  if (isLonger(url, bytes)) {
+    throw new LinkError("long", name, `the link to \`${name}\` would have ${url.length} bytes; a URL may have ${bytes}`);
   }
   return url;
 }
 
+/** The live lists that a rule, or the rules of its items, name. */
+function listsOf({ list, many }: Rule): readonly unknown[] {
+  return many ? [many.items.list, many.values?.list] : [list];
+}
+
 /** Why a URL would not be read as a route with these values, if so. */
-function misread(route: Route, values: Values, url: string): LinkError | undefined {
-  const [name, , , , params] = route;
-  const isOwn = (list: string, value: string) => (param: Param): boolean => {
-    const many = ruleAt(param[4])[2];
-    const lists = many ? [many[0], many[1]].map((index) => (index < 0 ? 0 : ruleAt(index)[1])) : [ruleAt(param[4])[1]];
-    const own = values.get(param[0]);
-    const texts = own === undefined ? [] : typeof own === "string" ? [own] : own.flat();
-    return lists.includes(list) && texts.includes(value);
-  };
-  const asked: Asked = { isListed: (list, value) => params.some(isOwn(list, value)), isMet: () => true };
-  const found = lookup(url, undefined, methodsOf(route)[0] ?? "GET", asked);
+function misread({ name, params, methods }: Route, values: Given, url: string): LinkError | undefined {
+  // A link's own values are in the lists that they are said to be in.
+  const isOwn = (list: string, value: string): boolean =>
+    params.some((param) => listsOf(param.rule).includes(list) && [values.get(param.name)].flat(2).includes(value));
+  const asked: Asked = { isListed: isOwn, isMet: () => true };
+  const found = lookup(url, undefined, methods[0] ?? "GET", asked);
+  const wrong = (message: string, param?: string): LinkError =>
+    new LinkError("not-reversible", name, `\`${url}\` would ${message}`, param);
   if (!found || !("reading" in found)) {
-    return new LinkError("not-reversible", name, `\`${url}\` would not be read as \`${name}\`: a value holds a character that means something else in a URL`);
+    return wrong(`not be read as \`${name}\`: a value holds a character that means something else in a URL`);
   }
-  const by = routeOf(found.reading)[0];
+  const by = found.reading.leaf.route.name;
   if (by !== name) {
     return new LinkError("captured", name, `\`${url}\` would be answered by \`${by}\`, not by \`${name}\`; link to \`${by}\` instead`);
   }
-  const read = valuesOf(found.reading);
-  for (const [index, param] of params.entries()) {
-    const [key, , kind, , , , fallback] = param;
-    const given = values.get(key);
-    if (kind === FRAGMENT || isSame(read[index], given) || (given === undefined && isSame(read[index], fallback))) continue;
-    const message = `\`${url}\` would be read as \`${name}\` with ${shown(read[index])} for \`${key}\`, not with ${shown(given)}`;
-    return new LinkError("not-reversible", name, message, key);
-  }
-  return undefined;
+  const read = valuesOf(found.reading).all;
+  const at = params.findIndex(({ kind, name: key, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], values.get(key) ?? fallback));
+  if (at < 0) return undefined;
+  const key = params[at]!.name;
+  return wrong(`be read as \`${name}\` with ${shown(read[at])} for \`${key}\`, not with ${shown(values.get(key))}`, key);
 }
 
 /** The URL of a redirect: whatever answers it. */
-function urlOfAny(id: number, given: Values): string {
-  linkable(data.routes[id]![0]);
-  return written(data.routes[id]!, checked(data.routes[id]!, given, new Map(), true));
+function urlOfAny(route: Route, given: Given): string {
+  return written(linkable(route.name), checked(route, given, new Map(), true));
 }
 
 /** The URL of a route, with every word about what is wrong with it. */
-function urlOf(id: number, given: Values, inherited: Values = new Map()): string {
-  const route = data.routes[id]!;
+function urlOf(route: Route, given: Given, inherited: Given = new Map()): string {
   const short = checked(route, given, inherited, true);
   const url = written(route, short);
   const error = misread(route, short, url);
@@ -1866,8 +1865,7 @@ function urlOf(id: number, given: Values, inherited: Values = new Map()): string
   // Where leaving a default out lets another reading in, it is written.
   const long = checked(route, given, inherited, false);
   const longUrl = written(route, long);
-  const isSameValues = isSame([...long.entries()].flat() as string[], [...short.entries()].flat() as string[]);
-  if (isSameValues || misread(route, long, longUrl)) throw error;
+  if (isSame([...long], [...short]) || misread(route, long, longUrl)) throw error;
   return longUrl;
 }
 
@@ -1877,34 +1875,53 @@ function textsOf(values: object): Map<string, Value> {
   const all = new Map<string, Value>();
   for (const [name, value] of Object.entries(values) as [string, unknown][]) {
     if (value === undefined || value === null) continue;
-    if (typeof value !== "object") {
-      all.set(name, text(value));
-      continue;
-    }
-    const items: unknown[] = Array.isArray(value) ? value : Object.entries(value);
+    const items: unknown[] = Array.isArray(value) ? value : typeof value === "object" ? Object.entries(value) : [];
     const texts = items.map((item) => (Array.isArray(item) ? ([text(item[0]), text(item[1])] as const) : text(item)));
-    if (texts.length > 0) all.set(name, texts as Value);
+    if (typeof value !== "object") all.set(name, text(value));
+    else if (texts.length > 0) all.set(name, texts as Value);
   }
   return all;
 }
 
 // Where in the table a URL stands, and links from there.
 
-/** The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. */
-interface PositionData {
+/**
+ * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few readers ask
+ * for is worked out when they do.
+ */
+class At {
   readonly route: string;
-  /** The address as it was asked: path and query, without scheme and host. */
-  readonly address: string;
   readonly params: { readonly [name: string]: unknown };
-  readonly levels: readonly LevelData[];
-  readonly frames: readonly string[];
-  readonly data: unknown;
-}
 
-interface MatchData extends PositionData {
-  readonly outcome: "page";
-  readonly status: 200;
-  readonly page: string;
+  constructor(reading: Reading, values: readonly (Value | undefined)[]) {
+    const { route } = reading.leaf;
+    const params: { [name: string]: unknown } = {};
+    for (const [index, param] of route.params.entries()) {
+      // A fragment is never sent, so all that can be known of it is a default.
+      if (param.kind !== FRAGMENT || param.fallback !== undefined) set(params, param.name, typed(param, values[index]));
+    }
+    this.route = route.name;
+    this.params = params;
+    reads.set(this, { reading, values });
+  }
+
+  /** The address as it was asked: path and query, without scheme and host. */
+  get address(): string {
+    return addressOf(readOf(this).reading.parts);
+  }
+
+  get levels(): readonly LevelData[] {
+    const { reading, values } = readOf(this);
+    return levelsOf(reading, values);
+  }
+
+  get frames(): readonly string[] {
+    return framesOf(routeOf(this));
+  }
+
+  get data(): unknown {
+    return routeOf(this).data;
+  }
 }
 
 interface Read {
@@ -1912,150 +1929,111 @@ interface Read {
   readonly values: readonly (Value | undefined)[];
 }
 
-// What the functions of this module know of a position, and its reader need not.
-const reads = new WeakMap<object, Read>();
+// Only the functions of this module have a use for it, so it is in nobody's way.
+const reads = new WeakMap<At, Read>();
 
-function readOf(position: object): Read {
-  const read = reads.get(position);
+function readOf(at: At): Read {
+  const read = reads.get(at);
   if (!read) throw new TypeError("expected what `match` or `decide` of this module gave");
   return read;
 }
 
-function positionOf(reading: Reading): PositionData {
-  return remember({}, reading);
+function routeOf(at: At): Route {
+  return readOf(at).reading.leaf.route;
 }
 
-function matchOf(reading: Reading, page: number): MatchData {
-  return remember({ outcome: "page", status: 200, page: data.pages[page]! }, reading);
+/** The value of a parameter, by its name. */
+function valueOf(at: At, name: string): Value | undefined {
+  const { reading, values } = readOf(at);
+  return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
 }
 
-function remember<T extends object>(own: T, reading: Reading): T & PositionData {
-  const values = valuesOf(reading);
-  const id = leafAt(reading.leaf)[0];
-  const params: { [name: string]: unknown } = {};
-  for (const [index, param] of routeAt(id)[4].entries()) {
-    // A fragment is never sent, so all that can be known of it is a default.
-    if (param[2] !== FRAGMENT || param[6] !== undefined) setOwn(params, param[0], typed(param, values[index]));
+class Page extends At {
+  readonly outcome = "page";
+  readonly status = 200;
+  readonly page: string;
+
+  constructor(reading: Reading, values: readonly (Value | undefined)[], page: string) {
+    super(reading, values);
+    this.page = page;
   }
-  let levels: readonly LevelData[] | undefined;
-  const position = {
-    ...own,
-    route: routeAt(id)[0],
-    params,
-    address: addressOf(reading.parts),
-    // Most readers ask for the page and its values alone.
-    get levels(): readonly LevelData[] {
-      return (levels ??= levelsOf(reading, values));
-    },
-    get frames(): readonly string[] {
-      return framesOf(id);
-    },
-    data: routeAt(id)[5]?.data ?? {},
-  };
-  reads.set(position, { reading, values });
-  return position;
 }
 
 /** The frames around a route, outermost first: the site's, then those of the levels. */
-function framesOf(id: number): readonly string[] {
-  const frames: string[] = [];
-  for (let at = id; at >= 0; at = routeAt(at)[1]) {
-    const frame = routeAt(at)[5]?.frame;
-    if (frame !== undefined) frames.unshift(frame);
-  }
-  return data.site.frame === undefined ? frames : [data.site.frame, ...frames];
-}
-
-/** The value of a parameter of a position, by its name. */
-function valueOf(position: object, name: string): Value | undefined {
-  const { reading, values } = readOf(position);
-  return values[routeAt(leafAt(reading.leaf)[0])[4].findIndex(([known]) => known === name)];
+function framesOf(route: Route | undefined): readonly string[] {
+  return [table.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
 }
 
 /** The variables in the parts with which both templates begin. */
 function commonBeginning(own: string, target: string): string[] {
+  const shown = (part: Part | undefined): string => JSON.stringify(part, ["operator", "variables", "name"]);
   const [left, right] = [partsOf(own), partsOf(target)];
-  const names = (part: Part): string => (typeof part === "string" ? part : part.operator + part.variables.map(({ name }) => name).join());
-  const shared: string[] = [];
-  for (const [at, part] of right.entries()) {
-    const other = left[at];
-    if (other === undefined || typeof other !== typeof part || names(other) !== names(part)) break;
-    if (typeof part !== "string") shared.push(...part.variables.map(({ name }) => name));
-  }
-  return shared;
+  const differs = right.findIndex((part, at) => shown(part) !== shown(left[at]));
+  const same = differs < 0 ? right : right.slice(0, differs);
+  return same.flatMap((part) => (typeof part === "string" ? [] : part.variables.map(({ name }) => name)));
 }
 
 /** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
-function inheritedFrom(position: PositionData, target: Route): Map<string, Value> {
-  const { reading, values } = readOf(position);
-  const own = routeAt(leafAt(reading.leaf)[0]);
-  const shared = commonBeginning(own[2], target[2]);
-  const [ownNames, names] = [own[0].split("."), target[0].split(".")];
-  const differs = names.findIndex((name, at) => name !== ownNames[at]);
-  const common = differs < 0 ? names.length : differs;
-  const isShared = ([name, level, kind, flags, , , fallback]: Param): boolean =>
-    (!(flags & OPTIONAL) && fallback === undefined) || shared.includes(name) || (level < common && kind !== QUERY);
+function inheritedFrom(at: At, target: Route): Map<string, Value> {
+  const own = routeOf(at);
+  const shared = commonBeginning(own.path, target.path);
+  const [ownNames, names] = [own.name.split("."), target.name.split(".")];
+  const differs = ownNames.findIndex((name, index) => name !== names[index]);
+  const common = differs < 0 ? ownNames.length : differs;
   const inherited = new Map<string, Value>();
-  for (const param of target[4].filter(isShared)) {
-    const index = own[4].findIndex(([known]) => known === param[0]);
-    const value = values[index];
-    if (value !== undefined && own[4][index]![2] !== QUERY) inherited.set(param[0], value);
+  for (const { name, level, kind, isOptional, fallback } of target.params) {
+    const isNeeded = !isOptional && fallback === undefined;
+    const isOfAncestor = level < common && kind !== QUERY;
+    const value = valueOf(at, name);
+    const isInQuery = own.params.some((param) => param.name === name && param.kind === QUERY);
+    if (value !== undefined && !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor)) inherited.set(name, value);
   }
   return inherited;
 }
 
 /** How a link is made. */
 interface LinkFrom {
-  readonly from?: PositionData | undefined;
+  readonly from?: At | undefined;
   readonly absolute?: boolean | undefined;
-  /** `carry`: hands the address to come back to on to another page; `here`: leads back to the page that is shown. */
   readonly back?: "carry" | "here" | undefined;
 }
 
 function linkOf(name: string, given: object = {}, { from, absolute, back }: LinkFrom = {}): string {
-  const id = linkable(name);
+  const route = linkable(name);
   const texts = textsOf(given);
-  const inherited = from ? inheritedFrom(from, routeAt(id)) : new Map<string, Value>();
+  const inherited = from ? inheritedFrom(from, route) : new Map<string, Value>();
   // A value that is set to nothing takes back what is inherited.
   for (const [key, value] of Object.entries(given)) if (value === undefined || value === null) inherited.delete(key);
   const address = from && (back === "here" ? from.address : back === "carry" ? valueOf(from, RETURN) : undefined);
-  if (typeof address === "string") texts.set(RETURN, address);
-  const url = urlOf(id, texts, inherited);
+  if (address !== undefined) texts.set(RETURN, address);
+  const url = urlOf(route, texts, inherited);
   if (!absolute || url[0] !== "/") return url;
-  if (data.site.origin !== "") return data.site.origin + url;
-  throw new LinkError(
-    "no-origin",
-    name,
-    `an absolute link to \`${name}\` needs the origin of the site; set \`origin = "https://…"\` under \`[site]\``,
-  );
+  if (table.site.origin !== "") return table.site.origin + url;
+  const mend = 'set `origin = "https://…"` under `[site]`';
+  throw new LinkError("no-origin", name, `an absolute link to \`${name}\` needs the origin of the site; ${mend}`);
 }
 
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
-function activity(name: string, given: object, position: PositionData): "page" | "true" | undefined {
-  const { reading } = readOf(position);
-  const shown = leafAt(reading.leaf)[0];
-  let at = shown;
-  while (at >= 0 && routeAt(at)[0] !== name) at = routeAt(at)[1];
-  if (at < 0) return undefined;
-  const texts: Values = textsOf(given);
+function activity(name: string, given: object, at: At): "page" | "true" | undefined {
+  const shown = routeOf(at);
+  const route = chainOf(shown).find((one) => one.name === name);
+  const texts: Given = textsOf(given);
   const isSameValue = (param: Param): boolean => {
-    const [key, , kind] = param;
-    if (kind === FRAGMENT || ((kind === QUERY || kind === PAIRS) && !texts.has(key))) return true;
+    const isOfQuery = param.kind === QUERY || param.kind === PAIRS;
+    if (param.kind === FRAGMENT || (isOfQuery && !texts.has(param.name))) return true;
     // The query of an ancestor is not in the URL of its descendants.
-    if ((kind === QUERY || kind === PAIRS) && at !== shown) return false;
-    return isSame(givenFor(param, texts, new Map()), valueOf(position, key));
+    return (!isOfQuery || route === shown) && isSame(givenFor(param, texts), valueOf(at, param.name));
   };
-  if (!routeAt(at)[4].every(isSameValue)) return undefined;
-  return at === shown ? "page" : "true";
+  if (!route || !route.params.every(isSameValue)) return undefined;
+  return route === shown ? "page" : "true";
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
-function above(position: PositionData): string | undefined {
-  const { reading } = readOf(position);
-  for (let at = routeAt(leafAt(reading.leaf)[0])[1]; at >= 0; at = routeAt(at)[1]) {
-    if (routeAt(at)[3] < 0) continue;
+function above(at: At): string | undefined {
+  for (let { parent } = routeOf(at); parent; { parent } = parent) {
+    if (parent.page === undefined) continue;
     try {
-      return linkOf(routeAt(at)[0], {}, { from: position });
+      return linkOf(parent.name, {}, { from: at });
     } catch {
       // The next one may have a link.
     }
@@ -2072,28 +2050,23 @@ interface ChangeData {
 }
 
 interface TransitionData {
-  /** The routes that stay, outermost first. */
   readonly kept: readonly string[];
-  /** The routes that are left, innermost first. */
   readonly left: readonly string[];
-  /** The routes that are entered, outermost first. */
   readonly entered: readonly string[];
   readonly changed: readonly ChangeData[];
 }
 
 /** What changes when one page takes the place of another, or is the first. */
-function changeBetween(from: PositionData | undefined, to: PositionData): TransitionData {
+function changeBetween(from: At | undefined, to: At): TransitionData {
   const [old, next] = [from?.levels ?? [], to.levels];
-  let same = 0;
-  while (same < old.length && same < next.length && old[same]!.route === next[same]!.route) same += 1;
-  const changed: ChangeData[] = [];
-  for (const [level, after] of next.slice(0, same).entries()) {
+  const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
+  const same = differs < 0 ? next.length : differs;
+  const changed = next.slice(0, same).flatMap((after, level): ChangeData[] => {
     const before = old[level]!;
-    for (const name of new Set([...Object.keys(before.params), ...Object.keys(after.params)])) {
-      const [one, other] = [before.params[name], after.params[name]];
-      if (JSON.stringify(one) !== JSON.stringify(other)) changed.push({ name, route: after.route, before: one, after: other });
-    }
-  }
+    const names = new Set(Object.keys({ ...before.params, ...after.params }));
+    const changes = [...names].map((name) => ({ name, route: after.route, before: before.params[name], after: after.params[name] }));
+    return changes.filter((change) => !isSame(change.before, change.after));
+  });
   const names = (levels: readonly LevelData[]): string[] => levels.map(({ route }) => route);
   return { kept: names(next.slice(0, same)), left: names(old.slice(same)).reverse(), entered: names(next.slice(same)), changed };
 }
@@ -2107,18 +2080,18 @@ interface Request {
 }
 
 type DecisionData =
-  | MatchData
+  | Page
   | { readonly outcome: "redirect"; readonly status: number; readonly location: string; readonly route: string | undefined; readonly isExternal: boolean }
-  | { readonly outcome: "unmet"; readonly status: 303 | 403; readonly need: string; readonly location: string | undefined; readonly position: PositionData | undefined }
+  | { readonly outcome: "unmet"; readonly status: 303 | 403; readonly need: string; readonly location: string | undefined; readonly position: At | undefined }
   | {
       readonly outcome: "not-found";
       readonly status: 404;
       readonly page: string | undefined;
       readonly frames: readonly string[];
-      readonly position: PositionData | undefined;
+      readonly position: At | undefined;
       readonly reason: string | undefined;
     }
-  | { readonly outcome: "wrong-method"; readonly status: 405; readonly allow: readonly string[]; readonly position: PositionData | undefined }
+  | { readonly outcome: "wrong-method"; readonly status: 405; readonly allow: readonly string[]; readonly position: At | undefined }
   | { readonly outcome: "options"; readonly status: 204; readonly allow: readonly string[] }
   | { readonly outcome: "bad-request"; readonly status: 400 | 414; readonly reason: string }
   | { readonly outcome: "unavailable"; readonly status: 503; readonly question: Question; readonly retryAfter: number | undefined };
@@ -2157,16 +2130,16 @@ const nobody: Asked = { isListed: () => false, isMet: () => true };
 interface Step {
   readonly status: number;
   readonly location: string;
-  readonly route: number | undefined;
+  readonly route: Route | undefined;
   readonly isExternal: boolean;
 }
 
 /** What one look at the table comes to. */
 type Outcome =
-  | { readonly found: MatchData }
+  | { readonly found: Page }
   | { readonly step: Step }
-  | { readonly need: number; readonly location: string | undefined }
-  | { readonly missing: readonly [to: number, reason: string] | undefined }
+  | { readonly need: string; readonly location: string | undefined }
+  | { readonly missing: readonly [to: Route, reason: string] | undefined }
   | { readonly others: readonly Reached[] }
   | { readonly bad: Bad };
 
@@ -2182,77 +2155,86 @@ function canonical(location: string): Outcome {
   return { step: { status: 308, location, route: undefined, isExternal: false } };
 }
 
+/** What a function gives; nothing for a link that cannot be made. */
+function linked(make: () => string | undefined): string | undefined {
+  try {
+    return make();
+  } catch (error) {
+    if (error instanceof LinkError) return undefined;
+    throw error;
+  }
+}
+
 /** One look at the table. */
-function look(url: string, { method, host, asked }: Look): Outcome {
+function look(url: string, request: Look): Outcome {
+  const { method, host, asked } = request;
   const found = lookup(url, host, method, asked);
   if (!found) return { missing: undefined };
   if ("address" in found) return canonical(found.address);
   if (!("reading" in found)) return found;
   const { reading } = found;
-  const route = routeOf(reading);
-  const redirect = route[5]?.redirect;
-  if (redirect) return redirected(redirect, reading);
-  const address = needless(reading) > 0 ? withoutNeedless(reading, asked) : undefined;
-  if (address !== undefined) return canonical(address);
-  const need = (route[5]?.needs ?? []).find((one) => !asked.isMet(data.needs[one]![0]));
-  if (need !== undefined) return { need, location: signInFor(need, reading, url, { method, host, asked }) };
-  return { found: matchOf(reading, route[3]) };
+  const { redirect, needs, page } = reading.leaf.route;
+  const values = valuesOf(reading);
+  if (redirect) return redirected(redirect, reading, values);
+  if (needless(reading, values) > 0) {
+    const address = linked(() => withoutNeedless(reading, values, asked));
+    if (address !== undefined) return canonical(address);
+  }
+  for (const index of needs) {
+    const [need, otherwise] = table.needs[index]!;
+    if (asked.isMet(need)) continue;
+    const to = otherwise === undefined ? undefined : table.routes[otherwise]!;
+    return { need, location: to && signInAt(to, reading, values, url, request) };
+  }
+  return { found: new Page(reading, values.all, page!) };
 }
 
 /** The names of parameters with their values. */
-function named(route: Route, values: readonly (Value | undefined)[]): Map<string, Value> {
-  const all = new Map<string, Value>();
-  for (const [index, [name]] of route[4].entries()) {
-    const value = values[index];
-    if (value !== undefined) all.set(name, value);
-  }
-  return all;
+function named({ params }: Route, { all }: Values): Map<string, Value> {
+  return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
 }
 
-function redirected([status, to, fillings]: NonNullable<NonNullable<Route[5]>["redirect"]>, reading: Reading): Outcome {
-  const values = valuesOf(reading);
-  const step = (url: string, isExternal: boolean): Outcome => {
-    return { step: { status, location: withRest(url, reading), route: leafAt(reading.leaf)[0], isExternal } };
-  };
-  if (typeof to === "string") {
-    const all = named(routeOf(reading), values);
-    return step(expand(to, (name) => all.get(name)), true);
+function redirected({ status, to, values: fillings }: Redirect, reading: Reading, values: Values): Outcome {
+  const { route } = reading.leaf;
+  const isExternal = typeof to === "string";
+  let url: string;
+  if (isExternal) {
+    const all = named(route, values);
+    url = expand(to, (name) => all.get(name));
+  } else {
+    const given = new Map<string, Value>();
+    for (const [name, ...pieces] of fillings) {
+      const all = pieces.map((piece) => (typeof piece === "number" ? values.all[piece] : piece));
+      const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
+      if (value !== undefined) given.set(name, value);
+    }
+    const target = table.routes[to]!;
+    try {
+      url = urlOfAny(target, given);
+    } catch (error) {
+      if (error instanceof LinkError) return { missing: [target, error.message] };
+      throw error;
+    }
   }
-  const given = new Map<string, Value>();
-  for (const [name, ...pieces] of fillings ?? []) {
-    const all = pieces.map((piece) => (typeof piece === "number" ? values[piece] : piece));
-    const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
-    if (value !== undefined) given.set(name, value);
-  }
-  try {
-    return step(urlOfAny(to, given), false);
-  } catch (error) {
-    if (error instanceof LinkError) return { missing: [to, error.message] };
-    throw error;
-  }
+  return { step: { status, location: withRest(url, reading), route, isExternal } };
 }
 
 /** The address without the values that are there for nothing; nothing where none can be left out. */
-function withoutNeedless(reading: Reading, asked: Asked): string | undefined {
-  const id = leafAt(reading.leaf)[0];
-  try {
-    const short = urlOf(id, named(routeAt(id), valuesOf(reading)));
-    const found = lookup(short, undefined, methodsOf(routeAt(id))[0] ?? "GET", asked);
-    if (!found || !("reading" in found) || leafAt(found.reading.leaf)[0] !== id) return undefined;
-    return needless(found.reading) < needless(reading) ? withRest(short, reading) : undefined;
-  } catch {
-    return undefined;
-  }
+function withoutNeedless(reading: Reading, values: Values, asked: Asked): string | undefined {
+  const { route } = reading.leaf;
+  const short = urlOf(route, named(route, values));
+  const found = lookup(short, undefined, route.methods[0] ?? "GET", asked);
+  if (!found || !("reading" in found) || found.reading.leaf.route !== route) return undefined;
+  return needless(found.reading, valuesOf(found.reading)) < needless(reading, values) ? withRest(short, reading) : undefined;
 }
 
 /** A URL with the pairs of the query that the route does not know, as they were sent. */
 function withRest(url: string, reading: Reading): string {
-  const hash = data.site.inFragment ? -1 : url.indexOf("#");
+  const hash = IN_FRAGMENT ? -1 : url.indexOf("#");
   const fragment = hash < 0 ? "" : url.slice(hash);
   let out = hash < 0 ? url : url.slice(0, hash);
   const nameOf = (pair: string): string => pair.split("=", 1)[0]!;
-  const mark = out.indexOf("?");
-  const known = (mark < 0 ? "" : out.slice(mark + 1)).split("&").map(nameOf);
+  const known = (out.split("?")[1] ?? "").split("&").map(nameOf);
   for (const pair of unknownPairs(reading)) {
     if (!known.includes(nameOf(pair))) out += (out.includes("?") ? "&" : "?") + cleanQuery(pair);
   }
@@ -2260,99 +2242,77 @@ function withRest(url: string, reading: Reading): string {
 }
 
 /** The page to which people are sent who do not meet a need, with the way back. */
-function signInFor(need: number, reading: Reading, url: string, { method, host, asked }: Look): string | undefined {
-  const to = data.needs[need]![1];
-  if (to === undefined) return undefined;
-  const own = routeOf(reading);
-  const values = valuesOf(reading);
+function signInAt(to: Route, { leaf, parts }: Reading, { all }: Values, url: string, { method, host, asked }: Look): string | undefined {
   const given = new Map<string, Value>();
-  for (const [name, , kind] of routeAt(to)[4]) {
-    const value = values[own[4].findIndex(([known, , ofKind]) => known === name && ofKind === kind)];
+  for (const { name, kind } of to.params) {
+    const value = all[leaf.route.params.findIndex((own) => own.name === name && own.kind === kind)];
     if (name !== RETURN && value !== undefined) given.set(name, value);
   }
+  const showsPage = (): boolean => {
+    const found = lookup(url, host ?? parts.host, "GET", asked);
+    return found !== undefined && "reading" in found && found.reading.leaf.route.page !== undefined;
+  };
   // Coming back is a `GET`, so only what answers one is a place to come back to.
-  const isRead = method === "GET" || method === "HEAD" || showsPage(url, host ?? reading.parts.host, asked);
-  const attempts = [given];
-  if (isRead) attempts.unshift(new Map(given).set(RETURN, addressOf(reading.parts)));
-  for (const attempt of attempts) {
-    try {
-      return urlOf(to, attempt);
-    } catch {
-      // Without the way back, perhaps.
-    }
-  }
-  return undefined;
-}
-
-function showsPage(url: string, host: string | undefined, asked: Asked): boolean {
-  const found = lookup(url, host, "GET", asked);
-  return found !== undefined && "reading" in found && routeOf(found.reading)[3] >= 0;
+  const isRead = method === "GET" || method === "HEAD" || showsPage();
+  const back = isRead ? linked(() => urlOf(to, new Map(given).set(RETURN, addressOf(parts)))) : undefined;
+  return back ?? linked(() => urlOf(to, given));
 }
 
 /** The methods as they are listed: `GET` brings `HEAD`, and `OPTIONS` is answered everywhere. */
 function allowed(routes: readonly Route[]): readonly string[] {
-  const methods = new Set(routes.flatMap(methodsOf)).add("OPTIONS");
+  const methods = new Set(routes.flatMap((route) => route.methods)).add("OPTIONS");
   if (methods.has("GET")) methods.add("HEAD");
   return [...methods].sort();
 }
 
 /** Decides with these answers. */
 function decideWith(url: string, request: Look): DecisionData {
-  if (isLonger(url, data.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
+  if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
   if (url === "*" && request.method === "OPTIONS") {
-    const answering = data.routes.filter((route) => route[3] >= 0 || route[5]?.redirect);
-    return { outcome: "options", status: 204, allow: allowed(answering) };
+    return { outcome: "options", status: 204, allow: allowed(table.routes.filter(({ page, redirect }) => page !== undefined || redirect)) };
   }
   let outcome = look(url, request);
-  if (!("step" in outcome)) return decision(url, outcome, undefined, request);
+  if (!("step" in outcome)) return decision(url, outcome, request);
   const host = targetOf(url, false).host ?? request.host;
   let { step } = outcome;
   let { method } = request;
   for (let count = 0; count < MOST_STEPS; count += 1) {
     if (step.status === 303 || (step.status < 303 && method === "POST")) method = "GET";
-    if (step.isExternal) return redirect(step);
-    outcome = look(step.location, { ...request, method, host });
-    if ("found" in outcome) return redirect(step);
+    if (!step.isExternal) outcome = look(step.location, { ...request, method, host });
+    if (step.isExternal || "found" in outcome) {
+      const { status, location, route, isExternal } = step;
+      return { outcome: "redirect", status, location, route: route?.name, isExternal };
+    }
     // The request stands where the address does that it leads to.
-    if (!("step" in outcome)) return decision(url, outcome, step.location, request);
+    if (!("step" in outcome)) return decision(step.location, outcome, request);
     const next: Step = outcome.step;
     const isForGood = (status: number): boolean => status === 301 || status === 308;
     // A redirect for now must not be taken for one for good.
-    const takesOver = step.route === undefined ? next.route !== undefined : isForGood(step.status) && !isForGood(next.status);
+    const takesOver = step.route ? isForGood(step.status) && !isForGood(next.status) : next.route !== undefined;
     step = { ...next, status: takesOver ? next.status : step.status, route: step.route ?? next.route };
   }
-  const why = step.route === undefined ? undefined : ([step.route, "its redirects lead in a circle"] as const);
-  return decision(url, { missing: why }, undefined, request);
+  return decision(url, { missing: step.route && [step.route, "its redirects lead in a circle"] }, request);
 }
 
-function redirect({ status, location, route, isExternal }: Step): DecisionData {
-  return { outcome: "redirect", status, location, route: route === undefined ? undefined : routeAt(route)[0], isExternal };
-}
-
-function decision(url: string, outcome: Outcome, address: string | undefined, request: Look): DecisionData {
+/** The decision for a look that gave no page, at the address that the request stands for. */
+function decision(address: string, outcome: Exclude<Outcome, { readonly step: Step }>, request: Look): DecisionData {
   if ("found" in outcome) return outcome.found;
   if ("bad" in outcome) return { outcome: "bad-request", ...outcome.bad };
+  const { owner, position } = placeOf(address, request);
   if ("need" in outcome) {
-    const location = outcome.location === undefined ? undefined : lastSignIn(outcome.location, request);
-    const position = placeOf(address ?? url, request)?.position;
-    return { outcome: "unmet", status: location === undefined ? 403 : 303, need: data.needs[outcome.need]![0], location, position };
+    const location = outcome.location && lastSignIn(outcome.location, request);
+    return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
   }
   if ("others" in outcome) {
-    const allow = allowed(outcome.others.map(routeOf));
+    const allow = allowed(outcome.others.map(({ leaf }) => leaf.route));
     if (request.method === "OPTIONS") return { outcome: "options", status: 204, allow };
-    return { outcome: "wrong-method", status: 405, allow, position: placeOf(address ?? url, request)?.position };
+    return { outcome: "wrong-method", status: 405, allow, position };
   }
-  const missing = "missing" in outcome ? outcome.missing : undefined;
-  const place = placeOf(address ?? url, request);
-  let page = place?.owner === undefined ? undefined : routeAt(place.owner)[5]?.fallback;
-  for (let at = missing ? missing[0] : -1; missing && at >= 0; at = routeAt(at)[1]) {
-    page = routeAt(at)[5]?.fallback;
-    if (page !== undefined) break;
-  }
-  page ??= data.site.fallback ?? -1;
-  const position = place?.position;
-  const frames = position ? position.frames : framesOf(-1);
-  return { outcome: "not-found", status: 404, page: data.pages[page], frames, position, reason: missing?.[1] };
+  const [to, reason] = outcome.missing ?? [];
+  const above = to ? chainOf(to).reverse().find(({ fallback }) => fallback !== undefined) : owner;
+  const { site, pages } = table;
+  const page = above ? (above.fallback ?? undefined) : site.fallback === undefined ? undefined : pages[site.fallback];
+  return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(undefined), position, reason };
 }
 
 /** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
@@ -2367,30 +2327,23 @@ function lastSignIn(first: string, request: Look): string {
 }
 
 /** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
-function placeOf(url: string, { method, host, asked }: Look): { owner: number | undefined; position: PositionData | undefined } | undefined {
+function placeOf(url: string, { method, host, asked }: Look): { owner?: Route | undefined; position?: At | undefined } {
   const parts = parse(url, host);
-  if (parts === undefined || typeof parts === "string" || isBad(parts)) return undefined;
+  if (parts === undefined || typeof parts === "string" || isBad(parts)) return {};
   const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
-  const hasFallbacks = data.routes.some((route) => route[5]?.fallback !== undefined);
-  const says = (id: number): boolean => routeAt(id)[5]?.fallback !== undefined;
-  const covered = (isWanted: (id: number) => boolean): Reached | undefined => covering(parts, method, silent, isWanted);
-  const owning = hasFallbacks ? covered(says) : undefined;
-  const owner = owning && leafAt(owning.leaf)[0];
-  const accepted = find(parts, silent);
-  const isBelow = (id: number): boolean => {
-    for (let at = id; at >= 0; at = routeAt(at)[1]) if (at === owner) return true;
-    return owner === undefined;
-  };
-  const reached = choose(accepted, method) ?? accepted[0] ?? covered(isBelow);
-  return { owner, position: reached && positionOf({ ...reached, parts }) };
+  const owner = covering(parts, method, silent, ({ fallback }) => fallback !== undefined)?.leaf.route;
+  const found = find(parts, silent);
+  const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
+  const reached = choose(found, method) ?? found[0] ?? covering(parts, method, silent, isBelow);
+  if (!reached) return { owner };
+  const reading = { ...reached, parts };
+  return { owner, position: new At(reading, valuesOf(reading).all) };
 }
 
-function settled(decision: DecisionData, answers: Answers): DecisionData {
-  const question = answers.stopped;
-  if (!question) return decision;
-  const answer = answers.known.get(JSON.stringify(question));
-  const retryAfter = typeof answer === "object" ? answer.retryAfter : undefined;
-  return { outcome: "unavailable", status: 503, question, retryAfter };
+function settled(decision: DecisionData, { stopped, known }: Answers): DecisionData {
+  if (!stopped) return decision;
+  const answer = known.get(JSON.stringify(stopped));
+  return { outcome: "unavailable", status: 503, question: stopped, retryAfter: typeof answer === "object" ? answer.retryAfter : undefined };
 }
 
 function wellFormed(url: string): string {
@@ -2405,29 +2358,26 @@ function decided(url: string, { method = "GET", host, ask = () => false }: Reque
 /** The same, for questions that take their time: it stops at each question on which it hangs, and goes on with the answer. */
 async function decidedInSteps(
   url: string,
-  { method = "GET", host }: Request,
+  { method, host }: Request,
   ask: (question: Question) => Answer | Promise<Answer>,
 ): Promise<DecisionData> {
   const known = new Map<string, Answer>();
   for (;;) {
-    let open: readonly [Question, string] | undefined;
-    const answers = new Answers((question, key) => {
-      if (!known.has(key)) open ??= [question, key];
+    let open: Question | undefined;
+    const put = (question: Question): Answer => {
+      const key = JSON.stringify(question);
+      if (!known.has(key)) open ??= question;
       return known.get(key);
-    });
-    const decision = decideWith(wellFormed(url), { method, host, asked: answers });
-    const stopped = answers.stopped && JSON.stringify(answers.stopped);
-    if (!open || open[1] !== stopped) return settled(decision, answers);
-    try {
-      known.set(open[1], await ask(open[0]));
-    } catch {
-      known.set(open[1], undefined);
-    }
+    };
+    const decision = decided(url, { method, host, ask: put });
+    // What comes after a question without an answer is not asked.
+    if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open)) return decision;
+    known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
   }
 }
 
 /** The page that answers a `GET`, whatever it asks of the visitor; no value counts as listed. */
-function matched(url: string, host?: string): MatchData | undefined {
+function matched(url: string, host?: string): Page | undefined {
   const outcome = look(wellFormed(url), { method: "GET", host, asked: nobody });
   return "found" in outcome ? outcome.found : undefined;
 }

@@ -2,9 +2,9 @@
 
 import type { Datas, FallbackName, FrameName, Links, ListName, NeedName, Pages, Params } from "./names.js";
 import type { Answer, Question } from "./types.js";
-import { data } from "./table.js";
+import { table } from "./table.js";
 import { backTo, decided, decidedInSteps, matched } from "./decide.js";
-import { above, activity, changeBetween, linkOf, type PositionData } from "./position.js";
+import { above, activity, changeBetween, linkOf, type At as Place } from "./position.js";
 
 /** The name of a route that shows a page. */
 export type RouteName = keyof Links & string;
@@ -29,7 +29,7 @@ export interface Level {
 }
 
 /** Where in the table a URL stands. */
-interface At<Name extends LevelName> {
+interface Standing<Name extends LevelName> {
   readonly route: Name;
   readonly params: Params[Name];
   /** The address as it was asked: path and query, without scheme and host. */
@@ -41,10 +41,10 @@ interface At<Name extends LevelName> {
 }
 
 /** The deepest route that covers a URL; told apart by `route`. */
-export type Position = { [Name in LevelName]: At<Name> }[LevelName];
+export type Position = { [Name in LevelName]: Standing<Name> }[LevelName];
 
 /** A URL that shows the page of a route. */
-export interface Found<Name extends RouteName> extends At<Name> {
+export interface Found<Name extends RouteName> extends Standing<Name> {
   readonly outcome: "page";
   readonly status: 200;
   readonly page: Pages[Name];
@@ -177,17 +177,17 @@ type Given<Name extends RouteName> = {} extends Links[Name]
 
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export function link<Name extends RouteName>(name: Name, ...[values, options]: Given<Name>): string {
-  return linkOf(name, values, options as { from?: PositionData });
+  return linkOf(name, values, options as unknown as { from?: Place });
 }
 
 /** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */
 export function isActive<Name extends RouteName>(position: Position, name: Name, values: Partial<Links[Name]> = {}): "page" | "true" | undefined {
-  return activity(name, values, position as PositionData);
+  return activity(name, values, position as unknown as Place);
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
 export function up(position: Position): string | undefined {
-  return above(position as PositionData);
+  return above(position as unknown as Place);
 }
 
 /** A parameter of a level that stays, and whose value differs. */
@@ -213,7 +213,7 @@ export interface Transition {
 
 /** What changes when `to` takes the place of `from`, or is the first page. */
 export function transition(from: Position | undefined, to: Position): Transition {
-  return changeBetween(from as PositionData | undefined, to as PositionData) as Transition;
+  return changeBetween(from as unknown as Place | undefined, to as unknown as Place) as Transition;
 }
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
@@ -223,5 +223,5 @@ export function returnAddress(wanted: string | null | undefined, otherwise: stri
 
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): Datas[Name] {
-  return (data.routes.find(([known]) => known === name)?.[5]?.data ?? {}) as Datas[Name];
+  return table.routes.find((route) => route.name === name)?.data as Datas[Name];
 }

@@ -13,35 +13,20 @@ export type Test =
   | readonly [sign: ">=" | "<=" | ">" | "<" | "%" | "min" | "max", limit: string];
 
 /** The rules of items, or of names (`items`) and values; how many there may be, and whether each may be there once only. */
-export type Many = readonly [items: number, values: number, least: number, most: number, unique?: number];
+export type ManyData = readonly [items: number, values: number, least: number, most: number, unique?: number];
 
 /** What parts items in one text, whether an equals sign stands between a name and its value, and the name before each item. */
 export type Join = readonly [separator: string, named?: number, name?: string];
 
-export type Rule = readonly [tests?: readonly Test[] | 0, list?: string | 0, many?: Many | 0, join?: Join | 0, automaton?: number];
+export type RuleData = readonly [tests?: readonly Test[] | 0, list?: string | 0, many?: ManyData | 0, join?: Join | 0, automaton?: number];
 
 /** For each state whether it accepts, and the ranges of bytes that lead on: from, to, state. The first state is the start. */
 export type Automaton = readonly (readonly number[])[];
 
 /** Text and rules of values in turn. */
-export type Pattern = readonly (string | number)[];
+export type PatternData = readonly (string | number)[];
 
-/** Kinds of parameters, by their index in `lookup::ParamKind`. */
-export const SEGMENT = 0;
-export const ITEMS = 1;
-export const REST = 2;
-export const QUERY = 3;
-export const PAIRS = 4;
-export const HOST = 5;
-export const FRAGMENT = 6;
-
-/** Flags of parameters. */
-export const OPTIONAL = 1;
-export const EXPLODED = 2;
-export const NUMBER = 4;
-export const BOOLEAN = 8;
-
-export type Param = readonly [
+export type ParamData = readonly [
   name: string,
   level: number,
   kind: number,
@@ -55,7 +40,7 @@ export type Param = readonly [
 export interface More {
   readonly methods?: readonly string[];
   /** The template, the pattern, and for each of its pieces the parameter. */
-  readonly host?: readonly [template: string, pattern: Pattern, params: readonly number[]];
+  readonly host?: readonly [template: string, pattern: PatternData, params: readonly number[]];
   readonly needs?: readonly number[];
   readonly frame?: string;
   /** A page, or -1 for none whatever stands above. */
@@ -74,16 +59,16 @@ export interface More {
   readonly data?: unknown;
 }
 
-export type Route = readonly [
+export type RouteData = readonly [
   name: string,
   parent: number,
   path: string,
   page: number,
-  params: readonly Param[],
+  params: readonly ParamData[],
   more?: More,
 ];
 
-export type Leaf = readonly [
+export type LeafData = readonly [
   route: number,
   /** For each value of the segments its parameter; 0 where they stand in their order. */
   captures: readonly number[] | 0,
@@ -95,9 +80,9 @@ export type Leaf = readonly [
 ];
 
 /** Literals and patterns, each before the node that it leads to; 0 is the node itself, which is that of a tail. */
-export type Node = readonly [
-  literals: readonly (string | Node)[] | 0,
-  edges?: readonly (number | Node)[] | 0,
+export type NodeData = readonly [
+  literals: readonly (string | NodeData)[] | 0,
+  edges?: readonly (number | NodeData)[] | 0,
   leaves?: readonly number[] | 0,
   areas?: readonly number[] | 0,
   unordered?: number,
@@ -112,8 +97,6 @@ export interface Data {
     readonly base: string;
     /** 0 never, 1 always, 2 either. */
     readonly slash: number;
-    readonly inFragment: boolean;
-    readonly folds: boolean;
     readonly bytes: number;
     readonly segments: number;
     readonly frame?: string;
@@ -121,13 +104,13 @@ export interface Data {
   };
   readonly pages: readonly string[];
   readonly needs: readonly (readonly [name: string, otherwise?: number])[];
-  readonly rules: readonly Rule[];
+  readonly rules: readonly RuleData[];
   readonly automata: readonly Automaton[];
-  readonly patterns: readonly Pattern[];
+  readonly patterns: readonly PatternData[];
   readonly singles: readonly number[];
   readonly order: Pairs;
   readonly leafOrder: Pairs;
-  readonly routes: readonly Route[];
-  readonly leaves: readonly Leaf[];
-  readonly tree: Node;
+  readonly routes: readonly RouteData[];
+  readonly leaves: readonly LeafData[];
+  readonly tree: NodeData;
 }

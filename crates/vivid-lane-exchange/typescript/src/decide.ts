@@ -1,14 +1,16 @@
 // From a request to a decision.
 
-import { data, type Route, type Value } from "./table.js";
+import { type Value } from "./data.js";
+import { type Redirect, type Route } from "./model.js";
+import { IN_FRAGMENT, table } from "./table.js";
 import { cleanQuery, isLonger } from "./percent.js";
 import { type Asked } from "./rules.js";
 import { addressOf, isBad, parse, targetOf, tooLong, type Bad } from "./url.js";
-import { choose, covering, find, leafAt, lookup, methodsOf, routeAt, routeOf, type Reached, type Reading } from "./find.js";
-import { needless, unknownPairs, valuesOf } from "./values.js";
+import { choose, covering, find, lookup, type Reached, type Reading } from "./find.js";
+import { chainOf, isSame, needless, unknownPairs, valuesOf, type Values } from "./values.js";
 import { expand } from "./template.js";
 import { RETURN, urlOf, urlOfAny } from "./link.js";
-import { framesOf, matchOf, positionOf, type MatchData, type PositionData } from "./position.js";
+import { At, framesOf, Page } from "./position.js";
 import { LinkError, type Answer, type Question } from "./types.js";
 
 export interface Request {
@@ -18,18 +20,18 @@ export interface Request {
 }
 
 export type DecisionData =
-  | MatchData
+  | Page
   | { readonly outcome: "redirect"; readonly status: number; readonly location: string; readonly route: string | undefined; readonly isExternal: boolean }
-  | { readonly outcome: "unmet"; readonly status: 303 | 403; readonly need: string; readonly location: string | undefined; readonly position: PositionData | undefined }
+  | { readonly outcome: "unmet"; readonly status: 303 | 403; readonly need: string; readonly location: string | undefined; readonly position: At | undefined }
   | {
       readonly outcome: "not-found";
       readonly status: 404;
       readonly page: string | undefined;
       readonly frames: readonly string[];
-      readonly position: PositionData | undefined;
+      readonly position: At | undefined;
       readonly reason: string | undefined;
     }
-  | { readonly outcome: "wrong-method"; readonly status: 405; readonly allow: readonly string[]; readonly position: PositionData | undefined }
+  | { readonly outcome: "wrong-method"; readonly status: 405; readonly allow: readonly string[]; readonly position: At | undefined }
   | { readonly outcome: "options"; readonly status: 204; readonly allow: readonly string[] }
   | { readonly outcome: "bad-request"; readonly status: 400 | 414; readonly reason: string }
   | { readonly outcome: "unavailable"; readonly status: 503; readonly question: Question; readonly retryAfter: number | undefined };
@@ -68,16 +70,16 @@ const nobody: Asked = { isListed: () => false, isMet: () => true };
 interface Step {
   readonly status: number;
   readonly location: string;
-  readonly route: number | undefined;
+  readonly route: Route | undefined;
   readonly isExternal: boolean;
 }
 
 /** What one look at the table comes to. */
 type Outcome =
-  | { readonly found: MatchData }
+  | { readonly found: Page }
   | { readonly step: Step }
-  | { readonly need: number; readonly location: string | undefined }
-  | { readonly missing: readonly [to: number, reason: string] | undefined }
+  | { readonly need: string; readonly location: string | undefined }
+  | { readonly missing: readonly [to: Route, reason: string] | undefined }
   | { readonly others: readonly Reached[] }
   | { readonly bad: Bad };
 
@@ -93,77 +95,86 @@ function canonical(location: string): Outcome {
   return { step: { status: 308, location, route: undefined, isExternal: false } };
 }
 
+/** What a function gives; nothing for a link that cannot be made. */
+function linked(make: () => string | undefined): string | undefined {
+  try {
+    return make();
+  } catch (error) {
+    if (error instanceof LinkError) return undefined;
+    throw error;
+  }
+}
+
 /** One look at the table. */
-function look(url: string, { method, host, asked }: Look): Outcome {
+function look(url: string, request: Look): Outcome {
+  const { method, host, asked } = request;
   const found = lookup(url, host, method, asked);
   if (!found) return { missing: undefined };
   if ("address" in found) return canonical(found.address);
   if (!("reading" in found)) return found;
   const { reading } = found;
-  const route = routeOf(reading);
-  const redirect = route[5]?.redirect;
-  if (redirect) return redirected(redirect, reading);
-  const address = needless(reading) > 0 ? withoutNeedless(reading, asked) : undefined;
-  if (address !== undefined) return canonical(address);
-  const need = (route[5]?.needs ?? []).find((one) => !asked.isMet(data.needs[one]![0]));
-  if (need !== undefined) return { need, location: signInFor(need, reading, url, { method, host, asked }) };
-  return { found: matchOf(reading, route[3]) };
+  const { redirect, needs, page } = reading.leaf.route;
+  const values = valuesOf(reading);
+  if (redirect) return redirected(redirect, reading, values);
+  if (needless(reading, values) > 0) {
+    const address = linked(() => withoutNeedless(reading, values, asked));
+    if (address !== undefined) return canonical(address);
+  }
+  for (const index of needs) {
+    const [need, otherwise] = table.needs[index]!;
+    if (asked.isMet(need)) continue;
+    const to = otherwise === undefined ? undefined : table.routes[otherwise]!;
+    return { need, location: to && signInAt(to, reading, values, url, request) };
+  }
+  return { found: new Page(reading, values.all, page!) };
 }
 
 /** The names of parameters with their values. */
-function named(route: Route, values: readonly (Value | undefined)[]): Map<string, Value> {
-  const all = new Map<string, Value>();
-  for (const [index, [name]] of route[4].entries()) {
-    const value = values[index];
-    if (value !== undefined) all.set(name, value);
-  }
-  return all;
+function named({ params }: Route, { all }: Values): Map<string, Value> {
+  return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
 }
 
-function redirected([status, to, fillings]: NonNullable<NonNullable<Route[5]>["redirect"]>, reading: Reading): Outcome {
-  const values = valuesOf(reading);
-  const step = (url: string, isExternal: boolean): Outcome => {
-    return { step: { status, location: withRest(url, reading), route: leafAt(reading.leaf)[0], isExternal } };
-  };
-  if (typeof to === "string") {
-    const all = named(routeOf(reading), values);
-    return step(expand(to, (name) => all.get(name)), true);
+function redirected({ status, to, values: fillings }: Redirect, reading: Reading, values: Values): Outcome {
+  const { route } = reading.leaf;
+  const isExternal = typeof to === "string";
+  let url: string;
+  if (isExternal) {
+    const all = named(route, values);
+    url = expand(to, (name) => all.get(name));
+  } else {
+    const given = new Map<string, Value>();
+    for (const [name, ...pieces] of fillings) {
+      const all = pieces.map((piece) => (typeof piece === "number" ? values.all[piece] : piece));
+      const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
+      if (value !== undefined) given.set(name, value);
+    }
+    const target = table.routes[to]!;
+    try {
+      url = urlOfAny(target, given);
+    } catch (error) {
+      if (error instanceof LinkError) return { missing: [target, error.message] };
+      throw error;
+    }
   }
-  const given = new Map<string, Value>();
-  for (const [name, ...pieces] of fillings ?? []) {
-    const all = pieces.map((piece) => (typeof piece === "number" ? values[piece] : piece));
-    const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
-    if (value !== undefined) given.set(name, value);
-  }
-  try {
-    return step(urlOfAny(to, given), false);
-  } catch (error) {
-    if (error instanceof LinkError) return { missing: [to, error.message] };
-    throw error;
-  }
+  return { step: { status, location: withRest(url, reading), route, isExternal } };
 }
 
 /** The address without the values that are there for nothing; nothing where none can be left out. */
-function withoutNeedless(reading: Reading, asked: Asked): string | undefined {
-  const id = leafAt(reading.leaf)[0];
-  try {
-    const short = urlOf(id, named(routeAt(id), valuesOf(reading)));
-    const found = lookup(short, undefined, methodsOf(routeAt(id))[0] ?? "GET", asked);
-    if (!found || !("reading" in found) || leafAt(found.reading.leaf)[0] !== id) return undefined;
-    return needless(found.reading) < needless(reading) ? withRest(short, reading) : undefined;
-  } catch {
-    return undefined;
-  }
+function withoutNeedless(reading: Reading, values: Values, asked: Asked): string | undefined {
+  const { route } = reading.leaf;
+  const short = urlOf(route, named(route, values));
+  const found = lookup(short, undefined, route.methods[0] ?? "GET", asked);
+  if (!found || !("reading" in found) || found.reading.leaf.route !== route) return undefined;
+  return needless(found.reading, valuesOf(found.reading)) < needless(reading, values) ? withRest(short, reading) : undefined;
 }
 
 /** A URL with the pairs of the query that the route does not know, as they were sent. */
 function withRest(url: string, reading: Reading): string {
-  const hash = data.site.inFragment ? -1 : url.indexOf("#");
+  const hash = IN_FRAGMENT ? -1 : url.indexOf("#");
   const fragment = hash < 0 ? "" : url.slice(hash);
   let out = hash < 0 ? url : url.slice(0, hash);
   const nameOf = (pair: string): string => pair.split("=", 1)[0]!;
-  const mark = out.indexOf("?");
-  const known = (mark < 0 ? "" : out.slice(mark + 1)).split("&").map(nameOf);
+  const known = (out.split("?")[1] ?? "").split("&").map(nameOf);
   for (const pair of unknownPairs(reading)) {
     if (!known.includes(nameOf(pair))) out += (out.includes("?") ? "&" : "?") + cleanQuery(pair);
   }
@@ -171,99 +182,77 @@ function withRest(url: string, reading: Reading): string {
 }
 
 /** The page to which people are sent who do not meet a need, with the way back. */
-function signInFor(need: number, reading: Reading, url: string, { method, host, asked }: Look): string | undefined {
-  const to = data.needs[need]![1];
-  if (to === undefined) return undefined;
-  const own = routeOf(reading);
-  const values = valuesOf(reading);
+function signInAt(to: Route, { leaf, parts }: Reading, { all }: Values, url: string, { method, host, asked }: Look): string | undefined {
   const given = new Map<string, Value>();
-  for (const [name, , kind] of routeAt(to)[4]) {
-    const value = values[own[4].findIndex(([known, , ofKind]) => known === name && ofKind === kind)];
+  for (const { name, kind } of to.params) {
+    const value = all[leaf.route.params.findIndex((own) => own.name === name && own.kind === kind)];
     if (name !== RETURN && value !== undefined) given.set(name, value);
   }
+  const showsPage = (): boolean => {
+    const found = lookup(url, host ?? parts.host, "GET", asked);
+    return found !== undefined && "reading" in found && found.reading.leaf.route.page !== undefined;
+  };
   // Coming back is a `GET`, so only what answers one is a place to come back to.
-  const isRead = method === "GET" || method === "HEAD" || showsPage(url, host ?? reading.parts.host, asked);
-  const attempts = [given];
-  if (isRead) attempts.unshift(new Map(given).set(RETURN, addressOf(reading.parts)));
-  for (const attempt of attempts) {
-    try {
-      return urlOf(to, attempt);
-    } catch {
-      // Without the way back, perhaps.
-    }
-  }
-  return undefined;
-}
-
-function showsPage(url: string, host: string | undefined, asked: Asked): boolean {
-  const found = lookup(url, host, "GET", asked);
-  return found !== undefined && "reading" in found && routeOf(found.reading)[3] >= 0;
+  const isRead = method === "GET" || method === "HEAD" || showsPage();
+  const back = isRead ? linked(() => urlOf(to, new Map(given).set(RETURN, addressOf(parts)))) : undefined;
+  return back ?? linked(() => urlOf(to, given));
 }
 
 /** The methods as they are listed: `GET` brings `HEAD`, and `OPTIONS` is answered everywhere. */
 function allowed(routes: readonly Route[]): readonly string[] {
-  const methods = new Set(routes.flatMap(methodsOf)).add("OPTIONS");
+  const methods = new Set(routes.flatMap((route) => route.methods)).add("OPTIONS");
   if (methods.has("GET")) methods.add("HEAD");
   return [...methods].sort();
 }
 
 /** Decides with these answers. */
 function decideWith(url: string, request: Look): DecisionData {
-  if (isLonger(url, data.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
+  if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
   if (url === "*" && request.method === "OPTIONS") {
-    const answering = data.routes.filter((route) => route[3] >= 0 || route[5]?.redirect);
-    return { outcome: "options", status: 204, allow: allowed(answering) };
+    return { outcome: "options", status: 204, allow: allowed(table.routes.filter(({ page, redirect }) => page !== undefined || redirect)) };
   }
   let outcome = look(url, request);
-  if (!("step" in outcome)) return decision(url, outcome, undefined, request);
+  if (!("step" in outcome)) return decision(url, outcome, request);
   const host = targetOf(url, false).host ?? request.host;
   let { step } = outcome;
   let { method } = request;
   for (let count = 0; count < MOST_STEPS; count += 1) {
     if (step.status === 303 || (step.status < 303 && method === "POST")) method = "GET";
-    if (step.isExternal) return redirect(step);
-    outcome = look(step.location, { ...request, method, host });
-    if ("found" in outcome) return redirect(step);
+    if (!step.isExternal) outcome = look(step.location, { ...request, method, host });
+    if (step.isExternal || "found" in outcome) {
+      const { status, location, route, isExternal } = step;
+      return { outcome: "redirect", status, location, route: route?.name, isExternal };
+    }
     // The request stands where the address does that it leads to.
-    if (!("step" in outcome)) return decision(url, outcome, step.location, request);
+    if (!("step" in outcome)) return decision(step.location, outcome, request);
     const next: Step = outcome.step;
     const isForGood = (status: number): boolean => status === 301 || status === 308;
     // A redirect for now must not be taken for one for good.
-    const takesOver = step.route === undefined ? next.route !== undefined : isForGood(step.status) && !isForGood(next.status);
+    const takesOver = step.route ? isForGood(step.status) && !isForGood(next.status) : next.route !== undefined;
     step = { ...next, status: takesOver ? next.status : step.status, route: step.route ?? next.route };
   }
-  const why = step.route === undefined ? undefined : ([step.route, "its redirects lead in a circle"] as const);
-  return decision(url, { missing: why }, undefined, request);
+  return decision(url, { missing: step.route && [step.route, "its redirects lead in a circle"] }, request);
 }
 
-function redirect({ status, location, route, isExternal }: Step): DecisionData {
-  return { outcome: "redirect", status, location, route: route === undefined ? undefined : routeAt(route)[0], isExternal };
-}
-
-function decision(url: string, outcome: Outcome, address: string | undefined, request: Look): DecisionData {
+/** The decision for a look that gave no page, at the address that the request stands for. */
+function decision(address: string, outcome: Exclude<Outcome, { readonly step: Step }>, request: Look): DecisionData {
   if ("found" in outcome) return outcome.found;
   if ("bad" in outcome) return { outcome: "bad-request", ...outcome.bad };
+  const { owner, position } = placeOf(address, request);
   if ("need" in outcome) {
-    const location = outcome.location === undefined ? undefined : lastSignIn(outcome.location, request);
-    const position = placeOf(address ?? url, request)?.position;
-    return { outcome: "unmet", status: location === undefined ? 403 : 303, need: data.needs[outcome.need]![0], location, position };
+    const location = outcome.location && lastSignIn(outcome.location, request);
+    return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
   }
   if ("others" in outcome) {
-    const allow = allowed(outcome.others.map(routeOf));
+    const allow = allowed(outcome.others.map(({ leaf }) => leaf.route));
     if (request.method === "OPTIONS") return { outcome: "options", status: 204, allow };
-    return { outcome: "wrong-method", status: 405, allow, position: placeOf(address ?? url, request)?.position };
+    return { outcome: "wrong-method", status: 405, allow, position };
   }
-  const missing = "missing" in outcome ? outcome.missing : undefined;
-  const place = placeOf(address ?? url, request);
-  let page = place?.owner === undefined ? undefined : routeAt(place.owner)[5]?.fallback;
-  for (let at = missing ? missing[0] : -1; missing && at >= 0; at = routeAt(at)[1]) {
-    page = routeAt(at)[5]?.fallback;
-    if (page !== undefined) break;
-  }
-  page ??= data.site.fallback ?? -1;
-  const position = place?.position;
-  const frames = position ? position.frames : framesOf(-1);
-  return { outcome: "not-found", status: 404, page: data.pages[page], frames, position, reason: missing?.[1] };
+  const [to, reason] = outcome.missing ?? [];
+  const above = to ? chainOf(to).reverse().find(({ fallback }) => fallback !== undefined) : owner;
+  const { site, pages } = table;
+  const page = above ? (above.fallback ?? undefined) : site.fallback === undefined ? undefined : pages[site.fallback];
+  return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(undefined), position, reason };
 }
 
 /** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
@@ -278,30 +267,23 @@ function lastSignIn(first: string, request: Look): string {
 }
 
 /** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
-function placeOf(url: string, { method, host, asked }: Look): { owner: number | undefined; position: PositionData | undefined } | undefined {
+function placeOf(url: string, { method, host, asked }: Look): { owner?: Route | undefined; position?: At | undefined } {
   const parts = parse(url, host);
-  if (parts === undefined || typeof parts === "string" || isBad(parts)) return undefined;
+  if (parts === undefined || typeof parts === "string" || isBad(parts)) return {};
   const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
-  const hasFallbacks = data.routes.some((route) => route[5]?.fallback !== undefined);
-  const says = (id: number): boolean => routeAt(id)[5]?.fallback !== undefined;
-  const covered = (isWanted: (id: number) => boolean): Reached | undefined => covering(parts, method, silent, isWanted);
-  const owning = hasFallbacks ? covered(says) : undefined;
-  const owner = owning && leafAt(owning.leaf)[0];
-  const accepted = find(parts, silent);
-  const isBelow = (id: number): boolean => {
-    for (let at = id; at >= 0; at = routeAt(at)[1]) if (at === owner) return true;
-    return owner === undefined;
-  };
-  const reached = choose(accepted, method) ?? accepted[0] ?? covered(isBelow);
-  return { owner, position: reached && positionOf({ ...reached, parts }) };
+  const owner = covering(parts, method, silent, ({ fallback }) => fallback !== undefined)?.leaf.route;
+  const found = find(parts, silent);
+  const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
+  const reached = choose(found, method) ?? found[0] ?? covering(parts, method, silent, isBelow);
+  if (!reached) return { owner };
+  const reading = { ...reached, parts };
+  return { owner, position: new At(reading, valuesOf(reading).all) };
 }
 
-function settled(decision: DecisionData, answers: Answers): DecisionData {
-  const question = answers.stopped;
-  if (!question) return decision;
-  const answer = answers.known.get(JSON.stringify(question));
-  const retryAfter = typeof answer === "object" ? answer.retryAfter : undefined;
-  return { outcome: "unavailable", status: 503, question, retryAfter };
+function settled(decision: DecisionData, { stopped, known }: Answers): DecisionData {
+  if (!stopped) return decision;
+  const answer = known.get(JSON.stringify(stopped));
+  return { outcome: "unavailable", status: 503, question: stopped, retryAfter: typeof answer === "object" ? answer.retryAfter : undefined };
 }
 
 function wellFormed(url: string): string {
@@ -316,29 +298,26 @@ export function decided(url: string, { method = "GET", host, ask = () => false }
 /** The same, for questions that take their time: it stops at each question on which it hangs, and goes on with the answer. */
 export async function decidedInSteps(
   url: string,
-  { method = "GET", host }: Request,
+  { method, host }: Request,
   ask: (question: Question) => Answer | Promise<Answer>,
 ): Promise<DecisionData> {
   const known = new Map<string, Answer>();
   for (;;) {
-    let open: readonly [Question, string] | undefined;
-    const answers = new Answers((question, key) => {
-      if (!known.has(key)) open ??= [question, key];
+    let open: Question | undefined;
+    const put = (question: Question): Answer => {
+      const key = JSON.stringify(question);
+      if (!known.has(key)) open ??= question;
       return known.get(key);
-    });
-    const decision = decideWith(wellFormed(url), { method, host, asked: answers });
-    const stopped = answers.stopped && JSON.stringify(answers.stopped);
-    if (!open || open[1] !== stopped) return settled(decision, answers);
-    try {
-      known.set(open[1], await ask(open[0]));
-    } catch {
-      known.set(open[1], undefined);
-    }
+    };
+    const decision = decided(url, { method, host, ask: put });
+    // What comes after a question without an answer is not asked.
+    if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open)) return decision;
+    known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
   }
 }
 
 /** The page that answers a `GET`, whatever it asks of the visitor; no value counts as listed. */
-export function matched(url: string, host?: string): MatchData | undefined {
+export function matched(url: string, host?: string): Page | undefined {
   const outcome = look(wellFormed(url), { method: "GET", host, asked: nobody });
   return "found" in outcome ? outcome.found : undefined;
 }

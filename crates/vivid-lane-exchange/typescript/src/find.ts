@@ -1,15 +1,16 @@
 // The walk through the tree, and the choice of the narrowest route.
 
-import { data, EXPLODED, OPTIONAL, QUERY, PAIRS, type Leaf, type Node, type Param, type Route } from "./table.js";
+import { PAIRS, QUERY, type Leaf, type Node, type Param, type Pattern, type Route } from "./model.js";
+import { FOLDS, HOSTS, PAIRS_OF_QUERY, SEVERAL, table, TAILS } from "./table.js";
 import { normalHost } from "./host.js";
 import { decodeForm, encodeSegment } from "./percent.js";
-import { type Asked, fits, fitsNumber, isAny, isAnyOfItsForm, isMarked, marked, ruleAt, split, takes, takesItems, takesPiece } from "./rules.js";
+import { type Asked, fits, fitsNumber, readable, split, takes, takesItems, takesPiece } from "./rules.js";
 import { addressFor, isBad, parse, type Bad, type Parts } from "./url.js";
 
-/** A leaf that a URL leads to, with the pattern of each of its segments; -1 for a literal. */
+/** A leaf that a URL leads to, with the pattern of each of its segments; none for a literal. */
 export interface Reached {
-  readonly leaf: number;
-  readonly steps: readonly number[];
+  readonly leaf: Leaf;
+  readonly steps: readonly (Pattern | undefined)[];
 }
 
 /** A URL as a route reads it. */
@@ -25,129 +26,63 @@ export type Lookup =
   | { readonly bad: Bad }
   | undefined;
 
-export function leafAt(index: number): Leaf {
-  return data.leaves[index]!;
-}
-
-export function routeAt(index: number): Route {
-  return data.routes[index]!;
-}
-
-export function routeOf({ leaf }: Reached): Route {
-  return routeAt(leafAt(leaf)[0]);
-}
-
-export function methodsOf(route: Route): readonly string[] {
-  return route[5]?.methods ?? ["GET"];
-}
-
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
-export function allows(route: Route, method: string): boolean {
-  const methods = methodsOf(route);
+export function allows({ methods }: Route, method: string): boolean {
   return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
 
-const literals = new WeakMap<Node, Map<string, Node>>();
-
-/** The node that a literal leads to. The map of a node is made when it is first asked. */
-function literalAfter(node: Node, text: string): Node | undefined {
-  if (!node[0]) return undefined;
-  let map = literals.get(node);
-  if (!map) {
-    map = new Map();
-    for (let at = 0; at < node[0].length; at += 2) map.set(node[0][at] as string, node[0][at + 1] as Node);
-    literals.set(node, map);
-  }
-  return map.get(data.site.folds ? text.toLowerCase() : text);
-}
-
-function fitsSegment(index: number, parts: Parts, at: number, asked: Asked): boolean {
-  const pattern = data.patterns[index]!;
-  return fits(pattern, isMarked(pattern) ? marked(parts.raws[at]!) : parts.texts[at]!, asked);
-}
-
-/** The name of a parameter in the query. */
-export function queryName({ 5: more }: Route, index: number, [name]: Param): string {
-  return more?.names?.[index] ?? (name.includes("%") ? decodeURIComponent(name) : name);
-}
-
-/** Does the query name a parameter that must be there? */
-function isRequired(route: Route, index: number, [, , , flags]: Param): boolean {
-  return !(flags & OPTIONAL) || route[5]?.names?.[index] !== undefined;
+/** The values of a parameter in the query, as they were sent: the first one, or each that is an item. */
+export function rawsOf(param: Param, { pairs }: Parts): string[] {
+  const raws = pairs.filter(([name]) => name === param.key).map(([, raw]) => raw);
+  return param.isExploded ? raws : raws.slice(0, 1);
 }
 
 /** Does an empty value count as if it were not there, as a form sends the fields that nobody filled in? */
-export function countsAsAbsent(route: Route, index: number, param: Param, raw: string): boolean {
-  if (raw !== "") return false;
-  const rule = ruleAt(param[4]);
-  const takesEmpty = rule[2] ? rule[2][1] < 0 && isAny(ruleAt(rule[2][0])) : isAny(rule);
-  return !takesEmpty && (!isRequired(route, index, param) || (param[3] & EXPLODED) !== 0);
-}
-
-/** The value of a name in the query, as it was sent; the first counts. */
-export function queryValue(route: Route, index: number, param: Param, { pairs }: Parts): string | undefined {
-  const wanted = queryName(route, index, param);
-  return pairs.find(([name]) => name === wanted)?.[1];
-}
-
-/** Each item of a name in the query. */
-export function queryItems(route: Route, index: number, param: Param, { pairs }: Parts): string[] {
-  const wanted = queryName(route, index, param);
-  return pairs
-    .filter(([name, raw]) => name === wanted && !countsAsAbsent(route, index, param, raw))
-    .map(([, raw]) => decodeForm(raw));
+export function isUnfilled({ rule, isRequired, isExploded }: Param, raw: string): boolean {
+  const { many } = rule;
+  return raw === "" && !(many ? !many.values && many.items.isAny : rule.isAny) && (!isRequired || isExploded);
 }
 
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route: Route, wanted: string): boolean {
-  return (
-    (route[5]?.query ?? []).some(([name]) => name === wanted) ||
-    route[4].some((param, index) => param[2] === QUERY && queryName(route, index, param) === wanted)
-  );
+  return route.literals.some(([name]) => name === wanted) || route.params.some(({ kind, key }) => kind === QUERY && key === wanted);
 }
 
-/** The pairs of the query that no other parameter takes. */
-export function restOfQuery(route: Route, { pairs }: Parts): [string, string][] {
-  return pairs.filter(([name]) => !readsName(route, name)).map(([name, raw]): [string, string] => [name, decodeForm(raw)]);
+/** The texts that the query has for a parameter: one, items, or names and values in turn; nothing where it is absent. */
+export function inQuery(route: Route, param: Param, parts: Parts): readonly string[] | undefined {
+  if (PAIRS_OF_QUERY && param.kind === PAIRS) {
+    return parts.pairs.filter(([name]) => !readsName(route, name)).flatMap(([name, raw]) => [name, decodeForm(raw)]);
+  }
+  const raws = rawsOf(param, parts).filter((raw) => !isUnfilled(param, raw));
+  if (param.isExploded) return raws.map(decodeForm);
+  const [raw] = raws;
+  return raw === undefined ? undefined : (param.rule.many ? raw.split(",") : [raw]).map(decodeForm);
+}
+
+function takesValue(route: Route, param: Param, parts: Parts, asked: Asked): boolean {
+  const { rule, isOptional, isRequired } = param;
+  const items = inQuery(route, param, parts);
+  // What counts as absent is no value that is missing.
+  if (!items) return !isRequired || rawsOf(param, parts).length > 0;
+  if (items.length === 0) return param.kind === PAIRS ? isOptional : !isRequired;
+  return rule.many ? takesItems(rule, items, asked) : takes(rule, items[0]!, asked);
 }
 
 function takesQuery(route: Route, parts: Parts, asked: Asked): boolean {
-  const { pairs } = parts;
-  const hasLiterals = (route[5]?.query ?? []).every(([name, value]) =>
-    pairs.some(([known, raw]) => known === name && decodeForm(raw) === value),
-  );
+  if (!route.readsQuery) return true;
   // Single values before lists, as questions to live lists have an order.
-  const all = (isWanted: (param: Param) => boolean): boolean =>
-    route[4].every((param, index) => !isWanted(param) || takesValue(route, index, param, parts, asked));
+  const takesAll = (isWanted: (param: Param) => boolean): boolean =>
+    route.params.every((param) => !isWanted(param) || takesValue(route, param, parts, asked));
   return (
-    hasLiterals &&
-    all(([, , kind, flags]) => kind === QUERY && !(flags & EXPLODED)) &&
-    all(([, , kind, flags]) => kind === QUERY && (flags & EXPLODED) !== 0) &&
-    all(([, , kind]) => kind === PAIRS)
+    route.literals.every(([name, value]) => parts.pairs.some(([known, raw]) => known === name && decodeForm(raw) === value)) &&
+    takesAll(({ kind, isExploded }) => kind === QUERY && !isExploded) &&
+    takesAll(({ kind, isExploded }) => kind === QUERY && isExploded) &&
+    takesAll(({ kind }) => kind === PAIRS)
   );
 }
 
-function takesValue(route: Route, index: number, param: Param, parts: Parts, asked: Asked): boolean {
-  const rule = ruleAt(param[4]);
-  if (param[2] === PAIRS) {
-    if (param[3] & OPTIONAL && isAnyOfItsForm(rule)) return true;
-    const items = restOfQuery(route, parts).flat();
-    return items.length === 0 ? (param[3] & OPTIONAL) !== 0 : takesItems(rule, items, asked);
-  }
-  const raw = queryValue(route, index, param, parts);
-  if (raw === undefined) return !isRequired(route, index, param);
-  if (param[3] & EXPLODED) {
-    const items = queryItems(route, index, param, parts);
-    return items.length === 0 ? !isRequired(route, index, param) : takesItems(rule, items, asked);
-  }
-  if (countsAsAbsent(route, index, param, raw)) return true;
-  if (!rule[2]) return takes(rule, decodeForm(raw), asked);
-  return takesItems(rule, raw.split(",").map(decodeForm), asked);
-}
-
-function takesHost(route: Route, { host }: Parts, asked: Asked): boolean {
-  const own = route[5]?.host;
-  return !own || (host !== undefined && fits(own[1], normalHost(host), asked));
+function takesHost({ host }: Route, parts: Parts, asked: Asked): boolean {
+  return !HOSTS || !host || (parts.host !== undefined && fits(host.pattern, normalHost(parts.host), asked));
 }
 
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
@@ -155,146 +90,115 @@ function isWritable(value: string): boolean {
   return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
 }
 
-function takesTail(leaf: Leaf, route: Route, parts: Parts, asked: Asked): boolean {
-  const tail = leaf[3];
+function takesTail({ tail, route }: Leaf, { texts, isEscaped }: Parts, asked: Asked): boolean {
   if (!tail) return true;
   const [index, first, isOneValue] = tail;
-  const [, , , , rule, texts] = route[4][index]!;
-  const items = parts.texts.slice(first);
-  if (!isOneValue) {
-    const many = ruleAt(rule)[2];
-    if (!many) return true;
-    const [one, , least, most, unique] = many;
-    return fitsNumber([one, -1, least, most, unique ?? 0], items);
-  }
+  const param = route.params[index]!;
+  const items = texts.slice(first);
+  if (!TAILS || !isOneValue) return fitsNumber(param.rule.many!, items.length, items);
   const value = items.join("/");
-  if (parts.isEscaped && !isWritable(value)) return false;
-  return takesPiece(ruleAt(texts), value, asked);
+  return (!isEscaped || isWritable(value)) && takesPiece(param.texts, value, asked);
+}
+
+/** A search through the tree: for what answers a path, or for all that covers it. */
+interface Search {
+  readonly parts: Parts;
+  readonly asked: Asked;
+  /** The pattern of each segment on the way. */
+  readonly steps: (Pattern | undefined)[];
+  readonly found: Reached[];
+  readonly isForCovers: boolean;
+}
+
+function walk(search: Search, node: Node, at: number): void {
+  const { parts, asked, steps, found, isForCovers } = search;
+  const isEnd = at === parts.texts.length;
+  const reach = (leaf: Leaf): void => void found.push({ leaf, steps: steps.slice(0, at) });
+  if (isForCovers) {
+    node.leaves.forEach(reach);
+    node.areas.forEach(reach);
+  } else if (isEnd) {
+    for (const leaf of node.leaves) {
+      if (takesHost(leaf.route, parts, asked) && takesQuery(leaf.route, parts, asked) && takesTail(leaf, parts, asked)) reach(leaf);
+    }
+  }
+  if (isEnd) return;
+  const before = found.length;
+  const text = parts.texts[at]!;
+  const next = node.literals.get(FOLDS ? text.toLowerCase() : text);
+  if (next) {
+    steps[at] = undefined;
+    walk(search, next, at + 1);
+  }
+  for (const [pattern, target] of node.edges) {
+    if (isForCovers ? target.isTail : node.isOrdered && found.length > before) continue;
+    if (fits(pattern, readable(pattern, parts.raws[at]!, text), asked)) {
+      steps[at] = pattern;
+      walk(search, target, at + 1);
+    }
+  }
 }
 
 /** The leaves that answer a URL, each no wider than any other that accepts it. */
-export function find(parts: Parts, asked: Asked): Reached[] {
-  const accepted: Reached[] = [];
-  const steps: number[] = [];
-  const walk = (node: Node, at: number): void => {
-    if (at === parts.texts.length) {
-      for (const index of node[2] || []) {
-        const leaf = leafAt(index);
-        const route = routeAt(leaf[0]);
-        if (takesHost(route, parts, asked) && takesQuery(route, parts, asked) && takesTail(leaf, route, parts, asked)) {
-          accepted.push({ leaf: index, steps: steps.slice(0, at) });
-        }
-      }
-      return;
-    }
-    const before = accepted.length;
-    const target = literalAfter(node, parts.texts[at]!);
-    if (target) {
-      steps[at] = -1;
-      walk(target, at + 1);
-    }
-    const edges = node[1] || [];
-    for (let edge = 0; edge < edges.length; edge += 2) {
-      if (!node[4] && accepted.length > before) return;
-      const pattern = edges[edge] as number;
-      if (fitsSegment(pattern, parts, at, asked)) {
-        steps[at] = pattern;
-        walk((edges[edge + 1] as Node | 0) || node, at + 1);
-      }
-    }
-  };
-  walk(data.tree, 0);
-  return accepted.length > 1 ? narrowest(accepted) : accepted;
+export function find(parts: Parts, asked: Asked): readonly Reached[] {
+  const found: Reached[] = [];
+  walk({ parts, asked, steps: [], found, isForCovers: false }, table.root, 0);
+  return SEVERAL && found.length > 1 ? narrowest(found) : found;
 }
 
-let orders: readonly [Map<number, number>, Map<number, number>] | undefined;
-
 /** Which of two is the narrower: 0 the left, 1 the right, 2 both accept the same, nothing where neither is. */
-function ordered(which: 0 | 1, left: number, right: number): number | undefined {
-  const map = (pairs: typeof data.order): Map<number, number> => new Map(pairs.map(([a, b, side]) => [a * 4294967296 + b, side]));
-  orders ??= [map(data.order), map(data.leafOrder)];
-  const side = orders[which].get(Math.min(left, right) * 4294967296 + Math.max(left, right));
-  return side === undefined || side === 2 || left <= right ? side : 1 - side;
+function sideOf(order: ReadonlyMap<string, number>, left: number, right: number): number | undefined {
+  const side = order.get(left < right ? `${left} ${right}` : `${right} ${left}`);
+  return side === undefined || side === 2 || left < right ? side : 1 - side;
 }
 
 function beats(left: Reached, right: Reached): boolean {
-  for (let at = 0; at < left.steps.length; at += 1) {
-    const [one, other] = [left.steps[at]!, right.steps[at]!];
-    if (one === other) continue;
-    const single = (pattern: number): boolean => data.singles.includes(pattern);
-    const side =
-      one < 0 ? (single(other) ? 2 : 0)
-      : other < 0 ? (single(one) ? 2 : 1)
-      : ordered(0, one, other);
-    if (side === 2) continue;
-    return side === 0 || (side === undefined && isOfOneRoute(left, right) && left.leaf < right.leaf);
+  const isSingle = (pattern: Pattern): boolean => table.singles.includes(pattern.id);
+  let side: number | undefined = 2;
+  for (let at = 0; side === 2 && at < left.steps.length; at += 1) {
+    const [one, other] = [left.steps[at], right.steps[at]];
+    // A pattern that accepts one text only is no wider than a literal.
+    if (one !== other) side = one && other ? sideOf(table.order, one.id, other.id) : isSingle((one ?? other)!) ? 2 : one ? 1 : 0;
   }
-  const side = ordered(1, left.leaf, right.leaf);
-  if (side === 0 || side === 1) return side === 0;
+  if (side === 2) side = sideOf(table.leafOrder, left.leaf.id, right.leaf.id);
   // Two ways through one route: the one that fills more from the left was made first.
-  return isOfOneRoute(left, right) && left.leaf < right.leaf;
-}
-
-function isOfOneRoute(left: Reached, right: Reached): boolean {
-  return leafAt(left.leaf)[0] === leafAt(right.leaf)[0];
+  return side === undefined || side === 2 ? left.leaf.route === right.leaf.route && left.leaf.id < right.leaf.id : side === 0;
 }
 
 /** Each route has its narrowest leaf before routes are compared. */
-function narrowest(accepted: readonly Reached[]): Reached[] {
-  let left = accepted.slice();
+function narrowest(found: readonly Reached[]): readonly Reached[] {
+  let left = found;
   for (const isOwn of [true, false]) {
     const all = left;
-    left = all.filter((one) => !all.some((other) => other !== one && isOfOneRoute(one, other) === isOwn && beats(other, one)));
+    left = all.filter((one) => !all.some((other) => other !== one && (one.leaf.route === other.leaf.route) === isOwn && beats(other, one)));
   }
   return left;
 }
 
 /** Of leaves none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
-export function choose(accepted: readonly Reached[], method: string): Reached | undefined {
-  let best: Reached | undefined;
-  for (const one of accepted) {
-    if (!allows(routeOf(one), method)) continue;
-    const rank = ({ leaf }: Reached): number[] => [-(routeAt(leafAt(leaf)[0])[5]?.priority ?? 0), leafAt(leaf)[0], leaf];
-    const [own, known] = [rank(one), best && rank(best)];
-    const differs = known ? own.findIndex((part, at) => part !== known[at]) : 0;
-    if (!known || (differs >= 0 && own[differs]! < known[differs]!)) best = one;
+export function choose(found: readonly Reached[], method: string): Reached | undefined {
+  const able = found.filter(({ leaf }) => allows(leaf.route, method));
+  if (SEVERAL && able.length > 1) {
+    able.sort(({ leaf: a }, { leaf: b }) => b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id);
   }
-  return best;
+  return able[0];
 }
 
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
-export function covering(parts: Parts, method: string, asked: Asked, isWanted: (route: number) => boolean): Reached | undefined {
-  let best: readonly [at: number, fits: boolean, reached: Reached] | undefined;
-  const steps: number[] = [];
-  const walk = (node: Node, at: number): void => {
-    for (const leaf of [...(node[2] || []), ...(node[3] || [])]) {
-      const id = leafAt(leaf)[0];
-      const route = routeAt(id);
-      // A page at the root covers the root alone, unless something is declared below it.
-      const isArea = at > 0 || route[5]?.fallback !== undefined || data.routes.some(([, parent]) => parent === id);
-      if (!isArea || !takesHost(route, parts, asked) || !isWanted(id)) continue;
-      const isFit = allows(route, method) && takesQuery(route, parts, asked);
-      if (!best || at > best[0] || (at === best[0] && isFit && !best[1])) best = [at, isFit, { leaf, steps: steps.slice(0, at) }];
-    }
-    if (at === parts.texts.length) return;
-    const target = literalAfter(node, parts.texts[at]!);
-    if (target) {
-      steps[at] = -1;
-      walk(target, at + 1);
-    }
-    const edges = node[1] || [];
-    for (let edge = 0; edge < edges.length; edge += 2) {
-      const next = edges[edge + 1] as Node | 0;
-      // Only the node of a tail leads to itself.
-      const isTail = !next || (next[1] || []).some((target, index) => index % 2 === 1 && target === 0);
-      if (!isTail && fitsSegment(edges[edge] as number, parts, at, asked)) {
-        steps[at] = edges[edge] as number;
-        walk(next, at + 1);
-      }
-    }
-  };
-  walk(data.tree, 0);
-  return best?.[2];
+export function covering(parts: Parts, method: string, asked: Asked, isWanted: (route: Route) => boolean): Reached | undefined {
+  const found: Reached[] = [];
+  walk({ parts, asked, steps: [], found, isForCovers: true }, table.root, 0);
+  let best: readonly [rank: number, reached: Reached] | undefined;
+  for (const reached of found) {
+    const { route } = reached.leaf;
+    const at = reached.steps.length;
+    // A page at the root covers the root alone, unless something is declared below it.
+    const isArea = at > 0 || route.isParent || route.fallback !== undefined;
+    if (!isArea || !takesHost(route, parts, asked) || !isWanted(route)) continue;
+    const rank = 2 * at + (allows(route, method) && takesQuery(route, parts, asked) ? 1 : 0);
+    if (!best || rank > best[0]) best = [rank, reached];
+  }
+  return best?.[1];
 }
 
 /** Looks a URL up. */
@@ -303,53 +207,47 @@ export function lookup(url: string, host: string | undefined, method: string, as
   if (parts === undefined) return undefined;
   if (typeof parts === "string") return { address: parts };
   if (isBad(parts)) return { bad: parts };
-  const accepted = find(parts, asked);
-  if (accepted.length === 0) return undefined;
-  const chosen = choose(accepted, method);
-  if (!chosen) return { others: accepted };
-  const path = respelt(chosen, parts) ?? withSlashes(chosen, parts);
-  return path === undefined ? { reading: { ...chosen, parts } } : { address: addressFor(path, parts.query) };
+  const found = find(parts, asked);
+  if (found.length === 0) return undefined;
+  const chosen = choose(found, method);
+  if (!chosen) return { others: found };
+  const { leaf, steps } = chosen;
+  const path = respelt(chosen, parts) ?? withSlashes(leaf, parts);
+  return path === undefined ? { reading: { leaf, steps, parts } } : { address: addressFor(path, parts.query) };
 }
 
 /** The path with its literals as the route declares them, where that is another letter case. */
 function respelt({ leaf, steps }: Reached, { texts, raws }: Parts): string | undefined {
-  if (!data.site.folds) return undefined;
-  const spelling = new Map(leafAt(leaf)[4] ?? []);
-  const wanted = texts.map((text, at) => (steps[at]! < 0 ? (spelling.get(at) ?? text.toLowerCase()) : undefined));
+  if (!FOLDS) return undefined;
+  const spelling = new Map(leaf.spelling);
+  const wanted = texts.map((text, at) => (steps[at] ? undefined : (spelling.get(at) ?? text.toLowerCase())));
   if (!wanted.some((text, at) => text !== undefined && text !== texts[at])) return undefined;
   return wanted.map((text, at) => "/" + (text === undefined ? raws[at]! : encodeSegment(text))).join("");
 }
 
 /** The path with its tail as a link writes it, where a slash in it is escaped. */
-function withSlashes({ leaf }: Reached, { raws }: Parts): string | undefined {
-  const tail = leafAt(leaf)[3];
-  if (!tail || !tail[2] || !raws.slice(tail[1]).some((raw) => raw.includes("%2F"))) return undefined;
+function withSlashes({ tail }: Leaf, { raws }: Parts): string | undefined {
+  if (!TAILS || !tail?.[2] || !raws.slice(tail[1]).some((raw) => raw.includes("%2F"))) return undefined;
   return "/" + raws.map((raw, at) => (at < tail[1] ? raw : raw.replace(/%2F/g, "/"))).join("/");
 }
 
-/** Where a value of a segment stands. */
-export interface Place {
-  readonly segment: number;
-  readonly piece: number;
-  /** The text, with marks where the pattern tells delimiters from text. */
-  readonly text: string;
-}
-
-/** Where the values of the segments stand, by their parameter. */
-export function places({ leaf, steps, parts }: Reading): ReadonlyMap<number, Place> {
-  const [, captures, , tail] = leafAt(leaf);
-  const found = new Map<number, Place>();
+/** The texts of the segments' values, by their parameter; with marks where a pattern tells delimiters from text. */
+export function captured({ leaf, steps, parts }: Reading): readonly (string | undefined)[] {
+  const { captures, tail } = leaf;
+  const found: (string | undefined)[] = [];
   let count = 0;
-  for (let segment = 0; segment < (tail ? tail[1] : steps.length); segment += 1) {
-    const pattern = steps[segment]! < 0 ? [] : data.patterns[steps[segment]!]!;
-    const text = isMarked(pattern) ? marked(parts.raws[segment]!) : parts.texts[segment]!;
-    const texts = pattern.length > 1 ? split(pattern, text)?.texts : [text];
-    for (const [piece, one] of pattern.entries()) {
+  for (let at = 0; at < (tail ? tail[1] : steps.length); at += 1) {
+    const pattern = steps[at];
+    if (!pattern) continue;
+    const text = readable(pattern, parts.raws[at]!, parts.texts[at]!);
+    const texts = pattern.pieces.length > 1 ? split(pattern, text)!.texts : [text];
+    for (const [piece, one] of pattern.pieces.entries()) {
       if (typeof one === "string") continue;
       const param = captures ? captures[count]! : count;
       count += 1;
-      if (param >= 0 && !found.has(param)) found.set(param, { segment, piece, text: texts?.[piece] ?? text });
+      if (param >= 0) found[param] ??= texts[piece];
     }
   }
   return found;
 }
+

@@ -1,16 +1,14 @@
 // What a value may be. Rules are automata and plain code, linear in the length of the value.
 
-import { data, type Automaton, type Join, type Many, type Pattern, type Rule, type Test } from "./table.js";
+import { type Automaton, type Join, type Test } from "./data.js";
+import { type Many, type Pattern, type Rule } from "./model.js";
+import { CUTS, JOINS, LENGTHS, MULTIPLES, table } from "./table.js";
 import { bytesOf, hasControl } from "./percent.js";
 
 /** Who answers what only the caller knows. */
 export interface Asked {
   isListed(list: string, value: string): boolean;
   isMet(need: string): boolean;
-}
-
-export function ruleAt(index: number): Rule {
-  return data.rules[index]!;
 }
 
 // A delimiter that was not escaped is a mark: a control character, which no segment holds otherwise.
@@ -23,7 +21,7 @@ export function marked(raw: string): string {
 
 /** Marked text as plain text. */
 export function plain(text: string): string {
-  return text.replace(/[\x01-\x03]/g, (one) => MARKS[one.charCodeAt(0) - 1]!);
+  return JOINS ? text.replace(/[\x01-\x03]/g, (one) => MARKS[one.charCodeAt(0) - 1]!) : text;
 }
 
 function stepped(state: readonly number[], byte: number): number {
@@ -68,14 +66,14 @@ function isMultiple(number: RegExpExecArray, step: RegExpExecArray): boolean {
 function refusalOfTest(test: Test, text: string): string | undefined {
   const [kind, words] = test;
   if (kind instanceof RegExp) return kind.test(text) ? undefined : words;
-  if (typeof kind === "number") return contains(data.automata[kind]!, text) ? undefined : words;
+  if (typeof kind === "number") return contains(table.automata[kind]!, text) ? undefined : words;
   if (typeof kind === "object") {
     if (kind.includes(text)) return undefined;
     const shown = kind.slice(0, 8).map((word) => `\`${word}\``);
     const more = kind.length > 8 ? ` or ${kind.length - 8} others` : "";
     return `expected ${kind.length === 1 ? "" : "one of "}${shown.join(", ")}${more}`;
   }
-  if (kind === "min" || kind === "max") {
+  if (LENGTHS && (kind === "min" || kind === "max")) {
     const [found, count] = [Array.from(text).length, Number(words)];
     const isWrong = kind === "min" ? found < count : found > count;
     return isWrong ? `${kind === "min" ? "shorter" : "longer"} than ${count} character${count === 1 ? "" : "s"}` : undefined;
@@ -83,7 +81,7 @@ function refusalOfTest(test: Test, text: string): string | undefined {
   const [number, limit] = [decimal(text), decimal(words!)];
   // What is no number is refused by the type.
   if (!number || !limit) return undefined;
-  if (kind === "%") return isMultiple(number, limit) ? undefined : `not a multiple of ${words}`;
+  if (MULTIPLES && kind === "%") return isMultiple(number, limit) ? undefined : `not a multiple of ${words}`;
   const order = compare(number, limit);
   const [isRight, reason] =
     kind === ">=" ? [order >= 0, "below the minimum"]
@@ -94,54 +92,35 @@ function refusalOfTest(test: Test, text: string): string | undefined {
 }
 
 /** Why a rule refuses one text, as far as the rule alone can tell. */
-export function refusal([tests]: Rule, text: string): string | undefined {
-  for (const test of tests || []) {
+export function refusal({ tests }: Rule, text: string): string | undefined {
+  for (const test of tests) {
     const reason = refusalOfTest(test, text);
     if (reason !== undefined) return reason;
   }
   return undefined;
 }
 
-/** Is the rule about one text, and does every text pass? */
-export function isAny([tests, list, many]: Rule): boolean {
-  return !tests && !list && !many;
-}
-
-/** Does a rule take a text that is no list? */
+/** Does a rule take one text? It is a set of texts without control characters, none of them empty. */
 export function takes(rule: Rule, text: string, asked: Asked): boolean {
-  if (isAny(rule)) return true;
-  const [tests, list] = rule;
-  // A rule is a set of texts without control characters, none of them empty.
-  if (text === "" || hasControl(text) || (tests && refusal(rule, text) !== undefined)) return false;
-  return !list || asked.isListed(list, text);
+  if (rule.isAny) return true;
+  if (text === "" || hasControl(text) || refusal(rule, text) !== undefined) return false;
+  return rule.list === undefined || asked.isListed(rule.list, text);
 }
-
-/** How many there may be at most, where there is no limit. */
-export const NO_LIMIT = 65535;
 
 /** Are there as many items as there may be, and is none there twice that must not be? */
-export function fitsNumber([, values, least, most, unique]: Many, items: readonly string[]): boolean {
-  const count = values < 0 ? items.length : items.length / 2;
-  return count >= least && count <= most && !(unique && new Set(items).size < items.length);
+export function fitsNumber({ least, most, isUnique }: Many, count: number, items: readonly string[]): boolean {
+  return count >= least && count <= most && !(isUnique && new Set(items).size < items.length);
 }
 
 /** Does a rule take a list, or names and values in turn? */
-export function takesItems([, , many]: Rule, items: readonly string[], asked: Asked): boolean {
+export function takesItems({ many }: Rule, items: readonly string[], asked: Asked): boolean {
   if (!many) return true;
-  const [first, second] = many;
+  const { items: first, values } = many;
   return (
-    (second < 0 || items.length % 2 === 0) &&
-    items.every((item, at) => takes(ruleAt(second >= 0 && at % 2 === 1 ? second : first), item, asked)) &&
-    fitsNumber(many, items)
+    (!values || items.length % 2 === 0) &&
+    items.every((item, at) => takes(values && at % 2 === 1 ? values : first, item, asked)) &&
+    fitsNumber(many, values ? items.length / 2 : items.length, items)
   );
-}
-
-/** Does every value of its form pass? */
-export function isAnyOfItsForm(rule: Rule): boolean {
-  const many = rule[2];
-  if (!many) return isAny(rule);
-  const [first, second, least, most, unique] = many;
-  return isAny(ruleAt(first)) && (second < 0 || isAny(ruleAt(second))) && least <= 1 && most === NO_LIMIT && !unique;
 }
 
 /** The items of a marked text, plain; names and values in turn. Nothing where it cannot be cut. */
@@ -159,7 +138,7 @@ export function itemsOf([separator, named, name]: Join, isPairs: boolean, text: 
     items = items.map((item, at) => (at > 0 ? item.slice(start.length) : item));
   }
   if (isPairs && named) {
-    // An item without a sign is one too few, which the check of their number finds.
+    // An item without a sign has an empty value, which is none.
     const sign = separator === "+" ? /[\x02=]/ : /\x02/;
     items = items.flatMap((item) => [item.split(sign, 1)[0]!, item.slice(item.search(sign) + 1 || item.length)]);
   }
@@ -169,15 +148,14 @@ export function itemsOf([separator, named, name]: Join, isPairs: boolean, text: 
 
 /** Does a rule take what stands for it in a segment, which may hold marks? */
 export function takesPiece(rule: Rule, text: string, asked: Asked): boolean {
-  const [, , many, join] = rule;
-  if (!join || !many) return text !== "" && takes(rule, plain(text), asked);
-  const items = itemsOf(join, many[1] >= 0, text);
+  if (!JOINS || !rule.join) return text !== "" && takes(rule, plain(text), asked);
+  const items = itemsOf(rule.join, rule.many!.values !== undefined, text);
   return items !== undefined && takesItems(rule, items, asked);
 }
 
-/** Does one of the values of a pattern have items, so that a delimiter differs from the same character as text? */
-export function isMarked(pattern: Pattern): boolean {
-  return pattern.some((piece) => typeof piece === "number" && !!ruleAt(piece)[3]);
+/** A segment as a pattern reads it: with marks where one of its values has items. */
+export function readable({ pieces }: Pattern, raw: string, text: string): string {
+  return JOINS && pieces.some((piece) => typeof piece === "object" && piece.join) ? marked(raw) : text;
 }
 
 /** The pieces of a segment: their texts, and where they start, in bytes. */
@@ -190,67 +168,49 @@ export interface Split {
  * Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on. From
  * the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
  */
-export function split(pattern: Pattern, text: string): Split | undefined {
-  const [first, second] = pattern;
-  if (pattern.length === 1) return { texts: [text], starts: [0] };
-  if (pattern.length === 2 && typeof first === "string") {
-    if (!plain(text.slice(0, first.length)).startsWith(first) || text.length === first.length) return undefined;
-    return { texts: [first, text.slice(first.length)], starts: [0, bytesOf(first).length] };
+export function split({ pieces }: Pattern, text: string): Split | undefined {
+  const [first, second] = pieces;
+  if (pieces.length === 1) return { texts: [text], starts: [0] };
+  const cutAt = (cut: number): Split => {
+    return { texts: [text.slice(0, cut), text.slice(cut)], starts: [0, bytesOf(text.slice(0, cut)).length] };
+  };
+  if (pieces.length === 2 && typeof first === "string") {
+    return plain(text).startsWith(first) && text.length > first.length ? cutAt(first.length) : undefined;
   }
-  if (pattern.length === 2 && typeof second === "string") {
-    const cut = text.length - second.length;
-    if (cut <= 0 || plain(text.slice(cut)) !== second) return undefined;
-    return { texts: [text.slice(0, cut), second], starts: [0, bytesOf(text.slice(0, cut)).length] };
+  if (pieces.length === 2 && typeof second === "string") {
+    return plain(text).endsWith(second) && text.length > second.length ? cutAt(text.length - second.length) : undefined;
   }
-  const bytes = bytesOf(text);
-  const isBoundary = (at: number): boolean => at === bytes.length || (bytes[at]! & 0xc0) !== 0x80;
+  // Characters, not bytes: no piece begins within one. An automaton reads the bytes of each.
+  const chars = Array.from(text);
+  const bytes = chars.map(bytesOf);
   // For each piece where the text can be cut so that it and all that follow fit.
   const ends: boolean[][] = [];
-  let good = bytes.map(() => false).concat(true);
-  for (let at = pattern.length - 1; at >= 0; at -= 1) {
+  let good = [...chars.map(() => false), true];
+  for (let at = pieces.length - 1; at >= 0; at -= 1) {
     ends[at] = good;
-    good = startsOf(pattern[at]!, bytes, good).map((isGood, start) => isGood && isBoundary(start));
+    good = startsOf(pieces[at]!, chars, bytes, good);
   }
   if (!good[0]) return undefined;
-  const starts = [0];
-  for (const [at, piece] of pattern.entries()) {
-    starts.push(shortest(piece, bytes, starts[at]!, ends[at]!));
-  }
-  // Where in the text each byte is that begins a character.
-  const units: number[] = [];
-  let unit = 0;
-  for (const one of text) {
-    units.push(unit, ...bytesOf(one).slice(1).map(() => unit));
-    unit += one.length;
-  }
-  units.push(unit);
-  return { texts: pattern.map((_, at) => text.slice(units[starts[at]!]!, units[starts[at + 1]!]!)), starts: starts.slice(0, -1) };
-}
-
-function automatonOf(rule: number): Automaton | undefined {
-  const index = ruleAt(rule)[4];
-  return index === undefined ? undefined : data.automata[index];
+  const cuts = [0];
+  for (const [at, piece] of pieces.entries()) cuts.push(shortest(piece, bytes, cuts[at]!, ends[at]!));
+  const texts = pieces.map((_, at) => chars.slice(cuts[at], cuts[at + 1]).join(""));
+  return { texts, starts: texts.map((_, at) => bytes.slice(0, cuts[at]).flat().length) };
 }
 
 /** Where a piece can start so that it ends at a good place. */
-function startsOf(piece: string | number, bytes: readonly number[], good: readonly boolean[]): boolean[] {
+function startsOf(piece: string | Rule, chars: readonly string[], bytes: readonly number[][], good: readonly boolean[]): boolean[] {
   if (typeof piece === "string") {
-    const wanted = bytesOf(piece);
-    const fits = (at: number): boolean =>
-      wanted.every((byte, index) => bytes[at + index] === byte || MARKS.charCodeAt(bytes[at + index]! - 1) === byte);
-    return good.map((_, at) => good[at + wanted.length] === true && fits(at));
+    const wanted = Array.from(piece);
+    return good.map((_, at) => good[at + wanted.length] === true && wanted.every((one, index) => plain(chars[at + index]!) === one));
   }
-  const automaton = automatonOf(piece);
   const starts: boolean[] = [];
   let isGoodAfter = false;
   let alive: boolean[] = [];
-  for (let at = bytes.length; at >= 0; at -= 1) {
-    if (automaton) {
-      const byte = bytes[at];
-      const next = automaton.map((state) => {
-        return (good[at]! && state[0] === 1) || (byte !== undefined && alive[stepped(state, byte)] === true);
-      });
-      alive = next;
+  for (let at = chars.length; at >= 0; at -= 1) {
+    if (CUTS && piece.automaton) {
+      const before = alive;
+      const read = (from: number): number => bytes[at]?.reduce((state, byte) => (state < 0 ? state : stepped(piece.automaton![state]!, byte)), from) ?? -1;
+      alive = piece.automaton.map((state, from) => (good[at]! && state[0] === 1) || before[read(from)] === true);
       starts[at] = alive[0]!;
     } else {
       starts[at] = isGoodAfter;
@@ -261,24 +221,23 @@ function startsOf(piece: string | number, bytes: readonly number[], good: readon
 }
 
 /** The first good place where a piece can end. */
-function shortest(piece: string | number, bytes: readonly number[], start: number, good: readonly boolean[]): number {
-  if (typeof piece === "string") return start + bytesOf(piece).length;
-  const automaton = automatonOf(piece);
+function shortest(piece: string | Rule, bytes: readonly number[][], start: number, good: readonly boolean[]): number {
+  if (typeof piece === "string") return start + Array.from(piece).length;
   let state = 0;
   for (let at = start; at < bytes.length; at += 1) {
-    if (automaton) state = stepped(automaton[state]!, bytes[at]!);
-    if (good[at + 1] && (!automaton || automaton[state]![0] === 1)) return at + 1;
+    if (CUTS && piece.automaton) state = bytes[at]!.reduce((from, byte) => stepped(piece.automaton![from]!, byte), state);
+    if (good[at + 1] && (!CUTS || !piece.automaton || piece.automaton[state]![0] === 1)) return at + 1;
   }
   return bytes.length;
 }
 
 /** Does a segment, which is decoded and marked where the pattern wants it, fit? */
 export function fits(pattern: Pattern, text: string, asked: Asked): boolean {
-  // Only the pattern of a host may be one text.
-  if (pattern.length === 1 && typeof pattern[0] === "string") return text === pattern[0];
-  const pieces = split(pattern, text);
-  return (
-    pieces !== undefined &&
-    pattern.every((piece, at) => typeof piece === "string" || takesPiece(ruleAt(piece), pieces.texts[at]!, asked))
-  );
+  const [first] = pattern.pieces;
+  if (pattern.pieces.length === 1) {
+    // Only the pattern of a host may be one text.
+    return typeof first === "string" ? text === first : takesPiece(first!, text, asked);
+  }
+  const found = split(pattern, text);
+  return found !== undefined && pattern.pieces.every((piece, at) => typeof piece === "string" || takesPiece(piece, found.texts[at]!, asked));
 }

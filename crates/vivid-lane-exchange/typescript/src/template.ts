@@ -1,6 +1,6 @@
 // Templates (RFC 6570).
 
-import { type Value } from "./table.js";
+import { type Value } from "./data.js";
 import { encodeReserved, encodeUnreserved } from "./percent.js";
 
 /** Text, or an operator with its variables. */

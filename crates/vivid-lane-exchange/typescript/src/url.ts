@@ -1,6 +1,6 @@
 // A URL in its parts (RFC 3986, section 3), and its normal form (section 6.2.2).
 
-import { data } from "./table.js";
+import { IN_FRAGMENT, table } from "./table.js";
 import { hostOf } from "./host.js";
 import { cleanQuery, decode, decodeForm, hasControl, isLonger, normalSegment } from "./percent.js";
 
@@ -45,12 +45,13 @@ function cut(url: string): readonly [before: string, query: string | undefined] 
 
 /** Cuts a path with an optional query, or an absolute URL. */
 export function targetOf(url: string, inFragment: boolean): Target {
-  if (inFragment) {
+  if (IN_FRAGMENT && inFragment) {
     const hash = url.indexOf("#");
     const [sent, query] = cut(hash < 0 ? "" : url.slice(hash + 1).split("#", 1)[0]!);
     return { host: targetOf(hash < 0 ? url : url.slice(0, hash), false).host, sent, query };
   }
   const [before, query] = cut(url);
+  if (before[0] === "/") return { host: undefined, sent: before, query };
   const absolute = /^https?:\/\/([^/]*)(.*)$/is.exec(before);
   if (!absolute) return { host: undefined, sent: before, query };
   return { host: hostOf(absolute[1]!), sent: absolute[2] || "/", query };
@@ -58,10 +59,11 @@ export function targetOf(url: string, inFragment: boolean): Target {
 
 const NEVER = 0;
 const ALWAYS = 1;
+const EITHER = 2;
 
 /** The part of a path below the base. */
 function inside(path: string): string | undefined {
-  const { base } = data.site;
+  const { base } = table.site;
   if (!path.startsWith(base)) return undefined;
   const rest = path.slice(base.length);
   return rest === "" || rest[0] === "/" ? rest : undefined;
@@ -71,13 +73,7 @@ function inside(path: string): string | undefined {
 function isDocument(url: string): boolean {
   const before = url.split("#", 1)[0]!;
   const trimmed = (path: string): string => path.replace(/\/+$/, "");
-  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(data.site.base);
-}
-
-function isRoot(path: string): boolean {
-  const { base, inFragment, slash } = data.site;
-  if (base === "" || inFragment) return inFragment || path === "/";
-  return slash === NEVER ? path === "" : slash === ALWAYS ? path !== "" : true;
+  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.site.base);
 }
 
 const UNDECODABLE = [
@@ -86,60 +82,66 @@ const UNDECODABLE = [
   "the URL holds a control character",
 ];
 
+/** Segments in their normal form, without escapes. */
+const USUAL = /^(?:\/(?!\.\.?(?:\/|$))[\w\-.~:[\]@!$&'()*+,;=]+)+$/;
+
 /** Takes a URL apart; the host is one that was asked beside it. */
 export function parse(url: string, host?: string): Parsed {
-  const { site } = data;
-  const target = targetOf(url, site.inFragment);
-  const below = site.inFragment ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
+  const { base, bytes, segments, slash } = table.site;
+  const target = targetOf(url, IN_FRAGMENT);
+  const below = IN_FRAGMENT ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
   const bad = (reason: string, status: 400 | 414 = 400): Bad => ({ status, reason });
-  if (!site.inFragment && target.sent[0] !== "/") return bad(NO_SLASH);
+  if (!IN_FRAGMENT && target.sent[0] !== "/") return bad(NO_SLASH);
   let path = below ?? target.sent;
-  if (isLonger(path, site.bytes)) return bad(tooLong(), 414);
+  if (isLonger(path, bytes)) return bad(tooLong(), 414);
   let isNormal = true;
   let raws: readonly string[] = [];
-  let texts: readonly string[] = [];
-  if (path !== "" && path !== "/") {
+  let texts: readonly string[] = raws;
+  if (path.length > 1) {
     if (path[0] !== "/") return bad(NO_SLASH);
     const hasSlash = path.endsWith("/");
-    isNormal = site.slash === NEVER ? !hasSlash : site.slash === ALWAYS ? hasSlash : true;
+    isNormal = slash === NEVER ? !hasSlash : slash !== ALWAYS || hasSlash;
     if (hasSlash) path = path.slice(0, -1);
     raws = texts = path.slice(1).split("/");
-    if (raws.length > site.segments) return bad(`the path has more than ${site.segments} segments`, 414);
-    if (!/^[\w\-.~:[\]@!$&'()*+,;=/]*$/.test(path)) {
+    if (raws.length > segments) return bad(`the path has more than ${segments} segments`, 414);
+    if (!USUAL.test(path)) {
       if (hasControl(path)) return bad(UNDECODABLE[2]!);
       const decoded: string[] = [];
       for (const raw of raws) {
         const text = decode(raw);
         if (typeof text === "number") return bad(UNDECODABLE[text]!);
         decoded.push(text);
-        isNormal &&= normalSegment(raw) === raw;
+        isNormal &&= normalSegment(raw) === raw && text !== "" && text !== "." && text !== "..";
       }
       texts = decoded;
     }
-    isNormal &&= !texts.some((text) => text === "" || text === "." || text === "..");
+  } else if (path !== "" && path !== "/") {
+    return bad(NO_SLASH);
   } else {
     path = "";
+    isNormal = base === "" ? below === "/" || IN_FRAGMENT : IN_FRAGMENT || slash === EITHER || (slash === NEVER) === (below === "");
   }
-  const isVacant = target.query !== undefined && /^&*$/.test(target.query);
-  if (below !== undefined && isNormal && !isVacant && (raws.length > 0 || isRoot(below))) {
-    const pairs = (target.query ?? "").split("&").filter((pair) => pair !== "");
-    return {
-      ...target,
-      host: target.host ?? host,
-      path,
-      raws,
-      texts,
-      isEscaped: texts !== raws,
-      pairs: pairs.map((pair) => [decodeForm(pair.split("=", 1)[0]!), pair.includes("=") ? pair.slice(pair.indexOf("=") + 1) : ""]),
-    };
+  const { sent, query } = target;
+  if (below === undefined || !isNormal || (query !== undefined && isVacant(query))) {
+    return IN_FRAGMENT && below === undefined ? undefined : normalAddress(target);
   }
-  return site.inFragment && below === undefined ? undefined : normalAddress(target);
+  const pairs = query === undefined ? [] : query.split("&").filter((pair) => pair !== "").map(pairOf);
+  return { host: target.host ?? host, sent, query, path, raws, texts, isEscaped: path.includes("%"), pairs };
+}
+
+function pairOf(pair: string): readonly [string, string] {
+  const sign = pair.indexOf("=");
+  return sign < 0 ? [decodeForm(pair), ""] : [decodeForm(pair.slice(0, sign)), pair.slice(sign + 1)];
+}
+
+function isVacant(query: string): boolean {
+  return /^&*$/.test(query);
 }
 
 export const NO_SLASH = "expected a path that starts with `/`";
 
 export function tooLong(): string {
-  return `the URL is longer than ${data.site.bytes} bytes`;
+  return `the URL is longer than ${table.site.bytes} bytes`;
 }
 
 /** The address of a URL that is not in its normal form; nothing for one outside of the site. */
@@ -154,27 +156,27 @@ function normalAddress({ sent, query }: Target): string | undefined {
     else if (text !== ".") kept.push(raw);
   }
   const path = kept.filter((raw) => raw !== "").map((raw) => "/" + normalSegment(raw)).join("");
-  const below = data.site.inFragment ? path : inside(path);
+  const below = IN_FRAGMENT ? path : inside(path);
   return below === undefined ? undefined : prefix() + withSlash(below, endsWithSlash) + queryOf(query);
 }
 
 /** What an address starts with before the path of the page. */
 function prefix(): string {
-  const { base, inFragment } = data.site;
-  return inFragment ? (base || "/") + "#" : base;
+  const { base } = table.site;
+  return IN_FRAGMENT ? (base || "/") + "#" : base;
 }
 
 /** A path in its normal form, with a slash at its end as the site has it. */
 function withSlash(path: string, hadSlash: boolean): string {
-  const { base, inFragment, slash } = data.site;
+  const { base, slash } = table.site;
   const trimmed = path.replace(/\/+$/, "");
-  const isBareRoot = trimmed === "" && (base === "" || inFragment);
+  const isBareRoot = trimmed === "" && (base === "" || IN_FRAGMENT);
   return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");
 }
 
 /** A query with its mark, as far as a URL can hold it; nothing for one that says nothing. */
 function queryOf(query: string | undefined): string {
-  return query === undefined || /^&*$/.test(query) ? "" : "?" + cleanQuery(query);
+  return query === undefined || isVacant(query) ? "" : "?" + cleanQuery(query);
 }
 
 /** The address of a page whose template expanded to this, or whose path this is. */
@@ -187,5 +189,5 @@ export function addressFor(expanded: string, query?: string): string {
 
 /** The address that a URL was asked under: without scheme, host and fragment. */
 export function addressOf({ sent, query }: Target): string {
-  return (data.site.inFragment ? prefix() : "") + (sent || "/") + queryOf(query);
+  return (IN_FRAGMENT ? prefix() : "") + (sent || "/") + queryOf(query);
 }

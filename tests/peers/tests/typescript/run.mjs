@@ -18,12 +18,20 @@ function texts(value) {
   return value;
 }
 
+/** A position with all that can be asked of it. */
+function whole(value) {
+  const { route, params, address, levels, frames, data } = value;
+  return { ...value, route, params, address, levels, frames, data };
+}
+
 /** A position or decision with the values of its parameters as texts, and nothing for what is undefined. */
 function plain(value, key) {
   if (value === undefined) return null;
   if (value === null || typeof value !== "object") return value;
   if (Array.isArray(value)) return value.map((one) => plain(one));
-  const entries = Object.entries(value).map(([name, one]) => [name, name === "params" ? texts(one) : plain(one, name)]);
+  // What few ask for is worked out by getters.
+  const own = "params" in value && "route" in value && !("covered" in value) ? whole(value) : value;
+  const entries = Object.entries(own).map(([name, one]) => [name, name === "params" ? texts(one) : plain(one, name)]);
   return Object.fromEntries(key === "data" ? entries : entries.sort(([one], [other]) => (one < other ? -1 : 1)));
 }
 
