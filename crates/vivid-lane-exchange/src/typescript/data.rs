@@ -1,10 +1,9 @@
 //! The frozen table as the data that the matcher reads; `typescript/src/data.ts` says what stands where.
 
 use std::collections::{HashMap, HashSet};
-use std::fmt::Write;
 
 use serde_json::Value as Json;
-use vivid_lane::declare::{Case, Data, Slash};
+use vivid_lane::declare::{Case, Slash};
 use vivid_lane::lookup::{
     Automaton, Export, ExportedJoin, ExportedLeaf, ExportedRule, ExportedValues, ParamKind, Parameter, Side, Test,
 };
@@ -13,6 +12,7 @@ use vivid_lane::{RouteRef, Table, Value};
 use super::formats::{SHAPE_OF_DAY, expression};
 use super::text;
 use super::types::Kinds;
+use crate::data_to_json;
 use crate::note::Notes;
 
 /// Writes the data.
@@ -21,35 +21,41 @@ pub(super) fn write(table: &Table, export: &Export, notes: &mut Notes) -> String
     let rules: Vec<String> = export.rules.iter().enumerate().map(|(at, rule)| writer.rule(at, rule)).collect();
     let routes: Vec<RouteRef<'_>> = table.routes().collect();
     let of_routes: Vec<String> = routes.iter().enumerate().map(|(at, route)| writer.route(at, *route)).collect();
-    let mut out = String::from("{\n");
-    let _ = writeln!(out, "  site: {},", writer.site());
-    let _ = writeln!(out, "  pages: {},", list(writer.pages.iter().map(|page| text(page))));
     let needs = table.needs().map(|need| {
         let otherwise = table.need_otherwise(need).map(|route| writer.route_index(route).to_string());
         list(std::iter::once(text(need)).chain(otherwise))
     });
-    let _ = writeln!(out, "  needs: {},", list(needs));
-    lines(&mut out, "rules", &rules);
-    lines(&mut out, "automata", &writer.automata);
     let piece = |piece: &Result<String, usize>| match piece {
         Ok(literal) => text(literal),
         Err(rule) => rule.to_string(),
     };
-    let patterns: Vec<String> = export.patterns.iter().map(|pattern| list(pattern.iter().map(piece))).collect();
-    lines(&mut out, "patterns", &patterns);
-    let _ = writeln!(out, "  singles: {},", list(export.single_patterns.iter().map(usize::to_string)));
-    let _ = writeln!(out, "  order: {},", order(&export.pattern_order));
-    let _ = writeln!(out, "  leafOrder: {},", order(&export.leaf_order));
-    lines(&mut out, "routes", &of_routes);
-    lines(&mut out, "leaves", &export.leaves.iter().map(|one| leaf(export, one)).collect::<Vec<_>>());
-    out.push_str("  tree: ");
-    node(&mut out, export, 0, 1);
-    out.push_str(",\n}");
-    out
+    let patterns = export.patterns.iter().map(|pattern| list(pattern.iter().map(piece)));
+    let mut tree = String::new();
+    node(&mut tree, export, 0, 0);
+    let parts = [
+        ("site", writer.site()),
+        ("pages", list(writer.pages.iter().map(|page| text(page)))),
+        ("needs", list(needs)),
+        ("rules", lines(rules)),
+        ("automata", lines(writer.automata.iter().cloned())),
+        ("patterns", lines(patterns)),
+        ("singles", list(export.single_patterns.iter().map(usize::to_string))),
+        ("order", order(&export.pattern_order)),
+        ("leafOrder", order(&export.leaf_order)),
+        ("routes", lines(of_routes)),
+        ("leaves", lines(export.leaves.iter().map(|one| leaf(export, one)))),
+        ("tree", tree),
+    ];
+    let parts: Vec<String> = parts.into_iter().map(|(name, value)| entry(name, value)).collect();
+    format!("{{\n{}\n}}", parts.join(",\n"))
+}
+
+fn entry(name: &str, value: String) -> String {
+    format!("{}:{value}", text(name))
 }
 
 fn list(items: impl IntoIterator<Item = String>) -> String {
-    format!("[{}]", items.into_iter().collect::<Vec<_>>().join(", "))
+    format!("[{}]", items.into_iter().collect::<Vec<_>>().join(","))
 }
 
 /// A tuple without the items at its end that say nothing.
@@ -60,12 +66,10 @@ fn tuple(mut items: Vec<String>) -> String {
     list(items)
 }
 
-fn lines(out: &mut String, name: &str, items: &[String]) {
-    let _ = writeln!(out, "  {name}: [");
-    items.iter().for_each(|item| {
-        let _ = writeln!(out, "    {item},");
-    });
-    out.push_str("  ],\n");
+/// A list with a line for each item.
+fn lines(items: impl IntoIterator<Item = String>) -> String {
+    let items: Vec<String> = items.into_iter().collect();
+    if items.is_empty() { "[]".to_owned() } else { format!("[\n{}\n]", items.join(",\n")) }
 }
 
 fn order(pairs: &[(usize, usize, Side)]) -> String {
@@ -75,7 +79,7 @@ fn order(pairs: &[(usize, usize, Side)]) -> String {
             Side::Right => 1,
             Side::Same => 2,
         };
-        format!("[{left}, {right}, {side}]")
+        format!("[{left},{right},{side}]")
     }))
 }
 
@@ -137,20 +141,16 @@ impl<'t> Writer<'t> {
             Slash::Always => 1,
             Slash::Either => 2,
         };
-        let mut out = format!(
-            "{{ origin: {}, base: {}, slash: {slash}, bytes: {}, segments: {}",
-            text(table.origin().unwrap_or_default()),
-            text(table.base()),
-            table.longest_url(),
-            self.export.most_segments
-        );
-        if let Some(frame) = table.frame() {
-            let _ = write!(out, ", frame: {}", text(frame));
-        }
-        if table.fallback().is_some() {
-            let _ = write!(out, ", fallback: {}", self.page(table.fallback()));
-        }
-        out + " }"
+        let entries = [
+            Some(entry("origin", text(table.origin().unwrap_or_default()))),
+            Some(entry("base", text(table.base()))),
+            Some(entry("slash", slash.to_string())),
+            Some(entry("bytes", table.longest_url().to_string())),
+            Some(entry("segments", self.export.most_segments.to_string())),
+            table.frame().map(|frame| entry("frame", text(frame))),
+            table.fallback().map(|page| entry("fallback", self.page(Some(page)))),
+        ];
+        format!("{{{}}}", entries.into_iter().flatten().collect::<Vec<_>>().join(","))
     }
 
     fn rule(&mut self, at: usize, rule: &ExportedRule) -> String {
@@ -181,12 +181,12 @@ impl<'t> Writer<'t> {
     }
 
     fn tests(&mut self, test: &Test) -> Vec<String> {
-        let by = |sign: &str, limit: &str| vec![format!("[{}, {}]", text(sign), text(limit))];
+        let by = |sign: &str, limit: &str| vec![list([text(sign), text(limit)])];
         match test {
             Test::OneOf(words) => vec![format!("[{}]", list(words.iter().map(|word| text(word))))],
             Test::Pattern { pattern, automaton } => {
                 let reason = text(&format!("does not fit the pattern `{pattern}`"));
-                vec![format!("[{}, {reason}]", self.automaton(automaton, false))]
+                vec![list([self.automaton(automaton, false).to_string(), reason])]
             }
             Test::Formats { formats, automaton } => self.formats(formats, automaton),
             Test::Bound { sign, limit } => {
@@ -200,12 +200,12 @@ impl<'t> Writer<'t> {
             Test::MultipleOf(step) => by("%", step),
             Test::MinLength(count) => by("min", &count.to_string()),
             Test::MaxLength(count) => by("max", &count.to_string()),
-            Test::Set(automaton) => vec![format!("[{}, \"refused by the rule\"]", self.automaton(automaton, false))],
+            Test::Set(automaton) => vec![list([self.automaton(automaton, false).to_string(), text("refused by the rule")])],
             Test::Own { name, automaton } => {
                 let message = format!("the module cannot ask the function of the format `{name}`; it goes by its pattern");
                 self.notes.left_out("format", None, message);
                 let reason = text(&format!("refused by the format `{name}`"));
-                automaton.iter().map(|automaton| format!("[{}, {reason}]", self.automaton(automaton, false))).collect()
+                automaton.iter().map(|one| list([self.automaton(one, false).to_string(), reason.clone()])).collect()
             }
             _ => Vec::new(),
         }
@@ -215,11 +215,11 @@ impl<'t> Writer<'t> {
         let expected = |(_, expected): &(&str, &str)| format!("expected {expected}");
         let reason = formats.iter().map(expected).collect::<Vec<_>>().join(", or ");
         let Some(expressions) = formats.iter().map(|(name, _)| expression(name)).collect::<Option<Vec<_>>>() else {
-            return vec![format!("[{}, {}]", self.automaton(automaton, false), text(&reason))];
+            return vec![list([self.automaton(automaton, false).to_string(), text(&reason)])];
         };
         let test = |expressions: &[String], reason: &str| match expressions {
-            [one] if !one.contains('|') => format!("[/^{one}$/, {}]", text(reason)),
-            several => format!("[/^(?:{})$/, {}]", several.join("|"), text(reason)),
+            [one] if !one.contains('|') => list([text("/"), text(&format!("^{one}$")), text(reason)]),
+            several => list([text("/"), text(&format!("^(?:{})$", several.join("|"))), text(reason)]),
         };
         let whole = |reason: &str| test(&expressions, reason);
         let Some(day) = formats.iter().position(|(name, _)| *name == "date") else { return vec![whole(&reason)] };
@@ -248,7 +248,7 @@ impl<'t> Writer<'t> {
         let mut items = vec![text(route.name()), parent, text(route.path().as_str()), page, list(params)];
         let more = self.more(at, route);
         if !more.is_empty() {
-            items.push(format!("{{ {} }}", more.join(", ")));
+            items.push(format!("{{{}}}", more.join(",")));
         }
         list(items)
     }
@@ -278,7 +278,7 @@ impl<'t> Writer<'t> {
         let mut more = Vec::new();
         let methods: Vec<&str> = route.methods().collect();
         if methods != ["GET"] {
-            more.push(format!("methods: {}", list(methods.into_iter().map(text))));
+            more.push(entry("methods", list(methods.into_iter().map(text))));
         }
         if let (Some(template), Some(host)) = (route.host(), &exported.host) {
             let pieces = host.pieces.iter().map(|piece| piece.as_ref().map_or_else(|(rule, _)| rule.to_string(), |literal| text(literal)));
@@ -286,7 +286,7 @@ impl<'t> Writer<'t> {
                 Err((_, Some(param))) => param.to_string(),
                 _ => "-1".to_owned(),
             });
-            more.push(format!("host: [{}, {}, {}]", text(template.as_str()), list(pieces), list(params)));
+            more.push(entry("host", list([text(template.as_str()), list(pieces), list(params)])));
         }
         let needs: Vec<String> = route
             .needs()
@@ -294,45 +294,45 @@ impl<'t> Writer<'t> {
             .map(|at| at.to_string())
             .collect();
         if !needs.is_empty() {
-            more.push(format!("needs: {}", list(needs)));
+            more.push(entry("needs", list(needs)));
         }
         if let Some(frame) = route.frame() {
-            more.push(format!("frame: {}", text(frame)));
+            more.push(entry("frame", text(frame)));
         }
         if route.fallback().is_some() || route.has_no_fallback() {
-            more.push(format!("fallback: {}", self.page(route.fallback())));
+            more.push(entry("fallback", self.page(route.fallback())));
         }
         if let Some(status) = route.redirect_status() {
-            more.push(format!("redirect: {}", self.redirect(status, at, route)));
+            more.push(entry("redirect", self.redirect(status, at, route)));
         }
         if !exported.query_literals.is_empty() {
-            let pairs = exported.query_literals.iter().map(|(name, value)| format!("[{}, {}]", text(name), text(value)));
-            more.push(format!("query: {}", list(pairs)));
+            let pairs = exported.query_literals.iter().map(|(name, value)| list([text(name), text(value)]));
+            more.push(entry("query", list(pairs)));
         }
         let params: Vec<Parameter<'_>> = route.parameters().collect();
         let own_names = exported.query.iter().filter(|one| is_renamed(one.is_required, &one.name, params[one.param]));
-        let names: Vec<String> = own_names.map(|one| format!("{}: {}", one.param, text(&one.name))).collect();
+        let names: Vec<String> = own_names.map(|one| entry(&one.param.to_string(), text(&one.name))).collect();
         if !names.is_empty() {
-            more.push(format!("names: {{ {} }}", names.join(", ")));
+            more.push(entry("names", format!("{{{}}}", names.join(","))));
         }
         if exported.priority != 0 {
-            more.push(format!("priority: {}", exported.priority));
+            more.push(entry("priority", exported.priority.to_string()));
         }
         if !route.data().is_empty() {
-            more.push(format!("data: {}", constant(route.data())));
+            more.push(entry("data", data_to_json(route.data()).to_string()));
         }
         more
     }
 
     fn redirect(&self, status: u16, at: usize, route: RouteRef<'_>) -> String {
         if let Some(url) = route.redirects_to_url() {
-            return format!("[{status}, {}]", text(url.as_str()));
+            return list([status.to_string(), text(url.as_str())]);
         }
         let to = route.redirects_to().map_or(0, |to| self.route_index(to));
         let piece = |piece: &Result<String, usize>| piece.as_ref().map_or_else(usize::to_string, |literal| text(literal));
         let values = self.export.routes[at].redirect.iter().flat_map(|redirect| &redirect.values);
         let values = values.map(|(name, pieces)| list(std::iter::once(text(name)).chain(pieces.iter().map(piece))));
-        format!("[{status}, {to}, {}]", list(values))
+        list([status.to_string(), to.to_string(), list(values)])
     }
 }
 
@@ -382,7 +382,7 @@ fn leaf(export: &Export, leaf: &ExportedLeaf) -> String {
     let covers = leaf.covers.iter().map(|cover| match cover {
         None => "-1".to_owned(),
         Some((segments, None)) => segments.to_string(),
-        Some((segments, Some(pieces))) => format!("[{segments}, {pieces}]"),
+        Some((segments, Some(pieces))) => format!("[{segments},{pieces}]"),
     });
     let tail = leaf.tail.map_or_else(
         || "0".to_owned(),
@@ -396,7 +396,7 @@ fn leaf(export: &Export, leaf: &ExportedLeaf) -> String {
         .spelling
         .iter()
         .filter(|(_, spelt)| export.case == Case::Fold && spelt.to_lowercase() != *spelt)
-        .map(|(segment, spelt)| format!("[{segment}, {}]", text(spelt)))
+        .map(|(segment, spelt)| list([segment.to_string(), text(spelt)]))
         .collect();
     let spelling = if spelling.is_empty() { "0".to_owned() } else { list(spelling) };
     tuple(vec![leaf.route.to_string(), captures, list(covers), tail, spelling])
@@ -408,41 +408,27 @@ fn node(out: &mut String, export: &Export, at: usize, depth: usize) {
     let indices = |leaves: &[usize]| {
         if leaves.is_empty() { "0".to_owned() } else { list(leaves.iter().map(usize::to_string)) }
     };
-    let mut rest = vec![indices(&node.leaves), indices(&node.areas), u8::from(!node.is_ordered).to_string()];
-    while rest.last().is_some_and(|last| last == "0") {
-        rest.pop();
-    }
-    let has_edges = !node.edges.is_empty();
-    let indent = "  ".repeat(depth + 1);
-    let group = |out: &mut String, ways: &[(String, usize)]| {
-        if ways.is_empty() {
-            out.push('0');
-            return;
-        }
-        out.push('[');
-        for (what, target) in ways {
-            let _ = write!(out, "\n{indent}{what}, ");
-            if *target == at {
-                out.push('0');
-            } else {
-                self::node(out, export, *target, depth + 1);
-            }
-            out.push(',');
-        }
-        let _ = write!(out, "\n{}]", "  ".repeat(depth));
-    };
-    out.push('[');
     let literals: Vec<(String, usize)> = node.literals.iter().map(|(word, target)| (text(word), *target)).collect();
     let edges: Vec<(String, usize)> = node.edges.iter().map(|(pattern, target)| (pattern.to_string(), *target)).collect();
-    group(out, &literals);
-    if has_edges || !rest.is_empty() {
-        out.push_str(", ");
-        group(out, &edges);
+    let group = |ways: &[(String, usize)]| {
+        let way = |(what, target): &(String, usize)| {
+            let mut way = format!("\n{}{what},", " ".repeat(depth + 1));
+            if *target == at {
+                way.push('0');
+            } else {
+                self::node(&mut way, export, *target, depth + 1);
+            }
+            way
+        };
+        if ways.is_empty() { "0".to_owned() } else { list(ways.iter().map(way)) }
+    };
+    let ways = [group(&literals), group(&edges)];
+    let rest = [indices(&node.leaves), indices(&node.areas), u8::from(!node.is_ordered).to_string()];
+    let mut items: Vec<String> = ways.into_iter().chain(rest).collect();
+    while items.len() > 1 && items.last().is_some_and(|last| last == "0") {
+        items.pop();
     }
-    for item in rest {
-        let _ = write!(out, ", {item}");
-    }
-    out.push(']');
+    out.push_str(&list(items));
 }
 
 /// A value as the module writes it.
@@ -452,27 +438,6 @@ fn json(value: &Value) -> String {
         Value::List(items) => Json::from(items.as_slice()).to_string(),
         Value::Pairs(pairs) => {
             pairs.iter().map(|(name, value)| Json::from([name.as_str(), value])).collect::<Json>().to_string()
-        }
-    }
-}
-
-/// The user's own data.
-fn constant(data: &Data) -> String {
-    match data {
-        Data::Text(one) => text(one),
-        Data::Bool(value) => value.to_string(),
-        Data::Integer(number) => number.to_string(),
-        // JSON has no other numbers.
-        Data::Float(number) if number.is_finite() => number.to_string(),
-        Data::Null | Data::Float(_) => "null".to_owned(),
-        Data::List(items) => list(items.iter().map(constant)),
-        // A name in brackets is a property like any other, whatever it is.
-        Data::Table(entries) => {
-            let entries = entries.iter().map(|(name, value)| match name.as_str() {
-                "__proto__" => format!("[{}]: {}", text(name), constant(value)),
-                _ => format!("{}: {}", text(name), constant(value)),
-            });
-            format!("{{ {} }}", entries.collect::<Vec<_>>().join(", "))
         }
     }
 }

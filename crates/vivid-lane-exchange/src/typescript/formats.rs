@@ -25,7 +25,7 @@ pub(super) fn expression(name: &str) -> Option<String> {
         "alpha" => "[A-Za-z]+".to_owned(),
         "alnum" => "[A-Za-z0-9]+".to_owned(),
         "file-name" => {
-            r"(?!(?:[cC][oO][nN]|[pP][rR][nN]|[aA][uU][xX]|[nN][uU][lL]|(?:[cC][oO][mM]|[lL][pP][tT])[0-9¹²³]) *(?:\.[^]*)?$)[^/\\:]*[^/\\:. ]"
+            r"(?!(?:[cC][oO][nN]|[pP][rR][nN]|[aA][uU][xX]|[nN][uU][lL]|(?:[cC][oO][mM]|[lL][pP][tT])[0-9¹²³]) *(?:\.[^]*)?$)[^/\\:\0-\x1f\x7f]*[^/\\:. \0-\x1f\x7f]"
                 .to_owned()
         }
         _ => return None,

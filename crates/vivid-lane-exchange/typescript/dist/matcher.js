@@ -55,14 +55,14 @@ export function returnAddress(wanted, otherwise, asks = {}) {
 }
 /** The data of a route. */
 export function dataOf(name) {
-    return table.routes.find((route) => route.name === name)?.data;
+    return table.route(table.idOf(name)).data;
 }
 
 // The table as data. `convert` writes it from the frozen table; things refer to each other by their index.
 //
 // Tuples keep the data small: their names are in the types alone. What stands at the end of a tuple is left out where it has nothing to say.
 
-// The table as the matcher uses it: the data with names, in which things refer to each other. Made once, as the module is loaded.
+// The table as the matcher uses it: the data with names, in which things refer to each other. What is not asked for is not made.
 /** Kinds of parameters, by their index in `lookup::ParamKind`. */
 const SEGMENT = 0;
 const ITEMS = 1;
@@ -73,99 +73,138 @@ const HOST = 5;
 const FRAGMENT = 6;
 /** No limit to how many there may be. */
 const NO_LIMIT = 65535;
-/** Gives the data its names. */
-function thaw(data) {
-    const rules = data.rules.map(([tests, list, , join, automaton]) => ({
-        tests: tests || [],
-        list: list || undefined,
-        many: undefined,
-        join: join || undefined,
-        automaton: automaton === undefined ? undefined : data.automata[automaton],
-        isAny: !tests && !list,
-    }));
-    for (const [at, [, , many]] of data.rules.entries()) {
-        if (!many)
-            continue;
-        const [items, values, least, most, unique] = many;
-        const rule = rules[at];
-        rule.many = { items: rules[items], values: rules[values], least, most, isUnique: unique === 1 };
-        rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items].isAny && rules[values]?.isAny !== false;
+const GET = ["GET"];
+const NONE = [];
+/** An object with the names of parameters. A name is a property like any other, whatever it is. */
+function blankOf(params) {
+    const blank = {};
+    for (const { name } of params)
+        Object.defineProperty(blank, name, { value: undefined, enumerable: true, writable: true, configurable: true });
+    return blank;
+}
+/** The data with names, in which things refer to each other. Most of it is made when it is first asked for. */
+class Table {
+    constructor(data) {
+        this.data = data;
+        const rules = data.rules.map(([tests, list, , join, automaton]) => ({
+            tests: (tests || NONE).map((test) => (test[0] === "/" ? [new RegExp(test[1]), test[2]] : test)),
+            list: list || undefined,
+            many: undefined,
+            join: join || undefined,
+            automaton: automaton === undefined ? undefined : data.automata[automaton],
+            isAny: !tests && !list,
+        }));
+        for (const [at, [, , many]] of data.rules.entries()) {
+            if (!many)
+                continue;
+            const [items, values, least, most, unique] = many;
+            const rule = rules[at];
+            rule.many = { items: rules[items], values: rules[values], least, most, isUnique: unique === 1 };
+            rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items].isAny && rules[values]?.isAny !== false;
+        }
+        this.rules = rules;
+        this.patterns = data.patterns.map((pieces, id) => this.pattern(pieces, id));
+        this.routes = [];
+        this.leaves = [];
+        this.names = undefined;
+        this.orders = undefined;
+        this.root = this.node(data.tree);
     }
-    const pattern = (pieces, id) => ({
-        id,
-        pieces: pieces.map((piece) => (typeof piece === "number" ? rules[piece] : piece)),
-    });
-    const patterns = data.patterns.map(pattern);
-    const routes = [];
-    for (const [id, [name, parent, path, page, params, more = {}]] of data.routes.entries()) {
-        const [template, pieces, ofPieces] = more.host ?? [];
-        const { fallback, redirect, query = [] } = more;
-        const above = routes[parent];
-        if (above)
-            above.isParent = true;
-        const own = params.map((param, index) => named(param, more.names?.[index]));
-        routes.push({
+    pattern(pieces, id) {
+        return { id, pieces: pieces.map((piece) => (typeof piece === "number" ? this.rules[piece] : piece)) };
+    }
+    /** The index of the route of a name; -1 for none. */
+    idOf(name) {
+        this.names ?? (this.names = new Map(this.data.routes.map(([known], id) => [known, id])));
+        return this.names.get(name) ?? -1;
+    }
+    route(id) {
+        var _a;
+        return ((_a = this.routes)[id] ?? (_a[id] = this.routeOf(id)));
+    }
+    routeOf(id) {
+        const { pages, routes } = this.data;
+        const [name, parent, path, page, params, more = {}] = routes[id];
+        const { methods = GET, host, needs = NONE, frame, fallback, redirect, query = NONE, names, priority = 0, data = {} } = more;
+        const own = params.map(([key, level, kind, flags, rule, texts, standard], index) => {
+            const isOptional = (flags & 1) !== 0;
+            return {
+                name: key,
+                level,
+                kind,
+                isOptional,
+                isExploded: (flags & 2) !== 0,
+                isNumber: (flags & 4) !== 0,
+                isBoolean: (flags & 8) !== 0,
+                rule: this.rules[rule],
+                texts: this.rules[texts],
+                fallback: standard,
+                key: names?.[index] ?? decodeURIComponent(key),
+                isRequired: names?.[index] !== undefined || !isOptional,
+            };
+        });
+        return {
             id,
             name,
-            parent: above,
+            parent: parent < 0 ? undefined : this.route(parent),
             path,
-            page: data.pages[page],
+            page: pages[page],
             params: own,
-            methods: more.methods ?? ["GET"],
-            host: template === undefined ? undefined : { template, pattern: pattern(pieces, -1), params: ofPieces },
-            needs: more.needs ?? [],
-            frame: more.frame,
-            fallback: fallback === -1 ? null : data.pages[fallback],
-            redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? [] },
+            methods,
+            host: host && { template: host[0], pattern: this.pattern(host[1], -1), params: host[2] },
+            needs,
+            frame,
+            fallback: fallback === -1 ? null : pages[fallback],
+            redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? NONE },
             literals: query,
-            priority: more.priority ?? 0,
-            data: more.data ?? {},
-            isParent: false,
+            priority,
+            data,
+            // A fragment is never sent, so all that can be known of it is a default.
+            blank: blankOf(own.filter((param) => param.kind !== FRAGMENT || param.fallback !== undefined)),
+            hasDefaults: own.some((param) => param.isOptional && param.fallback !== undefined),
             readsQuery: query.length > 0 || own.some(({ kind }) => kind === QUERY || kind === PAIRS),
-        });
-    }
-    function named([name, level, kind, flags, rule, texts, fallback], key) {
-        const isOptional = (flags & 1) !== 0;
-        return {
-            name,
-            level,
-            kind,
-            isOptional,
-            isExploded: (flags & 2) !== 0,
-            isNumber: (flags & 4) !== 0,
-            isBoolean: (flags & 8) !== 0,
-            rule: rules[rule],
-            texts: rules[texts],
-            fallback,
-            key: key ?? decodeURIComponent(name),
-            isRequired: key !== undefined || !isOptional,
         };
     }
-    const leaves = data.leaves.map(([route, captures, covers, tail, spelling], id) => ({
-        id,
-        route: routes[route],
-        captures: captures || undefined,
-        covers,
-        tail: tail || undefined,
-        spelling: spelling ?? [],
-    }));
-    const node = ([literals, edges, own, areas, unordered]) => {
-        const at = (all) => (all || []).map((leaf) => leaves[leaf]);
-        const made = { literals: new Map(), edges: [], leaves: at(own), areas: at(areas), isOrdered: !unordered, isTail: false };
-        for (let index = 0; literals && index < literals.length; index += 2) {
-            made.literals.set(literals[index], node(literals[index + 1]));
+    leaf(id) {
+        var _a;
+        const [route, captures, covers, tail, spelling = NONE] = this.data.leaves[id];
+        const made = { id, route: this.route(route), captures: captures || undefined, covers, tail: tail || undefined, spelling };
+        return ((_a = this.leaves)[id] ?? (_a[id] = made));
+    }
+    node([literals, edges, leaves, areas, unordered]) {
+        const pairs = (all) => all.flatMap((one, at) => (at % 2 === 0 ? [[one, all[at + 1]]] : []));
+        const ends = (all) => (all ? all.map((leaf) => this.leaf(leaf)) : NONE);
+        const ways = [];
+        const node = {
+            literals: literals ? new Map(pairs(literals)) : undefined,
+            edges: edges ? ways : NONE,
+            leaves: ends(leaves),
+            areas: ends(areas),
+            isOrdered: !unordered,
+            // Only the node of a tail leads to itself.
+            isTail: !!edges && edges.some((target, at) => at % 2 === 1 && target === 0),
+        };
+        for (const [pattern, target] of pairs((edges || NONE))) {
+            ways.push({ pattern: this.patterns[pattern], target: target ? this.node(target) : node });
         }
-        for (let index = 0; edges && index < edges.length; index += 2) {
-            const target = edges[index + 1];
-            if (!target)
-                made.isTail = true;
-            made.edges.push([patterns[edges[index]], target ? node(target) : made]);
-        }
-        return made;
-    };
-    const order = (pairs) => new Map(pairs.map(([left, right, side]) => [`${left} ${right}`, side]));
-    const { site, pages, needs, automata, singles } = data;
-    return { site, pages, needs, automata, routes, singles, order: order(data.order), leafOrder: order(data.leafOrder), root: node(data.tree) };
+        return node;
+    }
+    /** The node that a literal leads to. */
+    after({ literals }, text) {
+        const found = literals?.get(text);
+        if (!Array.isArray(found))
+            return found;
+        const node = this.node(found);
+        literals.set(text, node);
+        return node;
+    }
+    /** Which of two patterns (0) or two leaves (1) is the narrower: 0 the left, 1 the right, 2 both accept the same; nothing where neither is. */
+    sideOf(which, left, right) {
+        const map = (pairs) => new Map(pairs.map(([a, b, side]) => [`${a} ${b}`, side]));
+        this.orders ?? (this.orders = [map(this.data.order), map(this.data.leafOrder)]);
+        const side = this.orders[which].get(left < right ? `${left} ${right}` : `${right} ${left}`);
+        return side === undefined || side === 2 || left < right ? side : 1 - side;
+    }
 }
 
 // Percent-encoding (RFC 3986, section 2.1). Texts are well-formed: lone surrogates were replaced when the URL came in.
@@ -314,9 +353,9 @@ function refusalOfTest(test, text) {
     if (kind instanceof RegExp)
         return kind.test(text) ? undefined : words;
     if (typeof kind === "number")
-        return contains(table.automata[kind], text) ? undefined : words;
+        return contains(table.data.automata[kind], text) ? undefined : words;
     if (typeof kind === "object") {
-        if (kind.includes(text))
+        if (kind.includes(text) && !hasControl(text))
             return undefined;
         const shown = kind.slice(0, 8).map((word) => `\`${word}\``);
         const more = kind.length > 8 ? ` or ${kind.length - 8} others` : "";
@@ -324,7 +363,7 @@ function refusalOfTest(test, text) {
     }
     if (LENGTHS && (kind === "min" || kind === "max")) {
         const [found, count] = [Array.from(text).length, Number(words)];
-        const isWrong = kind === "min" ? found < count : found > count;
+        const isWrong = hasControl(text) || (kind === "min" ? found < count : found > count);
         return isWrong ? `${kind === "min" ? "shorter" : "longer"} than ${count} character${count === 1 ? "" : "s"}` : undefined;
     }
     const [number, limit] = [decimal(text), decimal(words)];
@@ -353,9 +392,9 @@ function refusal({ tests }, text) {
 function takes(rule, text, asked) {
     if (rule.isAny)
         return true;
-    if (text === "" || hasControl(text) || refusal(rule, text) !== undefined)
+    if (text === "" || refusal(rule, text) !== undefined)
         return false;
-    return rule.list === undefined || asked.isListed(rule.list, text);
+    return rule.list === undefined || (!hasControl(text) && asked.isListed(rule.list, text));
 }
 /** Are there as many items as there may be, and is none there twice that must not be? */
 function fitsNumber({ least, most, isUnique }, count, items) {
@@ -585,7 +624,7 @@ const ALWAYS = 1;
 const EITHER = 2;
 /** The part of a path below the base. */
 function inside(path) {
-    const { base } = table.site;
+    const { base } = table.data.site;
     if (!path.startsWith(base))
         return undefined;
     const rest = path.slice(base.length);
@@ -595,7 +634,7 @@ function inside(path) {
 function isDocument(url) {
     const before = url.split("#", 1)[0];
     const trimmed = (path) => path.replace(/\/+$/, "");
-    return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.site.base);
+    return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.data.site.base);
 }
 const UNDECODABLE = [
     "expected two hexadecimal digits after `%`",
@@ -606,7 +645,13 @@ const UNDECODABLE = [
 const USUAL = /^(?:\/(?!\.\.?(?:\/|$))[\w\-.~:[\]@!$&'()*+,;=]+)+$/;
 /** Takes a URL apart; the host is one that was asked beside it. */
 function parse(url, host) {
-    const { base, bytes, segments, slash } = table.site;
+    const { base, bytes, segments, slash } = table.data.site;
+    // Most URLs are a path in its normal form.
+    if (!IN_FRAGMENT && base === "" && slash !== ALWAYS && url.length <= bytes && USUAL.test(url)) {
+        const raws = segmentsOf(url);
+        if (raws.length <= segments)
+            return { host, sent: url, query: undefined, path: url, raws, texts: raws, isEscaped: false, pairs: [] };
+    }
     const target = targetOf(url, IN_FRAGMENT);
     const below = IN_FRAGMENT ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
     const bad = (reason, status = 400) => ({ status, reason });
@@ -625,7 +670,7 @@ function parse(url, host) {
         isNormal = slash === NEVER ? !hasSlash : slash !== ALWAYS || hasSlash;
         if (hasSlash)
             path = path.slice(0, -1);
-        raws = texts = path.slice(1).split("/");
+        raws = texts = segmentsOf(path);
         if (raws.length > segments)
             return bad(`the path has more than ${segments} segments`, 414);
         if (!USUAL.test(path)) {
@@ -656,6 +701,17 @@ function parse(url, host) {
     const pairs = query === undefined ? [] : query.split("&").filter((pair) => pair !== "").map(pairOf);
     return { host: target.host ?? host, sent, query, path, raws, texts, isEscaped: path.includes("%"), pairs };
 }
+/** The segments of a path. Splitting at a string takes three times as long. */
+function segmentsOf(path) {
+    const segments = [];
+    let start = 1;
+    for (let end = path.indexOf("/", start); end >= 0; end = path.indexOf("/", start)) {
+        segments.push(path.slice(start, end));
+        start = end + 1;
+    }
+    segments.push(path.slice(start));
+    return segments;
+}
 function pairOf(pair) {
     const sign = pair.indexOf("=");
     return sign < 0 ? [decodeForm(pair), ""] : [decodeForm(pair.slice(0, sign)), pair.slice(sign + 1)];
@@ -665,7 +721,7 @@ function isVacant(query) {
 }
 const NO_SLASH = "expected a path that starts with `/`";
 function tooLong() {
-    return `the URL is longer than ${table.site.bytes} bytes`;
+    return `the URL is longer than ${table.data.site.bytes} bytes`;
 }
 /** The address of a URL that is not in its normal form; nothing for one outside of the site. */
 function normalAddress({ sent, query }) {
@@ -686,12 +742,12 @@ function normalAddress({ sent, query }) {
 }
 /** What an address starts with before the path of the page. */
 function prefix() {
-    const { base } = table.site;
+    const { base } = table.data.site;
     return IN_FRAGMENT ? (base || "/") + "#" : base;
 }
 /** A path in its normal form, with a slash at its end as the site has it. */
 function withSlash(path, hadSlash) {
-    const { base, slash } = table.site;
+    const { base, slash } = table.data.site;
     const trimmed = path.replace(/\/+$/, "");
     const isBareRoot = trimmed === "" && (base === "" || IN_FRAGMENT);
     return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");
@@ -780,30 +836,32 @@ function takesTail({ tail, route }, { texts, isEscaped }, asked) {
     const value = items.join("/");
     return (!isEscaped || isWritable(value)) && takesPiece(param.texts, value, asked);
 }
+function reach({ found, steps }, leaf, at) {
+    found.push({ leaf, steps: steps.slice(0, at) });
+}
 function walk(search, node, at) {
     const { parts, asked, steps, found, isForCovers } = search;
     const isEnd = at === parts.texts.length;
-    const reach = (leaf) => void found.push({ leaf, steps: steps.slice(0, at) });
-    if (isForCovers) {
-        node.leaves.forEach(reach);
-        node.areas.forEach(reach);
-    }
-    else if (isEnd) {
+    if (isEnd || isForCovers) {
         for (const leaf of node.leaves) {
-            if (takesHost(leaf.route, parts, asked) && takesQuery(leaf.route, parts, asked) && takesTail(leaf, parts, asked))
-                reach(leaf);
+            const { route } = leaf;
+            if (isForCovers || (takesHost(route, parts, asked) && takesQuery(route, parts, asked) && takesTail(leaf, parts, asked)))
+                reach(search, leaf, at);
         }
+        if (isForCovers)
+            for (const leaf of node.areas)
+                reach(search, leaf, at);
+        if (isEnd)
+            return;
     }
-    if (isEnd)
-        return;
     const before = found.length;
     const text = parts.texts[at];
-    const next = node.literals.get(FOLDS ? text.toLowerCase() : text);
+    const next = table.after(node, FOLDS ? text.toLowerCase() : text);
     if (next) {
         steps[at] = undefined;
         walk(search, next, at + 1);
     }
-    for (const [pattern, target] of node.edges) {
+    for (const { pattern, target } of node.edges) {
         if (isForCovers ? target.isTail : node.isOrdered && found.length > before)
             continue;
         if (fits(pattern, readable(pattern, parts.raws[at], text), asked)) {
@@ -818,22 +876,17 @@ function find(parts, asked) {
     walk({ parts, asked, steps: [], found, isForCovers: false }, table.root, 0);
     return SEVERAL && found.length > 1 ? narrowest(found) : found;
 }
-/** Which of two is the narrower: 0 the left, 1 the right, 2 both accept the same, nothing where neither is. */
-function sideOf(order, left, right) {
-    const side = order.get(left < right ? `${left} ${right}` : `${right} ${left}`);
-    return side === undefined || side === 2 || left < right ? side : 1 - side;
-}
 function beats(left, right) {
-    const isSingle = (pattern) => table.singles.includes(pattern.id);
+    const isSingle = (pattern) => table.data.singles.includes(pattern.id);
     let side = 2;
     for (let at = 0; side === 2 && at < left.steps.length; at += 1) {
         const [one, other] = [left.steps[at], right.steps[at]];
         // A pattern that accepts one text only is no wider than a literal.
         if (one !== other)
-            side = one && other ? sideOf(table.order, one.id, other.id) : isSingle((one ?? other)) ? 2 : one ? 1 : 0;
+            side = one && other ? table.sideOf(0, one.id, other.id) : isSingle((one ?? other)) ? 2 : one ? 1 : 0;
     }
     if (side === 2)
-        side = sideOf(table.leafOrder, left.leaf.id, right.leaf.id);
+        side = table.sideOf(1, left.leaf.id, right.leaf.id);
     // Two ways through one route: the one that fills more from the left was made first.
     return side === undefined || side === 2 ? left.leaf.route === right.leaf.route && left.leaf.id < right.leaf.id : side === 0;
 }
@@ -848,11 +901,14 @@ function narrowest(found) {
 }
 /** Of leaves none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
 function choose(found, method) {
-    const able = found.filter(({ leaf }) => allows(leaf.route, method));
-    if (SEVERAL && able.length > 1) {
-        able.sort(({ leaf: a }, { leaf: b }) => b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id);
+    let best;
+    for (const one of found) {
+        const [a, b] = [one.leaf, best?.leaf];
+        const isAble = allows(a.route, method);
+        if (isAble && (!b || (b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id) < 0))
+            best = one;
     }
-    return able[0];
+    return best;
 }
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
 function covering(parts, method, asked, isWanted) {
@@ -863,7 +919,7 @@ function covering(parts, method, asked, isWanted) {
         const { route } = reached.leaf;
         const at = reached.steps.length;
         // A page at the root covers the root alone, unless something is declared below it.
-        const isArea = at > 0 || route.isParent || route.fallback !== undefined;
+        const isArea = at > 0 || route.fallback !== undefined || table.data.routes.some(([, parent]) => parent === route.id);
         if (!isArea || !takesHost(route, parts, asked) || !isWanted(route))
             continue;
         const rank = 2 * at + (allows(route, method) && takesQuery(route, parts, asked) ? 1 : 0);
@@ -917,9 +973,15 @@ function captured({ leaf, steps, parts }) {
         if (!pattern)
             continue;
         const text = readable(pattern, parts.raws[at], parts.texts[at]);
-        const texts = pattern.pieces.length > 1 ? split(pattern, text).texts : [text];
-        for (const [piece, one] of pattern.pieces.entries()) {
-            if (typeof one === "string")
+        // Most segments are one value.
+        if (pattern.pieces.length === 1 && !captures) {
+            found[count] = text;
+            count += 1;
+            continue;
+        }
+        const { texts } = split(pattern, text);
+        for (let piece = 0; piece < texts.length; piece += 1) {
+            if (typeof pattern.pieces[piece] === "string")
                 continue;
             const param = captures ? captures[count] : count;
             count += 1;
@@ -1019,28 +1081,39 @@ function sent({ leaf, parts }, param, text) {
             return kind === FRAGMENT ? undefined : inQuery(route, param, parts);
     }
 }
-/** The value of each parameter, by its index; of an absent one the default of its rule. */
+/** The values of a URL, in the order of the parameters. */
 function valuesOf(reading) {
     const { params } = reading.leaf.route;
     const texts = captured(reading);
     const all = [];
-    const isThere = [];
-    for (const [index, param] of params.entries()) {
+    for (let index = 0; index < params.length; index += 1) {
+        const param = params[index];
         const { rule, kind, fallback } = param;
+        const { many } = rule;
+        // Most values are a segment as it is.
+        if (kind === SEGMENT && !many) {
+            const text = texts[index];
+            all.push(text === undefined ? fallback : plain(text));
+            continue;
+        }
         const found = sent(reading, param, texts[index]);
-        isThere.push(found !== undefined || kind === HOST);
-        const value = found && (rule.many ? (rule.many.values ? paired(found) : found) : found[0]);
-        all.push(value === undefined || value.length === 0 && rule.many ? (kind === HOST ? undefined : fallback) : value);
+        const value = found && (many ? (many.values ? paired(found) : found) : found[0]);
+        all.push(value === undefined || (many && value.length === 0) ? (kind === HOST ? undefined : fallback) : value);
     }
-    return { all, isThere };
+    return all;
 }
 /** How many values the URL spells out that it could leave out: defaults, and what is empty and counts as absent. */
-function needless(reading, { all, isThere }) {
+function needless(reading, values) {
     const { parts, leaf } = reading;
+    if (!leaf.route.hasDefaults && parts.pairs.length === 0)
+        return 0;
+    const texts = captured(reading);
     const hasEmpty = parts.pairs.some(([, raw]) => raw === "");
     const isNeedless = (param, index) => {
         const { isOptional, fallback, kind } = param;
-        const isSpelt = isOptional && fallback !== undefined && isThere[index] && isSame(all[index], fallback);
+        // Lists of the query, pairs of it and hosts always count as there.
+        const isThere = () => kind === HOST || sent(reading, param, texts[index]) !== undefined;
+        const isSpelt = isOptional && fallback !== undefined && isSame(values[index], fallback) && isThere();
         return isSpelt || (hasEmpty && kind === QUERY && rawsOf(param, parts).some((raw) => isUnfilled(param, raw)));
     };
     return leaf.route.params.filter(isNeedless).length;
@@ -1055,6 +1128,8 @@ function unknownPairs({ leaf, parts }) {
 }
 /** A value as its rule types it: numbers, true and false, lists of these. */
 function typed({ isNumber, isBoolean }, value) {
+    if (!isNumber && !isBoolean)
+        return value;
     const one = (text) => {
         if (isNumber && /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/.test(text))
             return Number(text);
@@ -1063,13 +1138,6 @@ function typed({ isNumber, isBoolean }, value) {
     if (value === undefined || typeof value === "string")
         return value && one(value);
     return value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
-}
-/** Sets a property, whatever its name. */
-function set(object, name, value) {
-    if (name === "__proto__")
-        Object.defineProperty(object, name, { value, enumerable: true });
-    else
-        object[name] = value;
 }
 /** The route with its ancestors, the outermost first. */
 function chainOf(route) {
@@ -1098,11 +1166,10 @@ function levelsOf({ leaf, parts, steps }, values) {
                 : endOf(cover);
         const covered = path.slice(start, end);
         start = end;
-        const params = {};
-        for (const [index, param] of leaf.route.params.entries()) {
-            if (param.level === level && values[index] !== undefined)
-                set(params, param.name, typed(param, values[index]));
-        }
+        const own = leaf.route.params.filter((param, index) => param.level === level && values[index] !== undefined);
+        const params = blankOf(own);
+        for (const param of own)
+            params[param.name] = typed(param, values[leaf.route.params.indexOf(param)]);
         const { name: route, path: template, frame, data } = chain[level];
         return { route, path: template, covered, frame, params, data };
     });
@@ -1154,14 +1221,15 @@ function nearest(word, candidates) {
 }
 /** The route to which a link leads. */
 function linkable(name) {
-    const route = table.routes.find((one) => one.name === name);
+    const id = table.idOf(name);
     const quoted = `\`${escaped(name)}\``;
-    if (!route) {
-        throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.routes.map((one) => one.name))}`);
+    if (id < 0) {
+        throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.data.routes.map(([known]) => known))}`);
     }
+    const route = table.route(id);
     const { redirect, page } = route;
     if (redirect) {
-        const to = typeof redirect.to === "number" ? `\`${table.routes[redirect.to].name}\`` : "another site";
+        const to = typeof redirect.to === "number" ? `\`${table.route(redirect.to).name}\`` : "another site";
         throw new LinkError("redirect", name, `${quoted} only redirects to ${to}; link to that`);
     }
     if (page === undefined)
@@ -1273,7 +1341,7 @@ function checkText(route, { name, kind }, rule, text) {
 }
 function written({ name, path, host }, values) {
     const value = (key) => values.get(key);
-    const { origin, bytes } = table.site;
+    const { origin, bytes } = table.data.site;
     // A path whose only segments are optional expands to nothing at all.
     const expanded = expand(path, value).replace(/^(?!\/)/, "/");
     const dots = /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]);
@@ -1304,7 +1372,7 @@ function misread({ name, params, methods }, values, url) {
     if (by !== name) {
         return new LinkError("captured", name, `\`${url}\` would be answered by \`${by}\`, not by \`${name}\`; link to \`${by}\` instead`);
     }
-    const read = valuesOf(found.reading).all;
+    const read = valuesOf(found.reading);
     const at = params.findIndex(({ kind, name: key, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], values.get(key) ?? fallback));
     if (at < 0)
         return undefined;
@@ -1347,6 +1415,7 @@ function textsOf(values) {
 }
 
 // Where in the table a URL stands, and links from there.
+const READ = /* @__PURE__ */ Symbol("read");
 /**
  * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few readers ask
  * for is worked out when they do.
@@ -1354,22 +1423,22 @@ function textsOf(values) {
 class At {
     constructor(reading, values) {
         const { route } = reading.leaf;
-        const params = {};
-        for (const [index, param] of route.params.entries()) {
-            // A fragment is never sent, so all that can be known of it is a default.
+        const params = { ...route.blank };
+        for (let index = 0; index < route.params.length; index += 1) {
+            const param = route.params[index];
             if (param.kind !== FRAGMENT || param.fallback !== undefined)
-                set(params, param.name, typed(param, values[index]));
+                params[param.name] = typed(param, values[index]);
         }
         this.route = route.name;
         this.params = params;
-        reads.set(this, { reading, values });
+        this[READ] = { reading, values };
     }
     /** The address as it was asked: path and query, without scheme and host. */
     get address() {
-        return addressOf(readOf(this).reading.parts);
+        return addressOf(this[READ].reading.parts);
     }
     get levels() {
-        const { reading, values } = readOf(this);
+        const { reading, values } = this[READ];
         return levelsOf(reading, values);
     }
     get frames() {
@@ -1379,22 +1448,6 @@ class At {
         return routeOf(this).data;
     }
 }
-// Only the functions of this module have a use for it, so it is in nobody's way.
-const reads = new WeakMap();
-function readOf(at) {
-    const read = reads.get(at);
-    if (!read)
-        throw new TypeError("expected what `match` or `decide` of this module gave");
-    return read;
-}
-function routeOf(at) {
-    return readOf(at).reading.leaf.route;
-}
-/** The value of a parameter, by its name. */
-function valueOf(at, name) {
-    const { reading, values } = readOf(at);
-    return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
-}
 class Page extends At {
     constructor(reading, values, page) {
         super(reading, values);
@@ -1403,9 +1456,17 @@ class Page extends At {
         this.page = page;
     }
 }
+function routeOf(at) {
+    return at[READ].reading.leaf.route;
+}
+/** The value of a parameter, by its name. */
+function valueOf(at, name) {
+    const { reading, values } = at[READ];
+    return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
+}
 /** The frames around a route, outermost first: the site's, then those of the levels. */
 function framesOf(route) {
-    return [table.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
+    return [table.data.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
 }
 /** The variables in the parts with which both templates begin. */
 function commonBeginning(own, target) {
@@ -1447,8 +1508,8 @@ function linkOf(name, given = {}, { from, absolute, back } = {}) {
     const url = urlOf(route, texts, inherited);
     if (!absolute || url[0] !== "/")
         return url;
-    if (table.site.origin !== "")
-        return table.site.origin + url;
+    if (table.data.site.origin !== "")
+        return table.data.site.origin + url;
     const mend = 'set `origin = "https://…"` under `[site]`';
     throw new LinkError("no-origin", name, `an absolute link to \`${name}\` needs the origin of the site; ${mend}`);
 }
@@ -1502,6 +1563,7 @@ function changeBetween(from, to) {
 class Answers {
     constructor(ask) {
         this.known = new Map();
+        this.stopped = undefined;
         this.ask = ask;
     }
     isListed(list, value) {
@@ -1558,16 +1620,16 @@ function look(url, request) {
             return canonical(address);
     }
     for (const index of needs) {
-        const [need, otherwise] = table.needs[index];
+        const [need, otherwise] = table.data.needs[index];
         if (asked.isMet(need))
             continue;
-        const to = otherwise === undefined ? undefined : table.routes[otherwise];
+        const to = otherwise === undefined ? undefined : table.route(otherwise);
         return { need, location: to && signInAt(to, reading, values, url, request) };
     }
-    return { found: new Page(reading, values.all, page) };
+    return { found: new Page(reading, values, page) };
 }
 /** The names of parameters with their values. */
-function named({ params }, { all }) {
+function named({ params }, all) {
     return new Map(params.flatMap(({ name }, index) => (all[index] === undefined ? [] : [[name, all[index]]])));
 }
 function redirected({ status, to, values: fillings }, reading, values) {
@@ -1581,12 +1643,12 @@ function redirected({ status, to, values: fillings }, reading, values) {
     else {
         const given = new Map();
         for (const [name, ...pieces] of fillings) {
-            const all = pieces.map((piece) => (typeof piece === "number" ? values.all[piece] : piece));
+            const all = pieces.map((piece) => (typeof piece === "number" ? values[piece] : piece));
             const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
             if (value !== undefined)
                 given.set(name, value);
         }
-        const target = table.routes[to];
+        const target = table.route(to);
         try {
             url = urlOfAny(target, given);
         }
@@ -1621,7 +1683,7 @@ function withRest(url, reading) {
     return out + fragment;
 }
 /** The page to which people are sent who do not meet a need, with the way back. */
-function signInAt(to, { leaf, parts }, { all }, url, { method, host, asked }) {
+function signInAt(to, { leaf, parts }, all, url, { method, host, asked }) {
     const given = new Map();
     for (const { name, kind } of to.params) {
         const value = all[leaf.route.params.findIndex((own) => own.name === name && own.kind === kind)];
@@ -1646,10 +1708,11 @@ function allowed(routes) {
 }
 /** Decides with these answers. */
 function decideWith(url, request) {
-    if (isLonger(url, table.site.bytes))
+    if (isLonger(url, table.data.site.bytes))
         return { outcome: "bad-request", status: 414, reason: tooLong() };
     if (url === "*" && request.method === "OPTIONS") {
-        return { outcome: "options", status: 204, allow: allowed(table.routes.filter(({ page, redirect }) => page !== undefined || redirect)) };
+        const answering = table.data.routes.map((_, id) => table.route(id)).filter(({ page, redirect }) => page !== undefined || redirect);
+        return { outcome: "options", status: 204, allow: allowed(answering) };
     }
     let outcome = look(url, request);
     if (!("step" in outcome))
@@ -1696,7 +1759,7 @@ function decision(address, outcome, request) {
     }
     const [to, reason] = outcome.missing ?? [];
     const above = to ? chainOf(to).reverse().find(({ fallback }) => fallback !== undefined) : owner;
-    const { site, pages } = table;
+    const { site, pages } = table.data;
     const page = above ? (above.fallback ?? undefined) : site.fallback === undefined ? undefined : pages[site.fallback];
     return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(undefined), position, reason };
 }
@@ -1724,7 +1787,7 @@ function placeOf(url, { method, host, asked }) {
     if (!reached)
         return { owner };
     const reading = { ...reached, parts };
-    return { owner, position: new At(reading, valuesOf(reading).all) };
+    return { owner, position: new At(reading, valuesOf(reading)) };
 }
 function settled(decision, { stopped, known }) {
     if (!stopped)
@@ -1733,7 +1796,7 @@ function settled(decision, { stopped, known }) {
     return { outcome: "unavailable", status: 503, question: stopped, retryAfter: typeof answer === "object" ? answer.retryAfter : undefined };
 }
 function wellFormed(url) {
-    return url.replace(/\p{Surrogate}/gu, "\ufffd");
+    return !/[\ud800-\udfff]/.test(url) ? url : url.replace(/\p{Surrogate}/gu, "\ufffd");
 }
 function decided(url, { method = "GET", host, ask = () => false }) {
     const answers = new Answers(ask);

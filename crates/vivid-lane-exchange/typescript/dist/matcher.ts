@@ -17,11 +17,11 @@ export type LinkErrorKind =
 
 /** A link that could not be made; the message says why and how to mend it. */
 export class LinkError extends Error {
-  readonly kind: LinkErrorKind;
+  declare readonly kind: LinkErrorKind;
   /** The name of the route that was asked for. */
-  readonly route: string;
+  declare readonly route: string;
   /** The parameter that is to blame, where one is. */
-  readonly param: string | undefined;
+  declare readonly param: string | undefined;
 
   constructor(kind: LinkErrorKind, route: string, message: string, param?: string) {
     super(message);
@@ -259,7 +259,7 @@ export function returnAddress(wanted: string | null | undefined, otherwise: stri
 
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): Datas[Name] {
-  return table.routes.find((route) => route.name === name)?.data as Datas[Name];
+  return table.route(table.idOf(name)).data as Datas[Name];
 }
 
 // The table as data. `convert` writes it from the frozen table; things refer to each other by their index.
@@ -271,7 +271,7 @@ type Value = string | readonly string[] | readonly (readonly [string, string])[]
 
 /** A keyword of a rule: a regular expression or an automaton, and why it refuses a text; words; or a sign and its number. */
 type Test =
-  | readonly [format: RegExp, reason: string]
+  | readonly [slash: "/", format: string, reason: string]
   | readonly [automaton: number, reason: string]
   | readonly [words: readonly string[]]
   | readonly [sign: ">=" | "<=" | ">" | "<" | "%" | "min" | "max", limit: string];
@@ -379,7 +379,7 @@ interface Data {
   readonly tree: NodeData;
 }
 
-// The table as the matcher uses it: the data with names, in which things refer to each other. Made once, as the module is loaded.
+// The table as the matcher uses it: the data with names, in which things refer to each other. What is not asked for is not made.
 
 /** Kinds of parameters, by their index in `lookup::ParamKind`. */
 const SEGMENT = 0;
@@ -390,9 +390,12 @@ const PAIRS = 4;
 const HOST = 5;
 const FRAGMENT = 6;
 
+/** A keyword of a rule, ready for use. */
+type RuleTest = Test | readonly [format: RegExp, reason: string];
+
 /** A rule: what one text may be, and what is said of items, or of names and values. */
 interface Rule {
-  readonly tests: readonly Test[];
+  readonly tests: readonly RuleTest[];
   readonly list: string | undefined;
   many: Many | undefined;
   readonly join: Join | undefined;
@@ -465,7 +468,10 @@ interface Route {
   readonly literals: readonly (readonly [string, string])[];
   readonly priority: number;
   readonly data: unknown;
-  isParent: boolean;
+  /** An object with the names of the parameters that can be known of a URL; copying one is faster than naming them anew. */
+  readonly blank: { readonly [name: string]: unknown };
+  /** May a value that is left out have a default? */
+  readonly hasDefaults: boolean;
   /** Has the query a say in whether it answers, or what its values are? */
   readonly readsQuery: boolean;
 }
@@ -483,122 +489,165 @@ interface Leaf {
 
 /** Where a walk stands after some segments. */
 interface Node {
-  readonly literals: Map<string, Node>;
-  readonly edges: (readonly [Pattern, Node])[];
+  /** What a literal leads to; the data of a node becomes one when it is first reached. */
+  readonly literals: Map<string, Node | NodeData> | undefined;
+  readonly edges: readonly { readonly pattern: Pattern; readonly target: Node }[];
   readonly leaves: readonly Leaf[];
   readonly areas: readonly Leaf[];
   readonly isOrdered: boolean;
-  isTail: boolean;
-}
-
-interface Table {
-  readonly site: Data["site"];
-  readonly pages: readonly string[];
-  readonly needs: Data["needs"];
-  readonly automata: readonly Automaton[];
-  readonly routes: readonly Route[];
-  readonly singles: readonly number[];
-  /** Which of two patterns, or of two leaves, is the narrower, by their indices. */
-  readonly order: ReadonlyMap<string, number>;
-  readonly leafOrder: ReadonlyMap<string, number>;
-  readonly root: Node;
+  readonly isTail: boolean;
 }
 
 /** No limit to how many there may be. */
 const NO_LIMIT = 65535;
 
-/** Gives the data its names. */
-function thaw(data: Data): Table {
-  const rules = data.rules.map(([tests, list, , join, automaton]): Rule => ({
-    tests: tests || [],
-    list: list || undefined,
-    many: undefined,
-    join: join || undefined,
-    automaton: automaton === undefined ? undefined : data.automata[automaton],
-    isAny: !tests && !list,
-  }));
-  for (const [at, [, , many]] of data.rules.entries()) {
-    if (!many) continue;
-    const [items, values, least, most, unique] = many;
-    const rule = rules[at]!;
-    rule.many = { items: rules[items]!, values: rules[values], least, most, isUnique: unique === 1 };
-    rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items]!.isAny && rules[values]?.isAny !== false;
-  }
-  const pattern = (pieces: readonly (string | number)[], id: number): Pattern => ({
-    id,
-    pieces: pieces.map((piece) => (typeof piece === "number" ? rules[piece]! : piece)),
-  });
-  const patterns = data.patterns.map(pattern);
-  const routes: Route[] = [];
-  for (const [id, [name, parent, path, page, params, more = {}]] of data.routes.entries()) {
-    const [template, pieces, ofPieces] = more.host ?? [];
-    const { fallback, redirect, query = [] } = more;
-    const above = routes[parent];
-    if (above) above.isParent = true;
-    const own = params.map((param, index) => named(param, more.names?.[index]));
-    routes.push({
-      id,
-      name,
-      parent: above,
-      path,
-      page: data.pages[page],
-      params: own,
-      methods: more.methods ?? ["GET"],
-      host: template === undefined ? undefined : { template, pattern: pattern(pieces!, -1), params: ofPieces! },
-      needs: more.needs ?? [],
-      frame: more.frame,
-      fallback: fallback === -1 ? null : data.pages[fallback!],
-      redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? [] },
-      literals: query,
-      priority: more.priority ?? 0,
-      data: more.data ?? {},
-      isParent: false,
-      readsQuery: query.length > 0 || own.some(({ kind }) => kind === QUERY || kind === PAIRS),
-    });
+const GET: readonly string[] = ["GET"];
+const NONE: readonly never[] = [];
+
+/** An object with the names of parameters. A name is a property like any other, whatever it is. */
+function blankOf(params: readonly Param[]): { [name: string]: unknown } {
+  const blank = {};
+  for (const { name } of params) Object.defineProperty(blank, name, { value: undefined, enumerable: true, writable: true, configurable: true });
+  return blank;
+}
+
+/** The data with names, in which things refer to each other. Most of it is made when it is first asked for. */
+class Table {
+  declare readonly data: Data;
+  declare readonly patterns: readonly Pattern[];
+  declare readonly root: Node;
+  declare private readonly rules: readonly Rule[];
+  declare private readonly routes: Route[];
+  declare private readonly leaves: Leaf[];
+  declare private names: Map<string, number> | undefined;
+  declare private orders: readonly [ReadonlyMap<string, number>, ReadonlyMap<string, number>] | undefined;
+
+  constructor(data: Data) {
+    this.data = data;
+    const rules = data.rules.map(([tests, list, , join, automaton]): Rule => ({
+      tests: (tests || NONE).map((test) => (test[0] === "/" ? [new RegExp(test[1]), test[2]] : test)),
+      list: list || undefined,
+      many: undefined,
+      join: join || undefined,
+      automaton: automaton === undefined ? undefined : data.automata[automaton],
+      isAny: !tests && !list,
+    }));
+    for (const [at, [, , many]] of data.rules.entries()) {
+      if (!many) continue;
+      const [items, values, least, most, unique] = many;
+      const rule = rules[at]!;
+      rule.many = { items: rules[items]!, values: rules[values], least, most, isUnique: unique === 1 };
+      rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items]!.isAny && rules[values]?.isAny !== false;
+    }
+    this.rules = rules;
+    this.patterns = data.patterns.map((pieces, id) => this.pattern(pieces, id));
+    this.routes = [];
+    this.leaves = [];
+    this.names = undefined;
+    this.orders = undefined;
+    this.root = this.node(data.tree);
   }
 
-  function named([name, level, kind, flags, rule, texts, fallback]: ParamData, key?: string): Param {
-    const isOptional = (flags & 1) !== 0;
+  private pattern(pieces: readonly (string | number)[], id: number): Pattern {
+    return { id, pieces: pieces.map((piece) => (typeof piece === "number" ? this.rules[piece]! : piece)) };
+  }
+
+  /** The index of the route of a name; -1 for none. */
+  idOf(name: string): number {
+    this.names ??= new Map(this.data.routes.map(([known], id) => [known, id]));
+    return this.names.get(name) ?? -1;
+  }
+
+  route(id: number): Route {
+    return (this.routes[id] ??= this.routeOf(id));
+  }
+
+  private routeOf(id: number): Route {
+    const { pages, routes } = this.data;
+    const [name, parent, path, page, params, more = {}] = routes[id]!;
+    const { methods = GET, host, needs = NONE, frame, fallback, redirect, query = NONE, names, priority = 0, data = {} } = more;
+    const own = params.map(([key, level, kind, flags, rule, texts, standard], index): Param => {
+      const isOptional = (flags & 1) !== 0;
+      return {
+        name: key,
+        level,
+        kind,
+        isOptional,
+        isExploded: (flags & 2) !== 0,
+        isNumber: (flags & 4) !== 0,
+        isBoolean: (flags & 8) !== 0,
+        rule: this.rules[rule]!,
+        texts: this.rules[texts]!,
+        fallback: standard,
+        key: names?.[index] ?? decodeURIComponent(key),
+        isRequired: names?.[index] !== undefined || !isOptional,
+      };
+    });
     return {
+      id,
       name,
-      level,
-      kind,
-      isOptional,
-      isExploded: (flags & 2) !== 0,
-      isNumber: (flags & 4) !== 0,
-      isBoolean: (flags & 8) !== 0,
-      rule: rules[rule]!,
-      texts: rules[texts]!,
-      fallback,
-      key: key ?? decodeURIComponent(name),
-      isRequired: key !== undefined || !isOptional,
+      parent: parent < 0 ? undefined : this.route(parent),
+      path,
+      page: pages[page],
+      params: own,
+      methods,
+      host: host && { template: host[0], pattern: this.pattern(host[1], -1), params: host[2] },
+      needs,
+      frame,
+      fallback: fallback === -1 ? null : pages[fallback!],
+      redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? NONE },
+      literals: query,
+      priority,
+      data,
+      // A fragment is never sent, so all that can be known of it is a default.
+      blank: blankOf(own.filter((param) => param.kind !== FRAGMENT || param.fallback !== undefined)),
+      hasDefaults: own.some((param) => param.isOptional && param.fallback !== undefined),
+      readsQuery: query.length > 0 || own.some(({ kind }) => kind === QUERY || kind === PAIRS),
     };
   }
 
-  const leaves = data.leaves.map(([route, captures, covers, tail, spelling], id): Leaf => ({
-    id,
-    route: routes[route]!,
-    captures: captures || undefined,
-    covers,
-    tail: tail || undefined,
-    spelling: spelling ?? [],
-  }));
-  const node = ([literals, edges, own, areas, unordered]: NodeData): Node => {
-    const at = (all: readonly number[] | 0 | undefined): Leaf[] => (all || []).map((leaf) => leaves[leaf]!);
-    const made: Node = { literals: new Map(), edges: [], leaves: at(own), areas: at(areas), isOrdered: !unordered, isTail: false };
-    for (let index = 0; literals && index < literals.length; index += 2) {
-      made.literals.set(literals[index] as string, node(literals[index + 1] as NodeData));
+  private leaf(id: number): Leaf {
+    const [route, captures, covers, tail, spelling = NONE] = this.data.leaves[id]!;
+    const made = { id, route: this.route(route), captures: captures || undefined, covers, tail: tail || undefined, spelling };
+    return (this.leaves[id] ??= made);
+  }
+
+  private node([literals, edges, leaves, areas, unordered]: NodeData): Node {
+    const pairs = <T>(all: readonly (T | NodeData)[]): [T, NodeData][] =>
+      all.flatMap((one, at): [T, NodeData][] => (at % 2 === 0 ? [[one as T, all[at + 1] as NodeData]] : []));
+    const ends = (all: readonly number[] | 0 | undefined): readonly Leaf[] => (all ? all.map((leaf) => this.leaf(leaf)) : NONE);
+    const ways: { pattern: Pattern; target: Node }[] = [];
+    const node: Node = {
+      literals: literals ? new Map(pairs<string>(literals)) : undefined,
+      edges: edges ? ways : NONE,
+      leaves: ends(leaves),
+      areas: ends(areas),
+      isOrdered: !unordered,
+      // Only the node of a tail leads to itself.
+      isTail: !!edges && edges.some((target, at) => at % 2 === 1 && target === 0),
+    };
+    for (const [pattern, target] of pairs<number>((edges || NONE) as readonly (number | NodeData)[])) {
+      ways.push({ pattern: this.patterns[pattern]!, target: target ? this.node(target) : node });
     }
-    for (let index = 0; edges && index < edges.length; index += 2) {
-      const target = edges[index + 1] as NodeData | 0;
-      if (!target) made.isTail = true;
-      made.edges.push([patterns[edges[index] as number]!, target ? node(target) : made]);
-    }
-    return made;
-  };
-  const order = (pairs: Data["order"]): Map<string, number> => new Map(pairs.map(([left, right, side]) => [`${left} ${right}`, side]));
-  const { site, pages, needs, automata, singles } = data;
-  return { site, pages, needs, automata, routes, singles, order: order(data.order), leafOrder: order(data.leafOrder), root: node(data.tree) };
+    return node;
+  }
+
+  /** The node that a literal leads to. */
+  after({ literals }: Node, text: string): Node | undefined {
+    const found = literals?.get(text);
+    if (!Array.isArray(found)) return found as Node | undefined;
+    const node = this.node(found as unknown as NodeData);
+    literals!.set(text, node);
+    return node;
+  }
+
+  /** Which of two patterns (0) or two leaves (1) is the narrower: 0 the left, 1 the right, 2 both accept the same; nothing where neither is. */
+  sideOf(which: 0 | 1, left: number, right: number): number | undefined {
+    const map = (pairs: Data["order"]): Map<string, number> => new Map(pairs.map(([a, b, side]) => [`${a} ${b}`, side]));
+    this.orders ??= [map(this.data.order), map(this.data.leafOrder)];
+    const side = this.orders[which].get(left < right ? `${left} ${right}` : `${right} ${left}`);
+    return side === undefined || side === 2 || left < right ? side : 1 - side;
+  }
 }
 
 // Percent-encoding (RFC 3986, section 2.1). Texts are well-formed: lone surrogates were replaced when the URL came in.
@@ -757,19 +806,19 @@ function isMultiple(number: RegExpExecArray, step: RegExpExecArray): boolean {
 }
 
 /** Why a keyword refuses a text. */
-function refusalOfTest(test: Test, text: string): string | undefined {
+function refusalOfTest(test: RuleTest, text: string): string | undefined {
   const [kind, words] = test;
   if (kind instanceof RegExp) return kind.test(text) ? undefined : words;
-  if (typeof kind === "number") return contains(table.automata[kind]!, text) ? undefined : words;
+  if (typeof kind === "number") return contains(table.data.automata[kind]!, text) ? undefined : words;
   if (typeof kind === "object") {
-    if (kind.includes(text)) return undefined;
+    if (kind.includes(text) && !hasControl(text)) return undefined;
     const shown = kind.slice(0, 8).map((word) => `\`${word}\``);
     const more = kind.length > 8 ? ` or ${kind.length - 8} others` : "";
     return `expected ${kind.length === 1 ? "" : "one of "}${shown.join(", ")}${more}`;
   }
   if (LENGTHS && (kind === "min" || kind === "max")) {
     const [found, count] = [Array.from(text).length, Number(words)];
-    const isWrong = kind === "min" ? found < count : found > count;
+    const isWrong = hasControl(text) || (kind === "min" ? found < count : found > count);
     return isWrong ? `${kind === "min" ? "shorter" : "longer"} than ${count} character${count === 1 ? "" : "s"}` : undefined;
   }
   const [number, limit] = [decimal(text), decimal(words!)];
@@ -797,8 +846,8 @@ function refusal({ tests }: Rule, text: string): string | undefined {
 /** Does a rule take one text? It is a set of texts without control characters, none of them empty. */
 function takes(rule: Rule, text: string, asked: Asked): boolean {
   if (rule.isAny) return true;
-  if (text === "" || hasControl(text) || refusal(rule, text) !== undefined) return false;
-  return rule.list === undefined || asked.isListed(rule.list, text);
+  if (text === "" || refusal(rule, text) !== undefined) return false;
+  return rule.list === undefined || (!hasControl(text) && asked.isListed(rule.list, text));
 }
 
 /** Are there as many items as there may be, and is none there twice that must not be? */
@@ -1064,7 +1113,7 @@ const EITHER = 2;
 
 /** The part of a path below the base. */
 function inside(path: string): string | undefined {
-  const { base } = table.site;
+  const { base } = table.data.site;
   if (!path.startsWith(base)) return undefined;
   const rest = path.slice(base.length);
   return rest === "" || rest[0] === "/" ? rest : undefined;
@@ -1074,7 +1123,7 @@ function inside(path: string): string | undefined {
 function isDocument(url: string): boolean {
   const before = url.split("#", 1)[0]!;
   const trimmed = (path: string): string => path.replace(/\/+$/, "");
-  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.site.base);
+  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.data.site.base);
 }
 
 const UNDECODABLE = [
@@ -1088,7 +1137,12 @@ const USUAL = /^(?:\/(?!\.\.?(?:\/|$))[\w\-.~:[\]@!$&'()*+,;=]+)+$/;
 
 /** Takes a URL apart; the host is one that was asked beside it. */
 function parse(url: string, host?: string): Parsed {
-  const { base, bytes, segments, slash } = table.site;
+  const { base, bytes, segments, slash } = table.data.site;
+  // Most URLs are a path in its normal form.
+  if (!IN_FRAGMENT && base === "" && slash !== ALWAYS && url.length <= bytes && USUAL.test(url)) {
+    const raws = segmentsOf(url);
+    if (raws.length <= segments) return { host, sent: url, query: undefined, path: url, raws, texts: raws, isEscaped: false, pairs: [] };
+  }
   const target = targetOf(url, IN_FRAGMENT);
   const below = IN_FRAGMENT ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
   const bad = (reason: string, status: 400 | 414 = 400): Bad => ({ status, reason });
@@ -1103,7 +1157,7 @@ function parse(url: string, host?: string): Parsed {
     const hasSlash = path.endsWith("/");
     isNormal = slash === NEVER ? !hasSlash : slash !== ALWAYS || hasSlash;
     if (hasSlash) path = path.slice(0, -1);
-    raws = texts = path.slice(1).split("/");
+    raws = texts = segmentsOf(path);
     if (raws.length > segments) return bad(`the path has more than ${segments} segments`, 414);
     if (!USUAL.test(path)) {
       if (hasControl(path)) return bad(UNDECODABLE[2]!);
@@ -1130,6 +1184,18 @@ function parse(url: string, host?: string): Parsed {
   return { host: target.host ?? host, sent, query, path, raws, texts, isEscaped: path.includes("%"), pairs };
 }
 
+/** The segments of a path. Splitting at a string takes three times as long. */
+function segmentsOf(path: string): string[] {
+  const segments: string[] = [];
+  let start = 1;
+  for (let end = path.indexOf("/", start); end >= 0; end = path.indexOf("/", start)) {
+    segments.push(path.slice(start, end));
+    start = end + 1;
+  }
+  segments.push(path.slice(start));
+  return segments;
+}
+
 function pairOf(pair: string): readonly [string, string] {
   const sign = pair.indexOf("=");
   return sign < 0 ? [decodeForm(pair), ""] : [decodeForm(pair.slice(0, sign)), pair.slice(sign + 1)];
@@ -1142,7 +1208,7 @@ function isVacant(query: string): boolean {
 const NO_SLASH = "expected a path that starts with `/`";
 
 function tooLong(): string {
-  return `the URL is longer than ${table.site.bytes} bytes`;
+  return `the URL is longer than ${table.data.site.bytes} bytes`;
 }
 
 /** The address of a URL that is not in its normal form; nothing for one outside of the site. */
@@ -1163,13 +1229,13 @@ function normalAddress({ sent, query }: Target): string | undefined {
 
 /** What an address starts with before the path of the page. */
 function prefix(): string {
-  const { base } = table.site;
+  const { base } = table.data.site;
   return IN_FRAGMENT ? (base || "/") + "#" : base;
 }
 
 /** A path in its normal form, with a slash at its end as the site has it. */
 function withSlash(path: string, hadSlash: boolean): string {
-  const { base, slash } = table.site;
+  const { base, slash } = table.data.site;
   const trimmed = path.replace(/\/+$/, "");
   const isBareRoot = trimmed === "" && (base === "" || IN_FRAGMENT);
   return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");
@@ -1298,27 +1364,29 @@ interface Search {
   readonly isForCovers: boolean;
 }
 
+function reach({ found, steps }: Search, leaf: Leaf, at: number): void {
+  found.push({ leaf, steps: steps.slice(0, at) });
+}
+
 function walk(search: Search, node: Node, at: number): void {
   const { parts, asked, steps, found, isForCovers } = search;
   const isEnd = at === parts.texts.length;
-  const reach = (leaf: Leaf): void => void found.push({ leaf, steps: steps.slice(0, at) });
-  if (isForCovers) {
-    node.leaves.forEach(reach);
-    node.areas.forEach(reach);
-  } else if (isEnd) {
+  if (isEnd || isForCovers) {
     for (const leaf of node.leaves) {
-      if (takesHost(leaf.route, parts, asked) && takesQuery(leaf.route, parts, asked) && takesTail(leaf, parts, asked)) reach(leaf);
+      const { route } = leaf;
+      if (isForCovers || (takesHost(route, parts, asked) && takesQuery(route, parts, asked) && takesTail(leaf, parts, asked))) reach(search, leaf, at);
     }
+    if (isForCovers) for (const leaf of node.areas) reach(search, leaf, at);
+    if (isEnd) return;
   }
-  if (isEnd) return;
   const before = found.length;
   const text = parts.texts[at]!;
-  const next = node.literals.get(FOLDS ? text.toLowerCase() : text);
+  const next = table.after(node, FOLDS ? text.toLowerCase() : text);
   if (next) {
     steps[at] = undefined;
     walk(search, next, at + 1);
   }
-  for (const [pattern, target] of node.edges) {
+  for (const { pattern, target } of node.edges) {
     if (isForCovers ? target.isTail : node.isOrdered && found.length > before) continue;
     if (fits(pattern, readable(pattern, parts.raws[at]!, text), asked)) {
       steps[at] = pattern;
@@ -1334,21 +1402,15 @@ function find(parts: Parts, asked: Asked): readonly Reached[] {
   return SEVERAL && found.length > 1 ? narrowest(found) : found;
 }
 
-/** Which of two is the narrower: 0 the left, 1 the right, 2 both accept the same, nothing where neither is. */
-function sideOf(order: ReadonlyMap<string, number>, left: number, right: number): number | undefined {
-  const side = order.get(left < right ? `${left} ${right}` : `${right} ${left}`);
-  return side === undefined || side === 2 || left < right ? side : 1 - side;
-}
-
 function beats(left: Reached, right: Reached): boolean {
-  const isSingle = (pattern: Pattern): boolean => table.singles.includes(pattern.id);
+  const isSingle = (pattern: Pattern): boolean => table.data.singles.includes(pattern.id);
   let side: number | undefined = 2;
   for (let at = 0; side === 2 && at < left.steps.length; at += 1) {
     const [one, other] = [left.steps[at], right.steps[at]];
     // A pattern that accepts one text only is no wider than a literal.
-    if (one !== other) side = one && other ? sideOf(table.order, one.id, other.id) : isSingle((one ?? other)!) ? 2 : one ? 1 : 0;
+    if (one !== other) side = one && other ? table.sideOf(0, one.id, other.id) : isSingle((one ?? other)!) ? 2 : one ? 1 : 0;
   }
-  if (side === 2) side = sideOf(table.leafOrder, left.leaf.id, right.leaf.id);
+  if (side === 2) side = table.sideOf(1, left.leaf.id, right.leaf.id);
   // Two ways through one route: the one that fills more from the left was made first.
   return side === undefined || side === 2 ? left.leaf.route === right.leaf.route && left.leaf.id < right.leaf.id : side === 0;
 }
@@ -1365,11 +1427,13 @@ function narrowest(found: readonly Reached[]): readonly Reached[] {
 
 /** Of leaves none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
 function choose(found: readonly Reached[], method: string): Reached | undefined {
-  const able = found.filter(({ leaf }) => allows(leaf.route, method));
-  if (SEVERAL && able.length > 1) {
-    able.sort(({ leaf: a }, { leaf: b }) => b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id);
+  let best: Reached | undefined;
+  for (const one of found) {
+    const [a, b] = [one.leaf, best?.leaf];
+    const isAble = allows(a.route, method);
+    if (isAble && (!b || (b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id) < 0)) best = one;
   }
-  return able[0];
+  return best;
 }
 
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
@@ -1381,7 +1445,7 @@ function covering(parts: Parts, method: string, asked: Asked, isWanted: (route: 
     const { route } = reached.leaf;
     const at = reached.steps.length;
     // A page at the root covers the root alone, unless something is declared below it.
-    const isArea = at > 0 || route.isParent || route.fallback !== undefined;
+    const isArea = at > 0 || route.fallback !== undefined || table.data.routes.some(([, parent]) => parent === route.id);
     if (!isArea || !takesHost(route, parts, asked) || !isWanted(route)) continue;
     const rank = 2 * at + (allows(route, method) && takesQuery(route, parts, asked) ? 1 : 0);
     if (!best || rank > best[0]) best = [rank, reached];
@@ -1428,9 +1492,15 @@ function captured({ leaf, steps, parts }: Reading): readonly (string | undefined
     const pattern = steps[at];
     if (!pattern) continue;
     const text = readable(pattern, parts.raws[at]!, parts.texts[at]!);
-    const texts = pattern.pieces.length > 1 ? split(pattern, text)!.texts : [text];
-    for (const [piece, one] of pattern.pieces.entries()) {
-      if (typeof one === "string") continue;
+    // Most segments are one value.
+    if (pattern.pieces.length === 1 && !captures) {
+      found[count] = text;
+      count += 1;
+      continue;
+    }
+    const { texts } = split(pattern, text)!;
+    for (let piece = 0; piece < texts.length; piece += 1) {
+      if (typeof pattern.pieces[piece] === "string") continue;
       const param = captures ? captures[count]! : count;
       count += 1;
       if (param >= 0) found[param] ??= texts[piece];
@@ -1538,37 +1608,42 @@ function sent({ leaf, parts }: Reading, param: Param, text: string | undefined):
   }
 }
 
-/** What a URL holds for each parameter. */
-interface Values {
-  /** The value, or the default of its rule. */
-  readonly all: readonly (Value | undefined)[];
-  /** Does the URL say anything of it? Lists of the query, pairs of it and hosts always count. */
-  readonly isThere: readonly boolean[];
-}
+/** For each parameter its value; of an absent one the default of its rule. */
+type Values = readonly (Value | undefined)[];
 
-/** The value of each parameter, by its index; of an absent one the default of its rule. */
+/** The values of a URL, in the order of the parameters. */
 function valuesOf(reading: Reading): Values {
   const { params } = reading.leaf.route;
   const texts = captured(reading);
   const all: (Value | undefined)[] = [];
-  const isThere: boolean[] = [];
-  for (const [index, param] of params.entries()) {
+  for (let index = 0; index < params.length; index += 1) {
+    const param = params[index]!;
     const { rule, kind, fallback } = param;
+    const { many } = rule;
+    // Most values are a segment as it is.
+    if (kind === SEGMENT && !many) {
+      const text = texts[index];
+      all.push(text === undefined ? fallback : plain(text));
+      continue;
+    }
     const found = sent(reading, param, texts[index]);
-    isThere.push(found !== undefined || kind === HOST);
-    const value = found && (rule.many ? (rule.many.values ? paired(found) : found) : found[0]);
-    all.push(value === undefined || value.length === 0 && rule.many ? (kind === HOST ? undefined : fallback) : value);
+    const value = found && (many ? (many.values ? paired(found) : found) : found[0]);
+    all.push(value === undefined || (many && value.length === 0) ? (kind === HOST ? undefined : fallback) : value);
   }
-  return { all, isThere };
+  return all;
 }
 
 /** How many values the URL spells out that it could leave out: defaults, and what is empty and counts as absent. */
-function needless(reading: Reading, { all, isThere }: Values): number {
+function needless(reading: Reading, values: Values): number {
   const { parts, leaf } = reading;
+  if (!leaf.route.hasDefaults && parts.pairs.length === 0) return 0;
+  const texts = captured(reading);
   const hasEmpty = parts.pairs.some(([, raw]) => raw === "");
   const isNeedless = (param: Param, index: number): boolean => {
     const { isOptional, fallback, kind } = param;
-    const isSpelt = isOptional && fallback !== undefined && isThere[index]! && isSame(all[index], fallback);
+    // Lists of the query, pairs of it and hosts always count as there.
+    const isThere = (): boolean => kind === HOST || sent(reading, param, texts[index]) !== undefined;
+    const isSpelt = isOptional && fallback !== undefined && isSame(values[index], fallback) && isThere();
     return isSpelt || (hasEmpty && kind === QUERY && rawsOf(param, parts).some((raw) => isUnfilled(param, raw)));
   };
   return leaf.route.params.filter(isNeedless).length;
@@ -1584,18 +1659,13 @@ function unknownPairs({ leaf, parts }: Reading): string[] {
 
 /** A value as its rule types it: numbers, true and false, lists of these. */
 function typed({ isNumber, isBoolean }: Param, value: Value | undefined): unknown {
+  if (!isNumber && !isBoolean) return value;
   const one = (text: string): unknown => {
     if (isNumber && /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/.test(text)) return Number(text);
     return isBoolean && (text === "true" || text === "false") ? text === "true" : text;
   };
   if (value === undefined || typeof value === "string") return value && one(value);
   return value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
-}
-
-/** Sets a property, whatever its name. */
-function set(object: { [name: string]: unknown }, name: string, value: unknown): void {
-  if (name === "__proto__") Object.defineProperty(object, name, { value, enumerable: true });
-  else object[name] = value;
 }
 
 /** One level of the chain of a match. */
@@ -1617,7 +1687,7 @@ function chainOf(route: Route | undefined): Route[] {
 }
 
 /** The chain from the outermost ancestor to the route. */
-function levelsOf({ leaf, parts, steps }: Reading, values: readonly (Value | undefined)[]): readonly LevelData[] {
+function levelsOf({ leaf, parts, steps }: Reading, values: Values): readonly LevelData[] {
   const { path, raws, texts } = parts;
   /** Where so many segments end. */
   const endOf = (segments: number): number => raws.slice(0, segments).reduce((sum, raw) => sum + 1 + raw.length, 0);
@@ -1639,10 +1709,9 @@ function levelsOf({ leaf, parts, steps }: Reading, values: readonly (Value | und
       : endOf(cover);
     const covered = path.slice(start, end);
     start = end;
-    const params: { [name: string]: unknown } = {};
-    for (const [index, param] of leaf.route.params.entries()) {
-      if (param.level === level && values[index] !== undefined) set(params, param.name, typed(param, values[index]));
-    }
+    const own = leaf.route.params.filter((param, index) => param.level === level && values[index] !== undefined);
+    const params = blankOf(own);
+    for (const param of own) params[param.name] = typed(param, values[leaf.route.params.indexOf(param)]);
     const { name: route, path: template, frame, data } = chain[level]!;
     return { route, path: template, covered, frame, params, data };
   });
@@ -1697,14 +1766,15 @@ function nearest(word: string, candidates: readonly string[]): string {
 
 /** The route to which a link leads. */
 function linkable(name: string): Route {
-  const route = table.routes.find((one) => one.name === name);
+  const id = table.idOf(name);
   const quoted = `\`${escaped(name)}\``;
-  if (!route) {
-    throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.routes.map((one) => one.name))}`);
+  if (id < 0) {
+    throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.data.routes.map(([known]) => known))}`);
   }
+  const route = table.route(id);
   const { redirect, page } = route;
   if (redirect) {
-    const to = typeof redirect.to === "number" ? `\`${table.routes[redirect.to]!.name}\`` : "another site";
+    const to = typeof redirect.to === "number" ? `\`${table.route(redirect.to).name}\`` : "another site";
     throw new LinkError("redirect", name, `${quoted} only redirects to ${to}; link to that`);
   }
   if (page === undefined) throw new LinkError("group", name, `${quoted} has no page: it only groups other routes; link to one of those`);
@@ -1809,7 +1879,7 @@ function checkText(route: string, { name, kind }: Param, rule: Rule, text: strin
 
 function written({ name, path, host }: Route, values: Given): string {
   const value = (key: string): Value | undefined => values.get(key);
-  const { origin, bytes } = table.site;
+  const { origin, bytes } = table.data.site;
   // A path whose only segments are optional expands to nothing at all.
   const expanded = expand(path, value).replace(/^(?!\/)/, "/");
   const dots = /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!);
@@ -1844,7 +1914,7 @@ function misread({ name, params, methods }: Route, values: Given, url: string): 
   if (by !== name) {
     return new LinkError("captured", name, `\`${url}\` would be answered by \`${by}\`, not by \`${name}\`; link to \`${by}\` instead`);
   }
-  const read = valuesOf(found.reading).all;
+  const read = valuesOf(found.reading);
   const at = params.findIndex(({ kind, name: key, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], values.get(key) ?? fallback));
   if (at < 0) return undefined;
   const key = params[at]!.name;
@@ -1885,33 +1955,37 @@ function textsOf(values: object): Map<string, Value> {
 
 // Where in the table a URL stands, and links from there.
 
+const READ: unique symbol = /* @__PURE__ */ Symbol("read");
+
 /**
  * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few readers ask
  * for is worked out when they do.
  */
 class At {
-  readonly route: string;
-  readonly params: { readonly [name: string]: unknown };
+  declare readonly route: string;
+  declare readonly params: { readonly [name: string]: unknown };
+  // Only the functions of this module have a use for it; what has a symbol for a name is neither copied nor written as JSON.
+  declare readonly [READ]: Read;
 
-  constructor(reading: Reading, values: readonly (Value | undefined)[]) {
+  constructor(reading: Reading, values: Values) {
     const { route } = reading.leaf;
-    const params: { [name: string]: unknown } = {};
-    for (const [index, param] of route.params.entries()) {
-      // A fragment is never sent, so all that can be known of it is a default.
-      if (param.kind !== FRAGMENT || param.fallback !== undefined) set(params, param.name, typed(param, values[index]));
+    const params: { [name: string]: unknown } = { ...route.blank };
+    for (let index = 0; index < route.params.length; index += 1) {
+      const param = route.params[index]!;
+      if (param.kind !== FRAGMENT || param.fallback !== undefined) params[param.name] = typed(param, values[index]);
     }
     this.route = route.name;
     this.params = params;
-    reads.set(this, { reading, values });
+    this[READ] = { reading, values };
   }
 
   /** The address as it was asked: path and query, without scheme and host. */
   get address(): string {
-    return addressOf(readOf(this).reading.parts);
+    return addressOf(this[READ].reading.parts);
   }
 
   get levels(): readonly LevelData[] {
-    const { reading, values } = readOf(this);
+    const { reading, values } = this[READ];
     return levelsOf(reading, values);
   }
 
@@ -1924,44 +1998,37 @@ class At {
   }
 }
 
-interface Read {
-  readonly reading: Reading;
-  readonly values: readonly (Value | undefined)[];
-}
-
-// Only the functions of this module have a use for it, so it is in nobody's way.
-const reads = new WeakMap<At, Read>();
-
-function readOf(at: At): Read {
-  const read = reads.get(at);
-  if (!read) throw new TypeError("expected what `match` or `decide` of this module gave");
-  return read;
-}
-
-function routeOf(at: At): Route {
-  return readOf(at).reading.leaf.route;
-}
-
-/** The value of a parameter, by its name. */
-function valueOf(at: At, name: string): Value | undefined {
-  const { reading, values } = readOf(at);
-  return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
-}
-
 class Page extends At {
-  readonly outcome = "page";
-  readonly status = 200;
-  readonly page: string;
+  declare readonly outcome: "page";
+  declare readonly status: 200;
+  declare readonly page: string;
 
   constructor(reading: Reading, values: readonly (Value | undefined)[], page: string) {
     super(reading, values);
+    this.outcome = "page";
+    this.status = 200;
     this.page = page;
   }
 }
 
+interface Read {
+  readonly reading: Reading;
+  readonly values: Values;
+}
+
+function routeOf(at: At): Route {
+  return at[READ].reading.leaf.route;
+}
+
+/** The value of a parameter, by its name. */
+function valueOf(at: At, name: string): Value | undefined {
+  const { reading, values } = at[READ];
+  return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
+}
+
 /** The frames around a route, outermost first: the site's, then those of the levels. */
 function framesOf(route: Route | undefined): readonly string[] {
-  return [table.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
+  return [table.data.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
 }
 
 /** The variables in the parts with which both templates begin. */
@@ -2008,7 +2075,7 @@ function linkOf(name: string, given: object = {}, { from, absolute, back }: Link
   if (address !== undefined) texts.set(RETURN, address);
   const url = urlOf(route, texts, inherited);
   if (!absolute || url[0] !== "/") return url;
-  if (table.site.origin !== "") return table.site.origin + url;
+  if (table.data.site.origin !== "") return table.data.site.origin + url;
   const mend = 'set `origin = "https://…"` under `[site]`';
   throw new LinkError("no-origin", name, `an absolute link to \`${name}\` needs the origin of the site; ${mend}`);
 }
@@ -2098,12 +2165,14 @@ type DecisionData =
 
 /** The answers to the questions of one request. Each question is asked once. */
 class Answers implements Asked {
-  readonly known = new Map<string, Answer>();
+  declare readonly known: Map<string, Answer>;
   /** The first question without an answer. */
-  stopped: Question | undefined;
-  private readonly ask: (question: Question, key: string) => Answer;
+  declare stopped: Question | undefined;
+  declare private readonly ask: (question: Question, key: string) => Answer;
 
   constructor(ask: (question: Question, key: string) => Answer) {
+    this.known = new Map();
+    this.stopped = undefined;
     this.ask = ask;
   }
 
@@ -2181,16 +2250,16 @@ function look(url: string, request: Look): Outcome {
     if (address !== undefined) return canonical(address);
   }
   for (const index of needs) {
-    const [need, otherwise] = table.needs[index]!;
+    const [need, otherwise] = table.data.needs[index]!;
     if (asked.isMet(need)) continue;
-    const to = otherwise === undefined ? undefined : table.routes[otherwise]!;
+    const to = otherwise === undefined ? undefined : table.route(otherwise);
     return { need, location: to && signInAt(to, reading, values, url, request) };
   }
-  return { found: new Page(reading, values.all, page!) };
+  return { found: new Page(reading, values, page!) };
 }
 
 /** The names of parameters with their values. */
-function named({ params }: Route, { all }: Values): Map<string, Value> {
+function named({ params }: Route, all: Values): Map<string, Value> {
   return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
 }
 
@@ -2204,11 +2273,11 @@ function redirected({ status, to, values: fillings }: Redirect, reading: Reading
   } else {
     const given = new Map<string, Value>();
     for (const [name, ...pieces] of fillings) {
-      const all = pieces.map((piece) => (typeof piece === "number" ? values.all[piece] : piece));
+      const all = pieces.map((piece) => (typeof piece === "number" ? values[piece] : piece));
       const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
       if (value !== undefined) given.set(name, value);
     }
-    const target = table.routes[to]!;
+    const target = table.route(to);
     try {
       url = urlOfAny(target, given);
     } catch (error) {
@@ -2242,7 +2311,7 @@ function withRest(url: string, reading: Reading): string {
 }
 
 /** The page to which people are sent who do not meet a need, with the way back. */
-function signInAt(to: Route, { leaf, parts }: Reading, { all }: Values, url: string, { method, host, asked }: Look): string | undefined {
+function signInAt(to: Route, { leaf, parts }: Reading, all: Values, url: string, { method, host, asked }: Look): string | undefined {
   const given = new Map<string, Value>();
   for (const { name, kind } of to.params) {
     const value = all[leaf.route.params.findIndex((own) => own.name === name && own.kind === kind)];
@@ -2267,9 +2336,10 @@ function allowed(routes: readonly Route[]): readonly string[] {
 
 /** Decides with these answers. */
 function decideWith(url: string, request: Look): DecisionData {
-  if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
+  if (isLonger(url, table.data.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
   if (url === "*" && request.method === "OPTIONS") {
-    return { outcome: "options", status: 204, allow: allowed(table.routes.filter(({ page, redirect }) => page !== undefined || redirect)) };
+    const answering = table.data.routes.map((_, id) => table.route(id)).filter(({ page, redirect }) => page !== undefined || redirect);
+    return { outcome: "options", status: 204, allow: allowed(answering) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
@@ -2310,7 +2380,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
   }
   const [to, reason] = outcome.missing ?? [];
   const above = to ? chainOf(to).reverse().find(({ fallback }) => fallback !== undefined) : owner;
-  const { site, pages } = table;
+  const { site, pages } = table.data;
   const page = above ? (above.fallback ?? undefined) : site.fallback === undefined ? undefined : pages[site.fallback];
   return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(undefined), position, reason };
 }
@@ -2337,7 +2407,7 @@ function placeOf(url: string, { method, host, asked }: Look): { owner?: Route | 
   const reached = choose(found, method) ?? found[0] ?? covering(parts, method, silent, isBelow);
   if (!reached) return { owner };
   const reading = { ...reached, parts };
-  return { owner, position: new At(reading, valuesOf(reading).all) };
+  return { owner, position: new At(reading, valuesOf(reading)) };
 }
 
 function settled(decision: DecisionData, { stopped, known }: Answers): DecisionData {
@@ -2347,7 +2417,7 @@ function settled(decision: DecisionData, { stopped, known }: Answers): DecisionD
 }
 
 function wellFormed(url: string): string {
-  return url.replace(/\p{Surrogate}/gu, "\ufffd");
+  return !/[\ud800-\udfff]/.test(url) ? url : url.replace(/\p{Surrogate}/gu, "\ufffd");
 }
 
 function decided(url: string, { method = "GET", host, ask = () => false }: Request): DecisionData {

@@ -223,5 +223,5 @@ export function returnAddress(wanted: string | null | undefined, otherwise: stri
 
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): Datas[Name] {
-  return table.routes.find((route) => route.name === name)?.data as Datas[Name];
+  return table.route(table.idOf(name)).data as Datas[Name];
 }

@@ -7,7 +7,7 @@ export type Value = string | readonly string[] | readonly (readonly [string, str
 
 /** A keyword of a rule: a regular expression or an automaton, and why it refuses a text; words; or a sign and its number. */
 export type Test =
-  | readonly [format: RegExp, reason: string]
+  | readonly [slash: "/", format: string, reason: string]
   | readonly [automaton: number, reason: string]
   | readonly [words: readonly string[]]
   | readonly [sign: ">=" | "<=" | ">" | "<" | "%" | "min" | "max", limit: string];

@@ -38,12 +38,14 @@ export type DecisionData =
 
 /** The answers to the questions of one request. Each question is asked once. */
 class Answers implements Asked {
-  readonly known = new Map<string, Answer>();
+  declare readonly known: Map<string, Answer>;
   /** The first question without an answer. */
-  stopped: Question | undefined;
-  private readonly ask: (question: Question, key: string) => Answer;
+  declare stopped: Question | undefined;
+  declare private readonly ask: (question: Question, key: string) => Answer;
 
   constructor(ask: (question: Question, key: string) => Answer) {
+    this.known = new Map();
+    this.stopped = undefined;
     this.ask = ask;
   }
 
@@ -121,16 +123,16 @@ function look(url: string, request: Look): Outcome {
     if (address !== undefined) return canonical(address);
   }
   for (const index of needs) {
-    const [need, otherwise] = table.needs[index]!;
+    const [need, otherwise] = table.data.needs[index]!;
     if (asked.isMet(need)) continue;
-    const to = otherwise === undefined ? undefined : table.routes[otherwise]!;
+    const to = otherwise === undefined ? undefined : table.route(otherwise);
     return { need, location: to && signInAt(to, reading, values, url, request) };
   }
-  return { found: new Page(reading, values.all, page!) };
+  return { found: new Page(reading, values, page!) };
 }
 
 /** The names of parameters with their values. */
-function named({ params }: Route, { all }: Values): Map<string, Value> {
+function named({ params }: Route, all: Values): Map<string, Value> {
   return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
 }
 
@@ -144,11 +146,11 @@ function redirected({ status, to, values: fillings }: Redirect, reading: Reading
   } else {
     const given = new Map<string, Value>();
     for (const [name, ...pieces] of fillings) {
-      const all = pieces.map((piece) => (typeof piece === "number" ? values.all[piece] : piece));
+      const all = pieces.map((piece) => (typeof piece === "number" ? values[piece] : piece));
       const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
       if (value !== undefined) given.set(name, value);
     }
-    const target = table.routes[to]!;
+    const target = table.route(to);
     try {
       url = urlOfAny(target, given);
     } catch (error) {
@@ -182,7 +184,7 @@ function withRest(url: string, reading: Reading): string {
 }
 
 /** The page to which people are sent who do not meet a need, with the way back. */
-function signInAt(to: Route, { leaf, parts }: Reading, { all }: Values, url: string, { method, host, asked }: Look): string | undefined {
+function signInAt(to: Route, { leaf, parts }: Reading, all: Values, url: string, { method, host, asked }: Look): string | undefined {
   const given = new Map<string, Value>();
   for (const { name, kind } of to.params) {
     const value = all[leaf.route.params.findIndex((own) => own.name === name && own.kind === kind)];
@@ -207,9 +209,10 @@ function allowed(routes: readonly Route[]): readonly string[] {
 
 /** Decides with these answers. */
 function decideWith(url: string, request: Look): DecisionData {
-  if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
+  if (isLonger(url, table.data.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
   if (url === "*" && request.method === "OPTIONS") {
-    return { outcome: "options", status: 204, allow: allowed(table.routes.filter(({ page, redirect }) => page !== undefined || redirect)) };
+    const answering = table.data.routes.map((_, id) => table.route(id)).filter(({ page, redirect }) => page !== undefined || redirect);
+    return { outcome: "options", status: 204, allow: allowed(answering) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
@@ -250,7 +253,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
   }
   const [to, reason] = outcome.missing ?? [];
   const above = to ? chainOf(to).reverse().find(({ fallback }) => fallback !== undefined) : owner;
-  const { site, pages } = table;
+  const { site, pages } = table.data;
   const page = above ? (above.fallback ?? undefined) : site.fallback === undefined ? undefined : pages[site.fallback];
   return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(undefined), position, reason };
 }
@@ -277,7 +280,7 @@ function placeOf(url: string, { method, host, asked }: Look): { owner?: Route | 
   const reached = choose(found, method) ?? found[0] ?? covering(parts, method, silent, isBelow);
   if (!reached) return { owner };
   const reading = { ...reached, parts };
-  return { owner, position: new At(reading, valuesOf(reading).all) };
+  return { owner, position: new At(reading, valuesOf(reading)) };
 }
 
 function settled(decision: DecisionData, { stopped, known }: Answers): DecisionData {
@@ -287,7 +290,7 @@ function settled(decision: DecisionData, { stopped, known }: Answers): DecisionD
 }
 
 function wellFormed(url: string): string {
-  return url.replace(/\p{Surrogate}/gu, "\ufffd");
+  return !/[\ud800-\udfff]/.test(url) ? url : url.replace(/\p{Surrogate}/gu, "\ufffd");
 }
 
 export function decided(url: string, { method = "GET", host, ask = () => false }: Request): DecisionData {

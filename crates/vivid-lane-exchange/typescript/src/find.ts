@@ -110,27 +110,29 @@ interface Search {
   readonly isForCovers: boolean;
 }
 
+function reach({ found, steps }: Search, leaf: Leaf, at: number): void {
+  found.push({ leaf, steps: steps.slice(0, at) });
+}
+
 function walk(search: Search, node: Node, at: number): void {
   const { parts, asked, steps, found, isForCovers } = search;
   const isEnd = at === parts.texts.length;
-  const reach = (leaf: Leaf): void => void found.push({ leaf, steps: steps.slice(0, at) });
-  if (isForCovers) {
-    node.leaves.forEach(reach);
-    node.areas.forEach(reach);
-  } else if (isEnd) {
+  if (isEnd || isForCovers) {
     for (const leaf of node.leaves) {
-      if (takesHost(leaf.route, parts, asked) && takesQuery(leaf.route, parts, asked) && takesTail(leaf, parts, asked)) reach(leaf);
+      const { route } = leaf;
+      if (isForCovers || (takesHost(route, parts, asked) && takesQuery(route, parts, asked) && takesTail(leaf, parts, asked))) reach(search, leaf, at);
     }
+    if (isForCovers) for (const leaf of node.areas) reach(search, leaf, at);
+    if (isEnd) return;
   }
-  if (isEnd) return;
   const before = found.length;
   const text = parts.texts[at]!;
-  const next = node.literals.get(FOLDS ? text.toLowerCase() : text);
+  const next = table.after(node, FOLDS ? text.toLowerCase() : text);
   if (next) {
     steps[at] = undefined;
     walk(search, next, at + 1);
   }
-  for (const [pattern, target] of node.edges) {
+  for (const { pattern, target } of node.edges) {
     if (isForCovers ? target.isTail : node.isOrdered && found.length > before) continue;
     if (fits(pattern, readable(pattern, parts.raws[at]!, text), asked)) {
       steps[at] = pattern;
@@ -146,21 +148,15 @@ export function find(parts: Parts, asked: Asked): readonly Reached[] {
   return SEVERAL && found.length > 1 ? narrowest(found) : found;
 }
 
-/** Which of two is the narrower: 0 the left, 1 the right, 2 both accept the same, nothing where neither is. */
-function sideOf(order: ReadonlyMap<string, number>, left: number, right: number): number | undefined {
-  const side = order.get(left < right ? `${left} ${right}` : `${right} ${left}`);
-  return side === undefined || side === 2 || left < right ? side : 1 - side;
-}
-
 function beats(left: Reached, right: Reached): boolean {
-  const isSingle = (pattern: Pattern): boolean => table.singles.includes(pattern.id);
+  const isSingle = (pattern: Pattern): boolean => table.data.singles.includes(pattern.id);
   let side: number | undefined = 2;
   for (let at = 0; side === 2 && at < left.steps.length; at += 1) {
     const [one, other] = [left.steps[at], right.steps[at]];
     // A pattern that accepts one text only is no wider than a literal.
-    if (one !== other) side = one && other ? sideOf(table.order, one.id, other.id) : isSingle((one ?? other)!) ? 2 : one ? 1 : 0;
+    if (one !== other) side = one && other ? table.sideOf(0, one.id, other.id) : isSingle((one ?? other)!) ? 2 : one ? 1 : 0;
   }
-  if (side === 2) side = sideOf(table.leafOrder, left.leaf.id, right.leaf.id);
+  if (side === 2) side = table.sideOf(1, left.leaf.id, right.leaf.id);
   // Two ways through one route: the one that fills more from the left was made first.
   return side === undefined || side === 2 ? left.leaf.route === right.leaf.route && left.leaf.id < right.leaf.id : side === 0;
 }
@@ -177,11 +173,13 @@ function narrowest(found: readonly Reached[]): readonly Reached[] {
 
 /** Of leaves none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
 export function choose(found: readonly Reached[], method: string): Reached | undefined {
-  const able = found.filter(({ leaf }) => allows(leaf.route, method));
-  if (SEVERAL && able.length > 1) {
-    able.sort(({ leaf: a }, { leaf: b }) => b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id);
+  let best: Reached | undefined;
+  for (const one of found) {
+    const [a, b] = [one.leaf, best?.leaf];
+    const isAble = allows(a.route, method);
+    if (isAble && (!b || (b.route.priority - a.route.priority || a.route.id - b.route.id || a.id - b.id) < 0)) best = one;
   }
-  return able[0];
+  return best;
 }
 
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
@@ -193,7 +191,7 @@ export function covering(parts: Parts, method: string, asked: Asked, isWanted: (
     const { route } = reached.leaf;
     const at = reached.steps.length;
     // A page at the root covers the root alone, unless something is declared below it.
-    const isArea = at > 0 || route.isParent || route.fallback !== undefined;
+    const isArea = at > 0 || route.fallback !== undefined || table.data.routes.some(([, parent]) => parent === route.id);
     if (!isArea || !takesHost(route, parts, asked) || !isWanted(route)) continue;
     const rank = 2 * at + (allows(route, method) && takesQuery(route, parts, asked) ? 1 : 0);
     if (!best || rank > best[0]) best = [rank, reached];
@@ -240,9 +238,15 @@ export function captured({ leaf, steps, parts }: Reading): readonly (string | un
     const pattern = steps[at];
     if (!pattern) continue;
     const text = readable(pattern, parts.raws[at]!, parts.texts[at]!);
-    const texts = pattern.pieces.length > 1 ? split(pattern, text)!.texts : [text];
-    for (const [piece, one] of pattern.pieces.entries()) {
-      if (typeof one === "string") continue;
+    // Most segments are one value.
+    if (pattern.pieces.length === 1 && !captures) {
+      found[count] = text;
+      count += 1;
+      continue;
+    }
+    const { texts } = split(pattern, text)!;
+    for (let piece = 0; piece < texts.length; piece += 1) {
+      if (typeof pattern.pieces[piece] === "string") continue;
       const param = captures ? captures[count]! : count;
       count += 1;
       if (param >= 0) found[param] ??= texts[piece];

@@ -59,14 +59,15 @@ function nearest(word: string, candidates: readonly string[]): string {
 
 /** The route to which a link leads. */
 export function linkable(name: string): Route {
-  const route = table.routes.find((one) => one.name === name);
+  const id = table.idOf(name);
   const quoted = `\`${escaped(name)}\``;
-  if (!route) {
-    throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.routes.map((one) => one.name))}`);
+  if (id < 0) {
+    throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.data.routes.map(([known]) => known))}`);
   }
+  const route = table.route(id);
   const { redirect, page } = route;
   if (redirect) {
-    const to = typeof redirect.to === "number" ? `\`${table.routes[redirect.to]!.name}\`` : "another site";
+    const to = typeof redirect.to === "number" ? `\`${table.route(redirect.to).name}\`` : "another site";
     throw new LinkError("redirect", name, `${quoted} only redirects to ${to}; link to that`);
   }
   if (page === undefined) throw new LinkError("group", name, `${quoted} has no page: it only groups other routes; link to one of those`);
@@ -171,7 +172,7 @@ function checkText(route: string, { name, kind }: Param, rule: Rule, text: strin
 
 function written({ name, path, host }: Route, values: Given): string {
   const value = (key: string): Value | undefined => values.get(key);
-  const { origin, bytes } = table.site;
+  const { origin, bytes } = table.data.site;
   // A path whose only segments are optional expands to nothing at all.
   const expanded = expand(path, value).replace(/^(?!\/)/, "/");
   const dots = /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!);
@@ -206,7 +207,7 @@ function misread({ name, params, methods }: Route, values: Given, url: string): 
   if (by !== name) {
     return new LinkError("captured", name, `\`${url}\` would be answered by \`${by}\`, not by \`${name}\`; link to \`${by}\` instead`);
   }
-  const read = valuesOf(found.reading).all;
+  const read = valuesOf(found.reading);
   const at = params.findIndex(({ kind, name: key, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], values.get(key) ?? fallback));
   if (at < 0) return undefined;
   const key = params[at]!.name;

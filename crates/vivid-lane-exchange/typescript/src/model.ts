@@ -1,6 +1,6 @@
-// The table as the matcher uses it: the data with names, in which things refer to each other. Made once, as the module is loaded.
+// The table as the matcher uses it: the data with names, in which things refer to each other. What is not asked for is not made.
 
-import { type Automaton, type Data, type Join, type NodeData, type ParamData, type Test, type Value } from "./data.js";
+import { type Automaton, type Data, type Join, type NodeData, type Test, type Value } from "./data.js";
 
 /** Kinds of parameters, by their index in `lookup::ParamKind`. */
 export const SEGMENT = 0;
@@ -11,9 +11,12 @@ export const PAIRS = 4;
 export const HOST = 5;
 export const FRAGMENT = 6;
 
+/** A keyword of a rule, ready for use. */
+export type RuleTest = Test | readonly [format: RegExp, reason: string];
+
 /** A rule: what one text may be, and what is said of items, or of names and values. */
 export interface Rule {
-  readonly tests: readonly Test[];
+  readonly tests: readonly RuleTest[];
   readonly list: string | undefined;
   many: Many | undefined;
   readonly join: Join | undefined;
@@ -86,7 +89,10 @@ export interface Route {
   readonly literals: readonly (readonly [string, string])[];
   readonly priority: number;
   readonly data: unknown;
-  isParent: boolean;
+  /** An object with the names of the parameters that can be known of a URL; copying one is faster than naming them anew. */
+  readonly blank: { readonly [name: string]: unknown };
+  /** May a value that is left out have a default? */
+  readonly hasDefaults: boolean;
   /** Has the query a say in whether it answers, or what its values are? */
   readonly readsQuery: boolean;
 }
@@ -104,120 +110,163 @@ export interface Leaf {
 
 /** Where a walk stands after some segments. */
 export interface Node {
-  readonly literals: Map<string, Node>;
-  readonly edges: (readonly [Pattern, Node])[];
+  /** What a literal leads to; the data of a node becomes one when it is first reached. */
+  readonly literals: Map<string, Node | NodeData> | undefined;
+  readonly edges: readonly { readonly pattern: Pattern; readonly target: Node }[];
   readonly leaves: readonly Leaf[];
   readonly areas: readonly Leaf[];
   readonly isOrdered: boolean;
-  isTail: boolean;
-}
-
-export interface Table {
-  readonly site: Data["site"];
-  readonly pages: readonly string[];
-  readonly needs: Data["needs"];
-  readonly automata: readonly Automaton[];
-  readonly routes: readonly Route[];
-  readonly singles: readonly number[];
-  /** Which of two patterns, or of two leaves, is the narrower, by their indices. */
-  readonly order: ReadonlyMap<string, number>;
-  readonly leafOrder: ReadonlyMap<string, number>;
-  readonly root: Node;
+  readonly isTail: boolean;
 }
 
 /** No limit to how many there may be. */
 export const NO_LIMIT = 65535;
 
-/** Gives the data its names. */
-export function thaw(data: Data): Table {
-  const rules = data.rules.map(([tests, list, , join, automaton]): Rule => ({
-    tests: tests || [],
-    list: list || undefined,
-    many: undefined,
-    join: join || undefined,
-    automaton: automaton === undefined ? undefined : data.automata[automaton],
-    isAny: !tests && !list,
-  }));
-  for (const [at, [, , many]] of data.rules.entries()) {
-    if (!many) continue;
-    const [items, values, least, most, unique] = many;
-    const rule = rules[at]!;
-    rule.many = { items: rules[items]!, values: rules[values], least, most, isUnique: unique === 1 };
-    rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items]!.isAny && rules[values]?.isAny !== false;
-  }
-  const pattern = (pieces: readonly (string | number)[], id: number): Pattern => ({
-    id,
-    pieces: pieces.map((piece) => (typeof piece === "number" ? rules[piece]! : piece)),
-  });
-  const patterns = data.patterns.map(pattern);
-  const routes: Route[] = [];
-  for (const [id, [name, parent, path, page, params, more = {}]] of data.routes.entries()) {
-    const [template, pieces, ofPieces] = more.host ?? [];
-    const { fallback, redirect, query = [] } = more;
-    const above = routes[parent];
-    if (above) above.isParent = true;
-    const own = params.map((param, index) => named(param, more.names?.[index]));
-    routes.push({
-      id,
-      name,
-      parent: above,
-      path,
-      page: data.pages[page],
-      params: own,
-      methods: more.methods ?? ["GET"],
-      host: template === undefined ? undefined : { template, pattern: pattern(pieces!, -1), params: ofPieces! },
-      needs: more.needs ?? [],
-      frame: more.frame,
-      fallback: fallback === -1 ? null : data.pages[fallback!],
-      redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? [] },
-      literals: query,
-      priority: more.priority ?? 0,
-      data: more.data ?? {},
-      isParent: false,
-      readsQuery: query.length > 0 || own.some(({ kind }) => kind === QUERY || kind === PAIRS),
-    });
+const GET: readonly string[] = ["GET"];
+const NONE: readonly never[] = [];
+
+/** An object with the names of parameters. A name is a property like any other, whatever it is. */
+export function blankOf(params: readonly Param[]): { [name: string]: unknown } {
+  const blank = {};
+  for (const { name } of params) Object.defineProperty(blank, name, { value: undefined, enumerable: true, writable: true, configurable: true });
+  return blank;
+}
+
+/** The data with names, in which things refer to each other. Most of it is made when it is first asked for. */
+export class Table {
+  declare readonly data: Data;
+  declare readonly patterns: readonly Pattern[];
+  declare readonly root: Node;
+  declare private readonly rules: readonly Rule[];
+  declare private readonly routes: Route[];
+  declare private readonly leaves: Leaf[];
+  declare private names: Map<string, number> | undefined;
+  declare private orders: readonly [ReadonlyMap<string, number>, ReadonlyMap<string, number>] | undefined;
+
+  constructor(data: Data) {
+    this.data = data;
+    const rules = data.rules.map(([tests, list, , join, automaton]): Rule => ({
+      tests: (tests || NONE).map((test) => (test[0] === "/" ? [new RegExp(test[1]), test[2]] : test)),
+      list: list || undefined,
+      many: undefined,
+      join: join || undefined,
+      automaton: automaton === undefined ? undefined : data.automata[automaton],
+      isAny: !tests && !list,
+    }));
+    for (const [at, [, , many]] of data.rules.entries()) {
+      if (!many) continue;
+      const [items, values, least, most, unique] = many;
+      const rule = rules[at]!;
+      rule.many = { items: rules[items]!, values: rules[values], least, most, isUnique: unique === 1 };
+      rule.isAny = least <= 1 && most === NO_LIMIT && !unique && rules[items]!.isAny && rules[values]?.isAny !== false;
+    }
+    this.rules = rules;
+    this.patterns = data.patterns.map((pieces, id) => this.pattern(pieces, id));
+    this.routes = [];
+    this.leaves = [];
+    this.names = undefined;
+    this.orders = undefined;
+    this.root = this.node(data.tree);
   }
 
-  function named([name, level, kind, flags, rule, texts, fallback]: ParamData, key?: string): Param {
-    const isOptional = (flags & 1) !== 0;
+  private pattern(pieces: readonly (string | number)[], id: number): Pattern {
+    return { id, pieces: pieces.map((piece) => (typeof piece === "number" ? this.rules[piece]! : piece)) };
+  }
+
+  /** The index of the route of a name; -1 for none. */
+  idOf(name: string): number {
+    this.names ??= new Map(this.data.routes.map(([known], id) => [known, id]));
+    return this.names.get(name) ?? -1;
+  }
+
+  route(id: number): Route {
+    return (this.routes[id] ??= this.routeOf(id));
+  }
+
+  private routeOf(id: number): Route {
+    const { pages, routes } = this.data;
+    const [name, parent, path, page, params, more = {}] = routes[id]!;
+    const { methods = GET, host, needs = NONE, frame, fallback, redirect, query = NONE, names, priority = 0, data = {} } = more;
+    const own = params.map(([key, level, kind, flags, rule, texts, standard], index): Param => {
+      const isOptional = (flags & 1) !== 0;
+      return {
+        name: key,
+        level,
+        kind,
+        isOptional,
+        isExploded: (flags & 2) !== 0,
+        isNumber: (flags & 4) !== 0,
+        isBoolean: (flags & 8) !== 0,
+        rule: this.rules[rule]!,
+        texts: this.rules[texts]!,
+        fallback: standard,
+        key: names?.[index] ?? decodeURIComponent(key),
+        isRequired: names?.[index] !== undefined || !isOptional,
+      };
+    });
     return {
+      id,
       name,
-      level,
-      kind,
-      isOptional,
-      isExploded: (flags & 2) !== 0,
-      isNumber: (flags & 4) !== 0,
-      isBoolean: (flags & 8) !== 0,
-      rule: rules[rule]!,
-      texts: rules[texts]!,
-      fallback,
-      key: key ?? decodeURIComponent(name),
-      isRequired: key !== undefined || !isOptional,
+      parent: parent < 0 ? undefined : this.route(parent),
+      path,
+      page: pages[page],
+      params: own,
+      methods,
+      host: host && { template: host[0], pattern: this.pattern(host[1], -1), params: host[2] },
+      needs,
+      frame,
+      fallback: fallback === -1 ? null : pages[fallback!],
+      redirect: redirect && { status: redirect[0], to: redirect[1], values: redirect[2] ?? NONE },
+      literals: query,
+      priority,
+      data,
+      // A fragment is never sent, so all that can be known of it is a default.
+      blank: blankOf(own.filter((param) => param.kind !== FRAGMENT || param.fallback !== undefined)),
+      hasDefaults: own.some((param) => param.isOptional && param.fallback !== undefined),
+      readsQuery: query.length > 0 || own.some(({ kind }) => kind === QUERY || kind === PAIRS),
     };
   }
 
-  const leaves = data.leaves.map(([route, captures, covers, tail, spelling], id): Leaf => ({
-    id,
-    route: routes[route]!,
-    captures: captures || undefined,
-    covers,
-    tail: tail || undefined,
-    spelling: spelling ?? [],
-  }));
-  const node = ([literals, edges, own, areas, unordered]: NodeData): Node => {
-    const at = (all: readonly number[] | 0 | undefined): Leaf[] => (all || []).map((leaf) => leaves[leaf]!);
-    const made: Node = { literals: new Map(), edges: [], leaves: at(own), areas: at(areas), isOrdered: !unordered, isTail: false };
-    for (let index = 0; literals && index < literals.length; index += 2) {
-      made.literals.set(literals[index] as string, node(literals[index + 1] as NodeData));
+  private leaf(id: number): Leaf {
+    const [route, captures, covers, tail, spelling = NONE] = this.data.leaves[id]!;
+    const made = { id, route: this.route(route), captures: captures || undefined, covers, tail: tail || undefined, spelling };
+    return (this.leaves[id] ??= made);
+  }
+
+  private node([literals, edges, leaves, areas, unordered]: NodeData): Node {
+    const pairs = <T>(all: readonly (T | NodeData)[]): [T, NodeData][] =>
+      all.flatMap((one, at): [T, NodeData][] => (at % 2 === 0 ? [[one as T, all[at + 1] as NodeData]] : []));
+    const ends = (all: readonly number[] | 0 | undefined): readonly Leaf[] => (all ? all.map((leaf) => this.leaf(leaf)) : NONE);
+    const ways: { pattern: Pattern; target: Node }[] = [];
+    const node: Node = {
+      literals: literals ? new Map(pairs<string>(literals)) : undefined,
+      edges: edges ? ways : NONE,
+      leaves: ends(leaves),
+      areas: ends(areas),
+      isOrdered: !unordered,
+      // Only the node of a tail leads to itself.
+      isTail: !!edges && edges.some((target, at) => at % 2 === 1 && target === 0),
+    };
+    for (const [pattern, target] of pairs<number>((edges || NONE) as readonly (number | NodeData)[])) {
+      ways.push({ pattern: this.patterns[pattern]!, target: target ? this.node(target) : node });
     }
-    for (let index = 0; edges && index < edges.length; index += 2) {
-      const target = edges[index + 1] as NodeData | 0;
-      if (!target) made.isTail = true;
-      made.edges.push([patterns[edges[index] as number]!, target ? node(target) : made]);
-    }
-    return made;
-  };
-  const order = (pairs: Data["order"]): Map<string, number> => new Map(pairs.map(([left, right, side]) => [`${left} ${right}`, side]));
-  const { site, pages, needs, automata, singles } = data;
-  return { site, pages, needs, automata, routes, singles, order: order(data.order), leafOrder: order(data.leafOrder), root: node(data.tree) };
+    return node;
+  }
+
+  /** The node that a literal leads to. */
+  after({ literals }: Node, text: string): Node | undefined {
+    const found = literals?.get(text);
+    if (!Array.isArray(found)) return found as Node | undefined;
+    const node = this.node(found as unknown as NodeData);
+    literals!.set(text, node);
+    return node;
+  }
+
+  /** Which of two patterns (0) or two leaves (1) is the narrower: 0 the left, 1 the right, 2 both accept the same; nothing where neither is. */
+  sideOf(which: 0 | 1, left: number, right: number): number | undefined {
+    const map = (pairs: Data["order"]): Map<string, number> => new Map(pairs.map(([a, b, side]) => [`${a} ${b}`, side]));
+    this.orders ??= [map(this.data.order), map(this.data.leafOrder)];
+    const side = this.orders[which].get(left < right ? `${left} ${right}` : `${right} ${left}`);
+    return side === undefined || side === 2 || left < right ? side : 1 - side;
+  }
 }

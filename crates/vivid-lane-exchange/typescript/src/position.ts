@@ -5,38 +5,42 @@ import { FRAGMENT, PAIRS, QUERY, type Param, type Route } from "./model.js";
 import { table } from "./table.js";
 import { addressOf } from "./url.js";
 import { type Reading } from "./find.js";
-import { chainOf, isSame, levelsOf, set, typed, type LevelData } from "./values.js";
+import { chainOf, isSame, levelsOf, typed, type LevelData, type Values } from "./values.js";
 import { givenFor, linkable, RETURN, textsOf, urlOf, type Given } from "./link.js";
 import { partsOf, type Part } from "./template.js";
 import { LinkError } from "./types.js";
+
+const READ: unique symbol = /* @__PURE__ */ Symbol("read");
 
 /**
  * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few readers ask
  * for is worked out when they do.
  */
 export class At {
-  readonly route: string;
-  readonly params: { readonly [name: string]: unknown };
+  declare readonly route: string;
+  declare readonly params: { readonly [name: string]: unknown };
+  // Only the functions of this module have a use for it; what has a symbol for a name is neither copied nor written as JSON.
+  declare readonly [READ]: Read;
 
-  constructor(reading: Reading, values: readonly (Value | undefined)[]) {
+  constructor(reading: Reading, values: Values) {
     const { route } = reading.leaf;
-    const params: { [name: string]: unknown } = {};
-    for (const [index, param] of route.params.entries()) {
-      // A fragment is never sent, so all that can be known of it is a default.
-      if (param.kind !== FRAGMENT || param.fallback !== undefined) set(params, param.name, typed(param, values[index]));
+    const params: { [name: string]: unknown } = { ...route.blank };
+    for (let index = 0; index < route.params.length; index += 1) {
+      const param = route.params[index]!;
+      if (param.kind !== FRAGMENT || param.fallback !== undefined) params[param.name] = typed(param, values[index]);
     }
     this.route = route.name;
     this.params = params;
-    reads.set(this, { reading, values });
+    this[READ] = { reading, values };
   }
 
   /** The address as it was asked: path and query, without scheme and host. */
   get address(): string {
-    return addressOf(readOf(this).reading.parts);
+    return addressOf(this[READ].reading.parts);
   }
 
   get levels(): readonly LevelData[] {
-    const { reading, values } = readOf(this);
+    const { reading, values } = this[READ];
     return levelsOf(reading, values);
   }
 
@@ -49,44 +53,37 @@ export class At {
   }
 }
 
-interface Read {
-  readonly reading: Reading;
-  readonly values: readonly (Value | undefined)[];
-}
-
-// Only the functions of this module have a use for it, so it is in nobody's way.
-const reads = new WeakMap<At, Read>();
-
-function readOf(at: At): Read {
-  const read = reads.get(at);
-  if (!read) throw new TypeError("expected what `match` or `decide` of this module gave");
-  return read;
-}
-
-function routeOf(at: At): Route {
-  return readOf(at).reading.leaf.route;
-}
-
-/** The value of a parameter, by its name. */
-function valueOf(at: At, name: string): Value | undefined {
-  const { reading, values } = readOf(at);
-  return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
-}
-
 export class Page extends At {
-  readonly outcome = "page";
-  readonly status = 200;
-  readonly page: string;
+  declare readonly outcome: "page";
+  declare readonly status: 200;
+  declare readonly page: string;
 
   constructor(reading: Reading, values: readonly (Value | undefined)[], page: string) {
     super(reading, values);
+    this.outcome = "page";
+    this.status = 200;
     this.page = page;
   }
 }
 
+interface Read {
+  readonly reading: Reading;
+  readonly values: Values;
+}
+
+function routeOf(at: At): Route {
+  return at[READ].reading.leaf.route;
+}
+
+/** The value of a parameter, by its name. */
+function valueOf(at: At, name: string): Value | undefined {
+  const { reading, values } = at[READ];
+  return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
+}
+
 /** The frames around a route, outermost first: the site's, then those of the levels. */
 export function framesOf(route: Route | undefined): readonly string[] {
-  return [table.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
+  return [table.data.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
 }
 
 /** The variables in the parts with which both templates begin. */
@@ -133,7 +130,7 @@ export function linkOf(name: string, given: object = {}, { from, absolute, back 
   if (address !== undefined) texts.set(RETURN, address);
   const url = urlOf(route, texts, inherited);
   if (!absolute || url[0] !== "/") return url;
-  if (table.site.origin !== "") return table.site.origin + url;
+  if (table.data.site.origin !== "") return table.data.site.origin + url;
   const mend = 'set `origin = "https://…"` under `[site]`';
   throw new LinkError("no-origin", name, `an absolute link to \`${name}\` needs the origin of the site; ${mend}`);
 }

@@ -1,7 +1,7 @@
 // What a value may be. Rules are automata and plain code, linear in the length of the value.
 
-import { type Automaton, type Join, type Test } from "./data.js";
-import { type Many, type Pattern, type Rule } from "./model.js";
+import { type Automaton, type Join } from "./data.js";
+import { type Many, type Pattern, type Rule, type RuleTest } from "./model.js";
 import { CUTS, JOINS, LENGTHS, MULTIPLES, table } from "./table.js";
 import { bytesOf, hasControl } from "./percent.js";
 
@@ -63,19 +63,19 @@ function isMultiple(number: RegExpExecArray, step: RegExpExecArray): boolean {
 }
 
 /** Why a keyword refuses a text. */
-function refusalOfTest(test: Test, text: string): string | undefined {
+function refusalOfTest(test: RuleTest, text: string): string | undefined {
   const [kind, words] = test;
   if (kind instanceof RegExp) return kind.test(text) ? undefined : words;
-  if (typeof kind === "number") return contains(table.automata[kind]!, text) ? undefined : words;
+  if (typeof kind === "number") return contains(table.data.automata[kind]!, text) ? undefined : words;
   if (typeof kind === "object") {
-    if (kind.includes(text)) return undefined;
+    if (kind.includes(text) && !hasControl(text)) return undefined;
     const shown = kind.slice(0, 8).map((word) => `\`${word}\``);
     const more = kind.length > 8 ? ` or ${kind.length - 8} others` : "";
     return `expected ${kind.length === 1 ? "" : "one of "}${shown.join(", ")}${more}`;
   }
   if (LENGTHS && (kind === "min" || kind === "max")) {
     const [found, count] = [Array.from(text).length, Number(words)];
-    const isWrong = kind === "min" ? found < count : found > count;
+    const isWrong = hasControl(text) || (kind === "min" ? found < count : found > count);
     return isWrong ? `${kind === "min" ? "shorter" : "longer"} than ${count} character${count === 1 ? "" : "s"}` : undefined;
   }
   const [number, limit] = [decimal(text), decimal(words!)];
@@ -103,8 +103,8 @@ export function refusal({ tests }: Rule, text: string): string | undefined {
 /** Does a rule take one text? It is a set of texts without control characters, none of them empty. */
 export function takes(rule: Rule, text: string, asked: Asked): boolean {
   if (rule.isAny) return true;
-  if (text === "" || hasControl(text) || refusal(rule, text) !== undefined) return false;
-  return rule.list === undefined || asked.isListed(rule.list, text);
+  if (text === "" || refusal(rule, text) !== undefined) return false;
+  return rule.list === undefined || (!hasControl(text) && asked.isListed(rule.list, text));
 }
 
 /** Are there as many items as there may be, and is none there twice that must not be? */

@@ -2,7 +2,7 @@
 // known as it is written, so that a bundler can leave out the code for it.
 
 import { type Data } from "./data.js";
-import { thaw, type Table } from "./model.js";
+import { Table } from "./model.js";
 
 /** Is there a host? */
 export const HOSTS: boolean = true;
@@ -39,4 +39,4 @@ const data: Data = {
   tree: [0, 0, [0]],
 };
 
-export const table: Table = /* @__PURE__ */ thaw(data);
+export const table: Table = /* @__PURE__ */ new Table(data);

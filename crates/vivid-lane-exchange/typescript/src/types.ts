@@ -17,11 +17,11 @@ export type LinkErrorKind =
 
 /** A link that could not be made; the message says why and how to mend it. */
 export class LinkError extends Error {
-  readonly kind: LinkErrorKind;
+  declare readonly kind: LinkErrorKind;
   /** The name of the route that was asked for. */
-  readonly route: string;
+  declare readonly route: string;
   /** The parameter that is to blame, where one is. */
-  readonly param: string | undefined;
+  declare readonly param: string | undefined;
 
   constructor(kind: LinkErrorKind, route: string, message: string, param?: string) {
     super(message);

@@ -63,7 +63,7 @@ const EITHER = 2;
 
 /** The part of a path below the base. */
 function inside(path: string): string | undefined {
-  const { base } = table.site;
+  const { base } = table.data.site;
   if (!path.startsWith(base)) return undefined;
   const rest = path.slice(base.length);
   return rest === "" || rest[0] === "/" ? rest : undefined;
@@ -73,7 +73,7 @@ function inside(path: string): string | undefined {
 function isDocument(url: string): boolean {
   const before = url.split("#", 1)[0]!;
   const trimmed = (path: string): string => path.replace(/\/+$/, "");
-  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.site.base);
+  return before === "" || trimmed(targetOf(before, false).sent) === trimmed(table.data.site.base);
 }
 
 const UNDECODABLE = [
@@ -87,7 +87,12 @@ const USUAL = /^(?:\/(?!\.\.?(?:\/|$))[\w\-.~:[\]@!$&'()*+,;=]+)+$/;
 
 /** Takes a URL apart; the host is one that was asked beside it. */
 export function parse(url: string, host?: string): Parsed {
-  const { base, bytes, segments, slash } = table.site;
+  const { base, bytes, segments, slash } = table.data.site;
+  // Most URLs are a path in its normal form.
+  if (!IN_FRAGMENT && base === "" && slash !== ALWAYS && url.length <= bytes && USUAL.test(url)) {
+    const raws = segmentsOf(url);
+    if (raws.length <= segments) return { host, sent: url, query: undefined, path: url, raws, texts: raws, isEscaped: false, pairs: [] };
+  }
   const target = targetOf(url, IN_FRAGMENT);
   const below = IN_FRAGMENT ? (isDocument(url) ? target.sent : undefined) : inside(target.sent);
   const bad = (reason: string, status: 400 | 414 = 400): Bad => ({ status, reason });
@@ -102,7 +107,7 @@ export function parse(url: string, host?: string): Parsed {
     const hasSlash = path.endsWith("/");
     isNormal = slash === NEVER ? !hasSlash : slash !== ALWAYS || hasSlash;
     if (hasSlash) path = path.slice(0, -1);
-    raws = texts = path.slice(1).split("/");
+    raws = texts = segmentsOf(path);
     if (raws.length > segments) return bad(`the path has more than ${segments} segments`, 414);
     if (!USUAL.test(path)) {
       if (hasControl(path)) return bad(UNDECODABLE[2]!);
@@ -129,6 +134,18 @@ export function parse(url: string, host?: string): Parsed {
   return { host: target.host ?? host, sent, query, path, raws, texts, isEscaped: path.includes("%"), pairs };
 }
 
+/** The segments of a path. Splitting at a string takes three times as long. */
+function segmentsOf(path: string): string[] {
+  const segments: string[] = [];
+  let start = 1;
+  for (let end = path.indexOf("/", start); end >= 0; end = path.indexOf("/", start)) {
+    segments.push(path.slice(start, end));
+    start = end + 1;
+  }
+  segments.push(path.slice(start));
+  return segments;
+}
+
 function pairOf(pair: string): readonly [string, string] {
   const sign = pair.indexOf("=");
   return sign < 0 ? [decodeForm(pair), ""] : [decodeForm(pair.slice(0, sign)), pair.slice(sign + 1)];
@@ -141,7 +158,7 @@ function isVacant(query: string): boolean {
 export const NO_SLASH = "expected a path that starts with `/`";
 
 export function tooLong(): string {
-  return `the URL is longer than ${table.site.bytes} bytes`;
+  return `the URL is longer than ${table.data.site.bytes} bytes`;
 }
 
 /** The address of a URL that is not in its normal form; nothing for one outside of the site. */
@@ -162,13 +179,13 @@ function normalAddress({ sent, query }: Target): string | undefined {
 
 /** What an address starts with before the path of the page. */
 function prefix(): string {
-  const { base } = table.site;
+  const { base } = table.data.site;
   return IN_FRAGMENT ? (base || "/") + "#" : base;
 }
 
 /** A path in its normal form, with a slash at its end as the site has it. */
 function withSlash(path: string, hadSlash: boolean): string {
-  const { base, slash } = table.site;
+  const { base, slash } = table.data.site;
   const trimmed = path.replace(/\/+$/, "");
   const isBareRoot = trimmed === "" && (base === "" || IN_FRAGMENT);
   return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");

@@ -1,7 +1,7 @@
 // The values that a URL holds, as a route reads them.
 
 import { type Value } from "./data.js";
-import { FRAGMENT, HOST, ITEMS, PAIRS, QUERY, REST, SEGMENT, type Param, type Route } from "./model.js";
+import { blankOf, FRAGMENT, HOST, ITEMS, PAIRS, QUERY, REST, SEGMENT, type Param, type Route } from "./model.js";
 import { HOSTS, JOINS, PAIRS_OF_QUERY, TAILS } from "./table.js";
 import { normalHost } from "./host.js";
 import { decodeForm } from "./percent.js";
@@ -41,37 +41,42 @@ function sent({ leaf, parts }: Reading, param: Param, text: string | undefined):
   }
 }
 
-/** What a URL holds for each parameter. */
-export interface Values {
-  /** The value, or the default of its rule. */
-  readonly all: readonly (Value | undefined)[];
-  /** Does the URL say anything of it? Lists of the query, pairs of it and hosts always count. */
-  readonly isThere: readonly boolean[];
-}
+/** For each parameter its value; of an absent one the default of its rule. */
+export type Values = readonly (Value | undefined)[];
 
-/** The value of each parameter, by its index; of an absent one the default of its rule. */
+/** The values of a URL, in the order of the parameters. */
 export function valuesOf(reading: Reading): Values {
   const { params } = reading.leaf.route;
   const texts = captured(reading);
   const all: (Value | undefined)[] = [];
-  const isThere: boolean[] = [];
-  for (const [index, param] of params.entries()) {
+  for (let index = 0; index < params.length; index += 1) {
+    const param = params[index]!;
     const { rule, kind, fallback } = param;
+    const { many } = rule;
+    // Most values are a segment as it is.
+    if (kind === SEGMENT && !many) {
+      const text = texts[index];
+      all.push(text === undefined ? fallback : plain(text));
+      continue;
+    }
     const found = sent(reading, param, texts[index]);
-    isThere.push(found !== undefined || kind === HOST);
-    const value = found && (rule.many ? (rule.many.values ? paired(found) : found) : found[0]);
-    all.push(value === undefined || value.length === 0 && rule.many ? (kind === HOST ? undefined : fallback) : value);
+    const value = found && (many ? (many.values ? paired(found) : found) : found[0]);
+    all.push(value === undefined || (many && value.length === 0) ? (kind === HOST ? undefined : fallback) : value);
   }
-  return { all, isThere };
+  return all;
 }
 
 /** How many values the URL spells out that it could leave out: defaults, and what is empty and counts as absent. */
-export function needless(reading: Reading, { all, isThere }: Values): number {
+export function needless(reading: Reading, values: Values): number {
   const { parts, leaf } = reading;
+  if (!leaf.route.hasDefaults && parts.pairs.length === 0) return 0;
+  const texts = captured(reading);
   const hasEmpty = parts.pairs.some(([, raw]) => raw === "");
   const isNeedless = (param: Param, index: number): boolean => {
     const { isOptional, fallback, kind } = param;
-    const isSpelt = isOptional && fallback !== undefined && isThere[index]! && isSame(all[index], fallback);
+    // Lists of the query, pairs of it and hosts always count as there.
+    const isThere = (): boolean => kind === HOST || sent(reading, param, texts[index]) !== undefined;
+    const isSpelt = isOptional && fallback !== undefined && isSame(values[index], fallback) && isThere();
     return isSpelt || (hasEmpty && kind === QUERY && rawsOf(param, parts).some((raw) => isUnfilled(param, raw)));
   };
   return leaf.route.params.filter(isNeedless).length;
@@ -87,18 +92,13 @@ export function unknownPairs({ leaf, parts }: Reading): string[] {
 
 /** A value as its rule types it: numbers, true and false, lists of these. */
 export function typed({ isNumber, isBoolean }: Param, value: Value | undefined): unknown {
+  if (!isNumber && !isBoolean) return value;
   const one = (text: string): unknown => {
     if (isNumber && /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/.test(text)) return Number(text);
     return isBoolean && (text === "true" || text === "false") ? text === "true" : text;
   };
   if (value === undefined || typeof value === "string") return value && one(value);
   return value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
-}
-
-/** Sets a property, whatever its name. */
-export function set(object: { [name: string]: unknown }, name: string, value: unknown): void {
-  if (name === "__proto__") Object.defineProperty(object, name, { value, enumerable: true });
-  else object[name] = value;
 }
 
 /** One level of the chain of a match. */
@@ -120,7 +120,7 @@ export function chainOf(route: Route | undefined): Route[] {
 }
 
 /** The chain from the outermost ancestor to the route. */
-export function levelsOf({ leaf, parts, steps }: Reading, values: readonly (Value | undefined)[]): readonly LevelData[] {
+export function levelsOf({ leaf, parts, steps }: Reading, values: Values): readonly LevelData[] {
   const { path, raws, texts } = parts;
   /** Where so many segments end. */
   const endOf = (segments: number): number => raws.slice(0, segments).reduce((sum, raw) => sum + 1 + raw.length, 0);
@@ -142,10 +142,9 @@ export function levelsOf({ leaf, parts, steps }: Reading, values: readonly (Valu
       : endOf(cover);
     const covered = path.slice(start, end);
     start = end;
-    const params: { [name: string]: unknown } = {};
-    for (const [index, param] of leaf.route.params.entries()) {
-      if (param.level === level && values[index] !== undefined) set(params, param.name, typed(param, values[index]));
-    }
+    const own = leaf.route.params.filter((param, index) => param.level === level && values[index] !== undefined);
+    const params = blankOf(own);
+    for (const param of own) params[param.name] = typed(param, values[leaf.route.params.indexOf(param)]);
     const { name: route, path: template, frame, data } = chain[level]!;
     return { route, path: template, covered, frame, params, data };
   });
