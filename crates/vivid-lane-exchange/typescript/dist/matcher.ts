@@ -213,17 +213,17 @@ type Given<Name extends RouteName> = {} extends Links[Name]
 
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export function link<Name extends RouteName>(name: Name, ...[values, options]: Given<Name>): string {
-  return linkOf(name, values, options as unknown as { from?: Place });
+  return linkOf(name, values, options as unknown as { from?: At });
 }
 
 /** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */
 export function isActive<Name extends RouteName>(position: Position, name: Name, values: Partial<Links[Name]> = {}): "page" | "true" | undefined {
-  return activity(name, values, position as unknown as Place);
+  return activity(name, values, position as unknown as At);
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
 export function up(position: Position): string | undefined {
-  return above(position as unknown as Place);
+  return above(position as unknown as At);
 }
 
 /** A parameter of a level that stays, and whose value differs. */
@@ -249,7 +249,7 @@ export interface Transition {
 
 /** What changes when `to` takes the place of `from`, or is the first page. */
 export function transition(from: Position | undefined, to: Position): Transition {
-  return changeBetween(from as unknown as Place | undefined, to as unknown as Place) as Transition;
+  return changeBetween(from as unknown as At | undefined, to as unknown as At) as Transition;
 }
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
@@ -444,7 +444,7 @@ interface Host {
   readonly params: readonly number[];
 }
 
-interface Redirect {
+interface RedirectTo {
   readonly status: number;
   /** A template, or the index of a route. */
   readonly to: string | number;
@@ -464,7 +464,7 @@ interface Route {
   readonly frame: string | undefined;
   /** The page for what is missing here; `null` for none whatever stands above. */
   readonly fallback: string | null | undefined;
-  readonly redirect: Redirect | undefined;
+  readonly redirect: RedirectTo | undefined;
   readonly literals: readonly (readonly [string, string])[];
   readonly priority: number;
   readonly data: unknown;
@@ -1720,7 +1720,7 @@ function levelsOf({ leaf, parts, steps }: Reading, values: Values): readonly Lev
 // Name and values → URL: the inverse of matching.
 
 /** Texts by the name of their parameter. */
-type Given = ReadonlyMap<string, Value>;
+type Texts = ReadonlyMap<string, Value>;
 
 const RETURN = "return";
 
@@ -1788,13 +1788,13 @@ function inForm({ rule, kind }: Param, value: Value): Value {
   return HOSTS && kind === HOST ? normalHost(value) : value;
 }
 
-function givenFor(param: Param, given: Given): Value | undefined {
+function givenFor(param: Param, given: Texts): Value | undefined {
   const value = given.get(param.name);
   return value === undefined ? param.fallback : inForm(param, value);
 }
 
 /** The values that go into the template: all checked, defaults filled in or left out. */
-function checked({ name, path, params }: Route, given: Given, inherited: Given, leaveOut: boolean): Map<string, Value> {
+function checked({ name, path, params }: Route, given: Texts, inherited: Texts, leaveOut: boolean): Map<string, Value> {
   for (const key of given.keys()) {
     if (params.some((param) => param.name === key)) continue;
     const near = nearest(key, params.map((param) => param.name));
@@ -1877,7 +1877,7 @@ function checkText(route: string, { name, kind }: Param, rule: Rule, text: strin
   if (reason !== undefined) refuse(route, name, text, reason);
 }
 
-function written({ name, path, host }: Route, values: Given): string {
+function written({ name, path, host }: Route, values: Texts): string {
   const value = (key: string): Value | undefined => values.get(key);
   const { origin, bytes } = table.data.site;
   // A path whose only segments are optional expands to nothing at all.
@@ -1899,7 +1899,7 @@ function listsOf({ list, many }: Rule): readonly unknown[] {
 }
 
 /** Why a URL would not be read as a route with these values, if so. */
-function misread({ name, params, methods }: Route, values: Given, url: string): LinkError | undefined {
+function misread({ name, params, methods }: Route, values: Texts, url: string): LinkError | undefined {
   // A link's own values are in the lists that they are said to be in.
   const isOwn = (list: string, value: string): boolean =>
     params.some((param) => listsOf(param.rule).includes(list) && [values.get(param.name)].flat(2).includes(value));
@@ -1922,12 +1922,12 @@ function misread({ name, params, methods }: Route, values: Given, url: string): 
 }
 
 /** The URL of a redirect: whatever answers it. */
-function urlOfAny(route: Route, given: Given): string {
+function urlOfAny(route: Route, given: Texts): string {
   return written(linkable(route.name), checked(route, given, new Map(), true));
 }
 
 /** The URL of a route, with every word about what is wrong with it. */
-function urlOf(route: Route, given: Given, inherited: Given = new Map()): string {
+function urlOf(route: Route, given: Texts, inherited: Texts = new Map()): string {
   const short = checked(route, given, inherited, true);
   const url = written(route, short);
   const error = misread(route, short, url);
@@ -2084,7 +2084,7 @@ function linkOf(name: string, given: object = {}, { from, absolute, back }: Link
 function activity(name: string, given: object, at: At): "page" | "true" | undefined {
   const shown = routeOf(at);
   const route = chainOf(shown).find((one) => one.name === name);
-  const texts: Given = textsOf(given);
+  const texts: Texts = textsOf(given);
   const isSameValue = (param: Param): boolean => {
     const isOfQuery = param.kind === QUERY || param.kind === PAIRS;
     if (param.kind === FRAGMENT || (isOfQuery && !texts.has(param.name))) return true;
@@ -2263,7 +2263,7 @@ function named({ params }: Route, all: Values): Map<string, Value> {
   return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
 }
 
-function redirected({ status, to, values: fillings }: Redirect, reading: Reading, values: Values): Outcome {
+function redirected({ status, to, values: fillings }: RedirectTo, reading: Reading, values: Values): Outcome {
   const { route } = reading.leaf;
   const isExternal = typeof to === "string";
   let url: string;

@@ -4,7 +4,7 @@ import type { Datas, FallbackName, FrameName, Links, ListName, NeedName, Pages, 
 import type { Answer, Question } from "./types.js";
 import { table } from "./table.js";
 import { backTo, decided, decidedInSteps, matched } from "./decide.js";
-import { above, activity, changeBetween, linkOf, type At as Place } from "./position.js";
+import { above, activity, changeBetween, linkOf, type At } from "./position.js";
 
 /** The name of a route that shows a page. */
 export type RouteName = keyof Links & string;
@@ -177,17 +177,17 @@ type Given<Name extends RouteName> = {} extends Links[Name]
 
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export function link<Name extends RouteName>(name: Name, ...[values, options]: Given<Name>): string {
-  return linkOf(name, values, options as unknown as { from?: Place });
+  return linkOf(name, values, options as unknown as { from?: At });
 }
 
 /** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */
 export function isActive<Name extends RouteName>(position: Position, name: Name, values: Partial<Links[Name]> = {}): "page" | "true" | undefined {
-  return activity(name, values, position as unknown as Place);
+  return activity(name, values, position as unknown as At);
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
 export function up(position: Position): string | undefined {
-  return above(position as unknown as Place);
+  return above(position as unknown as At);
 }
 
 /** A parameter of a level that stays, and whose value differs. */
@@ -213,7 +213,7 @@ export interface Transition {
 
 /** What changes when `to` takes the place of `from`, or is the first page. */
 export function transition(from: Position | undefined, to: Position): Transition {
-  return changeBetween(from as unknown as Place | undefined, to as unknown as Place) as Transition;
+  return changeBetween(from as unknown as At | undefined, to as unknown as At) as Transition;
 }
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */

@@ -1,7 +1,7 @@
 // From a request to a decision.
 
 import { type Value } from "./data.js";
-import { type Redirect, type Route } from "./model.js";
+import { type RedirectTo, type Route } from "./model.js";
 import { IN_FRAGMENT, table } from "./table.js";
 import { cleanQuery, isLonger } from "./percent.js";
 import { type Asked } from "./rules.js";
@@ -136,7 +136,7 @@ function named({ params }: Route, all: Values): Map<string, Value> {
   return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
 }
 
-function redirected({ status, to, values: fillings }: Redirect, reading: Reading, values: Values): Outcome {
+function redirected({ status, to, values: fillings }: RedirectTo, reading: Reading, values: Values): Outcome {
   const { route } = reading.leaf;
   const isExternal = typeof to === "string";
   let url: string;

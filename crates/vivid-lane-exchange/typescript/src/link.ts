@@ -13,7 +13,7 @@ import { expand, partsOf } from "./template.js";
 import { LinkError } from "./types.js";
 
 /** Texts by the name of their parameter. */
-export type Given = ReadonlyMap<string, Value>;
+export type Texts = ReadonlyMap<string, Value>;
 
 export const RETURN = "return";
 
@@ -81,13 +81,13 @@ function inForm({ rule, kind }: Param, value: Value): Value {
   return HOSTS && kind === HOST ? normalHost(value) : value;
 }
 
-export function givenFor(param: Param, given: Given): Value | undefined {
+export function givenFor(param: Param, given: Texts): Value | undefined {
   const value = given.get(param.name);
   return value === undefined ? param.fallback : inForm(param, value);
 }
 
 /** The values that go into the template: all checked, defaults filled in or left out. */
-function checked({ name, path, params }: Route, given: Given, inherited: Given, leaveOut: boolean): Map<string, Value> {
+function checked({ name, path, params }: Route, given: Texts, inherited: Texts, leaveOut: boolean): Map<string, Value> {
   for (const key of given.keys()) {
     if (params.some((param) => param.name === key)) continue;
     const near = nearest(key, params.map((param) => param.name));
@@ -170,7 +170,7 @@ function checkText(route: string, { name, kind }: Param, rule: Rule, text: strin
   if (reason !== undefined) refuse(route, name, text, reason);
 }
 
-function written({ name, path, host }: Route, values: Given): string {
+function written({ name, path, host }: Route, values: Texts): string {
   const value = (key: string): Value | undefined => values.get(key);
   const { origin, bytes } = table.data.site;
   // A path whose only segments are optional expands to nothing at all.
@@ -192,7 +192,7 @@ function listsOf({ list, many }: Rule): readonly unknown[] {
 }
 
 /** Why a URL would not be read as a route with these values, if so. */
-function misread({ name, params, methods }: Route, values: Given, url: string): LinkError | undefined {
+function misread({ name, params, methods }: Route, values: Texts, url: string): LinkError | undefined {
   // A link's own values are in the lists that they are said to be in.
   const isOwn = (list: string, value: string): boolean =>
     params.some((param) => listsOf(param.rule).includes(list) && [values.get(param.name)].flat(2).includes(value));
@@ -215,12 +215,12 @@ function misread({ name, params, methods }: Route, values: Given, url: string): 
 }
 
 /** The URL of a redirect: whatever answers it. */
-export function urlOfAny(route: Route, given: Given): string {
+export function urlOfAny(route: Route, given: Texts): string {
   return written(linkable(route.name), checked(route, given, new Map(), true));
 }
 
 /** The URL of a route, with every word about what is wrong with it. */
-export function urlOf(route: Route, given: Given, inherited: Given = new Map()): string {
+export function urlOf(route: Route, given: Texts, inherited: Texts = new Map()): string {
   const short = checked(route, given, inherited, true);
   const url = written(route, short);
   const error = misread(route, short, url);

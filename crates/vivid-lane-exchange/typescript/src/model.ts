@@ -65,7 +65,7 @@ export interface Host {
   readonly params: readonly number[];
 }
 
-export interface Redirect {
+export interface RedirectTo {
   readonly status: number;
   /** A template, or the index of a route. */
   readonly to: string | number;
@@ -85,7 +85,7 @@ export interface Route {
   readonly frame: string | undefined;
   /** The page for what is missing here; `null` for none whatever stands above. */
   readonly fallback: string | null | undefined;
-  readonly redirect: Redirect | undefined;
+  readonly redirect: RedirectTo | undefined;
   readonly literals: readonly (readonly [string, string])[];
   readonly priority: number;
   readonly data: unknown;

@@ -6,7 +6,7 @@ import { table } from "./table.js";
 import { addressOf } from "./url.js";
 import { type Reading } from "./find.js";
 import { chainOf, isSame, levelsOf, typed, type LevelData, type Values } from "./values.js";
-import { givenFor, linkable, RETURN, textsOf, urlOf, type Given } from "./link.js";
+import { givenFor, linkable, RETURN, textsOf, urlOf, type Texts } from "./link.js";
 import { partsOf, type Part } from "./template.js";
 import { LinkError } from "./types.js";
 
@@ -139,7 +139,7 @@ export function linkOf(name: string, given: object = {}, { from, absolute, back 
 export function activity(name: string, given: object, at: At): "page" | "true" | undefined {
   const shown = routeOf(at);
   const route = chainOf(shown).find((one) => one.name === name);
-  const texts: Given = textsOf(given);
+  const texts: Texts = textsOf(given);
   const isSameValue = (param: Param): boolean => {
     const isOfQuery = param.kind === QUERY || param.kind === PAIRS;
     if (param.kind === FRAGMENT || (isOfQuery && !texts.has(param.name))) return true;

@@ -1,1 +1,231 @@
 //! What compiles, and what must not.
+
+use std::process::Command;
+
+use vivid_lane::Table;
+use vivid_lane_exchange::typescript;
+
+use crate::workshop::{Workshop, write};
+
+const TABLE: &str = r#"
+    lists = ["observers"]
+    [site]
+    frame = "shell"
+    fallback = "lost"
+    [needs.member]
+    otherwise = "sign-in"
+    [routes.home]
+    path = "{/lang}"
+    page = "home"
+    params.lang = ["en", "cy"]
+    [routes.nights]
+    path = "/nights"
+    page = "night-list"
+    frame = "calendar"
+    fallback = "no-such-night"
+    data = { title = "Nights", order = 1 }
+    [routes.nights.night]
+    path = "/{date}"
+    page = "night"
+    params.date = "date"
+    [routes.exposure]
+    path = "/exposures/{number}{?deep,page}"
+    page = "exposure"
+    params.number = "integer"
+    params.deep = "boolean"
+    params.page = { type = "integer", default = 1 }
+    [routes.files]
+    path = "/files{/path*}{?rest*}"
+    params.rest.type = "object"
+    page = "files"
+    [routes.observer]
+    path = "/observers/{name}"
+    page = "observer"
+    needs = ["member"]
+    params.name.listed = "observers"
+    [routes.sign-in]
+    path = "/sign-in{?return}"
+    page = "sign-in"
+    [routes.old]
+    path = "/old/{date}"
+    redirect = "nights.night"
+    params.date = "date"
+    [routes.group]
+    path = "/group"
+    [routes.group.one]
+    path = "/one"
+    page = "one"
+"#;
+
+/// The strictest options of the language, for environments with and without a browser.
+const OPTIONS: &[&str] = &[
+    "--strict",
+    "--noUncheckedIndexedAccess",
+    "--exactOptionalPropertyTypes",
+    "--noPropertyAccessFromIndexSignature",
+    "--noImplicitOverride",
+    "--noUnusedLocals",
+    "--noUnusedParameters",
+    "--isolatedModules",
+    "--declaration",
+    "--isolatedDeclarations",
+    "--erasableSyntaxOnly",
+    "--verbatimModuleSyntax",
+    "--target",
+    "es2020",
+    "--module",
+    "nodenext",
+    "--outDir",
+    "out",
+];
+
+fn compile(workshop: &Workshop, more: &[&str], files: &[&str]) -> (bool, String) {
+    let compiler = std::env::var("TYPESCRIPT").expect("`TYPESCRIPT` names the compiler; the script sets it");
+    let output = Command::new("node").arg(compiler).args(OPTIONS).args(more).args(files).current_dir(&workshop.folder).output();
+    let output = output.expect("`node` can be run");
+    (output.status.success(), String::from_utf8_lossy(&output.stdout).into_owned())
+}
+
+const HEAD: &str = "import { dataOf, decide, isActive, link, match, transition, up } from \"./routes.js\";\n\
+    import type { Decision, Found, FrameName, LevelName, ListName, Match, NeedName, PageName, Params, RouteName } from \"./routes.js\";\n\
+    export type All = [Decision, FrameName, LevelName, ListName, Match, NeedName, PageName, RouteName];\n\
+    export const functions: unknown = [dataOf, decide, isActive, link, match, transition, up];\n\
+    export type Night = Found<\"nights.night\">; export type Of = Params[\"exposure\"];\n";
+
+const RIGHT: &str = r#"
+const urls: string[] = [
+    link("home"), link("home", {}), link("home", { lang: "cy" }), link("nights"), link("nights.night", { date: "2031-04-02" }),
+    link("exposure", { number: 7, deep: true }), link("exposure", { number: 7n, page: undefined }),
+    link("files", { path: ["a", "b c"], rest: [["x", "1"]] }), link("files", { rest: { x: "1" } }), link("group.one"),
+];
+/** The pages of the table, and those for what is missing: the compiler finds one that is left out. */
+export function title(page: PageName): string {
+    switch (page) {
+        case "home": return "Home";
+        case "night-list": return "Nights";
+        case "night": return "A night";
+        case "exposure": return "An exposure";
+        case "files": return "Files";
+        case "observer": return "An observer";
+        case "sign-in": return "Sign in";
+        case "one": return "One";
+        case "lost": return "Lost";
+        case "no-such-night": return "No such night";
+    }
+}
+export function shown(found: Match): string {
+    if (found.page === "night") return found.params.date.toUpperCase();
+    if (found.page === "exposure") {
+        const { number, deep, page } = found.params;
+        const next: number = number + page;
+        return deep === undefined ? `${next}` : deep ? "deep" : "flat";
+    }
+    if (found.route === "files") {
+        const first: readonly [string, string] | undefined = found.params.rest?.[0];
+        return (found.params.path ?? []).join("+") + (first?.[0] ?? "");
+    }
+    if (found.page === "home") {
+        const lang: "en" | "cy" | undefined = found.params.lang;
+        return lang ?? "none";
+    }
+    if (found.route === "nights") {
+        const title: "Nights" = found.data.title;
+        return title;
+    }
+    return found.frames.join(" ") + found.levels.map((level) => level.covered).join("");
+}
+export function answered(decision: Decision): string {
+    switch (decision.outcome) {
+        case "page": return shown(decision);
+        case "redirect": return decision.location;
+        case "unmet": return decision.location ?? decision.need;
+        case "not-found": return decision.page ?? "";
+        case "wrong-method":
+        case "options": return decision.allow.join(" ");
+        case "bad-request": return decision.reason;
+        case "unavailable": return `${decision.retryAfter}`;
+    }
+}
+const night = match("/nights/2031-04-02?more=1");
+const lists = { observers: new Set(["ada"]) };
+const meets = (need: NeedName): boolean => need === "member";
+const all: string[] = [
+    ...urls, title("night"),
+    ...["/nights/2031-04-02", "/exposures/41?deep=false", "/exposures/41", "/files/a/b?x=1", "/cy", "/", "/nights", "/group/one", "/old/2031-04-02",
+        "/nights/never", "/%"].map((url) => answered(decide(url))),
+    answered(decide("/observers/ada", { lists, meets })), answered(decide("/observers/ada", { lists })),
+];
+if (night) {
+    all.push(link("nights", {}, { from: night }), up(night) ?? "", isActive(night, "nights") ?? "", transition(undefined, night).entered.join("+"));
+    all.push(link("nights.night", {}, { from: night }), night.address, dataOf("nights").title);
+}
+declare const console: { log(text: string): void };
+console.log(all.join("\n"));
+"#;
+
+const PRINTED: &str = "/\n/\n/cy\n/nights\n/nights/2031-04-02\n/exposures/7?deep=true\n/exposures/7\n/files/a/b%20c?x=1\n/files?x=1\n/group/one\nA night\n\
+    2031-04-02\nflat\n42\na+bx\ncy\nnone\nNights\nshell/group/one\n/nights/2031-04-02\nno-such-night\nexpected two hexadecimal digits after `%`\n\
+    shell/observers/ada\n/sign-in?return=%2Fobservers%2Fada\n/nights\n/nights\ntrue\nnights+nights.night\n/nights/2031-04-02\n\
+    /nights/2031-04-02?more=1\nNights";
+
+const WRONG: &[(&str, &str)] = &[
+    ("unknown", r#"link("nights.nigth", { date: "2031-04-02" });"#),
+    ("missing", r#"link("nights.night");"#),
+    ("missing2", r#"link("nights.night", {});"#),
+    ("extra", r#"link("nights.night", { date: "2031-04-02", day: "x" });"#),
+    ("extra2", r#"link("nights", { date: "2031-04-02" });"#),
+    ("type", r#"link("exposure", { number: "7" });"#),
+    ("type2", r#"link("exposure", { number: 7, deep: "yes" });"#),
+    ("type3", r#"link("nights.night", { date: 2031 });"#),
+    ("choice", r#"link("home", { lang: "fr" });"#),
+    ("list", r#"link("files", { path: "a/b" });"#),
+    ("group", r#"link("group");"#),
+    ("redirect", r#"link("old", { date: "2031-04-02" });"#),
+    ("page", r#"export const page: PageName = "nigth";"#),
+    ("page2", r#"export function f(page: PageName): string { switch (page) { case "home": return "x"; } }"#),
+    ("narrow", r#"export function f(found: Match): unknown { return found.page === "home" ? found.params.date : 1; }"#),
+    ("absent", r#"export function f(found: Match): string { return found.page === "home" ? found.params.lang : ""; }"#),
+    ("outcome", r#"export function f(decision: Decision): string { return decision.location; }"#),
+    ("need", r#"decide("/", { meets: new Set(["membre"]) });"#),
+    ("lists", r#"decide("/", { lists: { observer: new Set(["ada"]) } });"#),
+    ("async", r#"decide("/", { meets: async () => true });"#),
+    ("frame", r#"export const frame: FrameName = "calender";"#),
+    ("data", r#"export const title: "Night" = dataOf("nights").title;"#),
+];
+
+#[test]
+fn only_what_the_table_has_compiles() {
+    let workshop = Workshop::new("types");
+    let table = Table::from_toml(TABLE).expect("it can be built");
+    let module = typescript::write(&table);
+    write(&workshop.folder.join("routes.ts"), &module.typescript);
+    write(&workshop.folder.join("right.ts"), &format!("{HEAD}{RIGHT}"));
+    for lib in ["es2020", "es2020,dom", "esnext,dom,dom.iterable"] {
+        let (is_compiled, told) = compile(&workshop, &["--lib", lib], &["right.ts"]);
+        assert!(is_compiled, "{lib}: {told}");
+    }
+    let (_, told) = workshop.node("out/right.js");
+    assert_eq!(told.trim(), PRINTED);
+
+    // All of them at once: each must be found wrong where it is wrong.
+    let files: Vec<String> = WRONG.iter().map(|(name, _)| format!("{name}.ts")).collect();
+    for (file, (_, text)) in files.iter().zip(WRONG) {
+        write(&workshop.folder.join(file), &format!("{HEAD}{text}\n"));
+    }
+    let (_, told) = compile(&workshop, &["--lib", "es2020"], &files.iter().map(String::as_str).collect::<Vec<_>>());
+    let line = HEAD.lines().count() + 1;
+    for (file, (_, text)) in files.iter().zip(WRONG) {
+        assert!(told.contains(&format!("{file}({line},")), "{text}\n{told}");
+    }
+
+    // The same for those who have no compiler: the declarations say what the module is.
+    let plain = Workshop::new("declared");
+    write(&plain.folder.join("routes.js"), &module.javascript);
+    write(&plain.folder.join("routes.d.ts"), &module.declarations);
+    write(&plain.folder.join("right.ts"), &format!("{HEAD}{RIGHT}"));
+    let (is_compiled, told) = compile(&plain, &["--lib", "es2020"], &["right.ts"]);
+    assert!(is_compiled, "{told}");
+    std::fs::rename(plain.folder.join("out/right.js"), plain.folder.join("right.js")).expect("it was compiled");
+    let (_, told) = plain.node("right.js");
+    assert_eq!(told.trim(), PRINTED);
+}
