@@ -202,11 +202,11 @@ pub(crate) enum To {
     Openapi,
     /// A sitemap, in several files with an index where it is long
     Sitemap,
-    /// A TypeScript module that makes the links
+    /// A TypeScript module that matches, decides and links as the table does
     Typescript,
 }
 
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub(crate) struct ConvertArgs {
     /// What to read: a file, `-` for standard input, or a folder for `--from pages`; the table if left out
     #[arg(value_name = "INPUT")]
@@ -217,9 +217,21 @@ pub(crate) struct ConvertArgs {
     /// What to make of it
     #[arg(long, value_enum, default_value_t = To::Toml)]
     pub(crate) to: To,
-    /// The file to write; standard output if left out
+    /// The file to write, or for TypeScript the folder; standard output if left out
     #[arg(long, value_name = "FILE")]
     pub(crate) out: Option<PathBuf>,
+    /// For TypeScript, write the module that navigates in a browser, too
+    #[arg(long)]
+    pub(crate) browser: bool,
+    /// For TypeScript, write JavaScript with declarations instead, for which nobody needs a compiler
+    #[arg(long)]
+    pub(crate) javascript: bool,
+    /// For TypeScript, write nothing, and end with status 1 if what stands there differs
+    #[arg(long)]
+    pub(crate) check: bool,
+    /// For TypeScript, write again each time that the table is saved
+    #[arg(long)]
+    pub(crate) watch: bool,
     /// For a sitemap, values of a parameter, one a line; or pages of a route, one JSON object a line
     #[arg(long, value_name = "NAME=FILE")]
     pub(crate) values: Vec<String>,

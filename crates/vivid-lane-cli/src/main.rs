@@ -10,6 +10,8 @@ mod sarif;
 mod serve;
 mod table_file;
 mod visitor;
+#[cfg(feature = "serve")]
+mod watch;
 
 use std::process::ExitCode;
 

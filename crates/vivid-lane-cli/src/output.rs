@@ -41,6 +41,7 @@ pub(crate) enum Failure {
     /// A value on the command line is wrong.
     Argument(String),
     /// The server cannot start, or has broken down.
+    #[cfg(feature = "serve")]
     Serve(io::Error),
     /// The demo data cannot be laid out.
     Demo(io::Error),
@@ -82,6 +83,7 @@ impl fmt::Display for Failure {
             Self::Table(findings) => f.write_str(findings),
             Self::Link(error) => error.fmt(f),
             Self::Argument(message) => f.write_str(message),
+            #[cfg(feature = "serve")]
             Self::Serve(error) => write!(f, "cannot serve: {error}"),
             Self::Demo(error) => write!(f, "cannot lay out the demo data: {error}"),
             Self::Description { name, error } => match error.syntax() {

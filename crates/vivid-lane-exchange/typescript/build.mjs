@@ -4,7 +4,7 @@
 //     node build.mjs PATH/TO/tsc.js FOLDER
 
 import { execFileSync } from "node:child_process";
-import { mkdirSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
+import { copyFileSync, mkdirSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -33,6 +33,20 @@ function joined(ending, names, from) {
 }
 
 mkdirSync(folder, { recursive: true });
-writeFileSync(join(folder, "matcher.ts"), joined(".ts", [...shown, ...hidden], join(root, "src")));
+const matcher = joined(".ts", [...shown, ...hidden], join(root, "src"));
+writeFileSync(join(folder, "matcher.ts"), matcher);
 writeFileSync(join(folder, "matcher.js"), joined(".js", [...shown, ...hidden], out));
 writeFileSync(join(folder, "matcher.d.ts"), joined(".d.ts", shown, out));
+
+// The browser's module stands beside a module of routes, here one for any table.
+const names = readFileSync(join(root, "src/names.ts"), "utf8");
+const table = inlined(join(root, "src/table.ts"), false);
+writeFileSync(join(out, "package.json"), '{ "type": "module" }');
+writeFileSync(join(out, "routes.ts"), [names, matcher, table].join("\n"));
+copyFileSync(join(root, "browser/browser.ts"), join(out, "browser.ts"));
+const strict = ["strict", "noUncheckedIndexedAccess", "exactOptionalPropertyTypes", "noUnusedLocals", "noUnusedParameters", "isolatedModules"];
+const options = [...strict, "isolatedDeclarations", "declaration", "erasableSyntaxOnly", "verbatimModuleSyntax"].map((one) => `--${one}`);
+const targets = ["--target", "es2020", "--lib", "es2020,dom,dom.iterable", "--module", "nodenext", "--outDir", join(out, "browser")];
+execFileSync(process.execPath, [compiler, ...options, ...targets, join(out, "browser.ts")], { stdio: "inherit" });
+copyFileSync(join(root, "browser/browser.ts"), join(folder, "browser.ts"));
+for (const ending of ["js", "d.ts"]) copyFileSync(join(out, `browser/browser.${ending}`), join(folder, `browser.${ending}`));

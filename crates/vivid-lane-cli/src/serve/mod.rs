@@ -4,7 +4,6 @@ mod app;
 mod form;
 mod pages;
 mod session;
-mod watch;
 
 use std::collections::{HashMap, HashSet};
 use std::io::Write;
@@ -27,7 +26,7 @@ use vivid_lane::{Finding, Table};
 use vivid_lane_http::{Body, Error, LiveTable, Routed, RoutedPages, Visitor as Asked};
 
 use crate::args::ServeArgs;
-use crate::output::{Failure, GOOD, Styled};
+use crate::output::{BAD, Failure, GOOD, Styled};
 use crate::table_file::TableFile;
 use crate::visitor::Visitor;
 use session::Session;
@@ -158,6 +157,7 @@ impl Site {
         let mut response = match (request.uri().path(), is_read) {
             ("/-/try", true) => pages::try_url(state, &request),
             ("/-/style.css", true) => of_type("text/css; charset=utf-8", pages::STYLE.to_owned()),
+            ("/-/session", true) => session::tell(state, request.headers()),
             ("/-/session", false) => {
                 let (head, sent) = request.into_parts();
                 // A form of more than a few bytes is none of ours.
@@ -215,8 +215,26 @@ pub(crate) fn run(file: TableFile, args: &ServeArgs, out: &mut dyn Write) -> Res
         )?;
         out.flush()?;
         // Kept alive as long as the server runs.
-        let _watcher = watch::watch(&state, file)?;
+        let _watcher = watch(&state, file)?;
         serve(listener, Site::new(&state)).await.map_err(Failure::Serve)
+    })
+}
+
+/// Takes over each save of the table.
+fn watch(state: &Arc<State>, file: TableFile) -> Result<impl Sized + use<>, Failure> {
+    let state = Arc::clone(state);
+    crate::watch::watch(file, move |file| {
+        let mut err = anstream::stderr().lock();
+        // Where this cannot be written, the pages still tell.
+        let _ = match state.reload(file) {
+            Ok(()) => writeln!(err, "{} {}", Styled(GOOD, "reloaded"), file.name()),
+            Err(findings) => writeln!(
+                err,
+                "{findings}{}: {} is broken; the table before it is served",
+                Styled(BAD, "error"),
+                file.name()
+            ),
+        };
     })
 }
 

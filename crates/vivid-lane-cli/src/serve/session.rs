@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 use std::fmt::Write;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-use http::header::{COOKIE, LOCATION, SET_COOKIE};
+use http::header::{ACCEPT, COOKIE, LOCATION, SET_COOKIE};
 use http::request::Parts;
 use http::{HeaderMap, HeaderValue, Response, StatusCode};
 use vivid_lane::Request;
@@ -81,10 +81,29 @@ pub(super) fn change(state: &State, head: &Parts, sent: &[u8]) -> Response<Body>
     let lists = |list: &str, value: &str| state.is_listed(list, value);
     let wanted = Request::get(back).host(host).meets(&is_met).lists(&lists);
     let location = table.return_address(&wanted, "/");
-    let mut response = Response::new(Body::default());
-    *response.status_mut() = StatusCode::SEE_OTHER;
+    // An application asks with `fetch`, and wants to know what came of it.
+    let accept = head.headers.get(ACCEPT).and_then(|accept| accept.to_str().ok()).unwrap_or_default();
+    let is_asked_by_program = accept.contains("application/json");
+    let mut response =
+        if is_asked_by_program { told(&needs, state) } else { Response::new(Body::default()) };
+    if !is_asked_by_program {
+        *response.status_mut() = StatusCode::SEE_OTHER;
+    }
     let headers = response.headers_mut();
-    headers.extend(HeaderValue::from_str(location).ok().map(|value| (LOCATION, value)));
+    headers.extend(HeaderValue::from_str(location).ok().filter(|_| !is_asked_by_program).map(|value| (LOCATION, value)));
     headers.extend(state.session.change(&head.headers, &needs).map(|value| (SET_COOKIE, value)));
     response
+}
+
+/// Says which needs a visitor meets: what an application asks when it is loaded.
+pub(super) fn tell(state: &State, headers: &HeaderMap) -> Response<Body> {
+    let needs = state.session.needs(headers);
+    told(&needs.iter().map(String::as_str).collect::<Vec<_>>(), state)
+}
+
+fn told(needs: &[&str], state: &State) -> Response<Body> {
+    let mut all: Vec<&str> = needs.iter().copied().chain(state.meets.iter().map(String::as_str)).collect();
+    all.sort_unstable();
+    all.dedup();
+    super::of_type("application/json", serde_json::json!({ "needs": all }).to_string())
 }

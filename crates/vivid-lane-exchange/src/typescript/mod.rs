@@ -22,7 +22,7 @@ mod flags;
 mod formats;
 mod types;
 
-use serde_json::Value as Json;
+use serde_json::{Value as Json, json};
 use vivid_lane::Table;
 
 use crate::note::Notes;
@@ -45,6 +45,10 @@ const MATCHER_TS: &str = include_str!("../../typescript/dist/matcher.ts");
 const MATCHER_JS: &str = include_str!("../../typescript/dist/matcher.js");
 const MATCHER_D_TS: &str = include_str!("../../typescript/dist/matcher.d.ts");
 
+const BROWSER_TS: &str = include_str!("../../typescript/dist/browser.ts");
+const BROWSER_JS: &str = include_str!("../../typescript/dist/browser.js");
+const BROWSER_D_TS: &str = include_str!("../../typescript/dist/browser.d.ts");
+
 const HEADER: &str = "// The routes of a table, made by `vivid-lane convert --to typescript`.\n\
     // A change belongs into the table; then make this file again.\n\n";
 
@@ -66,6 +70,76 @@ pub fn write(table: &Table) -> Module {
         declarations: format!("{HEADER}{types}\n{MATCHER_D_TS}\nexport {{}};\n"),
         notes,
     }
+}
+
+/// Which files are wanted.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Form {
+    /// JavaScript with declarations and a `package.json`, instead of TypeScript.
+    pub javascript: bool,
+    /// The module that navigates in a browser, too.
+    pub browser: bool,
+}
+
+/// A file of a module.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct File {
+    /// Its name.
+    pub name: &'static str,
+    /// What it holds.
+    pub text: String,
+}
+
+/// The files of a module, and what is not known to it.
+#[derive(Debug)]
+pub struct Files {
+    /// The files; the module itself is the first.
+    pub files: Vec<File>,
+    /// What is not known to it.
+    pub notes: Notes,
+}
+
+/// Writes the files of a table.
+///
+/// # Example
+/// ```
+/// use vivid_lane::Table;
+/// use vivid_lane_exchange::typescript::{self, Form};
+///
+/// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
+/// let names = |form| typescript::files(&table, form).files.into_iter().map(|file| file.name).collect::<Vec<_>>();
+/// assert_eq!(names(Form { javascript: false, browser: true }), ["routes.ts", "browser.ts"]);
+/// assert_eq!(names(Form { javascript: true, browser: false }), ["routes.js", "routes.d.ts", "package.json"]);
+/// # Ok::<(), vivid_lane::TableError>(())
+/// ```
+#[must_use]
+pub fn files(table: &Table, form: Form) -> Files {
+    let Module { typescript, javascript, declarations, notes } = write(table);
+    let file = |name, text: &str| File { name, text: text.to_owned() };
+    let mut files = Vec::new();
+    if form.javascript {
+        files.extend([file("routes.js", &javascript), file("routes.d.ts", &declarations)]);
+    } else {
+        files.push(file("routes.ts", &typescript));
+    }
+    match form {
+        Form { browser: false, .. } => {}
+        Form { javascript: false, .. } => files.push(file("browser.ts", BROWSER_TS)),
+        Form { javascript: true, .. } => {
+            files.extend([file("browser.js", BROWSER_JS), file("browser.d.ts", BROWSER_D_TS)]);
+        }
+    }
+    if form.javascript {
+        let names: &[&str] = if form.browser { &["routes", "browser"] } else { &["routes"] };
+        let export = |name: &&str| {
+            let paths = json!({ "types": format!("./{name}.d.ts"), "default": format!("./{name}.js") });
+            (format!("./{name}"), paths)
+        };
+        let exports: Json = names.iter().map(export).collect();
+        let package = json!({ "private": true, "type": "module", "sideEffects": false, "exports": exports });
+        files.push(file("package.json", &format!("{package:#}\n")));
+    }
+    Files { files, notes }
 }
 
 /// A text as a literal of the language, in which U+2028 and U+2029 are fine since ECMAScript 2019.

@@ -189,5 +189,18 @@ export interface Transition {
 export declare function transition(from: Position | undefined, to: Position): Transition;
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
 export declare function returnAddress(wanted: string | null | undefined, otherwise: string, asks?: Asks): string;
+/** The same, where lists and needs are asked over a network. */
+export declare function returnAddressAsync(wanted: string | null | undefined, otherwise: string, asks?: Asks<Answer | Promise<Answer>>): Promise<string>;
 /** The data of a route. */
 export declare function dataOf<Name extends LevelName>(name: Name): Datas[Name];
+/** How the site is reached. */
+export interface Place {
+    /** Scheme and host; empty where the table declares none. */
+    readonly origin: string;
+    /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
+    readonly base: string;
+    /** Do the addresses of pages stand in the fragment? */
+    readonly isInFragment: boolean;
+}
+/** How the site is reached, as the table says. */
+export declare function place(): Place;

@@ -51,11 +51,20 @@ export function transition(from, to) {
 }
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
 export function returnAddress(wanted, otherwise, asks = {}) {
-    return backTo(wanted, otherwise, { host: asks.host, ask: asker(asks) });
+    return isAddress(wanted) && decide(wanted, { ...asks, method: "GET" }).outcome === "page" ? wanted : otherwise;
+}
+/** The same, where lists and needs are asked over a network. */
+export async function returnAddressAsync(wanted, otherwise, asks = {}) {
+    return isAddress(wanted) && (await decideAsync(wanted, { ...asks, method: "GET" })).outcome === "page" ? wanted : otherwise;
 }
 /** The data of a route. */
 export function dataOf(name) {
     return table.route(table.idOf(name)).data;
+}
+/** How the site is reached, as the table says. */
+export function place() {
+    const { origin, base } = table.data.site;
+    return { origin, base, isInFragment: IN_FRAGMENT };
 }
 
 // The table as data. `convert` writes it from the frozen table; things refer to each other by their index.
@@ -1825,9 +1834,7 @@ function matched(url, host) {
     const outcome = look(wellFormed(url), { method: "GET", host, asked: nobody });
     return "found" in outcome ? outcome.found : undefined;
 }
-/** The address to go back to, where that is one of this table that decides to a page; else the default. */
-function backTo(wanted, standard, request) {
-    if (typeof wanted !== "string" || !/^\/(?![/\\])[!-[\]-~]*$/.test(wanted))
-        return standard;
-    return decided(wanted, request).outcome === "page" ? wanted : standard;
+/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
+function isAddress(wanted) {
+    return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
 }

@@ -254,12 +254,37 @@ export function transition(from: Position | undefined, to: Position): Transition
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
 export function returnAddress(wanted: string | null | undefined, otherwise: string, asks: Asks = {}): string {
-  return backTo(wanted, otherwise, { host: asks.host, ask: asker(asks) });
+  return isAddress(wanted) && decide(wanted, { ...asks, method: "GET" }).outcome === "page" ? wanted : otherwise;
+}
+
+/** The same, where lists and needs are asked over a network. */
+export async function returnAddressAsync(
+  wanted: string | null | undefined,
+  otherwise: string,
+  asks: Asks<Answer | Promise<Answer>> = {},
+): Promise<string> {
+  return isAddress(wanted) && (await decideAsync(wanted, { ...asks, method: "GET" })).outcome === "page" ? wanted : otherwise;
 }
 
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): Datas[Name] {
   return table.route(table.idOf(name)).data as Datas[Name];
+}
+
+/** How the site is reached. */
+export interface Place {
+  /** Scheme and host; empty where the table declares none. */
+  readonly origin: string;
+  /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
+  readonly base: string;
+  /** Do the addresses of pages stand in the fragment? */
+  readonly isInFragment: boolean;
+}
+
+/** How the site is reached, as the table says. */
+export function place(): Place {
+  const { origin, base } = table.data.site;
+  return { origin, base, isInFragment: IN_FRAGMENT };
 }
 
 // The table as data. `convert` writes it from the frozen table; things refer to each other by their index.
@@ -2452,8 +2477,7 @@ function matched(url: string, host?: string): Page | undefined {
   return "found" in outcome ? outcome.found : undefined;
 }
 
-/** The address to go back to, where that is one of this table that decides to a page; else the default. */
-function backTo(wanted: unknown, standard: string, request: Request): string {
-  if (typeof wanted !== "string" || !/^\/(?![/\\])[!-[\]-~]*$/.test(wanted)) return standard;
-  return decided(wanted, request).outcome === "page" ? wanted : standard;
+/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
+function isAddress(wanted: string | null | undefined): wanted is string {
+  return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
 }

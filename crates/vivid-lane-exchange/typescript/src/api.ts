@@ -2,8 +2,8 @@
 
 import type { Datas, FallbackName, FrameName, Links, ListName, NeedName, Pages, Params } from "./names.js";
 import type { Answer, Question } from "./types.js";
-import { table } from "./table.js";
-import { backTo, decided, decidedInSteps, matched } from "./decide.js";
+import { IN_FRAGMENT, table } from "./table.js";
+import { decided, decidedInSteps, isAddress, matched } from "./decide.js";
 import { above, activity, changeBetween, linkOf, type At } from "./position.js";
 
 /** The name of a route that shows a page. */
@@ -218,10 +218,35 @@ export function transition(from: Position | undefined, to: Position): Transition
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
 export function returnAddress(wanted: string | null | undefined, otherwise: string, asks: Asks = {}): string {
-  return backTo(wanted, otherwise, { host: asks.host, ask: asker(asks) });
+  return isAddress(wanted) && decide(wanted, { ...asks, method: "GET" }).outcome === "page" ? wanted : otherwise;
+}
+
+/** The same, where lists and needs are asked over a network. */
+export async function returnAddressAsync(
+  wanted: string | null | undefined,
+  otherwise: string,
+  asks: Asks<Answer | Promise<Answer>> = {},
+): Promise<string> {
+  return isAddress(wanted) && (await decideAsync(wanted, { ...asks, method: "GET" })).outcome === "page" ? wanted : otherwise;
 }
 
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): Datas[Name] {
   return table.route(table.idOf(name)).data as Datas[Name];
+}
+
+/** How the site is reached. */
+export interface Place {
+  /** Scheme and host; empty where the table declares none. */
+  readonly origin: string;
+  /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
+  readonly base: string;
+  /** Do the addresses of pages stand in the fragment? */
+  readonly isInFragment: boolean;
+}
+
+/** How the site is reached, as the table says. */
+export function place(): Place {
+  const { origin, base } = table.data.site;
+  return { origin, base, isInFragment: IN_FRAGMENT };
 }

@@ -325,8 +325,7 @@ export function matched(url: string, host?: string): Page | undefined {
   return "found" in outcome ? outcome.found : undefined;
 }
 
-/** The address to go back to, where that is one of this table that decides to a page; else the default. */
-export function backTo(wanted: unknown, standard: string, request: Request): string {
-  if (typeof wanted !== "string" || !/^\/(?![/\\])[!-[\]-~]*$/.test(wanted)) return standard;
-  return decided(wanted, request).outcome === "page" ? wanted : standard;
+/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
+export function isAddress(wanted: string | null | undefined): wanted is string {
+  return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
 }

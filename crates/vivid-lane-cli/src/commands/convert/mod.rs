@@ -1,5 +1,6 @@
 //! `convert`: other forms into tables, tables into other forms.
 
+mod modules;
 mod notes;
 mod pages;
 mod sitemap;
@@ -9,7 +10,7 @@ use std::path::{Path, PathBuf};
 
 use vivid_lane::declare::Syntax;
 use vivid_lane::{Source, Table, TableSpec};
-use vivid_lane_exchange::{Notes, openapi, rewrite, typescript, write_data, write_table};
+use vivid_lane_exchange::{Notes, openapi, rewrite, write_data, write_table};
 
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format, From, To};
@@ -40,6 +41,9 @@ pub(super) fn run(
         notes::tell(&[&read.notes, &notes], format, args.out.is_none(), err)?;
         return Ok(read.judged(err));
     }
+    if args.to == To::Typescript && args.watch {
+        return watch(read.kind, args, format, out, err);
+    }
     let (table, read) = (read.kind.table()?, read.notes);
     let (text, notes) = match args.to {
         To::Sitemap => {
@@ -48,8 +52,8 @@ pub(super) fn run(
             return Ok(Outcome::Fine);
         }
         To::Typescript => {
-            let module = typescript::write(&table);
-            (module.typescript, module.notes)
+            notes::tell(&[&read], format, args.out.is_none(), err)?;
+            return modules::run(&table, args, format, out, err);
         }
         _ => {
             let written = openapi::write(&table);
@@ -203,13 +207,61 @@ fn too_long(name: &str) -> Failure {
     Failure::Argument(format!("{name} is longer than {} MiB; is it a description?", LONGEST >> 20))
 }
 
-/// Writes the result, whole or not at all.
+/// Writes the result.
 fn write_out(args: &ConvertArgs, text: &str, out: &mut dyn Write) -> Result<(), Failure> {
-    let Some(path) = &args.out else { return Ok(out.write_all(text.as_bytes())?) };
-    let failed = |error| Failure::Write { path: path.clone(), error };
+    match &args.out {
+        Some(path) => write_file(path, text),
+        None => Ok(out.write_all(text.as_bytes())?),
+    }
+}
+
+/// Writes a file, whole or not at all; one that holds the same is left alone.
+fn write_file(path: &Path, text: &str) -> Result<(), Failure> {
+    if std::fs::read(path).is_ok_and(|known| known == text.as_bytes()) {
+        return Ok(());
+    }
+    let failed = |error| Failure::Write { path: path.to_owned(), error };
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
     file.write_all(text.as_bytes()).map_err(failed)?;
     file.persist(path).map_err(|error| failed(error.error))?;
     Ok(())
+}
+
+/// Writes the modules of a table, and again after each save.
+#[cfg(feature = "serve")]
+fn watch(
+    kind: Kind,
+    args: &ConvertArgs,
+    format: Format,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let Kind::File { file: Some(file), .. } = kind else {
+        return Err(Failure::Argument("`--watch` wants a table file; name one with `--table FILE`".to_owned()));
+    };
+    if args.check {
+        return Err(Failure::Argument("`--check` and `--watch` exclude each other; leave one out".to_owned()));
+    }
+    modules::run(&file.table()?, args, format, out, err)?;
+    let again = args.clone();
+    let _watcher = crate::watch::watch(*file, move |file| {
+        let mut err = anstream::stderr().lock();
+        let written = file.table().and_then(|table| {
+            let mut out = std::io::stdout().lock();
+            modules::run(&table, &again, format, &mut out, &mut err)
+        });
+        if let Err(failure) = written {
+            drop(err);
+            failure.report();
+        }
+    })?;
+    loop {
+        std::thread::park();
+    }
+}
+
+#[cfg(not(feature = "serve"))]
+fn watch(_: Kind, _: &ConvertArgs, _: Format, _: &mut dyn Write, _: &mut dyn Write) -> Result<Outcome, Failure> {
+    Err(Failure::Argument("this tool was built without `serve`, and so cannot watch files".to_owned()))
 }

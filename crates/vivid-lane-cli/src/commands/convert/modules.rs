@@ -1,0 +1,63 @@
+//! `convert --to typescript`: a table as modules for browsers, node and the edge.
+
+use std::io::Write;
+use std::path::Path;
+
+use vivid_lane::Table;
+use vivid_lane_exchange::typescript::{self, Form};
+
+use super::{notes, write_file};
+use crate::Outcome;
+use crate::args::{ConvertArgs, Format};
+use crate::output::{BAD, Failure, GOOD, Styled, counted};
+
+/// Writes the files into the folder, or holds them against what stands there.
+pub(super) fn run(
+    table: &Table,
+    args: &ConvertArgs,
+    format: Format,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let made = typescript::files(table, Form { javascript: args.javascript, browser: args.browser });
+    notes::tell(&[&made.notes], format, args.out.is_none(), err)?;
+    let Some(folder) = &args.out else {
+        let needs_folder = [("--browser", args.browser), ("--check", args.check), ("--watch", args.watch)];
+        if let Some((option, _)) = needs_folder.into_iter().find(|(_, is_given)| *is_given) {
+            return Err(Failure::Argument(format!("`{option}` wants a folder; name one with `--out DIR`")));
+        }
+        out.write_all(made.files[0].text.as_bytes())?;
+        return Ok(Outcome::Fine);
+    };
+    if args.check {
+        return check(folder, &made.files, out);
+    }
+    std::fs::create_dir_all(folder).map_err(|error| Failure::Write { path: folder.clone(), error })?;
+    for file in &made.files {
+        write_file(&folder.join(file.name), &file.text)?;
+    }
+    writeln!(err, "{} {} in {}", Styled(GOOD, "wrote"), counted(made.files.len(), "file"), folder.display())?;
+    Ok(Outcome::Fine)
+}
+
+/// Tells which files are not what the table makes of them now.
+fn check(folder: &Path, files: &[typescript::File], out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let mut outcome = Outcome::Fine;
+    for file in files {
+        let path = folder.join(file.name);
+        let reason = match std::fs::read(&path) {
+            Ok(bytes) if bytes == file.text.as_bytes() => continue,
+            Ok(_) => "differs from what the table makes; run the same command without `--check`",
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+                "is missing; run the same command without `--check`"
+            }
+            Err(error) => return Err(Failure::File { path, error }),
+        };
+        writeln!(out, "{} {}: {reason}", Styled(BAD, "stale"), path.display())?;
+        outcome = Outcome::Findings;
+    }
+    if matches!(outcome, Outcome::Fine) {
+        writeln!(out, "{} {} in {}", Styled(GOOD, "current"), counted(files.len(), "file"), folder.display())?;
+    }
+    Ok(outcome)
+}
