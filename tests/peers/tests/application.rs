@@ -1,0 +1,394 @@
+//! The browser module in a browser, driven through WebDriver on the example application: what a visitor does, what the server saw of
+//! it, and what the accessibility tree says. Once with the Navigation API of the browser, and once with its history alone.
+
+#[path = "../../../crates/vivid-lane-cli/tests/support/server.rs"]
+mod server;
+
+use std::io::{Read, Write};
+use std::net::{TcpListener, TcpStream};
+use std::process::{Child, Command, Stdio};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use fantoccini::actions::{InputSource, MouseActions, PointerAction};
+use fantoccini::error::CmdError;
+use fantoccini::wd::WebDriverCompatibleCommand;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::{Map, Value as Json, json};
+use server::{Server, serve};
+
+const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
+
+type Outcome = Result<(), Box<dyn std::error::Error>>;
+
+/// A command of the browser's developer tools, which the driver passes on.
+#[derive(Debug)]
+struct Developer(&'static str, Json);
+
+impl WebDriverCompatibleCommand for Developer {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (http::Method, Option<String>) {
+        (http::Method::POST, Some(json!({ "cmd": self.0, "params": self.1 }).to_string()))
+    }
+}
+
+/// Passes requests on to a server, and keeps their first lines.
+struct Witness {
+    url: String,
+    seen: Arc<Mutex<Vec<String>>>,
+}
+
+impl Witness {
+    fn of(server: &Server) -> Self {
+        let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
+        let url = format!("http://{}", listener.local_addr().expect("an address"));
+        let target = server.url.trim_start_matches("http://").to_owned();
+        let seen = Arc::new(Mutex::new(Vec::new()));
+        let keep = Arc::clone(&seen);
+        std::thread::spawn(move || {
+            for visitor in listener.incoming().flatten() {
+                let (target, keep) = (target.clone(), Arc::clone(&keep));
+                std::thread::spawn(move || pass_on(visitor, &target, &keep));
+            }
+        });
+        Self { url, seen }
+    }
+
+    /// The requests since this was asked last.
+    fn seen(&self) -> Vec<String> {
+        std::mem::take(&mut *self.seen.lock().expect("nobody panics with it"))
+    }
+}
+
+/// One request and its answer; then the connection ends.
+fn pass_on(mut visitor: TcpStream, target: &str, seen: &Mutex<Vec<String>>) -> Option<()> {
+    let mut sent = Vec::new();
+    let mut buffer = [0; 4096];
+    let head = loop {
+        let count = visitor.read(&mut buffer).ok().filter(|&count| count > 0)?;
+        sent.extend_from_slice(&buffer[..count]);
+        if let Some(end) = sent.windows(4).position(|four| four == b"\r\n\r\n") {
+            break end;
+        }
+    };
+    let text = String::from_utf8_lossy(&sent[..head]).into_owned();
+    let line = text.lines().next()?.trim_end_matches(" HTTP/1.1").to_owned();
+    let length = text.lines().find_map(|line| line.to_ascii_lowercase().strip_prefix("content-length: ")?.parse::<usize>().ok());
+    let mut body = sent.split_off(head + 4);
+    while body.len() < length.unwrap_or(0) {
+        let count = visitor.read(&mut buffer).ok().filter(|&count| count > 0)?;
+        body.extend_from_slice(&buffer[..count]);
+    }
+    seen.lock().ok()?.push(line);
+    let mut server = TcpStream::connect(target).ok()?;
+    let fields = text.lines().filter(|line| !line.to_ascii_lowercase().starts_with("connection:"));
+    let request = fields.collect::<Vec<_>>().join("\r\n") + "\r\nConnection: close\r\n\r\n";
+    server.write_all(request.as_bytes()).ok()?;
+    server.write_all(&body).ok()?;
+    std::io::copy(&mut server, &mut visitor).ok().map(drop)
+}
+
+struct Driver(Child);
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        // It may have ended by itself.
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// A visitor at a running application.
+struct Visitor {
+    client: Client,
+    witness: Witness,
+    _driver: Driver,
+    _server: Server,
+}
+
+impl Visitor {
+    async fn new(has_navigation: bool) -> Self {
+        let tool = std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is");
+        let app = format!("{ROOT}/examples/browser/dist");
+        let observers = format!("observers={ROOT}/demo/larkfell/observers.txt");
+        let server = serve(&tool, &format!("{ROOT}/demo/larkfell/routes.toml"), &["--app", &app, "--list", &observers]);
+        let port = TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a port").port();
+        let driver = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).spawn();
+        let driver = Driver(driver.expect("chromedriver"));
+        let options = json!({ "args": ["--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"] });
+        let wanted = Map::from_iter([
+            ("goog:chromeOptions".to_owned(), options),
+            ("unhandledPromptBehavior".to_owned(), json!("ignore")),
+        ]);
+        for _ in 0..100 {
+            let connector = hyper_util::client::legacy::connect::HttpConnector::new();
+            let client = ClientBuilder::new(connector).capabilities(wanted.clone()).connect(&format!("http://127.0.0.1:{port}")).await;
+            let Ok(client) = client else {
+                tokio::time::sleep(Duration::from_millis(100)).await;
+                continue;
+            };
+            if !has_navigation {
+                let source = "Object.defineProperty(window, 'navigation', { value: undefined })";
+                let hide = Developer("Page.addScriptToEvaluateOnNewDocument", json!({ "source": source }));
+                client.issue_cmd(hide).await.expect("the tools answer");
+            }
+            let witness = Witness::of(&server);
+            return Self { client, witness, _driver: driver, _server: server };
+        }
+        panic!("the browser does not start");
+    }
+
+    async fn goto(&self, path: &str) -> Result<(), CmdError> {
+        self.client.goto(&format!("{}{path}", self.witness.url)).await?;
+        self.wait("document.querySelector('h1') !== null").await
+    }
+
+    async fn run(&self, script: &str) -> Result<Json, CmdError> {
+        self.client.execute(script, Vec::new()).await
+    }
+
+    /// Waits until a condition holds.
+    async fn wait(&self, condition: &str) -> Result<(), CmdError> {
+        for _ in 0..100 {
+            if self.run(&format!("return Boolean({condition})")).await? == json!(true) {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(30)).await;
+        }
+        panic!("{condition} does not come true at {}", self.client.current_url().await?);
+    }
+
+    /// Clicks on what a selector finds, and waits for the heading.
+    async fn click(&self, selector: &str, heading: &str) -> Result<(), CmdError> {
+        self.client.find(Locator::Css(selector)).await?.click().await?;
+        self.heading(heading).await
+    }
+
+    async fn point_at(&self, selector: &str) -> Result<(), CmdError> {
+        let element = self.client.find(Locator::Css(selector)).await?;
+        let to = PointerAction::MoveToElement { element, duration: None, x: 0.0, y: 0.0 };
+        self.client.perform_actions(MouseActions::new("mouse".to_owned()).then(to)).await
+    }
+
+    async fn heading(&self, heading: &str) -> Result<(), CmdError> {
+        self.wait(&format!("document.querySelector('h1')?.textContent === {}", json!(heading))).await
+    }
+
+    async fn address(&self) -> Result<String, CmdError> {
+        let url = self.client.current_url().await?;
+        let query = url.query().map_or_else(String::new, |query| format!("?{query}"));
+        let fragment = url.fragment().map_or_else(String::new, |part| format!("#{part}"));
+        Ok(format!("{}{query}{fragment}", url.path()))
+    }
+
+    /// What the accessibility tree says: the name of what has the focus, and the text of the status.
+    async fn heard(&self) -> Result<(String, String), CmdError> {
+        let tree = self.client.issue_cmd(Developer("Accessibility.getFullAXTree", json!({}))).await?;
+        let nodes = tree["nodes"].as_array().cloned().unwrap_or_default();
+        let role = |node: &Json| node["role"]["value"].as_str().unwrap_or_default().to_owned();
+        let is_focused = |node: &&Json| {
+            role(node) != "RootWebArea"
+                && node["properties"].as_array().is_some_and(|all| {
+                    all.iter().any(|one| one["name"] == "focused" && one["value"]["value"] == true)
+                })
+        };
+        let name = |node: &Json| node["name"]["value"].as_str().unwrap_or_default().to_owned();
+        let focused = nodes.iter().find(is_focused).map(|node| format!("{} {}", role(node), name(node))).unwrap_or_default();
+        let status = self.run("return document.querySelector('[role=status]').textContent").await?;
+        let has_status = nodes.iter().any(|node| role(node) == "status");
+        assert!(has_status, "the tree has no status");
+        Ok((focused, status.as_str().unwrap_or_default().to_owned()))
+    }
+
+    /// The links that are marked as current, with how.
+    async fn current(&self) -> Result<Vec<String>, CmdError> {
+        let script = "return [...document.querySelectorAll('header [aria-current], aside [aria-current]')].map((one) => one.textContent + '=' + one.getAttribute('aria-current'))";
+        Ok(serde_json::from_value(self.run(script).await?).expect("texts"))
+    }
+}
+
+/// All that a visitor does without a reload.
+async fn a_visit(has_navigation: bool) -> Outcome {
+    let visitor = Visitor::new(has_navigation).await;
+    // An address that is not in its normal form is mended, and the first page leaves focus and scroll position alone.
+    visitor.goto("/nights/").await?;
+    visitor.heading("Nights").await?;
+    assert_eq!(visitor.address().await?, "/nights");
+    assert_eq!(visitor.current().await?, ["Nights=page"]);
+    assert_eq!(visitor.client.title().await?, "Nights · Larkfell");
+    visitor.run("window.kept = document.querySelector('aside')").await?;
+    visitor.witness.seen();
+
+    // List → detail: the frame stays, the heading has the focus, the title is said, the links are marked.
+    visitor.click("aside li:nth-child(2) a", "The night of 2031-04-02").await?;
+    assert_eq!(visitor.address().await?, "/nights/2031-04-02");
+    assert_eq!(visitor.run("return window.kept === document.querySelector('aside')").await?, json!(true));
+    let title = "The night of 2031-04-02 · Larkfell";
+    assert_eq!(visitor.heard().await?, ("heading The night of 2031-04-02".to_owned(), title.to_owned()));
+    assert_eq!(visitor.current().await?, ["Nights=true", "2031-04-02=page"]);
+    // The same page with another value is a change, too.
+    visitor.click("aside li:nth-child(3) a", "The night of 2031-04-03").await?;
+    visitor.click("main li:nth-child(2) a", "Exposure 2").await?;
+    assert_eq!(visitor.current().await?, ["Nights=true", "2031-04-03=true"]);
+
+    // Through the history, with its scroll positions.
+    visitor.run("document.querySelector('.within').style.minHeight = '4000px'; scrollTo(0, 700)").await?;
+    // The driver would scroll to what it clicks on.
+    visitor.run("document.querySelector('main a:nth-child(3)').click()").await?;
+    visitor.heading("The night of 2031-04-03").await?;
+    visitor.wait("scrollY === 0").await?;
+    assert_eq!(visitor.run("return scrollY").await?, json!(0));
+    visitor.client.back().await?;
+    visitor.heading("Exposure 2").await?;
+    visitor.wait("scrollY === 700").await?;
+    visitor.client.forward().await?;
+    visitor.heading("The night of 2031-04-03").await?;
+
+    // A form that asks is an address: a filter given twice.
+    visitor.click("nav a:nth-child(3)", "Plates").await?;
+    visitor.client.find(Locator::Css("input[value=b]")).await?.click().await?;
+    visitor.client.find(Locator::Css("input[value=v]")).await?.click().await?;
+    visitor.click("form button", "Plates").await?;
+    visitor.wait("document.querySelectorAll('table tr').length === 3").await?;
+    assert_eq!(visitor.address().await?, "/plates?band=b&band=v");
+    assert!(visitor.heard().await?.0.starts_with("heading Plates"), "what had the focus is gone");
+
+    // A subtree's own page for what is missing, in its frame.
+    visitor.click("a.name", "The sky over Larkfell").await?;
+    visitor.click("main a:nth-of-type(3)", "No such plate").await?;
+    assert_eq!(visitor.run("return document.querySelector('aside h2').textContent").await?, json!("The archive"));
+    assert_eq!(visitor.address().await?, "/plates/nothing");
+
+    // Sent to sign in, through joining, and back.
+    visitor.click("a.name", "The sky over Larkfell").await?;
+    visitor.click("main a:nth-of-type(2)", "Sign in").await?;
+    assert_eq!(visitor.address().await?, "/observers/sign-in?return=%2Fobservers%2Fada%2Flogbook");
+    visitor.click("main a", "Join").await?;
+    visitor.click("main a", "Sign in").await?;
+    assert_eq!(visitor.witness.seen(), [""; 0], "nothing was asked of the server");
+    visitor.click("#in", "The logbook of ada").await?;
+    assert_eq!(visitor.address().await?, "/observers/ada/logbook");
+    assert_eq!(visitor.witness.seen(), ["POST /-/session"]);
+
+    // A guard on what is not kept.
+    visitor.client.find(Locator::Css("#entry input")).await?.send_keys("clear").await?;
+    visitor.client.find(Locator::Css("nav a:nth-child(3)")).await?.click().await?;
+    visitor.client.dismiss_alert().await?;
+    visitor.heading("The logbook of ada").await?;
+    assert_eq!(visitor.address().await?, "/observers/ada/logbook");
+    visitor.client.find(Locator::Css("nav a:nth-child(3)")).await?.click().await?;
+    visitor.client.accept_alert().await?;
+    visitor.heading("Plates").await?;
+
+    // Signing out decides the address anew; a reload keeps who one is.
+    visitor.client.back().await?;
+    visitor.heading("The logbook of ada").await?;
+    visitor.client.refresh().await?;
+    visitor.heading("The logbook of ada").await?;
+    assert!(visitor.witness.seen().contains(&"GET /observers/ada/logbook".to_owned()));
+    visitor.click("#session", "Sign in").await?;
+    assert_eq!(visitor.witness.seen(), ["POST /-/session"]);
+    visitor.client.close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_visit_with_the_navigation_api() -> Outcome {
+    a_visit(true).await
+}
+
+#[tokio::test]
+async fn a_visit_with_the_history_alone() -> Outcome {
+    a_visit(false).await
+}
+
+/// Which links stay links: other sites, downloads, other windows, what says that it is external, parts of a page.
+async fn what_is_left_alone(has_navigation: bool) -> Outcome {
+    let visitor = Visitor::new(has_navigation).await;
+    visitor.goto("/plates").await?;
+    visitor.run("window.kept = true").await?;
+    visitor.witness.seen();
+    let links = r##"
+        document.querySelector('main').insertAdjacentHTML('beforeend', `
+            <a id="blank" href="/nights" target="other">other window</a> <a id="part" href="#low">part</a>
+            <a id="download" href="/nights" download>download</a> <a id="external" href="/nights" rel="external">external</a>
+            <a id="plain" href="/nights#low">plain</a><p style="height:3000px"></p><p id="low">low</p>`)"##;
+    visitor.run(links).await?;
+    // A part of the page is the browser's own business, and leaves the page as it is.
+    visitor.client.find(Locator::Css("#part")).await?.click().await?;
+    visitor.wait("location.hash === '#low' && scrollY > 1000").await?;
+    assert_eq!(visitor.run("return document.querySelector('h1').textContent").await?, json!("Plates"));
+    for id in ["#blank", "#download"] {
+        visitor.client.find(Locator::Css(id)).await?.click().await?;
+        tokio::time::sleep(Duration::from_millis(200)).await;
+        assert_eq!(visitor.run("return document.querySelector('h1').textContent").await?, json!("Plates"), "{id}");
+        assert!(visitor.witness.seen().contains(&"GET /nights".to_owned()), "{id} was not followed by the browser");
+    }
+    // With a key held down, a link opens elsewhere.
+    visitor.run("document.querySelector('#plain').dispatchEvent(new MouseEvent('click', { bubbles: true, cancelable: true, ctrlKey: true }))").await?;
+    tokio::time::sleep(Duration::from_millis(200)).await;
+    assert_eq!(visitor.run("return document.querySelector('h1').textContent").await?, json!("Plates"));
+    // What is external is fetched from the server.
+    visitor.witness.seen();
+    visitor.client.find(Locator::Css("#external")).await?.click().await?;
+    visitor.heading("Nights").await?;
+    assert_eq!(visitor.run("return window.kept").await?, Json::Null);
+    assert!(visitor.witness.seen().contains(&"GET /nights".to_owned()));
+
+    // What a link leads to is made ready once, when the pointer comes near, and not again.
+    visitor.point_at("aside li:nth-child(2) a").await?;
+    visitor.wait("document.querySelector('aside li:nth-child(2) a').classList.contains('ready')").await?;
+    visitor.run("document.querySelector('aside .ready').classList.remove('ready')").await?;
+    visitor.point_at("h1").await?;
+    visitor.point_at("aside li:nth-child(2) a").await?;
+    tokio::time::sleep(Duration::from_millis(100)).await;
+    assert_eq!(visitor.run("return document.querySelector('aside .ready')").await?, Json::Null);
+    visitor.client.close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn links_stay_links_with_the_navigation_api() -> Outcome {
+    what_is_left_alone(true).await
+}
+
+#[tokio::test]
+async fn links_stay_links_with_the_history_alone() -> Outcome {
+    what_is_left_alone(false).await
+}
+
+/// The same application with its addresses in the fragment, as on a host that serves files only.
+async fn in_the_fragment(has_navigation: bool) -> Outcome {
+    let visitor = Visitor::new(has_navigation).await;
+    visitor.goto("/hash/index.html").await?;
+    visitor.heading("The sky over Larkfell").await?;
+    visitor.run("window.kept = true").await?;
+    visitor.witness.seen();
+    visitor.click("nav a:nth-child(1)", "Nights").await?;
+    assert_eq!(visitor.address().await?, "/hash/index.html#/nights");
+    visitor.click("aside li:nth-child(2) a", "The night of 2031-04-02").await?;
+    assert_eq!(visitor.current().await?, ["Nights=true", "2031-04-02=page"]);
+    visitor.client.back().await?;
+    visitor.heading("Nights").await?;
+    visitor.run("location.hash = '#/nights/2031-04-03'").await?;
+    visitor.heading("The night of 2031-04-03").await?;
+    visitor.run("location.hash = '#/nihgts'").await?;
+    visitor.heading("Nothing is here").await?;
+    assert_eq!(visitor.run("return window.kept").await?, json!(true));
+    assert_eq!(visitor.witness.seen(), [""; 0]);
+    visitor.client.close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn in_the_fragment_with_the_navigation_api() -> Outcome {
+    in_the_fragment(true).await
+}
+
+#[tokio::test]
+async fn in_the_fragment_with_the_history_alone() -> Outcome {
+    in_the_fragment(false).await
+}
