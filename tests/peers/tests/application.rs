@@ -111,10 +111,14 @@ struct Visitor {
 
 impl Visitor {
     async fn new(has_navigation: bool) -> Self {
+        Self::at(has_navigation, &format!("{ROOT}/examples/browser/dist")).await
+    }
+
+    /// A visitor of the application in a folder.
+    async fn at(has_navigation: bool, app: &str) -> Self {
         let tool = std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is");
-        let app = format!("{ROOT}/examples/browser/dist");
         let observers = format!("observers={ROOT}/demo/larkfell/observers.txt");
-        let server = serve(&tool, &format!("{ROOT}/demo/larkfell/routes.toml"), &["--app", &app, "--list", &observers]);
+        let server = serve(&tool, &format!("{ROOT}/demo/larkfell/routes.toml"), &["--app", app, "--list", &observers]);
         let port = TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a port").port();
         let driver = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).spawn();
         let driver = Driver(driver.expect("chromedriver"));
@@ -391,4 +395,89 @@ async fn in_the_fragment_with_the_navigation_api() -> Outcome {
 #[tokio::test]
 async fn in_the_fragment_with_the_history_alone() -> Outcome {
     in_the_fragment(false).await
+}
+
+const FIXTURE: &str = r#"<!doctype html><meta charset="utf-8"><title>first</title>
+<meta http-equiv="content-security-policy" content="default-src 'none'; script-src 'self'; connect-src 'self'">
+<script type="module" src="/fixture.js"></script><nav><a href="/nights">nights</a></nav><main><h1>served</h1></main>"#;
+
+/// Pages that take their time, pages that fail, a first page that is there already, and an end.
+async fn what_goes_wrong(has_navigation: bool) -> Outcome {
+    let app = std::path::Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("fixture-{has_navigation}"));
+    std::fs::create_dir_all(app.join("routes"))?;
+    std::fs::write(app.join("index.html"), FIXTURE)?;
+    std::fs::write(app.join("fixture.js"), include_str!("fixture.js"))?;
+    for name in ["routes.js", "browser.js"] {
+        std::fs::copy(format!("{ROOT}/examples/browser/dist/routes/{name}"), app.join("routes").join(name))?;
+    }
+    let visitor = Visitor::at(has_navigation, app.to_str().expect("a path")).await;
+    let seen = async |expected: &[&str]| -> Result<(), CmdError> {
+        let seen: Vec<String> = serde_json::from_value(visitor.run("return window.seen.splice(0)").await?).expect("texts");
+        assert_eq!(seen, expected);
+        Ok(())
+    };
+    // The first page is the server's: nothing is drawn, and its title and focus are left alone.
+    visitor.goto("/nights?adopt").await?;
+    visitor.wait("window.site?.current").await?;
+    visitor.heading("served").await?;
+    seen(&["current night-list"]).await?;
+    assert_eq!(visitor.client.title().await?, "Nights");
+    // What is drawn then is drawn within a view transition.
+    visitor.run("site.go('nights.night', { date: '2031-04-02' })").await?;
+    visitor.heading("night").await?;
+    seen(&["transition", "drawn night push kept=with-calendar entered= changed=", "current night"]).await?;
+    visitor.run("site.go('nights.night', { date: '2031-04-03' })").await?;
+    visitor.wait("window.seen.length === 3").await?;
+    seen(&["transition", "drawn night push kept=with-calendar entered= changed=date", "current night"]).await?;
+
+    // The latest navigation wins, and one that is overtaken is aborted and draws nothing.
+    visitor.run("site.go('talks'); setTimeout(() => site.go('plates'), 50)").await?;
+    visitor.heading("plate-list").await?;
+    tokio::time::sleep(Duration::from_millis(500)).await;
+    assert_eq!(visitor.address().await?, "/plates");
+    seen(&["aborted 400", "transition", "drawn plate-list push kept= entered=archive changed=", "current plate-list"]).await?;
+
+    // What is thrown is shown, and the address is the one that it is about.
+    visitor.run("site.go('domes')").await?;
+    visitor.heading("failed").await?;
+    assert_eq!(visitor.address().await?, "/domes");
+    seen(&["failed the domes are closed dome-list"]).await?;
+    visitor.run("site.back()").await?;
+    visitor.heading("plate-list").await?;
+    assert_eq!(visitor.address().await?, "/plates");
+    seen(&["transition", "drawn plate-list traverse kept=archive entered= changed=", "current plate-list"]).await?;
+    visitor.run("site.replace('plates.plate', { plate: 'b-1042' })").await?;
+    visitor.heading("plate").await?;
+    let count = visitor.run("return history.length").await?;
+    visitor.run("site.replace('plates', { band: ['b', 'v'] })").await?;
+    visitor.heading("plate-list").await?;
+    assert_eq!(visitor.run("return [history.length, location.search]").await?, json!([count, "?band=b&band=v"]));
+    visitor.run("window.seen.length = 0").await?;
+
+    // Who has asked for less motion sees none.
+    let still = json!({ "features": [{ "name": "prefers-reduced-motion", "value": "reduce" }] });
+    visitor.client.issue_cmd(Developer("Emulation.setEmulatedMedia", still)).await?;
+    visitor.run("site.go('home')").await?;
+    visitor.heading("home").await?;
+    seen(&["drawn home push kept= entered= changed=", "current home"]).await?;
+
+    // After its end, links are links again.
+    visitor.run("site.stop(); window.kept = true").await?;
+    visitor.witness.seen();
+    visitor.client.find(Locator::Css("nav a")).await?.click().await?;
+    visitor.heading("night-list").await?;
+    assert_eq!(visitor.run("return window.kept").await?, Json::Null);
+    assert!(visitor.witness.seen().contains(&"GET /nights".to_owned()));
+    visitor.client.close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn what_goes_wrong_with_the_navigation_api() -> Outcome {
+    what_goes_wrong(true).await
+}
+
+#[tokio::test]
+async fn what_goes_wrong_with_the_history_alone() -> Outcome {
+    what_goes_wrong(false).await
 }

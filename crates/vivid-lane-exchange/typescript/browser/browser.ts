@@ -107,11 +107,16 @@ export function start(settings: Settings = {}): Site {
   let running = new AbortController();
   /** Is a change of the address our own, and so nothing to act on? */
   let isOwn = false;
-  /** The address that the page belongs to, and its place in the history where that is ours to number. */
-  let shownUrl = location.href;
+  /** The address of what was drawn last, and the last one that was acted on; its place in the history where that is ours to number. */
+  let drawnUrl = location.href;
+  let actedUrl = location.href;
   let place_ = Number(history.state?.lane ?? 0);
 
   const keyOf = (): string => navigation?.currentEntry?.key ?? String(place_);
+
+  function hrefOf(address: string): string {
+    return new URL(address, location.href).href;
+  }
 
   /** The address of a URL as the table knows it; nothing where it is none of the site. */
   function addressOf(href: string): string | undefined {
@@ -151,6 +156,7 @@ export function start(settings: Settings = {}): Site {
     const own = (running = new AbortController());
     const { signal } = own;
     let url = wanted;
+    actedUrl = hrefOf(url);
     let decision: Decision | undefined;
     try {
       for (let steps = 0; steps < MOST_STEPS; steps += 1) {
@@ -165,6 +171,7 @@ export function start(settings: Settings = {}): Site {
       }
       if (!decision || decision.outcome === "redirect") throw new Error(`${wanted} leads in a circle`);
       if (url !== wanted) written(url, "replace");
+      actedUrl = hrefOf(url);
       await draw(decision, change(kind, decision), signal, url);
     } catch (error) {
       if (signal.aborted) return;
@@ -176,7 +183,7 @@ export function start(settings: Settings = {}): Site {
   async function draw(decision: Shown, changed: Change, signal: AbortSignal, url: string): Promise<void> {
     const isFirst = changed.kind === "first";
     const had = document.activeElement;
-    const isElsewhere = new URL(url, location.href).pathname !== new URL(shownUrl).pathname || isInFragment;
+    const isElsewhere = new URL(url, location.href).pathname !== new URL(drawnUrl).pathname || isInFragment;
     if (!isFirst || !settings.adopt) {
       const drawn = await settings.show?.(decision, changed, { signal });
       if (signal.aborted) return;
@@ -186,7 +193,7 @@ export function start(settings: Settings = {}): Site {
       else if (drawn) await document_.startViewTransition!(drawn).updateCallbackDone;
     }
     current = decision;
-    shownUrl = new URL(url, location.href).href;
+    drawnUrl = hrefOf(url);
     const data: unknown = decision.outcome === "page" ? decision.data : undefined;
     const title = settings.title?.(decision) ?? (data as { title?: unknown } | undefined)?.title;
     if (typeof title === "string") document.title = title;
@@ -309,7 +316,7 @@ export function start(settings: Settings = {}): Site {
     if (navigation || isOwn) return;
     const address = addressOf(location.href);
     const next = Number((event.state as { lane?: unknown } | null)?.lane ?? 0);
-    const isPart = !isInFragment && location.href.split("#")[0] === shownUrl.split("#")[0];
+    const isPart = !isInFragment && location.href.split("#")[0] === actedUrl.split("#")[0];
     if (address === undefined || isPart) return;
     if (!mayLeave()) {
       // The history has moved already; it moves back, which is nothing to act on.

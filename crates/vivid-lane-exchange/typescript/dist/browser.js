@@ -15,10 +15,14 @@ export function start(settings = {}) {
     let running = new AbortController();
     /** Is a change of the address our own, and so nothing to act on? */
     let isOwn = false;
-    /** The address that the page belongs to, and its place in the history where that is ours to number. */
-    let shownUrl = location.href;
+    /** The address of what was drawn last, and the last one that was acted on; its place in the history where that is ours to number. */
+    let drawnUrl = location.href;
+    let actedUrl = location.href;
     let place_ = Number(history.state?.lane ?? 0);
     const keyOf = () => navigation?.currentEntry?.key ?? String(place_);
+    function hrefOf(address) {
+        return new URL(address, location.href).href;
+    }
     /** The address of a URL as the table knows it; nothing where it is none of the site. */
     function addressOf(href) {
         const url = new URL(href, document.baseURI);
@@ -54,6 +58,7 @@ export function start(settings = {}) {
         const own = (running = new AbortController());
         const { signal } = own;
         let url = wanted;
+        actedUrl = hrefOf(url);
         let decision;
         try {
             for (let steps = 0; steps < MOST_STEPS; steps += 1) {
@@ -73,6 +78,7 @@ export function start(settings = {}) {
                 throw new Error(`${wanted} leads in a circle`);
             if (url !== wanted)
                 written(url, "replace");
+            actedUrl = hrefOf(url);
             await draw(decision, change(kind, decision), signal, url);
         }
         catch (error) {
@@ -86,7 +92,7 @@ export function start(settings = {}) {
     async function draw(decision, changed, signal, url) {
         const isFirst = changed.kind === "first";
         const had = document.activeElement;
-        const isElsewhere = new URL(url, location.href).pathname !== new URL(shownUrl).pathname || isInFragment;
+        const isElsewhere = new URL(url, location.href).pathname !== new URL(drawnUrl).pathname || isInFragment;
         if (!isFirst || !settings.adopt) {
             const drawn = await settings.show?.(decision, changed, { signal });
             if (signal.aborted)
@@ -99,7 +105,7 @@ export function start(settings = {}) {
                 await document_.startViewTransition(drawn).updateCallbackDone;
         }
         current = decision;
-        shownUrl = new URL(url, location.href).href;
+        drawnUrl = hrefOf(url);
         const data = decision.outcome === "page" ? decision.data : undefined;
         const title = settings.title?.(decision) ?? data?.title;
         if (typeof title === "string")
@@ -232,7 +238,7 @@ export function start(settings = {}) {
             return;
         const address = addressOf(location.href);
         const next = Number(event.state?.lane ?? 0);
-        const isPart = !isInFragment && location.href.split("#")[0] === shownUrl.split("#")[0];
+        const isPart = !isInFragment && location.href.split("#")[0] === actedUrl.split("#")[0];
         if (address === undefined || isPart)
             return;
         if (!mayLeave()) {
