@@ -257,6 +257,12 @@ pub(crate) struct ServeArgs {
     /// The folder of a single-page application, whose `index.html` answers every URL that decides to a page
     #[arg(long, value_name = "DIR")]
     pub(crate) app: Option<PathBuf>,
+    /// A path below which another server answers, such as /api=http://127.0.0.1:9000; may be given for several
+    #[arg(long, value_name = "PATH=URL")]
+    pub(crate) proxy: Vec<String>,
+    /// With `--app`, have the browser load its page again when the files or the table change
+    #[arg(long, requires = "app")]
+    pub(crate) reload: bool,
     #[command(flatten)]
     pub(crate) visitor: VisitorArgs,
 }

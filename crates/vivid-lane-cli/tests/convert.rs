@@ -188,13 +188,68 @@ fn a_sitemap_is_one_file_or_an_index_of_several() {
 }
 
 #[test]
-fn a_module_is_written_whole() {
-    let out = folder("modules").join("links.ts");
-    let run = demo(&format!("convert --to typescript --out {}", out.display()));
-    assert!(run.status == 0 && run.err.contains("the module cannot know the live list of `observer`"), "{}", run.err);
-    let module = std::fs::read_to_string(&out).expect("it was written");
-    assert!(module.contains("readonly \"nights.night\": {") && module.ends_with("];\n"));
-    assert_eq!(demo("convert --to typescript").out, module);
+fn modules_are_written_whole_and_checked() {
+    let out = folder("modules").join("routes");
+    let call = |more: &str| demo(&format!("convert --to typescript --out {} {more}", out.display()));
+    let read = |name: &str| std::fs::read_to_string(out.join(name)).expect("it was written");
+    let run = call("--browser --check");
+    assert!(run.status == 1 && run.out.contains("routes.ts: is missing"), "{}", run.out);
+    let run = call("--browser");
+    assert!(run.status == 0 && run.err.starts_with("wrote 2 files in "), "{}", run.err);
+    assert!(read("routes.ts").contains("readonly \"nights.night\": {") && read("browser.ts").contains("export function start("));
+    assert_eq!(demo("convert --to typescript").out, read("routes.ts"));
+    assert!(call("--browser --check").out.starts_with("current 2 files in "));
+    std::fs::write(out.join("routes.ts"), "// mine\n").expect("a file");
+    let run = call("--check");
+    assert!(run.status == 1 && run.out.contains("routes.ts: differs from what the table makes"), "{}", run.out);
+    let run = call("--javascript --browser");
+    assert!(run.status == 0 && run.err.starts_with("wrote 5 files in "), "{}", run.err);
+    assert!(read("package.json").contains("\"sideEffects\": false") && read("routes.d.ts").contains("export declare function match("));
+    // What it writes depends on the table alone.
+    let before = read("routes.js");
+    call("--javascript");
+    assert_eq!(read("routes.js"), before);
+    for (more, expected) in [("--browser", "`--browser` wants a folder"), ("--check", "`--check` wants a folder")] {
+        let run = demo(&format!("convert --to typescript {more}"));
+        assert!(run.status == 2 && run.err.contains(expected), "{}", run.err);
+    }
+    let run = call("--check --watch");
+    assert!(run.status == 2 && run.err.contains("exclude each other"), "{}", run.err);
+}
+
+#[cfg(feature = "serve")]
+#[test]
+fn a_saved_table_is_written_again() {
+    let work = folder("watched");
+    let (table, out) = (work.join("routes.toml"), work.join("out"));
+    std::fs::write(&table, "[routes.home]\npath = '/'\npage = 'home'\n").expect("a file");
+    /// Ends with the test.
+    struct Watching(std::process::Child);
+    impl Drop for Watching {
+        fn drop(&mut self) {
+            let _ = self.0.kill().and_then(|()| self.0.wait());
+        }
+    }
+    let child = std::process::Command::new(env!("CARGO_BIN_EXE_vivid-lane"))
+        .args(["--table", table.to_str().expect("a path"), "convert", "--to", "typescript", "--watch", "--out"])
+        .arg(&out)
+        .stdout(std::process::Stdio::null())
+        .stderr(std::process::Stdio::null())
+        .spawn();
+    let _watching = Watching(child.expect("the tool starts"));
+    let wait_for = |piece: &str| {
+        let start = std::time::Instant::now();
+        while !std::fs::read_to_string(out.join("routes.ts")).is_ok_and(|text| text.contains(piece)) {
+            assert!(start.elapsed().as_secs() < 20, "`{piece}` is not written");
+            std::thread::sleep(std::time::Duration::from_millis(20));
+        }
+    };
+    wait_for("\"home\"");
+    // A broken table changes nothing, and ends nothing.
+    std::fs::write(&table, "[routes.home]\npath = 'x'\n").expect("a file");
+    std::thread::sleep(std::time::Duration::from_millis(300));
+    std::fs::write(&table, "[routes.nights]\npath = '/nights'\npage = 'night-list'\n").expect("a file");
+    wait_for("\"nights\"");
 }
 
 #[test]

@@ -219,3 +219,105 @@ fn hostile_values_stay_text() {
         }
     });
 }
+
+/// A folder with an application.
+fn app(name: &str) -> std::path::PathBuf {
+    let folder = std::path::Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
+    std::fs::create_dir_all(&folder).expect("a folder");
+    std::fs::write(folder.join("index.html"), "<!doctype html><body><h1>app</h1></body>").expect("a file");
+    std::fs::write(folder.join("main.js"), "1;").expect("a file");
+    folder
+}
+
+#[test]
+fn an_application_stands_below_its_base() {
+    let table = file("based.toml", b"site.base = '/app'\n[routes.home]\npath = '/'\npage = 'home'\n[routes.night]\npath = '/{date}'\npage = 'night'\nparams.date = 'date'\n");
+    let folder = app("based");
+    let server = serve(TOOL, table.to_str().expect("a path"), &["--app", folder.to_str().expect("a path")]);
+    for (url, status, body) in [
+        ("/app/main.js", 200, "1;"),
+        ("/app/2031-04-02", 200, "<h1>app</h1>"),
+        ("/app/never", 404, "<h1>app</h1>"),
+        ("/app", 200, "<h1>app</h1>"),
+        ("/main.js", 404, "<h1>app</h1>"),
+        ("/application/main.js", 404, "<h1>app</h1>"),
+    ] {
+        let answer = get(&server, url, "");
+        assert!(answer.status == status && answer.body.contains(body), "{url}: {} {}", answer.status, answer.body);
+    }
+}
+
+#[test]
+fn an_application_asks_who_is_signed_in() {
+    let folder = app("session");
+    let server = serve(TOOL, DEMO, &["--app", folder.to_str().expect("a path")]);
+    assert_eq!(get(&server, "/-/session", "").body, r#"{"needs":[]}"#);
+    let send = |form: &str, cookie: &str| {
+        let request = agent().post(format!("{}/-/session", server.url)).header("accept", "application/json").header("cookie", cookie);
+        read(request.header("content-type", "application/x-www-form-urlencoded").send(form))
+    };
+    let answer = send("need=observer&need=unheard", "");
+    assert_eq!((answer.status, answer.body.as_str(), answer.field("location")), (200, r#"{"needs":["observer"]}"#, ""));
+    let cookie = answer.field("set-cookie").split(';').next().expect("a cookie").to_owned();
+    // It survives a reload, and ends when it is asked to.
+    assert_eq!(get(&server, "/-/session", &cookie).body, r#"{"needs":["observer"]}"#);
+    assert_eq!(send("", &cookie).body, r#"{"needs":[]}"#);
+    assert_eq!(get(&server, "/-/session", &cookie).body, r#"{"needs":[]}"#);
+}
+
+#[test]
+fn requests_are_passed_on() {
+    let behind = serve(TOOL, DEMO, &[]);
+    let folder = app("proxied");
+    let proxies = [format!("/api={}", behind.url), format!("/nights-of={}/nights", behind.url), "/gone=http://127.0.0.1:1".to_owned()];
+    let mut more = vec!["--app", folder.to_str().expect("a path")];
+    proxies.iter().for_each(|proxy| more.extend(["--proxy", proxy]));
+    let server = serve(TOOL, DEMO, &more);
+    // The path stays, or what was named takes the place of the prefix.
+    let answer = get(&server, "/api/nights", "");
+    assert!(answer.status == 404 && answer.field("via") == "1.1 vivid-lane", "{} {}", answer.status, answer.body);
+    let answer = get(&server, "/nights-of/2031-04-02?more=1", "");
+    assert!(answer.status == 200 && answer.body.contains("2031-04-02"), "{} {}", answer.status, answer.body);
+    // What one connection says is not passed on, bodies are, and the host is that of the other server.
+    let sent = send(&server, b"POST /nights-of/2031-04-02 HTTP/1.1\r\nHost: app.example\r\nConnection: close, x-own\r\nX-Own: 1\r\nContent-Length: 3\r\n\r\na=b");
+    assert!(sent.starts_with("HTTP/1.1 405") && sent.contains("allow: GET"), "{sent}");
+    let answer = get(&server, "/gone/x", "");
+    assert!(answer.status == 502 && answer.body.contains("127.0.0.1:1 cannot be reached"), "{} {}", answer.status, answer.body);
+    // Everything else is the application's.
+    assert_eq!(get(&server, "/apis", "").body, "<!doctype html><body><h1>app</h1></body>");
+    let run = support::tool(&["--table", DEMO, "serve", "--proxy", "/api=https://a.example"].map(str::to_owned), b"");
+    assert!(run.status == 2 && run.err.contains("expected PATH=URL for `--proxy`"), "{}", run.err);
+}
+
+#[test]
+fn a_change_is_told_and_a_broken_table_is_shown() {
+    let table = file("changing.toml", b"[routes.home]\npath = '/'\npage = 'home'\n");
+    let folder = app("changing");
+    let server = serve(TOOL, table.to_str().expect("a path"), &["--reload", "--app", folder.to_str().expect("a path")]);
+    assert!(get(&server, "/", "").body.ends_with("<h1>app</h1><script src=\"/-/reload.js\"></script></body>"));
+    assert!(get(&server, "/-/reload.js", "").body.contains("EventSource"));
+    let mut events = TcpStream::connect(server.url.trim_start_matches("http://")).expect("a connection");
+    events.set_read_timeout(Some(Duration::from_secs(20))).expect("a limit");
+    events.write_all(b"GET /-/changes HTTP/1.1\r\nHost: x\r\n\r\n").expect("it is sent");
+    let mut heard = String::new();
+    let mut wait_for = |wanted: &str| {
+        let start = Instant::now();
+        while !heard.contains(wanted) {
+            assert!(start.elapsed() < Duration::from_secs(20), "`{wanted}` is not in {heard}");
+            let mut buffer = [0; 1024];
+            let count = events.read(&mut buffer).expect("more comes");
+            heard.push_str(&String::from_utf8_lossy(&buffer[..count]));
+        }
+        heard.clear();
+    };
+    wait_for("retry: 500");
+    std::fs::write(folder.join("main.js"), "2;").expect("a file");
+    wait_for("event: change");
+    std::fs::write(&table, "[routes.home]\npath = 'x'\npage = 'home'\n").expect("a file");
+    wait_for("event: change");
+    let page = get(&server, "/", "").body;
+    assert!(page.contains("<pre role=\"alert\"") && page.contains("expected a path that starts with `/`"), "{page}");
+    std::fs::write(&table, "[routes.home]\npath = '/'\npage = 'home'\n[routes.a]\npath = '/a'\npage = 'a'\n").expect("a file");
+    wait_for("event: change");
+    assert!(!get(&server, "/a", "").body.contains("alert"));
+}

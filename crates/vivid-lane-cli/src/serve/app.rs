@@ -8,7 +8,7 @@ use hyper::body::Incoming;
 use tower::ServiceExt;
 use vivid_lane_http::{Body, Error, RoutedPages};
 
-use super::{PageService, State};
+use super::{PageService, State, now};
 use crate::output::Failure;
 
 /// The page that stands for every URL.
@@ -40,24 +40,52 @@ fn file(folder: &Path, path: &str) -> Option<PathBuf> {
 
 /// A file of the application; else its page, with the status that the table gives the URL.
 pub(super) async fn answer(
-    _: &State,
+    state: &State,
     folder: &Path,
     routed: RoutedPages<PageService>,
     request: Request<Incoming>,
 ) -> Result<Response<Body>, Error> {
-    if let Some(path) = file(folder, request.uri().path()) {
+    let table = now(state);
+    let path = request.uri().path();
+    // Files stand below the base of the site, as its pages do; a site in the fragment has its document for a base.
+    let below = if table.is_in_fragment() { Some(path) } else { path.strip_prefix(table.base()) };
+    if let Some(path) = below.and_then(|path| file(folder, path)) {
         let kind = mime_guess::from_path(&path).first_or_octet_stream();
-        return read(&path, kind.essence_str(), StatusCode::OK).await;
+        let is_page = kind.essence_str() == "text/html";
+        return read(&path, kind.essence_str(), StatusCode::OK, is_page.then_some(state)).await;
     }
     let answer = routed.oneshot(request).await?;
     match answer.status() {
-        status @ (StatusCode::OK | StatusCode::NOT_FOUND) => read(&folder.join(INDEX), "text/html", status).await,
+        status @ (StatusCode::OK | StatusCode::NOT_FOUND) => {
+            read(&folder.join(INDEX), "text/html", status, Some(state)).await
+        }
         _ => Ok(answer),
     }
 }
 
-async fn read(path: &Path, kind: &str, status: StatusCode) -> Result<Response<Body>, Error> {
+/// A page with what its developer should know: that the table is broken, and how to be told of changes.
+fn dressed(page: Vec<u8>, state: &State) -> Vec<u8> {
+    let mut more = String::new();
+    if let Some(broken) = &state.found().broken {
+        let shown = broken.replace('&', "&amp;").replace('<', "&lt;");
+        let style = "position:fixed;inset:auto 0 0;max-height:50vh;overflow:auto;margin:0;padding:1rem;background:#3b0d0c;color:#fff;font:13px/1.4 monospace;z-index:2147483647";
+        more.push_str(&format!("<pre role=\"alert\" style=\"{style}\">The table is broken; the one before it is served.\n\n{shown}</pre>"));
+    }
+    if state.changes.is_some() {
+        more.push_str("<script src=\"/-/reload.js\"></script>");
+    }
+    let Ok(mut page) = String::from_utf8(page) else { return more.into_bytes() };
+    let end = page.to_ascii_lowercase().rfind("</body>").unwrap_or(page.len());
+    page.insert_str(end, &more);
+    page.into_bytes()
+}
+
+async fn read(path: &Path, kind: &str, status: StatusCode, state: Option<&State>) -> Result<Response<Body>, Error> {
     let bytes = tokio::fs::read(path).await.map_err(Error::new)?;
+    let bytes = match state {
+        Some(state) => dressed(bytes, state),
+        None => bytes,
+    };
     let mut response = Response::new(Body::from(bytes::Bytes::from(bytes)));
     *response.status_mut() = status;
     let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind.to_owned() };

@@ -3,6 +3,8 @@
 mod app;
 mod form;
 mod pages;
+mod proxy;
+mod reload;
 mod session;
 
 use std::collections::{HashMap, HashSet};
@@ -55,6 +57,10 @@ pub(crate) struct State {
     lists: HashMap<String, HashSet<String>>,
     /// The folder of a single-page application.
     app: Option<PathBuf>,
+    /// Other servers.
+    proxies: Vec<proxy::Proxy>,
+    /// Those who wait for a change, where pages are loaded again.
+    changes: Option<reload::Changes>,
 }
 
 /// What was found in a table file.
@@ -82,6 +88,8 @@ impl State {
             meets: args.visitor.meets.clone(),
             lists: visitor.into_lists(),
             app,
+            proxies: args.proxy.iter().map(|text| proxy::Proxy::read(text)).collect::<Result<_, _>>()?,
+            changes: args.reload.then(reload::Changes::new),
         }))
     }
 
@@ -107,6 +115,7 @@ impl State {
         };
         let findings = reviewed.findings().to_vec();
         *self.found.write().unwrap_or_else(std::sync::PoisonError::into_inner) = Found { findings, broken };
+        self.changes.iter().for_each(reload::Changes::tell);
         outcome
     }
 
@@ -154,9 +163,16 @@ impl Site {
     async fn answer(self, request: Request<Incoming>) -> Result<Response<Body>, Error> {
         let state = &self.state;
         let is_read = matches!(*request.method(), Method::GET | Method::HEAD);
+        if let (Some(changes), "/-/changes", true) = (&state.changes, request.uri().path(), is_read) {
+            return Ok(changes.answer());
+        }
+        if let Some(proxy) = state.proxies.iter().find(|proxy| proxy.takes(request.uri().path())) {
+            return Ok(proxy.answer(request).await);
+        }
         let mut response = match (request.uri().path(), is_read) {
             ("/-/try", true) => pages::try_url(state, &request),
             ("/-/style.css", true) => of_type("text/css; charset=utf-8", pages::STYLE.to_owned()),
+            ("/-/reload.js", true) if state.changes.is_some() => of_type("text/javascript", reload::SCRIPT.to_owned()),
             ("/-/session", true) => session::tell(state, request.headers()),
             ("/-/session", false) => {
                 let (head, sent) = request.into_parts();
@@ -216,6 +232,12 @@ pub(crate) fn run(file: TableFile, args: &ServeArgs, out: &mut dyn Write) -> Res
         out.flush()?;
         // Kept alive as long as the server runs.
         let _watcher = watch(&state, file)?;
+        let _files = state.app.clone().filter(|_| state.changes.is_some()).map(|folder| {
+            let state = Arc::clone(&state);
+            let tell = move || state.changes.iter().for_each(reload::Changes::tell);
+            crate::watch::watch_folders(&[folder], notify::RecursiveMode::Recursive, tell)
+        });
+        let _files = _files.transpose()?;
         serve(listener, Site::new(&state)).await.map_err(Failure::Serve)
     })
 }

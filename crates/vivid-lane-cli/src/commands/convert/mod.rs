@@ -248,8 +248,8 @@ fn watch(
     let _watcher = crate::watch::watch(*file, move |file| {
         let mut err = anstream::stderr().lock();
         let written = file.table().and_then(|table| {
-            let mut out = std::io::stdout().lock();
-            modules::run(&table, &again, format, &mut out, &mut err)
+            // What is written goes into the folder.
+            modules::run(&table, &again, format, &mut std::io::sink(), &mut err)
         });
         if let Err(failure) = written {
             drop(err);
