@@ -196,7 +196,10 @@ fn modules_are_written_whole_and_checked() {
     assert!(run.status == 1 && run.out.contains("routes.ts: is missing"), "{}", run.out);
     let run = call("--browser");
     assert!(run.status == 0 && run.err.starts_with("wrote 2 files in "), "{}", run.err);
-    assert!(read("routes.ts").contains("readonly \"nights.night\": {") && read("browser.ts").contains("export function start("));
+    assert!(
+        read("routes.ts").contains("readonly \"nights.night\": {")
+            && read("browser.ts").contains("export function start(")
+    );
     assert_eq!(demo("convert --to typescript").out, read("routes.ts"));
     assert!(call("--browser --check").out.starts_with("current 2 files in "));
     std::fs::write(out.join("routes.ts"), "// mine\n").expect("a file");
@@ -204,7 +207,10 @@ fn modules_are_written_whole_and_checked() {
     assert!(run.status == 1 && run.out.contains("routes.ts: differs from what the table makes"), "{}", run.out);
     let run = call("--javascript --browser");
     assert!(run.status == 0 && run.err.starts_with("wrote 5 files in "), "{}", run.err);
-    assert!(read("package.json").contains("\"sideEffects\": false") && read("routes.d.ts").contains("export declare function match("));
+    assert!(
+        read("package.json").contains("\"sideEffects\": false")
+            && read("routes.d.ts").contains("export declare function match(")
+    );
     // What it writes depends on the table alone.
     let before = read("routes.js");
     call("--javascript");

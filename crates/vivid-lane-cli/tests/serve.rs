@@ -253,7 +253,10 @@ fn an_application_asks_who_is_signed_in() {
     let server = serve(TOOL, DEMO, &["--app", folder.to_str().expect("a path")]);
     assert_eq!(get(&server, "/-/session", "").body, r#"{"needs":[]}"#);
     let send = |form: &str, cookie: &str| {
-        let request = agent().post(format!("{}/-/session", server.url)).header("accept", "application/json").header("cookie", cookie);
+        let request = agent()
+            .post(format!("{}/-/session", server.url))
+            .header("accept", "application/json")
+            .header("cookie", cookie);
         read(request.header("content-type", "application/x-www-form-urlencoded").send(form))
     };
     let answer = send("need=observer&need=unheard", "");
@@ -269,7 +272,11 @@ fn an_application_asks_who_is_signed_in() {
 fn requests_are_passed_on() {
     let behind = serve(TOOL, DEMO, &[]);
     let folder = app("proxied");
-    let proxies = [format!("/api={}", behind.url), format!("/nights-of={}/nights", behind.url), "/gone=http://127.0.0.1:1".to_owned()];
+    let proxies = [
+        format!("/api={}", behind.url),
+        format!("/nights-of={}/nights", behind.url),
+        "/gone=http://127.0.0.1:1".to_owned(),
+    ];
     let mut more = vec!["--app", folder.to_str().expect("a path")];
     proxies.iter().for_each(|proxy| more.extend(["--proxy", proxy]));
     let server = serve(TOOL, DEMO, &more);
@@ -282,7 +289,12 @@ fn requests_are_passed_on() {
     let sent = send(&server, b"POST /nights-of/2031-04-02 HTTP/1.1\r\nHost: app.example\r\nConnection: close, x-own\r\nX-Own: 1\r\nContent-Length: 3\r\n\r\na=b");
     assert!(sent.starts_with("HTTP/1.1 405") && sent.contains("allow: GET"), "{sent}");
     let answer = get(&server, "/gone/x", "");
-    assert!(answer.status == 502 && answer.body.contains("127.0.0.1:1 cannot be reached"), "{} {}", answer.status, answer.body);
+    assert!(
+        answer.status == 502 && answer.body.contains("127.0.0.1:1 cannot be reached"),
+        "{} {}",
+        answer.status,
+        answer.body
+    );
     // Everything else is the application's.
     assert_eq!(get(&server, "/apis", "").body, "<!doctype html><body><h1>app</h1></body>");
     let run = support::tool(&["--table", DEMO, "serve", "--proxy", "/api=https://a.example"].map(str::to_owned), b"");
@@ -317,7 +329,8 @@ fn a_change_is_told_and_a_broken_table_is_shown() {
     wait_for("event: change");
     let page = get(&server, "/", "").body;
     assert!(page.contains("<pre role=\"alert\"") && page.contains("expected a path that starts with `/`"), "{page}");
-    std::fs::write(&table, "[routes.home]\npath = '/'\npage = 'home'\n[routes.a]\npath = '/a'\npage = 'a'\n").expect("a file");
+    std::fs::write(&table, "[routes.home]\npath = '/'\npage = 'home'\n[routes.a]\npath = '/a'\npage = 'a'\n")
+        .expect("a file");
     wait_for("event: change");
     assert!(!get(&server, "/a", "").body.contains("alert"));
 }

@@ -76,7 +76,8 @@ fn pass_on(mut visitor: TcpStream, target: &str, seen: &Mutex<Vec<String>>) -> O
     };
     let text = String::from_utf8_lossy(&sent[..head]).into_owned();
     let line = text.lines().next()?.trim_end_matches(" HTTP/1.1").to_owned();
-    let length = text.lines().find_map(|line| line.to_ascii_lowercase().strip_prefix("content-length: ")?.parse::<usize>().ok());
+    let length =
+        text.lines().find_map(|line| line.to_ascii_lowercase().strip_prefix("content-length: ")?.parse::<usize>().ok());
     let mut body = sent.split_off(head + 4);
     while body.len() < length.unwrap_or(0) {
         let count = visitor.read(&mut buffer).ok().filter(|&count| count > 0)?;
@@ -129,7 +130,10 @@ impl Visitor {
         ]);
         for _ in 0..100 {
             let connector = hyper_util::client::legacy::connect::HttpConnector::new();
-            let client = ClientBuilder::new(connector).capabilities(wanted.clone()).connect(&format!("http://127.0.0.1:{port}")).await;
+            let client = ClientBuilder::new(connector)
+                .capabilities(wanted.clone())
+                .connect(&format!("http://127.0.0.1:{port}"))
+                .await;
             let Ok(client) = client else {
                 tokio::time::sleep(Duration::from_millis(100)).await;
                 continue;
@@ -195,12 +199,13 @@ impl Visitor {
         let role = |node: &Json| node["role"]["value"].as_str().unwrap_or_default().to_owned();
         let is_focused = |node: &&Json| {
             role(node) != "RootWebArea"
-                && node["properties"].as_array().is_some_and(|all| {
-                    all.iter().any(|one| one["name"] == "focused" && one["value"]["value"] == true)
-                })
+                && node["properties"]
+                    .as_array()
+                    .is_some_and(|all| all.iter().any(|one| one["name"] == "focused" && one["value"]["value"] == true))
         };
         let name = |node: &Json| node["name"]["value"].as_str().unwrap_or_default().to_owned();
-        let focused = nodes.iter().find(is_focused).map(|node| format!("{} {}", role(node), name(node))).unwrap_or_default();
+        let focused =
+            nodes.iter().find(is_focused).map(|node| format!("{} {}", role(node), name(node))).unwrap_or_default();
         let status = self.run("return document.querySelector('[role=status]').textContent").await?;
         let has_status = nodes.iter().any(|node| role(node) == "status");
         assert!(has_status, "the tree has no status");
@@ -412,7 +417,8 @@ async fn what_goes_wrong(has_navigation: bool) -> Outcome {
     }
     let visitor = Visitor::at(has_navigation, app.to_str().expect("a path")).await;
     let seen = async |expected: &[&str]| -> Result<(), CmdError> {
-        let seen: Vec<String> = serde_json::from_value(visitor.run("return window.seen.splice(0)").await?).expect("texts");
+        let seen: Vec<String> =
+            serde_json::from_value(visitor.run("return window.seen.splice(0)").await?).expect("texts");
         assert_eq!(seen, expected);
         Ok(())
     };
@@ -435,7 +441,8 @@ async fn what_goes_wrong(has_navigation: bool) -> Outcome {
     visitor.heading("plate-list").await?;
     tokio::time::sleep(Duration::from_millis(500)).await;
     assert_eq!(visitor.address().await?, "/plates");
-    seen(&["aborted 400", "transition", "drawn plate-list push kept= entered=archive changed=", "current plate-list"]).await?;
+    seen(&["aborted 400", "transition", "drawn plate-list push kept= entered=archive changed=", "current plate-list"])
+        .await?;
 
     // What is thrown is shown, and the address is the one that it is about.
     visitor.run("site.go('domes')").await?;

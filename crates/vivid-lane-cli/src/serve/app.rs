@@ -69,7 +69,9 @@ fn dressed(page: Vec<u8>, state: &State) -> Vec<u8> {
     if let Some(broken) = &state.found().broken {
         let shown = broken.replace('&', "&amp;").replace('<', "&lt;");
         let style = "position:fixed;inset:auto 0 0;max-height:50vh;overflow:auto;margin:0;padding:1rem;background:#3b0d0c;color:#fff;font:13px/1.4 monospace;z-index:2147483647";
-        more.push_str(&format!("<pre role=\"alert\" style=\"{style}\">The table is broken; the one before it is served.\n\n{shown}</pre>"));
+        more.push_str(&format!(
+            "<pre role=\"alert\" style=\"{style}\">The table is broken; the one before it is served.\n\n{shown}</pre>"
+        ));
     }
     if state.changes.is_some() {
         more.push_str("<script src=\"/-/reload.js\"></script>");

@@ -2,7 +2,9 @@
 //!
 //! Only the servers that were named are reached. Bodies are streamed both ways, and no connection is kept.
 
-use http::header::{CONNECTION, FORWARDED, HOST, HeaderMap, HeaderName, HeaderValue, TE, TRAILER, TRANSFER_ENCODING, UPGRADE, VIA};
+use http::header::{
+    CONNECTION, FORWARDED, HOST, HeaderMap, HeaderName, HeaderValue, TE, TRAILER, TRANSFER_ENCODING, UPGRADE, VIA,
+};
 use http::uri::{Authority, PathAndQuery, Uri};
 use http::{Request, Response, StatusCode};
 use hyper::body::Incoming;
@@ -31,7 +33,9 @@ impl Proxy {
     /// Reads `/api=http://127.0.0.1:9000`.
     pub(crate) fn read(text: &str) -> Result<Self, Failure> {
         let wrong = |reason: &str| {
-            Failure::Argument(format!("expected PATH=URL for `--proxy`, such as /api=http://127.0.0.1:9000, found `{text}`: {reason}"))
+            Failure::Argument(format!(
+                "expected PATH=URL for `--proxy`, such as /api=http://127.0.0.1:9000, found `{text}`: {reason}"
+            ))
         };
         let (prefix, url) = text.split_once('=').ok_or_else(|| wrong("there is no `=`"))?;
         let url: Uri = url.parse().map_err(|_| wrong("what follows the `=` is no URL"))?;
@@ -67,7 +71,10 @@ impl Proxy {
         }
     }
 
-    async fn passed_on(&self, request: Request<Incoming>) -> Result<Response<Body>, Box<dyn std::error::Error + Send + Sync>> {
+    async fn passed_on(
+        &self,
+        request: Request<Incoming>,
+    ) -> Result<Response<Body>, Box<dyn std::error::Error + Send + Sync>> {
         let (mut head, body) = request.into_parts();
         if let Some(path) = &self.path {
             let sent = head.uri.path_and_query().map_or("/", PathAndQuery::as_str);
@@ -76,7 +83,10 @@ impl Proxy {
         let host = head.headers.get(HOST).and_then(|host| host.to_str().ok()).unwrap_or_default().to_owned();
         of_message(&mut head.headers);
         head.headers.insert(HOST, HeaderValue::from_str(self.authority.as_str())?);
-        head.headers.append(FORWARDED, HeaderValue::from_str(&format!("host=\"{}\";proto=http", host.replace(['"', '\\'], "")))?);
+        head.headers.append(
+            FORWARDED,
+            HeaderValue::from_str(&format!("host=\"{}\";proto=http", host.replace(['"', '\\'], "")))?,
+        );
         head.headers.append(VIA, HeaderValue::from_static("1.1 vivid-lane"));
         let port = self.authority.port_u16().unwrap_or(80);
         let stream = TcpStream::connect((self.authority.host().trim_matches(['[', ']']), port)).await?;
@@ -118,7 +128,9 @@ mod tests {
 
     #[test]
     fn what_is_no_proxy_is_refused() {
-        for text in ["/api", "api=http://127.0.0.1:1", "/api=https://a.example", "/api=127.0.0.1:1", "/api=", "/api=http://"] {
+        for text in
+            ["/api", "api=http://127.0.0.1:1", "/api=https://a.example", "/api=127.0.0.1:1", "/api=", "/api=http://"]
+        {
             let error = Proxy::read(text).expect_err(text).to_string();
             assert!(error.starts_with("expected PATH=URL for `--proxy`"), "{error}");
         }

@@ -84,13 +84,13 @@ pub(super) fn change(state: &State, head: &Parts, sent: &[u8]) -> Response<Body>
     // An application asks with `fetch`, and wants to know what came of it.
     let accept = head.headers.get(ACCEPT).and_then(|accept| accept.to_str().ok()).unwrap_or_default();
     let is_asked_by_program = accept.contains("application/json");
-    let mut response =
-        if is_asked_by_program { told(&needs, state) } else { Response::new(Body::default()) };
+    let mut response = if is_asked_by_program { told(&needs, state) } else { Response::new(Body::default()) };
     if !is_asked_by_program {
         *response.status_mut() = StatusCode::SEE_OTHER;
     }
     let headers = response.headers_mut();
-    headers.extend(HeaderValue::from_str(location).ok().filter(|_| !is_asked_by_program).map(|value| (LOCATION, value)));
+    headers
+        .extend(HeaderValue::from_str(location).ok().filter(|_| !is_asked_by_program).map(|value| (LOCATION, value)));
     headers.extend(state.session.change(&head.headers, &needs).map(|value| (SET_COOKIE, value)));
     response
 }

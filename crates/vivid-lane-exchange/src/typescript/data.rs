@@ -108,7 +108,8 @@ impl<'t> Writer<'t> {
         let mut seen = HashSet::new();
         pages.retain(|page| seen.insert(*page));
         let of_hosts = export.routes.iter().filter_map(|route| route.host.as_ref());
-        let of_hosts = of_hosts.map(|host| host.pieces.iter().map(|piece| piece.clone().map_err(|(rule, _)| rule)).collect());
+        let of_hosts =
+            of_hosts.map(|host| host.pieces.iter().map(|piece| piece.clone().map_err(|(rule, _)| rule)).collect());
         let patterns: Vec<Vec<Result<String, usize>>> = export.patterns.iter().cloned().chain(of_hosts).collect();
         let (mut cut, mut marked) = (HashSet::new(), HashSet::new());
         for pattern in &patterns {
@@ -157,17 +158,24 @@ impl<'t> Writer<'t> {
         let tests: Vec<String> = rule.tests.iter().flat_map(|test| self.tests(test)).collect();
         let many = match rule.values {
             ExportedValues::One => "0".to_owned(),
-            ExportedValues::List { items, least, most, is_unique } => {
-                tuple(vec![items.to_string(), "-1".to_owned(), least.to_string(), most.to_string(), u8::from(is_unique).to_string()])
-            }
+            ExportedValues::List { items, least, most, is_unique } => tuple(vec![
+                items.to_string(),
+                "-1".to_owned(),
+                least.to_string(),
+                most.to_string(),
+                u8::from(is_unique).to_string(),
+            ]),
             ExportedValues::Pairs { names, values, least, most } => {
                 tuple([names, values, usize::from(least), usize::from(most)].iter().map(usize::to_string).collect())
             }
         };
-        let join = rule.join.as_ref().map_or_else(|| "0".to_owned(), |ExportedJoin { separator, name, is_named, .. }| {
-            let name = name.as_deref().map_or_else(|| "0".to_owned(), text);
-            tuple(vec![text(separator), u8::from(*is_named).to_string(), name])
-        });
+        let join = rule.join.as_ref().map_or_else(
+            || "0".to_owned(),
+            |ExportedJoin { separator, name, is_named, .. }| {
+                let name = name.as_deref().map_or_else(|| "0".to_owned(), text);
+                tuple(vec![text(separator), u8::from(*is_named).to_string(), name])
+            },
+        );
         let tests = if tests.is_empty() { "0".to_owned() } else { list(tests) };
         let mut items = vec![tests, rule.list.as_deref().map_or_else(|| "0".to_owned(), text), many, join];
         // An automaton has an index that may be 0, so it is there or not.
@@ -200,9 +208,12 @@ impl<'t> Writer<'t> {
             Test::MultipleOf(step) => by("%", step),
             Test::MinLength(count) => by("min", &count.to_string()),
             Test::MaxLength(count) => by("max", &count.to_string()),
-            Test::Set(automaton) => vec![list([self.automaton(automaton, false).to_string(), text("refused by the rule")])],
+            Test::Set(automaton) => {
+                vec![list([self.automaton(automaton, false).to_string(), text("refused by the rule")])]
+            }
             Test::Own { name, automaton } => {
-                let message = format!("the module cannot ask the function of the format `{name}`; it goes by its pattern");
+                let message =
+                    format!("the module cannot ask the function of the format `{name}`; it goes by its pattern");
                 self.notes.left_out("format", None, message);
                 let reason = text(&format!("refused by the format `{name}`"));
                 automaton.iter().map(|one| list([self.automaton(one, false).to_string(), reason.clone()])).collect()
@@ -226,7 +237,10 @@ impl<'t> Writer<'t> {
         // What has the shape of a day is refused with other words.
         let mut shapes = expressions.clone();
         shapes[day] = SHAPE_OF_DAY.to_owned();
-        let no_day = formats.iter().enumerate().map(|(at, one)| if at == day { "no such day".to_owned() } else { expected(one) });
+        let no_day = formats
+            .iter()
+            .enumerate()
+            .map(|(at, one)| if at == day { "no such day".to_owned() } else { expected(one) });
         vec![test(&shapes, &reason), whole(&no_day.collect::<Vec<_>>().join(", or "))]
     }
 
@@ -281,7 +295,10 @@ impl<'t> Writer<'t> {
             more.push(entry("methods", list(methods.into_iter().map(text))));
         }
         if let (Some(template), Some(host)) = (route.host(), &exported.host) {
-            let pieces = host.pieces.iter().map(|piece| piece.as_ref().map_or_else(|(rule, _)| rule.to_string(), |literal| text(literal)));
+            let pieces = host
+                .pieces
+                .iter()
+                .map(|piece| piece.as_ref().map_or_else(|(rule, _)| rule.to_string(), |literal| text(literal)));
             let params = host.pieces.iter().map(|piece| match piece {
                 Err((_, Some(param))) => param.to_string(),
                 _ => "-1".to_owned(),
@@ -329,7 +346,8 @@ impl<'t> Writer<'t> {
             return list([status.to_string(), text(url.as_str())]);
         }
         let to = route.redirects_to().map_or(0, |to| self.route_index(to));
-        let piece = |piece: &Result<String, usize>| piece.as_ref().map_or_else(usize::to_string, |literal| text(literal));
+        let piece =
+            |piece: &Result<String, usize>| piece.as_ref().map_or_else(usize::to_string, |literal| text(literal));
         let values = self.export.routes[at].redirect.iter().flat_map(|redirect| &redirect.values);
         let values = values.map(|(name, pieces)| list(std::iter::once(text(name)).chain(pieces.iter().map(piece))));
         list([status.to_string(), to.to_string(), list(values)])
@@ -409,7 +427,8 @@ fn node(out: &mut String, export: &Export, at: usize, depth: usize) {
         if leaves.is_empty() { "0".to_owned() } else { list(leaves.iter().map(usize::to_string)) }
     };
     let literals: Vec<(String, usize)> = node.literals.iter().map(|(word, target)| (text(word), *target)).collect();
-    let edges: Vec<(String, usize)> = node.edges.iter().map(|(pattern, target)| (pattern.to_string(), *target)).collect();
+    let edges: Vec<(String, usize)> =
+        node.edges.iter().map(|(pattern, target)| (pattern.to_string(), *target)).collect();
     let group = |ways: &[(String, usize)]| {
         let way = |(what, target): &(String, usize)| {
             let mut way = format!("\n{}{what},", " ".repeat(depth + 1));

@@ -65,8 +65,13 @@ pub fn write(table: &Table) -> Module {
     types::write(&mut types, table);
     let thawed = "/* @__PURE__ */ new Table(data);";
     Module {
-        typescript: format!("{HEADER}{types}\n{has}\n{MATCHER_TS}\nconst data: Data = {data}\n\nconst table: Table = {thawed}\n"),
-        javascript: format!("{HEADER}{}\n{MATCHER_JS}\nconst data = {data}\n\nconst table = {thawed}\n", has.replace(": boolean", "")),
+        typescript: format!(
+            "{HEADER}{types}\n{has}\n{MATCHER_TS}\nconst data: Data = {data}\n\nconst table: Table = {thawed}\n"
+        ),
+        javascript: format!(
+            "{HEADER}{}\n{MATCHER_JS}\nconst data = {data}\n\nconst table = {thawed}\n",
+            has.replace(": boolean", "")
+        ),
         declarations: format!("{HEADER}{types}\n{MATCHER_D_TS}\nexport {{}};\n"),
         notes,
     }

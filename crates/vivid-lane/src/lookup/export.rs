@@ -329,7 +329,8 @@ impl<'t> Exporter<'t> {
             Destination::Url(_) => None,
             Destination::Route { values, .. } => {
                 let piece = |piece: &Result<Box<str>, u16>| piece.clone().map(String::from).map_err(usize::from);
-                let value = |(name, filling): &(SmolStr, Filling)| (name.to_string(), filling.iter().map(piece).collect());
+                let value =
+                    |(name, filling): &(SmolStr, Filling)| (name.to_string(), filling.iter().map(piece).collect());
                 Some(ExportedRedirect { values: values.iter().map(value).collect() })
             }
         });
@@ -406,14 +407,13 @@ fn leaf(tree: &Tree, id: LeafId) -> ExportedLeaf {
     let mut of_values = Vec::new();
     for (at, step) in tree.steps(leaf).iter().enumerate().take(first - usize::from(tail.is_some())) {
         let SegmentStep::Pattern(pattern) = step else { continue };
-        for (piece, _) in tree.pattern(*pattern).pieces.iter().enumerate().filter(|(_, piece)| piece.value().is_some()) {
+        for (piece, _) in tree.pattern(*pattern).pieces.iter().enumerate().filter(|(_, piece)| piece.value().is_some())
+        {
             let is_it = |capture: &&Capture| usize::from(capture.segment) == at && usize::from(capture.piece) == piece;
             of_values.push(captures.iter().find(is_it).map(|capture| usize::from(capture.param)));
         }
     }
-    let cover = |cover: &Cover| {
-        (!cover.has_tail).then(|| (usize::from(cover.segments), cover.pieces.map(usize::from)))
-    };
+    let cover = |cover: &Cover| (!cover.has_tail).then(|| (usize::from(cover.segments), cover.pieces.map(usize::from)));
     ExportedLeaf {
         route: leaf.route.0 as usize,
         captures: of_values,

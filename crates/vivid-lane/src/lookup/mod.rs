@@ -46,8 +46,8 @@ pub(crate) use ask::{Ask, Parts, Target};
 pub use bind::BindError;
 pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
 pub use export::{
-    Export, ExportedHost, ExportedJoin, ExportedLeaf, ExportedNode, ExportedParam, ExportedQueryParam, ExportedRedirect, ExportedRoute,
-    ExportedRule, ExportedTail, ExportedValues, Side,
+    Export, ExportedHost, ExportedJoin, ExportedLeaf, ExportedNode, ExportedParam, ExportedQueryParam,
+    ExportedRedirect, ExportedRoute, ExportedRule, ExportedTail, ExportedValues, Side,
 };
 pub(crate) use fast_path::LONGEST as LONGEST_FAST;
 pub use found::{FoundValues, Level, Levels, Match, Position};

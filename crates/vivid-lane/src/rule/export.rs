@@ -109,7 +109,12 @@ impl Check {
         let own = self.predicates.iter().map(|format| Test::Own {
             name: format.name.clone(),
             // A pattern that is too large was refused when the rule was made.
-            automaton: format.pattern.as_deref().and_then(|pattern| Dfa::holding(pattern).ok()).map(Arc::new).map(Automaton::new),
+            automaton: format
+                .pattern
+                .as_deref()
+                .and_then(|pattern| Dfa::holding(pattern).ok())
+                .map(Arc::new)
+                .map(Automaton::new),
         });
         let set = self.automaton().filter(|_| self.keywords.is_empty() && self.join.is_none()).map(Test::Set);
         keywords.chain(own).chain(set).collect()

@@ -47,8 +47,42 @@ impl Dice {
 
 /// What is put into URLs to spoil them.
 const SPOILERS: &[&str] = &[
-    "/", "//", "/.", "/..", "%2F", "%2f", "%41", "%", "%zz", "%E9", "%00", "?", "?q=", "&", "&&", "=", "#", "#part", ",", ";", "+",
-    "%20", " ", "é", "\u{1F52D}", "\u{7f}", ".", "%2e%2e", "?q=a&q=b", "?k=v", "&return=%2Fa", "%C3%28", "?q=%ff%41+b", "A", "0", "-",
+    "/",
+    "//",
+    "/.",
+    "/..",
+    "%2F",
+    "%2f",
+    "%41",
+    "%",
+    "%zz",
+    "%E9",
+    "%00",
+    "?",
+    "?q=",
+    "&",
+    "&&",
+    "=",
+    "#",
+    "#part",
+    ",",
+    ";",
+    "+",
+    "%20",
+    " ",
+    "é",
+    "\u{1F52D}",
+    "\u{7f}",
+    ".",
+    "%2e%2e",
+    "?q=a&q=b",
+    "?k=v",
+    "&return=%2Fa",
+    "%C3%28",
+    "?q=%ff%41+b",
+    "A",
+    "0",
+    "-",
 ];
 
 /// A URL that is made a little wrong.
@@ -59,7 +93,10 @@ fn spoilt(dice: &mut Dice, url: &str) -> String {
         0 => format!("{}{}", &url[..from], &url[from.max(to)..]),
         1 => url.to_uppercase(),
         2 => format!("{url}{}", dice.of(SPOILERS)),
-        3 => format!("{}{url}", dice.of(&["https://larkfell.example", "http://MOON.larkfell.example:80", "/app", "#", "/#"])),
+        3 => format!(
+            "{}{url}",
+            dice.of(&["https://larkfell.example", "http://MOON.larkfell.example:80", "/app", "#", "/#"])
+        ),
         _ => format!("{}{}{}", &url[..from], dice.of(SPOILERS), &url[from..]),
     }
 }
@@ -88,7 +125,10 @@ fn try_urls(workshop: &mut Workshop, dice: &mut Dice, module: usize, table: &Tab
         let mut visitor = Visitor::get();
         match dice.below(8) {
             0 => visitor.method = (*dice.of(&["POST", "HEAD", "OPTIONS", "PUT"])).to_owned(),
-            1 => visitor.host = Some((*dice.of(&["larkfell.example", "Moon.larkfell.example.:8080", "münchen.example"])).to_owned()),
+            1 => {
+                let hosts = ["larkfell.example", "Moon.larkfell.example.:8080", "münchen.example"];
+                visitor.host = Some((*dice.of(&hosts)).to_owned());
+            }
             2 => visitor.is_cut_off = true,
             _ => {}
         }
@@ -105,11 +145,37 @@ fn try_urls(workshop: &mut Workshop, dice: &mut Dice, module: usize, table: &Tab
 
 /// Values for the parameters of a route, right and wrong.
 fn some_values(dice: &mut Dice, table: &Table, route: &str) -> Vec<(String, Value)> {
-    let texts = ["2", "40", "cy", "2031-04-02", "ada", "7", "77", "moon", "true", "a", "é b", "x/y", "1;2", "3", "..", "", "17", "a,b", "x\u{7}"];
-    let params: Vec<_> = table.route(route).expect("a route").parameters().map(|param| (param.name().to_owned(), param.shape())).collect();
+    let texts = [
+        "2",
+        "40",
+        "cy",
+        "2031-04-02",
+        "ada",
+        "7",
+        "77",
+        "moon",
+        "true",
+        "a",
+        "é b",
+        "x/y",
+        "1;2",
+        "3",
+        "..",
+        "",
+        "17",
+        "a,b",
+        "x\u{7}",
+    ];
+    let params: Vec<_> = table
+        .route(route)
+        .expect("a route")
+        .parameters()
+        .map(|param| (param.name().to_owned(), param.shape()))
+        .collect();
     let mut given = Vec::new();
     for (name, shape) in params {
-        let mut text = || if dice.below(3) == 0 { (*dice.of(POOL.as_slice())).to_owned() } else { (*dice.of(&texts)).to_owned() };
+        let mut text =
+            || if dice.below(3) == 0 { (*dice.of(POOL.as_slice())).to_owned() } else { (*dice.of(&texts)).to_owned() };
         let value = match shape {
             vivid_lane::lookup::Shape::One => Value::Text(text()),
             vivid_lane::lookup::Shape::List => Value::List(vec![text(), text()]),
@@ -128,7 +194,14 @@ fn some_values(dice: &mut Dice, table: &Table, route: &str) -> Vec<(String, Valu
 }
 
 /// Links of a table, and URLs that come of them.
-fn try_links(workshop: &mut Workshop, dice: &mut Dice, module: usize, table: &Table, count: usize, urls: &mut Vec<String>) {
+fn try_links(
+    workshop: &mut Workshop,
+    dice: &mut Dice,
+    module: usize,
+    table: &Table,
+    count: usize,
+    urls: &mut Vec<String>,
+) {
     let names: Vec<String> = table.routes().map(|route| route.name().to_owned()).collect();
     for _ in 0..count {
         let mut name = dice.of(&names).clone();
@@ -161,7 +234,9 @@ fn the_module_decides_and_links_as_the_table_does() {
             for (at, route) in routes.iter().enumerate() {
                 let given = values(route, (round * 31 + at) as u64);
                 workshop.link(module, &built, &format!("r{at}"), &given);
-                let link = given.iter().fold(built.link(format!("r{at}")), |link, (name, value)| link.set(name.as_str(), value.clone()));
+                let link = given
+                    .iter()
+                    .fold(built.link(format!("r{at}")), |link, (name, value)| link.set(name.as_str(), value.clone()));
                 urls.extend(link.to_url());
             }
             urls.extend(urls.clone().iter().map(|url| spoilt(&mut dice, url)).collect::<Vec<_>>());
@@ -201,8 +276,24 @@ fn the_module_decides_and_links_as_the_table_does() {
 fn rules_refuse_in_the_same_words() {
     let mut workshop = Workshop::new("rules");
     let formats = [
-        "integer", "natural", "number", "boolean", "digits", "date", "time", "date-time", "uuid", "slug", "hex", "email", "ipv4", "ipv6",
-        "alpha", "alnum", "file-name", "lucky",
+        "integer",
+        "natural",
+        "number",
+        "boolean",
+        "digits",
+        "date",
+        "time",
+        "date-time",
+        "uuid",
+        "slug",
+        "hex",
+        "email",
+        "ipv4",
+        "ipv6",
+        "alpha",
+        "alnum",
+        "file-name",
+        "lucky",
     ];
     let mut rules: Vec<Rule> = formats.into_iter().map(Rule::format).collect();
     rules.extend([
@@ -221,12 +312,25 @@ fn rules_refuse_in_the_same_words() {
         Rule::new(),
     ]);
     let paths = [
-        "/x/{v}", "/x{/v}", "/x{?v}", "/x{.v}", "/x{;v}", "/x{#v}", "/raw/{+v}", "/items{/v*}", "/x{?v*}", "/a-{v}-z", "/{v}~{w}", "?k={v}",
+        "/x/{v}",
+        "/x{/v}",
+        "/x{?v}",
+        "/x{.v}",
+        "/x{;v}",
+        "/x{#v}",
+        "/raw/{+v}",
+        "/items{/v*}",
+        "/x{?v*}",
+        "/a-{v}-z",
+        "/{v}~{w}",
+        "?k={v}",
     ];
     let many_paths = [
-        "/{v}", "/{v*}", "{/v}", "{/v*}", "{?v}", "{?v*}", "{.v}", "{.v*}", "{;v}", "{;v*}", "{#v}", "{#v*}", "/{+v}", "/{+v*}", "/b-{v}.x",
+        "/{v}", "/{v*}", "{/v}", "{/v*}", "{?v}", "{?v*}", "{.v}", "{.v*}", "{;v}", "{;v*}", "{#v}", "{#v*}", "/{+v}",
+        "/{+v*}", "/b-{v}.x",
     ];
-    let items = [Rule::new(), Rule::format("date"), Rule::one_of(["A b", "x,y", "a;b", "été"]), Rule::new().min_length(2)];
+    let items =
+        [Rule::new(), Rule::format("date"), Rule::one_of(["A b", "x,y", "a;b", "été"]), Rule::new().min_length(2)];
     let lists = items.iter().map(|item| Rule::list_of(item.clone()).min_items(1).max_items(2).unique_items());
     let pairs = items.iter().map(|item| Rule::pairs_of(item.clone()).property_names(item.clone()));
     let of_many: Vec<Rule> = lists.chain(pairs).collect();
@@ -238,14 +342,74 @@ fn rules_refuse_in_the_same_words() {
     });
     // Not every rule can stand in every place.
     let routes = routes.filter(|route| TableSpec::new().format(lucky()).route(route.clone()).build().is_ok());
-    let built = routes.fold(TableSpec::new().format(lucky()), TableSpec::route).build().expect("each of them can be built");
+    let built =
+        routes.fold(TableSpec::new().format(lucky()), TableSpec::route).build().expect("each of them can be built");
     let module = workshop.module(&built);
     const TEXTS: &[&str] = &[
-        "a", "A b", "été", "日本", "a/b", "a?b#c", "%41", "50%", "a+b", "a&b=c", "'\"<>", "~-._", "..", ".", "", "7", "007", "-0", "-7", "1.50",
-        "0.5", "-1.5", "1000", "2031-04-02", "2031-02-30", "2032-02-29", "1900-02-29", "2000-02-29", "0000-02-29", "21:30:00Z", "23:59:60+02:00",
-        "24:00:00Z", "2031-04-02T21:30:60Z", "0b7e1a52-6b7e-4f0e-9d5b-0a1b2c3d4e5f", "a@b.example", "a@-b", "a@b-.c", "::1", "1:2:3:4:5:6:7:8",
-        "10.0.0.1", "10.0.0.256", "ff", "true", "\u{1F52D}", "a\u{7}b", "M31", "x,y", "a;b", "9999", "10000", "CON", "nul.txt", "com¹", "a.", "x:y",
-        "a\u{2028}b", "λόγος", "77", "ring-nebula", "-a", "12345678901234567890", "\u{e9}\u{301}", "a\u{a0}b", "tab\tx",
+        "a",
+        "A b",
+        "été",
+        "日本",
+        "a/b",
+        "a?b#c",
+        "%41",
+        "50%",
+        "a+b",
+        "a&b=c",
+        "'\"<>",
+        "~-._",
+        "..",
+        ".",
+        "",
+        "7",
+        "007",
+        "-0",
+        "-7",
+        "1.50",
+        "0.5",
+        "-1.5",
+        "1000",
+        "2031-04-02",
+        "2031-02-30",
+        "2032-02-29",
+        "1900-02-29",
+        "2000-02-29",
+        "0000-02-29",
+        "21:30:00Z",
+        "23:59:60+02:00",
+        "24:00:00Z",
+        "2031-04-02T21:30:60Z",
+        "0b7e1a52-6b7e-4f0e-9d5b-0a1b2c3d4e5f",
+        "a@b.example",
+        "a@-b",
+        "a@b-.c",
+        "::1",
+        "1:2:3:4:5:6:7:8",
+        "10.0.0.1",
+        "10.0.0.256",
+        "ff",
+        "true",
+        "\u{1F52D}",
+        "a\u{7}b",
+        "M31",
+        "x,y",
+        "a;b",
+        "9999",
+        "10000",
+        "CON",
+        "nul.txt",
+        "com¹",
+        "a.",
+        "x:y",
+        "a\u{2028}b",
+        "λόγος",
+        "77",
+        "ring-nebula",
+        "-a",
+        "12345678901234567890",
+        "\u{e9}\u{301}",
+        "a\u{a0}b",
+        "tab\tx",
     ];
     for route in built.routes() {
         let name = route.name();
@@ -256,7 +420,8 @@ fn rules_refuse_in_the_same_words() {
             let mut try_value = |value: Value| {
                 let given: Vec<_> = std::iter::once(("v".to_owned(), value)).chain(w.clone()).collect();
                 workshop.link(module, &built, name, &given);
-                let link = given.iter().fold(built.link(name), |link, (name, value)| link.set(name.as_str(), value.clone()));
+                let link =
+                    given.iter().fold(built.link(name), |link, (name, value)| link.set(name.as_str(), value.clone()));
                 if let Ok(url) = link.to_url() {
                     workshop.decide(module, &built, &url, &Visitor::get());
                 }
@@ -291,7 +456,12 @@ fn rules_refuse_in_the_same_words() {
     for name in ["old", "group", "archvie", "zzz"] {
         workshop.link(module, &built, name, &[]);
     }
-    workshop.link(module, &built, "club", &[("club".to_owned(), "x".repeat(9000).into()), ("page".to_owned(), "a".into())]);
+    workshop.link(
+        module,
+        &built,
+        "club",
+        &[("club".to_owned(), "x".repeat(9000).into()), ("page".to_owned(), "a".into())],
+    );
     assert!(workshop.len() > 50_000, "only {} cases", workshop.len());
     workshop.run();
 }

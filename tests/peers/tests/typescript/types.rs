@@ -81,7 +81,8 @@ const OPTIONS: &[&str] = &[
 
 fn compile(workshop: &Workshop, more: &[&str], files: &[&str]) -> (bool, String) {
     let compiler = std::env::var("TYPESCRIPT").expect("`TYPESCRIPT` names the compiler; the script sets it");
-    let output = Command::new("node").arg(compiler).args(OPTIONS).args(more).args(files).current_dir(&workshop.folder).output();
+    let output =
+        Command::new("node").arg(compiler).args(OPTIONS).args(more).args(files).current_dir(&workshop.folder).output();
     let output = output.expect("`node` can be run");
     (output.status.success(), String::from_utf8_lossy(&output.stdout).into_owned())
 }

@@ -63,7 +63,8 @@ impl Workshop {
         let link = values.iter().fold(table.link(route), |link, (name, value)| link.set(name.as_str(), value.clone()));
         let values: Map<String, Json> = values.iter().map(|(name, value)| (name.clone(), to_json(value))).collect();
         let expected = made(link.to_url());
-        self.cases.push(json!({ "call": "link", "module": module, "route": route, "values": values, "expected": expected }));
+        self.cases
+            .push(json!({ "call": "link", "module": module, "route": route, "values": values, "expected": expected }));
     }
 
     /// What the table decides, for the module to decide as well: at once and in steps.
@@ -183,8 +184,7 @@ fn change(from: &Match<'_, '_>, to: &Match<'_, '_>) -> Json {
 
 /// A position, key by key; values as their texts.
 fn position(found: &Position<'_, '_>) -> Json {
-    let params: Map<String, Json> =
-        found.values().map(|(name, value)| (name.to_owned(), to_json(&value))).collect();
+    let params: Map<String, Json> = found.values().map(|(name, value)| (name.to_owned(), to_json(&value))).collect();
     let levels: Vec<Json> = found
         .levels()
         .map(|level| {
