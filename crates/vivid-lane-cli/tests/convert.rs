@@ -219,6 +219,13 @@ fn modules_are_written_whole_and_checked() {
         let run = demo(&format!("convert --to typescript {more}"));
         assert!(run.status == 2 && run.err.contains(expected), "{}", run.err);
     }
+    let file = out.join("routes.ts");
+    let run = demo(&format!("convert --to typescript --out {}", file.display()));
+    assert!(
+        run.status == 2 && run.err.contains("routes.ts is a file; for TypeScript `--out` names the folder"),
+        "{}",
+        run.err
+    );
     let run = call("--check --watch");
     assert!(run.status == 2 && run.err.contains("exclude each other"), "{}", run.err);
 }

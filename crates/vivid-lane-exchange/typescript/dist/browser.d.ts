@@ -27,7 +27,7 @@ export interface Settings {
     readonly visitor?: () => Visitor;
     /** Gets ready what a page will need, where the visitor is about to follow a link; once for each address. */
     readonly prepare?: (found: Match, context: Context) => unknown;
-    /** The title of the document; `data.title` of the route by default. */
+    /** The title of the document; by default `data.title` of the route, or of the nearest one above it that has one. */
     readonly title?: (decision: Shown) => string | undefined;
     /** May the visitor leave the page? Asked before each navigation. */
     readonly mayLeave?: () => boolean;

@@ -2,7 +2,7 @@
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./routes.js";
 const MOST_STEPS = 10;
-const STORED = "vivid-lane:scroll";
+const STORED = "lane:scroll";
 /** Starts the site. */
 export function start(settings = {}) {
     const { base, isInFragment } = place();
@@ -36,20 +36,21 @@ export function start(settings = {}) {
     /** The link that an event is about, where following it is ours. */
     function linkOf(event) {
         const found = event.target instanceof Element ? event.target.closest("a[href]") : null;
-        const isPlain = found && !found.hasAttribute("download") && (!found.target || found.target === "_self") && !found.relList.contains("external");
+        const isPlain = found && !found.matches('[download], [rel~="external"], [target]:not([target="_self"])');
         return isPlain && addressOf(found.href) !== undefined ? found : undefined;
     }
+    function positionOf(decision) {
+        return decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
+    }
     function change(kind, next) {
-        const positionOf = (decision) => decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
         const [from, to] = [positionOf(current), positionOf(next)];
         const none = { kept: [], left: from?.levels.map(({ route }) => route).reverse() ?? [], entered: [], changed: [] };
         const levels = to ? transition(from, to) : none;
         const framesOf = (decision) => decision && "frames" in decision ? decision.frames : (positionOf(decision)?.frames ?? []);
         const [old, frames] = [framesOf(current), framesOf(next)];
-        // The frames of the routes that stay, and that of the site.
-        const own = to?.levels.filter(({ frame }) => frame !== undefined).length ?? 0;
-        const ofKept = to?.levels.filter(({ route, frame }) => frame !== undefined && levels.kept.includes(route)).length ?? 0;
-        const stay = current ? frames.slice(0, frames.length - own + ofKept).filter((frame, at) => frame === old[at]) : [];
+        // Those of routes that are entered come, and so does the site's with the first page.
+        const entered = to?.levels.filter(({ route, frame }) => frame !== undefined && levels.entered.includes(route)).length ?? 0;
+        const stay = current ? frames.slice(0, frames.length - entered).filter((frame, at) => frame === old[at]) : [];
         return { ...levels, framesKept: stay, framesEntered: frames.slice(stay.length), kind };
     }
     /** Shows the page of an address that stands in the address bar, or is to stand there. */
@@ -106,8 +107,8 @@ export function start(settings = {}) {
         }
         current = decision;
         drawnUrl = hrefOf(url);
-        const data = decision.outcome === "page" ? decision.data : undefined;
-        const title = settings.title?.(decision) ?? data?.title;
+        const titles = positionOf(decision)?.levels.map(({ data }) => data.title);
+        const title = settings.title?.(decision) ?? titles?.filter((one) => typeof one === "string").pop();
         if (typeof title === "string")
             document.title = title;
         marked();
@@ -145,15 +146,16 @@ export function start(settings = {}) {
     }
     /** `aria-current` on the links to what is shown, and to what stands above it. */
     function marked() {
+        const shown = current?.outcome === "page" ? current : undefined;
         for (const one of document.querySelectorAll("a[href]")) {
             const address = addressOf(one.href);
-            const found = address === undefined || current?.outcome !== "page" ? undefined : match(address);
-            const active = found && current?.outcome === "page" ? isActive(current, found.route, found.params) : undefined;
-            if (active) {
-                if (one.getAttribute("aria-current") !== active)
-                    one.setAttribute("aria-current", active);
-            }
-            else if (address !== undefined)
+            if (address === undefined)
+                continue;
+            const found = shown && match(address);
+            const active = found && isActive(shown, found.route, found.params);
+            if (active)
+                one.setAttribute("aria-current", active);
+            else
                 one.removeAttribute("aria-current");
         }
     }
@@ -267,7 +269,7 @@ export function start(settings = {}) {
     }
     const spoken = document.createElement("div");
     spoken.setAttribute("role", "status");
-    spoken.style.cssText = "position:absolute;width:1px;height:1px;overflow:hidden;clip-path:inset(50%);white-space:nowrap";
+    spoken.style.cssText = "position:fixed;clip-path:circle(0)";
     document.body.append(spoken);
     const restoration = history.scrollRestoration;
     history.scrollRestoration = "manual";

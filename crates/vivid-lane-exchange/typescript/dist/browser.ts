@@ -36,7 +36,7 @@ export interface Settings {
   readonly visitor?: () => Visitor;
   /** Gets ready what a page will need, where the visitor is about to follow a link; once for each address. */
   readonly prepare?: (found: Match, context: Context) => unknown;
-  /** The title of the document; `data.title` of the route by default. */
+  /** The title of the document; by default `data.title` of the route, or of the nearest one above it that has one. */
   readonly title?: (decision: Shown) => string | undefined;
   /** May the visitor leave the page? Asked before each navigation. */
   readonly mayLeave?: () => boolean;
@@ -93,7 +93,7 @@ interface Platform {
 }
 
 const MOST_STEPS = 10;
-const STORED = "vivid-lane:scroll";
+const STORED = "lane:scroll";
 
 /** Starts the site. */
 export function start(settings: Settings = {}): Site {
@@ -130,23 +130,24 @@ export function start(settings: Settings = {}): Site {
   /** The link that an event is about, where following it is ours. */
   function linkOf(event: Event): HTMLAnchorElement | undefined {
     const found = event.target instanceof Element ? event.target.closest<HTMLAnchorElement>("a[href]") : null;
-    const isPlain = found && !found.hasAttribute("download") && (!found.target || found.target === "_self") && !found.relList.contains("external");
+    const isPlain = found && !found.matches('[download], [rel~="external"], [target]:not([target="_self"])');
     return isPlain && addressOf(found.href) !== undefined ? found : undefined;
   }
 
+  function positionOf(decision: Shown | undefined): Position | undefined {
+    return decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
+  }
+
   function change(kind: Change["kind"], next: Shown): Change {
-    const positionOf = (decision: Shown | undefined): Position | undefined =>
-      decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
     const [from, to] = [positionOf(current), positionOf(next)];
     const none: Transition = { kept: [], left: from?.levels.map(({ route }) => route).reverse() ?? [], entered: [], changed: [] };
     const levels = to ? transition(from, to) : none;
     const framesOf = (decision: Shown | undefined): readonly FrameName[] =>
       decision && "frames" in decision ? decision.frames : (positionOf(decision)?.frames ?? []);
     const [old, frames] = [framesOf(current), framesOf(next)];
-    // The frames of the routes that stay, and that of the site.
-    const own = to?.levels.filter(({ frame }) => frame !== undefined).length ?? 0;
-    const ofKept = to?.levels.filter(({ route, frame }) => frame !== undefined && levels.kept.includes(route)).length ?? 0;
-    const stay = current ? frames.slice(0, frames.length - own + ofKept).filter((frame, at) => frame === old[at]) : [];
+    // Those of routes that are entered come, and so does the site's with the first page.
+    const entered = to?.levels.filter(({ route, frame }) => frame !== undefined && levels.entered.includes(route)).length ?? 0;
+    const stay = current ? frames.slice(0, frames.length - entered).filter((frame, at) => frame === old[at]) : [];
     return { ...levels, framesKept: stay, framesEntered: frames.slice(stay.length), kind };
   }
 
@@ -194,8 +195,8 @@ export function start(settings: Settings = {}): Site {
     }
     current = decision;
     drawnUrl = hrefOf(url);
-    const data: unknown = decision.outcome === "page" ? decision.data : undefined;
-    const title = settings.title?.(decision) ?? (data as { title?: unknown } | undefined)?.title;
+    const titles = positionOf(decision)?.levels.map(({ data }) => (data as { readonly title?: unknown }).title);
+    const title = settings.title?.(decision) ?? titles?.filter((one) => typeof one === "string").pop();
     if (typeof title === "string") document.title = title;
     marked();
     if (!isFirst) {
@@ -229,13 +230,14 @@ export function start(settings: Settings = {}): Site {
 
   /** `aria-current` on the links to what is shown, and to what stands above it. */
   function marked(): void {
+    const shown = current?.outcome === "page" ? current : undefined;
     for (const one of document.querySelectorAll<HTMLAnchorElement>("a[href]")) {
       const address = addressOf(one.href);
-      const found = address === undefined || current?.outcome !== "page" ? undefined : match(address);
-      const active = found && current?.outcome === "page" ? isActive(current, found.route, found.params as object) : undefined;
-      if (active) {
-        if (one.getAttribute("aria-current") !== active) one.setAttribute("aria-current", active);
-      } else if (address !== undefined) one.removeAttribute("aria-current");
+      if (address === undefined) continue;
+      const found = shown && match(address);
+      const active = found && isActive(shown, found.route, found.params as object);
+      if (active) one.setAttribute("aria-current", active);
+      else one.removeAttribute("aria-current");
     }
   }
 
@@ -344,7 +346,7 @@ export function start(settings: Settings = {}): Site {
 
   const spoken = document.createElement("div");
   spoken.setAttribute("role", "status");
-  spoken.style.cssText = "position:absolute;width:1px;height:1px;overflow:hidden;clip-path:inset(50%);white-space:nowrap";
+  spoken.style.cssText = "position:fixed;clip-path:circle(0)";
   document.body.append(spoken);
   const restoration = history.scrollRestoration;
   history.scrollRestoration = "manual";

@@ -442,10 +442,11 @@ function itemsOf([separator, named, name], isPairs, text) {
 }
 /** Does a rule take what stands for it in a segment, which may hold marks? */
 function takesPiece(rule, text, asked) {
-    if (!JOINS || !rule.join)
-        return text !== "" && takes(rule, plain(text), asked);
-    const items = itemsOf(rule.join, rule.many.values !== undefined, text);
-    return items !== undefined && takesItems(rule, items, asked);
+    if (JOINS && rule.join) {
+        const items = itemsOf(rule.join, rule.many.values !== undefined, text);
+        return items !== undefined && takesItems(rule, items, asked);
+    }
+    return text !== "" && takes(rule, plain(text), asked);
 }
 /** A segment as a pattern reads it: with marks where one of its values has items. */
 function readable({ pieces }, raw, text) {
@@ -840,10 +841,11 @@ function takesTail({ tail, route }, { texts, isEscaped }, asked) {
     const [index, first, isOneValue] = tail;
     const param = route.params[index];
     const items = texts.slice(first);
-    if (!TAILS || !isOneValue)
-        return fitsNumber(param.rule.many, items.length, items);
-    const value = items.join("/");
-    return (!isEscaped || isWritable(value)) && takesPiece(param.texts, value, asked);
+    if (TAILS && isOneValue) {
+        const value = items.join("/");
+        return (!isEscaped || isWritable(value)) && takesPiece(param.texts, value, asked);
+    }
+    return fitsNumber(param.rule.many, items.length, items);
 }
 function reach({ found, steps }, leaf, at) {
     found.push({ leaf, steps: steps.slice(0, at) });
@@ -958,19 +960,21 @@ function lookup(url, host, method, asked) {
 }
 /** The path with its literals as the route declares them, where that is another letter case. */
 function respelt({ leaf, steps }, { texts, raws }) {
-    if (!FOLDS)
-        return undefined;
-    const spelling = new Map(leaf.spelling);
-    const wanted = texts.map((text, at) => (steps[at] ? undefined : (spelling.get(at) ?? text.toLowerCase())));
-    if (!wanted.some((text, at) => text !== undefined && text !== texts[at]))
-        return undefined;
-    return wanted.map((text, at) => "/" + (text === undefined ? raws[at] : encodeSegment(text))).join("");
+    if (FOLDS) {
+        const spelling = new Map(leaf.spelling);
+        const wanted = texts.map((text, at) => (steps[at] ? undefined : (spelling.get(at) ?? text.toLowerCase())));
+        if (wanted.some((text, at) => text !== undefined && text !== texts[at])) {
+            return wanted.map((text, at) => "/" + (text === undefined ? raws[at] : encodeSegment(text))).join("");
+        }
+    }
+    return undefined;
 }
 /** The path with its tail as a link writes it, where a slash in it is escaped. */
 function withSlashes({ tail }, { raws }) {
-    if (!TAILS || !tail?.[2] || !raws.slice(tail[1]).some((raw) => raw.includes("%2F")))
-        return undefined;
-    return "/" + raws.map((raw, at) => (at < tail[1] ? raw : raw.replace(/%2F/g, "/"))).join("/");
+    if (TAILS && tail?.[2] && raws.slice(tail[1]).some((raw) => raw.includes("%2F"))) {
+        return "/" + raws.map((raw, at) => (at < tail[1] ? raw : raw.replace(/%2F/g, "/"))).join("/");
+    }
+    return undefined;
 }
 /** The texts of the segments' values, by their parameter; with marks where a pattern tells delimiters from text. */
 function captured({ leaf, steps, parts }) {
@@ -1079,13 +1083,13 @@ function sent({ leaf, parts }, param, text) {
             return raws?.flatMap((raw) => (JOINS && isPairs ? items(marked(raw)) : [decodeURIComponent(raw)]));
         case REST:
             return TAILS ? raws && items(JOINS && texts.join ? marked(raws.join("/")) : decodeURIComponent(raws.join("/"))) : undefined;
-        case HOST: {
-            if (!HOSTS)
-                return undefined;
-            const { pattern, params } = route.host;
-            const own = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(route.params.indexOf(param))];
-            return own === undefined ? undefined : [own];
-        }
+        case HOST:
+            if (HOSTS) {
+                const { pattern, params } = route.host;
+                const own = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(route.params.indexOf(param))];
+                return own === undefined ? undefined : [own];
+            }
+            return undefined;
         default:
             return kind === FRAGMENT ? undefined : inQuery(route, param, parts);
     }

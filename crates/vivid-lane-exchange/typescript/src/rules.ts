@@ -148,9 +148,11 @@ export function itemsOf([separator, named, name]: Join, isPairs: boolean, text: 
 
 /** Does a rule take what stands for it in a segment, which may hold marks? */
 export function takesPiece(rule: Rule, text: string, asked: Asked): boolean {
-  if (!JOINS || !rule.join) return text !== "" && takes(rule, plain(text), asked);
-  const items = itemsOf(rule.join, rule.many!.values !== undefined, text);
-  return items !== undefined && takesItems(rule, items, asked);
+  if (JOINS && rule.join) {
+    const items = itemsOf(rule.join, rule.many!.values !== undefined, text);
+    return items !== undefined && takesItems(rule, items, asked);
+  }
+  return text !== "" && takes(rule, plain(text), asked);
 }
 
 /** A segment as a pattern reads it: with marks where one of its values has items. */

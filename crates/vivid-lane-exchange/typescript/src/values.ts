@@ -30,12 +30,13 @@ function sent({ leaf, parts }: Reading, param: Param, text: string | undefined):
       return raws?.flatMap((raw) => (JOINS && isPairs ? items(marked(raw)) : [decodeURIComponent(raw)]));
     case REST:
       return TAILS ? raws && items(JOINS && texts.join ? marked(raws.join("/")) : decodeURIComponent(raws.join("/"))) : undefined;
-    case HOST: {
-      if (!HOSTS) return undefined;
-      const { pattern, params } = route.host!;
-      const own = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(route.params.indexOf(param))];
-      return own === undefined ? undefined : [own];
-    }
+    case HOST:
+      if (HOSTS) {
+        const { pattern, params } = route.host!;
+        const own = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(route.params.indexOf(param))];
+        return own === undefined ? undefined : [own];
+      }
+      return undefined;
     default:
       return kind === FRAGMENT ? undefined : inQuery(route, param, parts);
   }

@@ -29,6 +29,18 @@ fn value(data: &Data) -> Value {
     }
 }
 
+/// The tables of `decisions.toml`, each with the URLs that are asked there.
+pub(crate) fn visited() -> Vec<(Table, Vec<String>)> {
+    let data = file("decisions.toml");
+    let visit = |case: &Data| {
+        let pairs = |key: &str| case.get(key).and_then(Data::as_array).into_iter().flatten();
+        let asked = pairs("stands").chain(pairs("decides")).filter_map(|pair| pair[0].as_str()?.split_once(' '));
+        let table = Table::from_toml(case["table"].as_str().expect("text")).expect("a table");
+        (table, asked.map(|(_, url)| url.to_owned()).collect())
+    };
+    data["case"].as_array().expect("cases").iter().map(visit).collect()
+}
+
 /// Requests and what is decided: `decisions.toml`.
 fn decisions(workshop: &mut Workshop) {
     for case in file("decisions.toml")["case"].as_array().expect("cases") {

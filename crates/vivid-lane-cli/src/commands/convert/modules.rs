@@ -29,6 +29,12 @@ pub(super) fn run(
         out.write_all(made.files[0].text.as_bytes())?;
         return Ok(Outcome::Fine);
     };
+    if folder.is_file() {
+        let name = folder.display();
+        return Err(Failure::Argument(format!(
+            "{name} is a file; for TypeScript `--out` names the folder of the modules"
+        )));
+    }
     if args.check {
         return check(folder, &made.files, out);
     }
