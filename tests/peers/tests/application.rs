@@ -347,6 +347,13 @@ async fn what_is_left_alone(has_navigation: bool) -> Outcome {
     assert_eq!(visitor.run("return window.kept").await?, Json::Null);
     assert!(visitor.witness.seen().contains(&"GET /nights".to_owned()));
 
+    // Nothing is made ready where the visitor saves data.
+    visitor.run("Object.defineProperty(navigator, 'connection', { value: { saveData: true }, configurable: true })").await?;
+    visitor.point_at("aside li:nth-child(2) a").await?;
+    tokio::time::sleep(Duration::from_millis(100)).await;
+    assert_eq!(visitor.run("return document.querySelector('aside .ready')").await?, Json::Null);
+    visitor.run("delete navigator.connection").await?;
+    visitor.point_at("h1").await?;
     // What a link leads to is made ready once, when the pointer comes near, and not again.
     visitor.point_at("aside li:nth-child(2) a").await?;
     visitor.wait("document.querySelector('aside li:nth-child(2) a').classList.contains('ready')").await?;
@@ -459,6 +466,12 @@ async fn what_goes_wrong(has_navigation: bool) -> Outcome {
     visitor.run("site.replace('plates', { band: ['b', 'v'] })").await?;
     visitor.heading("plate-list").await?;
     assert_eq!(visitor.run("return [history.length, location.search]").await?, json!([count, "?band=b&band=v"]));
+    visitor.run("window.seen.length = 0").await?;
+
+    // A part of a page is gone to.
+    visitor.run("site.open('/nights/2031-04-02#low')").await?;
+    visitor.wait("scrollY > 1000").await?;
+    assert_eq!(visitor.address().await?, "/nights/2031-04-02#low");
     visitor.run("window.seen.length = 0").await?;
 
     // Who has asked for less motion sees none.

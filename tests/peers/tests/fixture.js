@@ -20,7 +20,7 @@ const site = (window.site = start({
     if (decision.outcome === "page" && decision.page === "talk-list") await wait(400, signal);
     if (decision.outcome === "page" && decision.page === "dome-list") throw new Error("the domes are closed");
     return () => {
-      document.querySelector("main").innerHTML = `<h1>${decision.page ?? decision.outcome}</h1>`;
+      document.querySelector("main").innerHTML = `<h1>${decision.page ?? decision.outcome}</h1>${"<br>".repeat(200)}<p id="low">low</p>`;
       seen.push(`drawn ${decision.page ?? decision.outcome} ${change.kind} kept=${change.framesKept} entered=${change.framesEntered} changed=${change.changed.map(({ name }) => name)}`);
     };
   },

@@ -176,8 +176,8 @@ export function start(settings: Settings = {}): Site {
       await draw(decision, change(kind, decision), signal, url);
     } catch (error) {
       if (signal.aborted) return;
-      if (!settings.failed) throw error;
-      settings.failed(error, decision?.outcome === "redirect" ? undefined : decision);
+      if (settings.failed) settings.failed(error, decision?.outcome === "redirect" ? undefined : decision);
+      else reportError(error);
     }
   }
 

@@ -85,9 +85,10 @@ export function start(settings = {}) {
         catch (error) {
             if (signal.aborted)
                 return;
-            if (!settings.failed)
-                throw error;
-            settings.failed(error, decision?.outcome === "redirect" ? undefined : decision);
+            if (settings.failed)
+                settings.failed(error, decision?.outcome === "redirect" ? undefined : decision);
+            else
+                reportError(error);
         }
     }
     async function draw(decision, changed, signal, url) {
