@@ -348,7 +348,9 @@ async fn what_is_left_alone(has_navigation: bool) -> Outcome {
     assert!(visitor.witness.seen().contains(&"GET /nights".to_owned()));
 
     // Nothing is made ready where the visitor saves data.
-    visitor.run("Object.defineProperty(navigator, 'connection', { value: { saveData: true }, configurable: true })").await?;
+    visitor
+        .run("Object.defineProperty(navigator, 'connection', { value: { saveData: true }, configurable: true })")
+        .await?;
     visitor.point_at("aside li:nth-child(2) a").await?;
     tokio::time::sleep(Duration::from_millis(100)).await;
     assert_eq!(visitor.run("return document.querySelector('aside .ready')").await?, Json::Null);
