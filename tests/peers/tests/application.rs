@@ -102,6 +102,10 @@ impl Drop for Driver {
     }
 }
 
+fn tool() -> String {
+    std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is")
+}
+
 /// A visitor at a running application.
 struct Visitor {
     client: Client,
@@ -117,9 +121,18 @@ impl Visitor {
 
     /// A visitor of the application in a folder.
     async fn at(has_navigation: bool, app: &str) -> Self {
-        let tool = std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is");
+        Self::of(has_navigation, &format!("{ROOT}/demo/larkfell/routes.toml"), app).await
+    }
+
+    /// A visitor of an application with a table of its own.
+    async fn of(has_navigation: bool, table: &str, app: &str) -> Self {
+        let tool = tool();
         let observers = format!("observers={ROOT}/demo/larkfell/observers.txt");
-        let server = serve(&tool, &format!("{ROOT}/demo/larkfell/routes.toml"), &["--app", app, "--list", &observers]);
+        let mut more = vec!["--app", app];
+        if table.contains("larkfell") {
+            more.extend(["--list", &observers]);
+        }
+        let server = serve(&tool, table, &more);
         let port = TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a port").port();
         let driver = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).spawn();
         let driver = Driver(driver.expect("chromedriver"));
@@ -502,4 +515,40 @@ async fn what_goes_wrong_with_the_navigation_api() -> Outcome {
 #[tokio::test]
 async fn what_goes_wrong_with_the_history_alone() -> Outcome {
     what_goes_wrong(false).await
+}
+
+/// The first page of `docs/BROWSER.md`, followed to the letter.
+#[tokio::test]
+async fn the_first_page_of_the_docs_works() -> Outcome {
+    let docs = std::fs::read_to_string(format!("{ROOT}/docs/BROWSER.md"))?;
+    let block = |language: &str| {
+        let start = docs.find(&format!("```{language}\n")).expect("a block") + language.len() + 4;
+        &docs[start..start + docs[start..].find("```").expect("its end")]
+    };
+    let app = std::path::Path::new(env!("CARGO_TARGET_TMPDIR")).join("docs");
+    std::fs::create_dir_all(&app)?;
+    for (name, language) in [("routes.toml", "toml"), ("main.js", "js"), ("index.html", "html")] {
+        std::fs::write(app.join(name), block(language))?;
+    }
+    let own = block("js").lines().count() + block("html").lines().count();
+    assert!(own < 30, "{own} lines");
+    let call = docs.lines().find(|line| line.contains("--browser --javascript")).expect("a call");
+    let words = call.split('#').next().expect("the call").split_whitespace().skip(1);
+    let status = Command::new(tool()).args(words).current_dir(&app).stderr(Stdio::null()).status()?;
+    assert!(status.success());
+    let table = app.join("routes.toml");
+    let visitor = Visitor::of(true, table.to_str().expect("a path"), app.to_str().expect("a path")).await;
+    visitor.goto("/").await?;
+    visitor.heading("Larkfell").await?;
+    assert_eq!(visitor.client.title().await?, "Larkfell Observatory");
+    visitor.click("main a", "Nights").await?;
+    visitor.click("main a", "2031-04-02").await?;
+    assert_eq!(
+        (visitor.address().await?.as_str(), visitor.client.title().await?.as_str()),
+        ("/nights/2031-04-02", "Nights")
+    );
+    visitor.goto("/nights/never").await?;
+    visitor.heading("Nothing is here").await?;
+    visitor.client.close().await?;
+    Ok(())
 }

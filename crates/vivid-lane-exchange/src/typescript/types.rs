@@ -13,7 +13,7 @@ pub(super) fn write(out: &mut String, table: &Table) {
     let shows = |route: &RouteRef<'_>| route.page().is_some() && route.redirect_status().is_none();
     let routes: Vec<RouteRef<'_>> = table.routes().collect();
     let linked: Vec<RouteRef<'_>> = routes.iter().copied().filter(shows).collect();
-    out.push_str("/** What the URL of each route holds. */\nexport interface Params {\n");
+    out.push_str("/** What the URL of each route holds. */\nexport interface AllParams {\n");
     for route in &routes {
         interface(out, *route, Place::Found);
     }

@@ -24,7 +24,9 @@ export type Question = {
 /** The name of a route that shows a page. */
 export type RouteName = keyof Links & string;
 /** The name of any route, also of one that groups others or redirects. */
-export type LevelName = keyof Params & string;
+export type LevelName = keyof AllParams & string;
+/** What the URL of a route holds. */
+export type Params<Name extends LevelName> = AllParams[Name];
 /** The name of a page, also of one for what is missing. */
 export type PageName = Pages[RouteName] | FallbackName;
 /** One level of the chain of a match, from the outermost ancestor to the route itself. */
@@ -44,7 +46,7 @@ export interface Level {
 /** Where in the table a URL stands. */
 interface Standing<Name extends LevelName> {
     readonly route: Name;
-    readonly params: Params[Name];
+    readonly params: Params<Name>;
     /** The address as it was asked: path and query, without scheme and host. */
     readonly address: string;
     readonly levels: readonly Level[];

@@ -46,7 +46,10 @@ export type Question =
 export type RouteName = keyof Links & string;
 
 /** The name of any route, also of one that groups others or redirects. */
-export type LevelName = keyof Params & string;
+export type LevelName = keyof AllParams & string;
+
+/** What the URL of a route holds. */
+export type Params<Name extends LevelName> = AllParams[Name];
 
 /** The name of a page, also of one for what is missing. */
 export type PageName = Pages[RouteName] | FallbackName;
@@ -67,7 +70,7 @@ export interface Level {
 /** Where in the table a URL stands. */
 interface Standing<Name extends LevelName> {
   readonly route: Name;
-  readonly params: Params[Name];
+  readonly params: Params<Name>;
   /** The address as it was asked: path and query, without scheme and host. */
   readonly address: string;
   readonly levels: readonly Level[];

@@ -1,6 +1,6 @@
 // The functions of the module, with the types of the table.
 
-import type { Datas, FallbackName, FrameName, Links, ListName, NeedName, Pages, Params } from "./names.js";
+import type { AllParams, Datas, FallbackName, FrameName, Links, ListName, NeedName, Pages } from "./names.js";
 import type { Answer, Question } from "./types.js";
 import { IN_FRAGMENT, table } from "./table.js";
 import { decided, decidedInSteps, isAddress, matched } from "./decide.js";
@@ -10,7 +10,10 @@ import { above, activity, changeBetween, linkOf, type At } from "./position.js";
 export type RouteName = keyof Links & string;
 
 /** The name of any route, also of one that groups others or redirects. */
-export type LevelName = keyof Params & string;
+export type LevelName = keyof AllParams & string;
+
+/** What the URL of a route holds. */
+export type Params<Name extends LevelName> = AllParams[Name];
 
 /** The name of a page, also of one for what is missing. */
 export type PageName = Pages[RouteName] | FallbackName;
@@ -31,7 +34,7 @@ export interface Level {
 /** Where in the table a URL stands. */
 interface Standing<Name extends LevelName> {
   readonly route: Name;
-  readonly params: Params[Name];
+  readonly params: Params<Name>;
   /** The address as it was asked: path and query, without scheme and host. */
   readonly address: string;
   readonly levels: readonly Level[];

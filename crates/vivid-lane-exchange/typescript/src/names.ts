@@ -3,7 +3,7 @@
 type Any = { readonly [name: string]: unknown };
 
 /** What the URL of each route holds. */
-export interface Params {
+export interface AllParams {
   readonly [name: string]: Any;
 }
 

@@ -64,7 +64,7 @@ impl Frozen {
                 }
                 _ => FastPath::Unsure,
             },
-            Descent::Miss if !is_non_canonical(path.bytes) => FastPath::Miss,
+            Descent::Miss if !is_non_canonical(path.bytes) && !(has_query && says_nothing(&bytes[end..])) => FastPath::Miss,
             _ => FastPath::Unsure,
         }
     }
@@ -114,6 +114,13 @@ fn end_of_plain(url: &str) -> Option<usize> {
 #[inline(never)]
 fn has_plain_query(rest: &[u8]) -> bool {
     matches!(rest, [b'?', ..]) && !is_vacant_query(&rest[1..]) && !kinds(rest).has_fragment()
+}
+
+/// Is what follows a path a query with nothing in it? Its URL is another one, and what is missing is missing there.
+#[inline(never)]
+fn says_nothing(rest: &[u8]) -> bool {
+    let Some((b'?', query)) = rest.split_first() else { return false };
+    query.iter().find(|&&byte| byte != b'&').is_none_or(|&byte| byte == b'#')
 }
 
 enum Descent {

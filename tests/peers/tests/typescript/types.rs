@@ -91,7 +91,7 @@ const HEAD: &str = "import { dataOf, decide, isActive, link, match, transition, 
     import type { Decision, Found, FrameName, LevelName, ListName, Match, NeedName, PageName, Params, RouteName } from \"./routes.js\";\n\
     export type All = [Decision, FrameName, LevelName, ListName, Match, NeedName, PageName, RouteName];\n\
     export const functions: unknown = [dataOf, decide, isActive, link, match, transition, up];\n\
-    export type Night = Found<\"nights.night\">; export type Of = Params[\"exposure\"];\n";
+    export type Night = Found<\"nights.night\">; export type Of = Params<\"exposure\">;\n";
 
 const RIGHT: &str = r#"
 const urls: string[] = [
