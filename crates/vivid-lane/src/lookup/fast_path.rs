@@ -64,7 +64,9 @@ impl Frozen {
                 }
                 _ => FastPath::Unsure,
             },
-            Descent::Miss if !is_non_canonical(path.bytes) && !(has_query && says_nothing(&bytes[end..])) => FastPath::Miss,
+            Descent::Miss if !is_non_canonical(path.bytes) && !(has_query && says_nothing(&bytes[end..])) => {
+                FastPath::Miss
+            }
             _ => FastPath::Unsure,
         }
     }
