@@ -64,10 +64,11 @@ impl Frozen {
                 }
                 _ => FastPath::Unsure,
             },
-            Descent::Miss if !is_non_canonical(path.bytes) && !(has_query && says_nothing(&bytes[end..])) => {
-                FastPath::Miss
+            Descent::Miss if is_non_canonical(path.bytes) || (has_query && says_nothing(&bytes[end..])) => {
+                FastPath::Unsure
             }
-            _ => FastPath::Unsure,
+            Descent::Miss => FastPath::Miss,
+            Descent::Unsure => FastPath::Unsure,
         }
     }
 
