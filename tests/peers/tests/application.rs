@@ -1,20 +1,22 @@
 //! The browser module in a browser, driven through WebDriver on the example application: what a visitor does, what the server saw of
 //! it, and what the accessibility tree says. Once with the Navigation API of the browser, and once with its history alone.
 
+mod driver;
 #[path = "../../../crates/vivid-lane-cli/tests/support/server.rs"]
 mod server;
 
 use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
-use std::process::{Child, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
+use driver::{Driver, browser};
 use fantoccini::actions::{InputSource, MouseActions, PointerAction};
 use fantoccini::error::CmdError;
 use fantoccini::wd::WebDriverCompatibleCommand;
-use fantoccini::{Client, ClientBuilder, Locator};
-use serde_json::{Map, Value as Json, json};
+use fantoccini::{Client, Locator};
+use serde_json::{Value as Json, json};
 use server::{Server, serve};
 
 const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
@@ -92,16 +94,6 @@ fn pass_on(mut visitor: TcpStream, target: &str, seen: &Mutex<Vec<String>>) -> O
     std::io::copy(&mut server, &mut visitor).ok().map(drop)
 }
 
-struct Driver(Child);
-
-impl Drop for Driver {
-    fn drop(&mut self) {
-        // It may have ended by itself.
-        let _ = self.0.kill();
-        let _ = self.0.wait();
-    }
-}
-
 fn tool() -> String {
     std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is")
 }
@@ -133,33 +125,14 @@ impl Visitor {
             more.extend(["--list", &observers]);
         }
         let server = serve(&tool, table, &more);
-        let port = TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a port").port();
-        let driver = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).spawn();
-        let driver = Driver(driver.expect("chromedriver"));
-        let options = json!({ "args": ["--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"] });
-        let wanted = Map::from_iter([
-            ("goog:chromeOptions".to_owned(), options),
-            ("unhandledPromptBehavior".to_owned(), json!("ignore")),
-        ]);
-        for _ in 0..100 {
-            let connector = hyper_util::client::legacy::connect::HttpConnector::new();
-            let client = ClientBuilder::new(connector)
-                .capabilities(wanted.clone())
-                .connect(&format!("http://127.0.0.1:{port}"))
-                .await;
-            let Ok(client) = client else {
-                tokio::time::sleep(Duration::from_millis(100)).await;
-                continue;
-            };
-            if !has_navigation {
-                let source = "Object.defineProperty(window, 'navigation', { value: undefined })";
-                let hide = Developer("Page.addScriptToEvaluateOnNewDocument", json!({ "source": source }));
-                client.issue_cmd(hide).await.expect("the tools answer");
-            }
-            let witness = Witness::of(&server);
-            return Self { client, witness, _driver: driver, _server: server };
+        let (driver, client) = browser().await;
+        if !has_navigation {
+            let source = "Object.defineProperty(window, 'navigation', { value: undefined })";
+            let hide = Developer("Page.addScriptToEvaluateOnNewDocument", json!({ "source": source }));
+            client.issue_cmd(hide).await.expect("the tools answer");
         }
-        panic!("the browser does not start");
+        let witness = Witness::of(&server);
+        Self { client, witness, _driver: driver, _server: server }
     }
 
     async fn goto(&self, path: &str) -> Result<(), CmdError> {

@@ -1,48 +1,15 @@
 //! `serve` in a browser, driven through WebDriver. `.ci/browser` installs what it needs and runs it.
 
+mod driver;
 #[path = "../../../crates/vivid-lane-cli/tests/support/server.rs"]
 mod server;
 
-use std::process::{Child, Command, Stdio};
-use std::time::Duration;
-
+use driver::browser;
+use fantoccini::Locator;
 use fantoccini::key::Key;
-use fantoccini::{Client, ClientBuilder, Locator};
 use server::serve;
 
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/larkfell/routes.toml");
-
-/// A browser's driver, which ends with the test.
-struct Driver(Child);
-
-impl Drop for Driver {
-    fn drop(&mut self) {
-        // It may have ended by itself.
-        let _ = self.0.kill();
-        let _ = self.0.wait();
-    }
-}
-
-async fn browser() -> (Driver, Client) {
-    let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|free| free.local_addr()).expect("a port").port();
-    let driver =
-        Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).spawn().expect("chromedriver");
-    let driver = Driver(driver);
-    let options =
-        serde_json::json!({ "args": ["--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"] });
-    let wanted = serde_json::Map::from_iter([("goog:chromeOptions".to_owned(), options)]);
-    for _ in 0..100 {
-        match ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new())
-            .capabilities(wanted.clone())
-            .connect(&format!("http://127.0.0.1:{port}"))
-            .await
-        {
-            Ok(client) => return (driver, client),
-            Err(_) => tokio::time::sleep(Duration::from_millis(100)).await,
-        }
-    }
-    panic!("the browser does not start");
-}
 
 #[tokio::test]
 async fn a_developer_tries_urls_by_keyboard_and_signs_in() -> Result<(), Box<dyn std::error::Error>> {

@@ -27,7 +27,7 @@ export type Lookup =
   | undefined;
 
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
-export function allows({ methods }: Route, method: string): boolean {
+function allows({ methods }: Route, method: string): boolean {
   return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
 

@@ -155,7 +155,7 @@ function isVacant(query: string): boolean {
   return /^&*$/.test(query);
 }
 
-export const NO_SLASH = "expected a path that starts with `/`";
+const NO_SLASH = "expected a path that starts with `/`";
 
 export function tooLong(): string {
   return `the URL is longer than ${table.data.site.bytes} bytes`;

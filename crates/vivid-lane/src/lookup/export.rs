@@ -60,8 +60,6 @@ pub struct ExportedNode {
     pub literals: Vec<(String, usize)>,
     /// The patterns that may follow, the narrower first, and the nodes that they lead to. The node of a tail leads to itself.
     pub edges: Vec<(usize, usize)>,
-    /// Is the node one within a tail?
-    pub is_tail: bool,
     /// Is the first way on that leads to a leaf the narrowest? Otherwise all of them are tried.
     pub is_ordered: bool,
     /// What ends here.
@@ -382,11 +380,9 @@ fn nodes(tree: &Tree) -> Vec<ExportedNode> {
             })
         };
         let indices = |leaves: &[LeafId]| leaves.iter().map(|leaf| leaf.0 as usize).collect();
-        let is_tail = tree.edges(node).iter().any(|edge| edge.target == id);
         nodes.push(ExportedNode {
             literals: tree.literals(node).map(|(text, target)| (text.to_owned(), number(target))).collect(),
             edges: tree.edges(node).iter().map(|edge| (edge.pattern.0 as usize, number(edge.target))).collect(),
-            is_tail,
             is_ordered: node.is_ordered,
             leaves: indices(tree.leaves(node)),
             areas: tree.areas.get(&id).map(|areas| indices(areas)).unwrap_or_default(),
