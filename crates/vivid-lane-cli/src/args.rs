@@ -61,7 +61,7 @@ pub(crate) enum Command {
     Replay(ReplayArgs),
     /// Turn the table into another form, or another form into a table
     #[command(
-        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --out links.ts\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
+        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --browser --out src/routes\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
     )]
     Convert(ConvertArgs),
     #[cfg(feature = "serve")]
