@@ -201,6 +201,11 @@ fn modules_are_written_whole_and_checked() {
             && read("browser.ts").contains("export function start(")
     );
     assert_eq!(demo("convert --to typescript").out, read("routes.ts"));
+    // Others can read it, as far as they can read any file that is made here.
+    let plain = out.join("plain");
+    std::fs::write(&plain, "").expect("a file");
+    let rights = |path: &Path| std::fs::metadata(path).expect("a file").permissions();
+    assert_eq!(rights(&out.join("routes.ts")), rights(&plain));
     assert!(call("--browser --check").out.starts_with("current 2 files in "));
     std::fs::write(out.join("routes.ts"), "// mine\n").expect("a file");
     let run = call("--check");

@@ -60,7 +60,7 @@ impl Walk<'_, '_> {
             let left_over = Obstacle::LeftOver { segments: segments.len() - at };
             self.found.extend(tree.leaves(node).iter().map(|&leaf| (leaf, Some(left_over.clone()))));
         }
-        if let Some(target) = tree.literal(id, node, text) {
+        if let Some(target) = tree.literal(node, text) {
             self.node(target, at + 1, obstacle.clone());
         } else if obstacle.is_none()
             && tree.literals(node).len() <= self.most

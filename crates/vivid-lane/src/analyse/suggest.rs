@@ -274,7 +274,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             let accepts =
                 |edge: &&Edge| tree.pattern(edge.pattern).accepts_segment(text, || parts.segments.raw(at), &answers);
             if let Some(next) =
-                tree.literal(id, node, text).or(tree.edges(node).iter().find(accepts).map(|edge| edge.target))
+                tree.literal(node, text).or(tree.edges(node).iter().find(accepts).map(|edge| edge.target))
             {
                 id = next;
                 continue;
@@ -311,7 +311,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             let raw = || parts.segments.raw(at);
             let edge =
                 tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts_segment(text, raw, &answers));
-            match tree.literal(id, node, text).or(edge.map(|edge| edge.target)) {
+            match tree.literal(node, text).or(edge.map(|edge| edge.target)) {
                 Some(next) => id = next,
                 None => break,
             }

@@ -153,7 +153,7 @@ impl<'t> Ways<'t> {
             }
             match word {
                 Some(Word::Literal(text)) if !is_open => {
-                    open.extend(tree.literal(id, node, text).map(|child| (child, at + 1, false)));
+                    open.extend(tree.literal(node, text).map(|child| (child, at + 1, false)));
                 }
                 Some(Word::Set(set)) if !is_open => {
                     left = left.checked_sub(node.children.count as usize)?;

@@ -4,47 +4,42 @@ use hashbrown::HashMap;
 
 use super::tree_builder::{Draft, DraftLeaf, DraftNode, TreeBuilder};
 use crate::lookup::{
-    Branch, Edge, FEW, Leaf, LeafId, LiteralKey, Node, NodeId, Order, Outcome, ParamKind, Route, Stretch, Tail, Tree,
+    Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, QueryRole, Route, Slots,
+    Stretch, Tail, Tree,
 };
 use crate::rule::TooLarge;
 use crate::template::percent::kinds;
 
-/// Packs a tree, with all that its proof has found out about pairs of patterns. The nodes are numbered anew: those that a
-/// literal leads to by the slot of that literal.
+/// Packs a tree, with all that its proof has found out about pairs of patterns. The nodes keep their numbers.
 pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLarge> {
     let TreeBuilder { draft, all_patterns: patterns, order, patterns: compared, .. } = builder;
     let order = Order { patterns: compared.into_pairs(), ..order };
     let Draft { nodes, leaves, steps, covers, captures, answering, areas, folds } = draft;
-    let literals: usize = nodes.iter().map(|node| node.literals.len()).sum();
-    // Half of the slots stay free, so that a search ends soon.
-    let slots = 2 * literals + 2;
     let mut packing = Packing {
         tree: Tree {
             patterns,
             order,
             folds,
             answering,
-            slots: narrow(slots)?,
             steps: steps.into(),
             covers: covers.into(),
             captures: captures.into(),
+            areas: areas.into_iter().map(|(node, leaves)| (node, leaves.into_boxed_slice())).collect(),
             ..Tree::default()
         },
-        nodes: vec![Node::EMPTY; slots],
-        new_ids: vec![None; nodes.len()],
+        nodes: vec![Node::EMPTY; nodes.len()],
+        edges: Vec::new(),
+        children: Vec::new(),
         text: String::new(),
     };
-    packing.number(&nodes)?;
     packing.fill(&nodes)?;
     packing.branches(&nodes)?;
     packing.leaves(leaves, routes)?;
-    packing.outcomes(routes);
-    for (node, leaves) in areas {
-        let node = packing.id(node)?;
-        packing.tree.areas.insert(node, leaves.into_boxed_slice());
-    }
-    let Packing { mut tree, nodes, text, .. } = packing;
+    packing.slots(&nodes, routes)?;
+    let Packing { mut tree, nodes, edges, children, text } = packing;
     tree.nodes = nodes.into();
+    tree.edges = edges.into();
+    tree.children = children.into();
     tree.text = text.into();
     Ok(tree)
 }
@@ -52,7 +47,8 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
 struct Packing {
     tree: Tree,
     nodes: Vec<Node>,
-    new_ids: Vec<Option<NodeId>>,
+    edges: Vec<Edge>,
+    children: Vec<NodeId>,
     text: String,
 }
 
@@ -68,71 +64,27 @@ fn append<T>(all: &mut Vec<T>, more: impl IntoIterator<Item = T>) -> Result<Stre
 }
 
 impl Packing {
-    /// Gives every node its number, and the numbers of what its literals lead to. A node is numbered after the one before it, whose number its slot hangs on.
-    fn number(&mut self, nodes: &[DraftNode]) -> Result<(), TooLarge> {
-        // The targets of patterns first, so that they lie together; the root comes last, where it is found.
-        let targets = nodes.iter().flat_map(|node| &node.edges).map(|edge| edge.target);
-        for target in targets {
-            if self.new_ids[target.0 as usize].is_none() {
-                self.fresh(target)?;
-            }
-        }
-        self.fresh(NodeId(0))?;
-        let mut children = Vec::new();
-        // Every node is made after the one that leads to it, so this order knows the one before.
+    /// Fills in what each node has.
+    fn fill(&mut self, nodes: &[DraftNode]) -> Result<(), TooLarge> {
+        let mut leaves = Vec::new();
         for (index, node) in nodes.iter().enumerate() {
-            let parent = self.id(NodeId(narrow(index)?))?;
             let mut sorted: Vec<(&str, NodeId)> = node.literals.iter().map(|(text, child)| (&**text, *child)).collect();
             sorted.sort_unstable();
-            let start = children.len();
+            let is_short = sorted.iter().all(|(text, _)| text.len() <= LONGEST_LITERAL);
+            let first = self.children.len();
             for (text, child) in sorted {
-                let key = LiteralKey::of(text.as_bytes());
-                let mut slot = key.slot(parent, self.tree.slots);
-                while !self.nodes[slot as usize].is_vacant() {
-                    slot = (slot + 1) % self.tree.slots;
-                }
-                let begin = narrow(self.text.len())?;
+                let literal = &mut self.nodes[child.0 as usize];
+                (literal.text, literal.length) = (narrow(self.text.len())?, narrow(text.len())?);
                 self.text.push_str(text);
-                let is_usual = kinds(text.as_bytes()).is_plain();
-                let mut node = Node::after(parent, key, begin);
-                node.is_usual = is_usual;
-                self.nodes[slot as usize] = node;
-                self.new_ids[child.0 as usize] = Some(NodeId(slot));
-                children.push(NodeId(slot));
+                self.children.push(child);
             }
-            self.nodes[parent.0 as usize].children = Stretch::from(start, &children)?;
-        }
-        self.tree.children = children.into();
-        Ok(())
-    }
-
-    fn fresh(&mut self, id: NodeId) -> Result<(), TooLarge> {
-        self.new_ids[id.0 as usize] = Some(NodeId(narrow(self.nodes.len())?));
-        // Whatever stands here was not led to by a literal, so no search finds it.
-        self.nodes.push(Node::EMPTY);
-        Ok(())
-    }
-
-    fn id(&self, old: NodeId) -> Result<NodeId, TooLarge> {
-        self.new_ids[old.0 as usize].ok_or(TooLarge::Numbers)
-    }
-
-    /// Fills in what else follows each node.
-    fn fill(&mut self, nodes: &[DraftNode]) -> Result<(), TooLarge> {
-        let (mut edges, mut leaves) = (Vec::new(), Vec::new());
-        for (index, node) in nodes.iter().enumerate() {
-            let first = edges.len();
-            for edge in &node.edges {
-                edges.push(Edge { target: self.id(edge.target)?, ..*edge });
-            }
-            let id = self.id(NodeId(narrow(index)?))?;
-            let packed = &mut self.nodes[id.0 as usize];
-            packed.edges = Stretch::from(first, &edges)?;
+            let packed = &mut self.nodes[index];
+            packed.children = Stretch::from(first, &self.children)?;
+            packed.edges = append(&mut self.edges, node.edges.iter().copied())?;
             packed.leaves = append(&mut leaves, node.leaves.iter().copied())?;
             packed.is_ordered = node.is_ordered;
-            packed.is_usual &= node.is_ordered;
+            packed.is_usual = node.is_ordered && is_short;
         }
-        self.tree.edges = edges.into();
         self.tree.leaf_ids = leaves.into();
         Ok(())
     }
@@ -140,71 +92,104 @@ impl Packing {
     /// Notes for every node what is left to try where it comes to nothing.
     fn branches(&mut self, nodes: &[DraftNode]) -> Result<(), TooLarge> {
         let mut branches: Vec<Branch> = Vec::new();
-        // By the old numbers: how many segments are before each node.
-        let mut depths: Vec<u32> = vec![0; nodes.len()];
+        // How many segments are before each node, and how many of them are values.
+        let mut depths: Vec<(u16, u16)> = vec![(0, 0); nodes.len()];
         // A node comes after the one that leads to it.
         for (index, node) in nodes.iter().enumerate() {
-            let old = NodeId(narrow(index)?);
-            let packed = self.nodes[self.id(old)?.0 as usize];
-            let (at, last) = (depths[index], packed.edges.start + packed.edges.count);
+            let packed = self.nodes[index];
+            let ((at, values), last) = (depths[index], packed.edges.start + packed.edges.count);
+            let below = |is_value: bool| (at.saturating_add(1), values.saturating_add(u16::from(is_value)));
             let mut next = packed.resume;
             // The last edge has nothing after it, the one before has the last, and all literals have all edges. A tail's edge
             // leads back to its own node.
             for (edge, draft) in (packed.edges.start..last).zip(&node.edges).rev() {
-                if draft.target != old {
-                    self.resume(draft.target, next)?;
-                    depths[draft.target.0 as usize] = at + 1;
+                if draft.target.0 as usize != index {
+                    self.nodes[draft.target.0 as usize].resume = next;
+                    depths[draft.target.0 as usize] = below(true);
                 }
                 if edge > packed.edges.start || !node.literals.is_empty() {
                     let edges = Stretch { start: edge, count: last - edge };
-                    branches.push(Branch { at, edges, next: packed.resume });
+                    branches.push(Branch { at, values, edges, next: packed.resume });
                     next = narrow(branches.len() - 1)?;
                 }
             }
             for &target in node.literals.values() {
-                self.resume(target, next)?;
-                depths[target.0 as usize] = at + 1;
+                self.nodes[target.0 as usize].resume = next;
+                depths[target.0 as usize] = below(false);
             }
         }
         self.tree.branches = branches.into();
         Ok(())
     }
 
-    fn resume(&mut self, node: NodeId, branch: u32) -> Result<(), TooLarge> {
-        let id = self.id(node)?;
-        self.nodes[id.0 as usize].resume = branch;
+    /// Makes the slots of the fast path.
+    fn slots(&mut self, nodes: &[DraftNode], routes: &[Route]) -> Result<(), TooLarge> {
+        let mut slots = Slots::new();
+        // For each node its slot; none for one whose way there is a part of the slot before it.
+        let mut places = vec![Slots::NONE; nodes.len()];
+        places[0] = slots.bare()?;
+        self.tree.root_slot = places[0];
+        for index in 0..nodes.len() {
+            let (slot, mut node) = (places[index], self.nodes[index]);
+            if slot == Slots::NONE {
+                continue;
+            }
+            let mut id = NodeId(narrow(index)?);
+            if !node.is_usual {
+                slots.ends(slot, id, Outcome::Unsure);
+                continue;
+            }
+            slots.ends(slot, id, self.outcome(node, routes));
+            if let (0, [edge]) = (node.children.count, node.edges.of(&self.edges))
+                && !edge.is_tail
+                && self.nodes[edge.target.0 as usize].is_usual
+            {
+                (id, node) = (edge.target, self.nodes[edge.target.0 as usize]);
+                slots.follows(slot, edge, self.outcome(node, routes));
+            }
+            let children = node.children.of(&self.children);
+            let text = |child: &NodeId| {
+                let Node { text, length, .. } = self.nodes[child.0 as usize];
+                (&self.text[text as usize..(text + length) as usize], text)
+            };
+            // A path that needs no escape has no literal that needs one.
+            let plain: Vec<NodeId> =
+                children.iter().filter(|child| kinds(text(child).0.as_bytes()).is_plain()).copied().collect();
+            let texts: Vec<(&str, u32)> = plain.iter().map(text).collect();
+            for (child, place) in plain.iter().zip(slots.literals(slot, &texts)?) {
+                places[child.0 as usize] = place;
+            }
+            let edges = node.edges;
+            for edge in &mut self.edges[edges.start as usize..(edges.start + edges.count) as usize] {
+                if edge.target != id {
+                    let place = slots.bare()?;
+                    (places[edge.target.0 as usize], edge.slot) = (place, place);
+                }
+            }
+        }
+        self.tree.slots = slots.finish();
         Ok(())
     }
 
-    /// Works out what a `GET` without a query comes to that ends at each node.
-    fn outcomes(&mut self, routes: &[Route]) {
-        for index in 0..self.nodes.len() {
-            let leaves = self.nodes[index].leaves;
-            let leaves = &self.tree.leaf_ids[leaves.start as usize..][..leaves.count as usize];
-            let route = |id: &LeafId| &routes[self.tree.leaves[id.0 as usize].route.0 as usize];
-            let wants_query = |id: &LeafId| {
-                let demand = &route(id).query;
-                !demand.literals.is_empty()
-                    || demand.params.iter().any(|param| param.is_required)
-                    || demand.rest.as_ref().is_some_and(|rest| rest.is_required)
-            };
-            let is_certain = |id: &LeafId| {
-                let tail = self.tree.leaves[id.0 as usize].tail;
-                route(id).host.is_none() && tail.is_none_or(|tail| takes_any(tail, route(id)))
-            };
-            let asks_query = leaves.iter().any(|id| asks_query(route(id)));
-            let able: Vec<LeafId> = leaves.iter().copied().filter(|id| !wants_query(id)).collect();
-            let get = match able.as_slice() {
-                _ if !leaves.iter().all(is_certain) => Outcome::Unsure,
-                [] => Outcome::Nothing,
-                [one] if route(one).methods.allows("GET") => Outcome::Ends(*one),
-                _ => Outcome::Unsure,
-            };
-            self.nodes[index].asks_query = asks_query;
-            self.nodes[index].set_outcome(get);
+    /// What a `GET` comes to that ends at a node, as far as its path tells.
+    fn outcome(&self, node: Node, routes: &[Route]) -> Outcome {
+        let leaves = node.leaves.of(&self.tree.leaf_ids);
+        let leaf = |id: &LeafId| &self.tree.leaves[id.0 as usize];
+        let route = |id: &LeafId| &routes[leaf(id).route.0 as usize];
+        let is_certain =
+            |id: &LeafId| route(id).host.is_none() && leaf(id).tail.is_none_or(|tail| takes_any(tail, route(id)));
+        let able: Vec<LeafId> = match leaves {
+            [] => return Outcome::Nothing,
+            [one] => vec![*one],
+            several => several.iter().filter(|id| leaf(id).query != QueryRole::Required).copied().collect(),
+        };
+        match able.as_slice() {
+            [one] if leaves.iter().all(is_certain) && route(one).methods.allows("GET") => Outcome::Ends(*one),
+            _ => Outcome::Unsure,
         }
     }
 
+    /// Packs the leaves, each with what can be told of it beforehand.
     fn leaves(&mut self, leaves: Vec<DraftLeaf>, routes: &[Route]) -> Result<(), TooLarge> {
         let mut packed = Vec::with_capacity(leaves.len());
         let mut spelling = HashMap::new();
@@ -225,9 +210,21 @@ impl Packing {
                 is_free,
                 is_simple,
                 reads_much: route.query.params.len() > FEW,
+                query: role_of_query(route),
                 open_page: route.page.filter(|_| route.is_open),
             });
             spelling.extend(leaf.spelling.into_iter().map(|(at, text)| ((id, at), text)));
+        }
+        // Where several end at one node, a query may choose among them.
+        for node in &self.nodes {
+            let ids = node.leaves.of(&self.tree.leaf_ids);
+            let is_asked = |id: &LeafId| packed[id.0 as usize].query != QueryRole::None;
+            if ids.len() > 1 && ids.iter().any(is_asked) {
+                for id in ids.iter().map(|id| id.0 as usize) {
+                    let leaf = &mut packed[id];
+                    leaf.query = if leaf.query == QueryRole::Required { leaf.query } else { QueryRole::Chooses };
+                }
+            }
         }
         self.tree.leaves = packed.into();
         self.tree.spelling = spelling;
@@ -235,10 +232,17 @@ impl Packing {
     }
 }
 
-/// May a query keep a route from answering, or have it answered by another?
-fn asks_query(route: &Route) -> bool {
-    let demand = &route.query;
-    demand.asks()
+/// What a query has to do with whether a route answers, where no other is met at the same place.
+fn role_of_query(route: &Route) -> QueryRole {
+    let query = &route.query;
+    let is_required = !query.literals.is_empty()
+        || query.params.iter().any(|param| param.is_required)
+        || query.rest.as_ref().is_some_and(|rest| rest.is_required);
+    match (is_required, query.asks()) {
+        (true, _) => QueryRole::Required,
+        (false, true) => QueryRole::Judged,
+        (false, false) => QueryRole::None,
+    }
 }
 
 /// Does a tail take whatever its segments let through?

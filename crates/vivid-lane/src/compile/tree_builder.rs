@@ -157,6 +157,7 @@ impl TreeBuilder {
         let mut at = ROOT;
         let mut spelling = Vec::new();
         let (first_word, first_capture) = (self.all_words.len(), self.draft.captures.len());
+        let mut value = 0;
         for (index, segment) in (0..).zip(&variant.segments) {
             let mut word = self.word(segment, &route.params)?;
             if let (true, Word::Literal(text)) = (self.draft.folds, &mut word) {
@@ -168,8 +169,9 @@ impl TreeBuilder {
                 Word::Pattern(pattern) => {
                     let is_whole = segment.len() == 1;
                     let values = (0..).zip(segment).filter_map(|(at, piece)| Some((at, *piece.value()?)));
-                    let capture = |(piece, param)| Capture { param, segment: index, piece, is_whole };
+                    let capture = |(piece, param)| Capture { param, segment: index, value, piece, is_whole };
                     self.draft.captures.extend(values.map(capture));
+                    value += 1;
                     self.edge(at, *pattern, false)
                 }
             };
@@ -297,9 +299,9 @@ impl TreeBuilder {
         }
         let target = self.fresh();
         let quick = self.all_patterns[pattern.0 as usize].quick();
-        self.draft.nodes[at.0 as usize].edges.push(Edge { pattern, quick, target, is_tail });
+        self.draft.nodes[at.0 as usize].edges.push(Edge { pattern, quick, is_tail, target, slot: 0 });
         if is_tail {
-            self.draft.nodes[target.0 as usize].edges.push(Edge { pattern, quick, target, is_tail });
+            self.draft.nodes[target.0 as usize].edges.push(Edge { pattern, quick, is_tail, target, slot: 0 });
         }
         target
     }

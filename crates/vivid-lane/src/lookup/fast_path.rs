@@ -1,17 +1,20 @@
 //! The common case of a lookup, in as few steps as there are: a `GET` of a path that needs no decoding, in a table
 //! whose nodes say on the way which branch is the narrower.
 //!
-//! It gives the same answers as the general path, or none: where anything is out of the ordinary (an escape, an empty
-//! segment, a node without an order, a leaf that asks for a host) it says so, and the general path begins anew.
+//! The walk goes from slot to slot, and notes on the way where values stand; what is rare stands apart. It gives the same answers
+//! as the general path, or none: where anything is out of the ordinary (an escape, an empty segment, a node without an order, a
+//! leaf that asks for a host) it says so, and the general path begins anew.
 
 use super::answers::Answers;
-use super::ask::{Target, is_vacant_query};
-use super::path::{Ends, MOST_FEW, end_of_path};
+use super::ask::{Target, is_vacant_query, pairs};
+use super::marks::{CHUNK, Few, Many, Marks};
+use super::path::{MOST_FEW, Spans, end_of_path};
 use super::pattern::{PatternId, Quick};
-use super::reading::Reading;
+use super::reading::{Reading, has_empty_value};
 use super::route::PageId;
+use super::slot::{Follows, Slot};
 use super::table::Frozen;
-use super::tree::{Edge, LeafId, LiteralKey, Node, NodeId, Outcome, Tree};
+use super::tree::{Branch, Edge, Leaf, LeafId, Outcome, QueryRole, Tree};
 use crate::rule::Simple;
 use crate::template::percent::kinds;
 
@@ -29,61 +32,126 @@ pub(crate) enum FastPath {
 pub(crate) struct Short {
     pub(crate) page: PageId,
     leaf: LeafId,
-    ends: [u8; MOST_FEW],
+    values: Places,
     /// Where the path ends.
     end: usize,
 }
 
-/// The longest URL that goes this way: places in it, and the one behind its end, are kept in a byte.
-pub(crate) const LONGEST: usize = 254;
+/// Where the values of a path begin and end, a byte each.
+pub(super) type Places = [u16; MOST_FEW];
 
 impl Frozen {
     /// Looks up a `GET` of a URL that begins with a slash.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn fast_path(&self, url: &str, answers: &dyn Answers) -> FastPath {
         let bytes = url.as_bytes();
-        if bytes.len() > self.longest_fast || bytes.first() != Some(&b'/') {
+        let length = bytes.len();
+        if length > self.longest_fast || bytes.first() != Some(&b'/') {
             return FastPath::Unsure;
         }
-        let mut path = Path { bytes, ends: [0; BLOCKS] };
-        if !path.mark() {
-            let Some(end) = end_of_plain(url) else { return FastPath::Unsure };
-            path = Path::marked(&bytes[..end]);
-        }
-        let end = path.bytes.len();
-        let has_query = end < bytes.len();
-        let mut ends = [0; MOST_FEW];
-        let found = match end {
-            8.. => self.tree.descend(&path, 1, has_query, answers, &mut ends),
-            _ => self.descend_small(path.bytes, has_query, answers, &mut ends),
-        };
-        match found {
-            Descent::Found(leaf) => match self.tree.leaf(leaf).open_page {
-                Some(page) if !has_query || has_plain_query(&bytes[end..]) => {
-                    FastPath::Page(Short { page, leaf, ends, end })
-                }
-                _ => FastPath::Unsure,
+        let mut values = [0; MOST_FEW];
+        let mut end = length;
+        let outcome = match length {
+            CHUNK..=Few::LONGEST => match Few::of(bytes) {
+                (marks, true) => self.tree.walk(bytes, marks, 1, answers, &mut values),
+                (marks, false) => self.few(url, marks, &mut end, answers, &mut values),
             },
-            Descent::Miss if is_non_canonical(path.bytes) || (has_query && says_nothing(&bytes[end..])) => {
-                FastPath::Unsure
+            0..CHUNK => self.tiny(url, &mut end, answers, &mut values),
+            _ => self.many(url, &mut end, answers, &mut values),
+        };
+        match outcome {
+            Outcome::Ends(id) => {
+                let leaf = self.tree.leaf(id);
+                match leaf.open_page {
+                    Some(page) if leaf.query == QueryRole::None && end == length => {
+                        FastPath::Page(Short { page, leaf: id, values, end })
+                    }
+                    Some(page) if self.query_fits(leaf, url, end, answers) => {
+                        FastPath::Page(Short { page, leaf: id, values, end })
+                    }
+                    _ => FastPath::Unsure,
+                }
             }
-            Descent::Miss => FastPath::Miss,
-            Descent::Unsure => FastPath::Unsure,
+            Outcome::Nothing if is_plain_miss(bytes, end) => FastPath::Miss,
+            Outcome::Nothing | Outcome::Unsure => FastPath::Unsure,
         }
     }
 
-    /// Goes down with a path that has fewer bytes than a word.
+    /// A URL with bytes that are rare in paths: a query begins there, or the path has them.
     #[inline(never)]
-    fn descend_small(&self, path: &[u8], has_query: bool, answers: &dyn Answers, ends: &mut [u8; MOST_FEW]) -> Descent {
-        let mut word = [0; 8];
-        let before = word.len() - path.len();
-        word[before..].copy_from_slice(path);
-        #[allow(clippy::cast_possible_truncation, reason = "below eight")]
-        let narrow = before as u8;
-        let path = Path::marked(&word);
-        let found = self.tree.descend(&path, before + 1, has_query, answers, ends);
-        ends.iter_mut().for_each(|end| *end = end.saturating_sub(narrow));
-        found
+    fn few(&self, url: &str, marks: Few, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> Outcome {
+        let Some(path) = path_of(url) else { return Outcome::Unsure };
+        *end = path.len();
+        match path.len() {
+            0..CHUNK => self.fill_up(path, answers, values),
+            _ => self.tree.walk(path, marks.up_to(path.len()), 1, answers, values),
+        }
+    }
+
+    /// A longer URL.
+    #[inline(never)]
+    fn many(&self, url: &str, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> Outcome {
+        let (mut marks, is_plain) = Many::of(url.as_bytes());
+        let mut path = url.as_bytes();
+        if !is_plain {
+            let Some(plain) = path_of(url) else { return Outcome::Unsure };
+            (path, marks, *end) = (plain, marks.up_to(plain.len()), plain.len());
+        }
+        match path.len() {
+            0..CHUNK => self.fill_up(path, answers, values),
+            _ => self.tree.walk(path, marks, 1, answers, values),
+        }
+    }
+
+    /// A shorter one.
+    #[inline(never)]
+    fn tiny(&self, url: &str, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> Outcome {
+        let Some(path) = path_of(url) else { return Outcome::Unsure };
+        *end = path.len();
+        self.fill_up(path, answers, values)
+    }
+
+    /// Walks with a path that has fewer bytes than are looked at at once: on a copy that ends with it.
+    #[inline]
+    fn fill_up(&self, path: &[u8], answers: &dyn Answers, values: &mut Places) -> Outcome {
+        let before = CHUNK - path.len().min(CHUNK);
+        let word = |bytes: &[u8; 8]| u128::from(u64::from_le_bytes(*bytes));
+        let text = match (path.first_chunk::<8>(), path.last_chunk::<8>()) {
+            (Some(first), Some(last)) => word(first) << (8 * before) | word(last) << 64,
+            _ => path.iter().rev().fold(0, |word, &byte| word << 8 | u128::from(byte)) << (8 * before).min(127),
+        };
+        let filler = u128::from_le_bytes([b'a'; CHUNK]) >> (8 * (CHUNK - before)).min(127);
+        let filled = if before == 0 { text } else { text | filler }.to_le_bytes();
+        if path.len() < 2 {
+            return self.tree.slots.get(self.tree.root_slot as usize).map_or(Outcome::Unsure, Slot::here);
+        }
+        let (marks, _) = Few::of_chunk(&filled);
+        let outcome = self.tree.walk(&filled, marks, before + 1, answers, values);
+        #[allow(clippy::cast_possible_truncation, reason = "both halves are below sixteen")]
+        let shift = (before | before << 8) as u16;
+        values.iter_mut().for_each(|place| *place = place.wrapping_sub(shift));
+        outcome
+    }
+
+    /// Does the query of a URL leave it at a leaf that its path leads to?
+    #[inline(never)]
+    fn query_fits(&self, leaf: &Leaf, url: &str, end: usize, answers: &dyn Answers) -> bool {
+        let Some(rest) = url.get(end..).filter(|rest| !rest.is_empty()) else {
+            return leaf.query != QueryRole::Required;
+        };
+        let Some(query) = rest.strip_prefix('?') else { return false };
+        let kinds = kinds(query.as_bytes());
+        if kinds.has_fragment() || is_vacant_query(query.as_bytes()) {
+            return false;
+        }
+        match leaf.query {
+            QueryRole::None => true,
+            QueryRole::Chooses => false,
+            QueryRole::Judged | QueryRole::Required => {
+                let pairs = pairs(query).collect();
+                !has_empty_value(query) && self.route(leaf.route).query.refusal(&pairs, answers).is_none()
+            }
+        }
     }
 
     /// How a URL is read whose page was found.
@@ -96,8 +164,10 @@ impl Frozen {
     ) -> Reading<'t, 'u> {
         let (path, query) = url.split_at_checked(found.end).unwrap_or_default();
         // What is there begins with a question mark, which was looked at.
-        let target = Target { host, path, sent: path, query: query.get(1..) };
-        let mut reading = Reading::at(self, found.leaf, target, Ends::few(found.ends));
+        let (sent, query) = (path, query.get(1..));
+        // The path of the root, without a slash at its end, is empty.
+        let path = if found.end > 1 { sent } else { "" };
+        let mut reading = Reading::at(self, found.leaf, Target { host, path, sent, query }, Spans::few(found.values));
         if reading.target.query.is_some() {
             reading.find_query_values();
         }
@@ -105,337 +175,345 @@ impl Frozen {
     }
 }
 
-/// Where the path of a URL ends, if nothing in it has to be escaped or is escaped.
+/// The path of a URL, if nothing in it has to be escaped or is escaped.
+fn path_of(url: &str) -> Option<&[u8]> {
+    let path = &url.as_bytes()[..end_of_path(url)];
+    kinds(path).is_plain().then_some(path)
+}
+
+/// Is a URL whose path leads nowhere missing as it stands? One with an empty segment, with one of dots, or with a query that says
+/// nothing has another address, and is missing there.
 #[inline(never)]
-fn end_of_plain(url: &str) -> Option<usize> {
-    let end = end_of_path(url);
-    let path = &url.as_bytes()[..end];
-    kinds(path).is_plain().then_some(end)
+fn is_plain_miss(url: &[u8], end: usize) -> bool {
+    let (path, rest) = url.split_at(end.min(url.len()));
+    let is_odd = |(&one, &next): (&u8, &u8)| (one == b'/') & ((next == b'/') | (next == b'.'));
+    let says_nothing = rest.split_first().is_some_and(|(_, query)| {
+        rest[0] == b'?' && query.iter().find(|&&byte| byte != b'&').is_none_or(|&byte| byte == b'#')
+    });
+    !says_nothing
+        && !path.ends_with(b"/")
+        && !path.iter().zip(path.iter().skip(1)).fold(false, |any, pair| any | is_odd(pair))
 }
 
-/// Is what follows a path a query with something in it, and no fragment?
-#[inline(never)]
-fn has_plain_query(rest: &[u8]) -> bool {
-    matches!(rest, [b'?', ..]) && !is_vacant_query(&rest[1..]) && !kinds(rest).has_fragment()
+/// How a walk goes on that has come to nothing.
+enum Back {
+    /// At a slot, from that place of the path on, with so many values.
+    To {
+        slot: u32,
+        start: usize,
+        values: usize,
+    },
+    End(Outcome),
 }
 
-/// Is what follows a path a query with nothing in it? Its URL is another one, and what is missing is missing there.
-#[inline(never)]
-fn says_nothing(rest: &[u8]) -> bool {
-    let Some((b'?', query)) = rest.split_first() else { return false };
-    query.iter().find(|&&byte| byte != b'&').is_none_or(|&byte| byte == b'#')
-}
-
-enum Descent {
-    Found(LeafId),
-    Miss,
-    Unsure,
-}
-
-/// How many bytes one word of marks speaks of.
-const BLOCK: usize = 64;
-/// How many are looked at at once.
-const CHUNK: usize = 16;
-const BLOCKS: usize = LONGEST / BLOCK + 1;
-
-/// A path of which nothing has to be escaped, and nothing is.
-struct Path<'u> {
-    /// Eight bytes or more, once it is walked.
+/// A path that is walked: eight bytes or more.
+struct Path<'u, M> {
     bytes: &'u [u8],
-    /// A bit for each place at which a segment ends: where a slash stands, and at the end of the path.
-    ends: [u64; BLOCKS],
+    marks: M,
+    /// Where the first segment begins.
+    first: usize,
 }
 
-/// Where the ends of segments are that a walk has not come to yet.
-struct Ahead {
-    block: usize,
-    /// Those of the block.
-    ends: u64,
-}
-
-/// Notes which of sixteen bytes are rare in paths, or may not stand there as they are: zero for letters, digits, `_`, and
-/// the marks from `&` to `;`. The compiler makes a handful of vector instructions of this loop.
-#[inline]
-fn note_rare(rare: &mut [u8; CHUNK], chunk: &[u8; CHUNK]) {
-    for (rare, &byte) in rare.iter_mut().zip(chunk) {
-        let letter = (byte | 0x20).wrapping_sub(b'a').saturating_sub(b'z' - b'a');
-        let mark = byte.wrapping_sub(b'&').saturating_sub(b';' - b'&');
-        *rare |= letter.min(mark).min(byte ^ b'_');
-    }
-}
-
-/// A bit for each slash among sixteen ASCII bytes. Every x86-64 processor has an instruction that makes bits of a
-/// comparison, which the compiler does not find by itself.
-#[cfg(target_arch = "x86_64")]
-#[inline]
-fn slashes(chunk: &[u8; CHUNK]) -> u64 {
-    use safe_arch::{cmp_eq_mask_i8_m128i, load_unaligned_m128i, move_mask_i8_m128i, set_splat_i8_m128i};
-    let is_slash = cmp_eq_mask_i8_m128i(load_unaligned_m128i(chunk), set_splat_i8_m128i(b'/'.cast_signed()));
-    u64::from(move_mask_i8_m128i(is_slash).cast_unsigned())
-}
-
-/// A bit for each slash among sixteen ASCII bytes, eight of them at a time. What is not ASCII gives bits that mean
-/// nothing, but [`note_rare`] then knows of it.
-#[cfg(any(not(target_arch = "x86_64"), test))]
-#[inline]
-fn slashes_of_words(chunk: &[u8; CHUNK]) -> u64 {
-    const EACH: u64 = 0x0101_0101_0101_0101;
-    let of_word = |word: u64| {
-        // The high bit of each byte that is a slash: for these the difference is 0, for all others 1 to 127.
-        let high_bits = (0x80 * EACH).wrapping_sub(word ^ (u64::from(b'/') * EACH)) & (0x80 * EACH);
-        // The product moves them next to each other.
-        high_bits.wrapping_mul(0x0002_0408_1020_4081) >> 56
-    };
-    let word = u128::from_le_bytes(*chunk);
-    #[allow(clippy::cast_possible_truncation, reason = "its two halves")]
-    let (low, high) = (word as u64, (word >> 64) as u64);
-    of_word(low) | of_word(high) << 8
-}
-
-#[cfg(not(target_arch = "x86_64"))]
-use slashes_of_words as slashes;
-
-impl<'u> Path<'u> {
-    /// A path whose segments are marked; it is known to have no rare bytes, or to be no more than a path.
-    #[inline(never)]
-    fn marked(bytes: &'u [u8]) -> Self {
-        let mut path = Self { bytes, ends: [0; BLOCKS] };
-        path.mark();
-        path
-    }
-
-    /// Marks the ends of the segments, and tells whether there are no rare bytes: else the marks mean
-    /// nothing for a URL that is more than a path.
+impl<'u, M: Marks> Path<'u, M> {
     #[inline(always)]
-    fn mark(&mut self) -> bool {
-        let end = self.bytes.len();
-        let (chunks, rest) = self.bytes.as_chunks::<CHUNK>();
-        let mut rare = [0; CHUNK];
-        for (at, chunk) in chunks.iter().enumerate() {
-            note_rare(&mut rare, chunk);
-            self.ends[at * CHUNK / BLOCK % BLOCKS] |= slashes(chunk) << (at * CHUNK % BLOCK);
-        }
-        let last = &mut self.ends[end / BLOCK % BLOCKS];
-        if !rest.is_empty() {
-            // The last chunk reaches back into the one before it; a path that has none is filled up.
-            let (chunk, before) = match self.bytes.last_chunk::<CHUNK>() {
-                Some(chunk) => (*chunk, CHUNK - rest.len()),
-                None => {
-                    let mut filled = [b'a'; CHUNK];
-                    filled[..end].copy_from_slice(self.bytes);
-                    (filled, 0)
-                }
-            };
-            note_rare(&mut rare, &chunk);
-            *last |= slashes(&chunk) >> before << (chunks.len() * CHUNK % BLOCK);
-        }
-        *last |= 1 << (end % BLOCK);
-        rare == [0; CHUNK]
-    }
-
-    /// The segment between two places.
-    #[inline]
     fn text(&self, start: usize, end: usize) -> &'u [u8] {
         self.bytes.get(start..end).unwrap_or_default()
     }
 
-    /// The key of a segment.
-    #[inline]
-    fn key(&self, start: usize, end: usize) -> LiteralKey {
-        let text = self.text(start, end);
-        #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way")]
-        let length = text.len() as u32;
-        if let (Some(head), Some(tail)) = (text.first_chunk::<8>(), text.last_chunk::<8>()) {
-            return LiteralKey::new(u64::from_le_bytes(*head), u64::from_le_bytes(*tail), length).with_rest(text);
-        }
-        // The eight bytes that end with it, and of them only its own.
-        let before = match self.bytes.get(..end).and_then(<[u8]>::last_chunk::<8>) {
+    /// The eight bytes from a place on; of fewer that are left, these and zeros.
+    #[inline(always)]
+    fn word(&self, start: usize) -> u64 {
+        match self.bytes.get(start..start + 8).and_then(<[u8]>::first_chunk::<8>) {
             Some(word) => u64::from_le_bytes(*word),
-            None => self.bytes.first_chunk::<8>().map_or(0, |word| u64::from_le_bytes(*word) << ((64 - 8 * end) % 64)),
-        };
-        LiteralKey::new(before >> ((64 - 8 * length) % 64), 0, length)
-    }
-
-    /// Can a segment be a value as it stands: is it neither empty nor dots?
-    #[inline]
-    fn is_value(&self, start: usize, end: usize) -> bool {
-        start < end && (self.bytes.get(start) != Some(&b'.') || !self.is_dots(start, end))
-    }
-
-    #[inline(never)]
-    fn is_of(&self, code: Simple, start: usize, end: usize) -> bool {
-        code.accepts(self.text(start, end))
-    }
-
-    #[inline(never)]
-    fn is_dots(&self, start: usize, end: usize) -> bool {
-        matches!(self.text(start, end), b"." | b"..")
-    }
-}
-
-/// May there be an empty segment in a path, or one of dots?
-#[inline(never)]
-fn is_non_canonical(path: &[u8]) -> bool {
-    let is_odd = |(&one, &next): (&u8, &u8)| (one == b'/') & ((next == b'/') | (next == b'.'));
-    path.ends_with(b"/") || path.iter().zip(path.iter().skip(1)).fold(false, |any, pair| any | is_odd(pair))
-}
-
-impl Ahead {
-    /// All that is ahead of a place.
-    #[inline]
-    fn of(path: &Path<'_>, start: usize) -> Self {
-        let block = start / BLOCK;
-        Self { block, ends: path.ends[block % BLOCKS] & !0 << (start % BLOCK) }
-    }
-
-    /// The next end.
-    #[inline]
-    fn next(&mut self, path: &Path<'_>) -> Option<usize> {
-        if self.ends == 0 && !self.go_on(path) {
-            return None;
-        }
-        let end = self.block * BLOCK + self.ends.trailing_zeros() as usize;
-        self.ends &= self.ends.wrapping_sub(1);
-        Some(end)
-    }
-
-    /// Goes on to the next block in which a segment ends.
-    #[inline(never)]
-    fn go_on(&mut self, path: &Path<'_>) -> bool {
-        let next = (self.block + 1..path.bytes.len() / BLOCK + 1).find(|&block| path.ends[block % BLOCKS] != 0);
-        let Some(block) = next else { return false };
-        *self = Self { block, ends: path.ends[block % BLOCKS] };
-        true
-    }
-}
-
-impl Tree {
-    /// Goes down the tree, the narrower branch first, and notes where segments end. The first begins at a place in the
-    /// first word.
-    #[inline(never)]
-    fn descend(
-        &self,
-        path: &Path<'_>,
-        first: usize,
-        has_query: bool,
-        answers: &dyn Answers,
-        ends: &mut [u8; MOST_FEW],
-    ) -> Descent {
-        let mut ahead = Ahead::of(path, first);
-        let mut id = self.root();
-        let Some(mut node) = self.nodes.get(id.0 as usize) else { return Descent::Unsure };
-        let (mut at, mut start) = (0, first);
-        'down: loop {
-            if !node.is_usual {
-                return Descent::Unsure;
-            }
-            let (mut edges, mut end, mut next): (&[Edge], _, _) = (&[], start, node.resume);
-            match ahead.next(path) {
-                Some(to) => {
-                    end = to;
-                    #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way")]
-                    match ends.get_mut(at) {
-                        Some(place) => *place = end as u8,
-                        None => return Descent::Unsure,
-                    }
-                    if node.children.count > 0
-                        && let Some((target, slot)) = self.probe(id, path, start, end)
-                    {
-                        (id, node, at, start) = (slot, target, at + 1, end + 1);
-                        continue;
-                    }
-                    edges = self.edges(node);
-                }
-                None => match node.outcome(has_query) {
-                    Outcome::Ends(leaf) => return Descent::Found(leaf),
-                    Outcome::Unsure => return Descent::Unsure,
-                    Outcome::Nothing => {}
-                },
-            }
-            // The edges of this node, and where none leads on, those of the last branch that is left.
-            loop {
-                while let Some((one, others)) = edges.split_first() {
-                    edges = others;
-                    let leads_on = match one.quick {
-                        Quick::Any => path.is_value(start, end).then_some(true),
-                        Quick::Integer => Some(path.is_of(Simple::Integer, start, end)),
-                        Quick::Date => Some(path.is_of(Simple::Date, start, end)),
-                        Quick::Whole => self.ask(one.pattern, path, start, end, answers),
-                    };
-                    match leads_on {
-                        Some(false) => {}
-                        Some(true) => {
-                            let Some(target) = self.nodes.get(one.target.0 as usize) else { return Descent::Unsure };
-                            (id, node, at, start) = (one.target, target, at + 1, end + 1);
-                            continue 'down;
-                        }
-                        None => return Descent::Unsure,
-                    }
-                }
-                let Some(branch) = self.branches.get(next as usize) else { return Descent::Miss };
-                (edges, next) = (branch.edges.of(&self.edges), branch.next);
-                at = branch.at as usize;
-                start = if at == 0 { first } else { usize::from(ends[(at - 1) % MOST_FEW]) + 1 };
-                end = usize::from(ends[at % MOST_FEW]);
-                ahead = Ahead::of(path, end + 1);
-            }
+            None => self.last_word(start),
         }
     }
 
-    /// Does a whole pattern accept a segment? `None` where that is no value.
+    #[inline(always)]
+    fn last_word(&self, start: usize) -> u64 {
+        let Some(last) = self.bytes.last_chunk::<8>() else { return 0 };
+        u64::from_le_bytes(*last) >> ((8 * (start + 8 - self.bytes.len())) & 63)
+    }
+
+    /// Is the segment at a place this literal?
+    #[inline(always)]
+    fn is_literal(&self, tree: &Tree, slot: &Slot, word: u64, ahead: u64, start: usize) -> bool {
+        let length = usize::from(slot.length);
+        slot.has_head(word)
+            && ahead >> (length & 63) & 1 == 1
+            && (length <= 8
+                || (self.word(start + length - 8) == slot.tail
+                    && (length <= 16 || self.is_text(tree, slot, start, length))))
+    }
+
     #[inline(never)]
-    fn ask(
+    fn is_text(&self, tree: &Tree, slot: &Slot, start: usize, length: usize) -> bool {
+        let text = tree.text.as_bytes().get(slot.text as usize..slot.text as usize + length);
+        text == Some(self.text(start, start + length))
+    }
+
+    /// Where a segment of that number begins.
+    fn start_of(&self, at: usize) -> usize {
+        let mut start = self.first;
+        for _ in 0..at {
+            start += self.marks.ahead(start).trailing_zeros() as usize + 1;
+        }
+        start
+    }
+
+    #[inline(never)]
+    fn is_of(&self, simple: Simple, start: usize, end: usize) -> bool {
+        simple.accepts(self.text(start, end))
+    }
+
+    /// Does a pattern accept a segment?
+    #[inline(never)]
+    fn asks(&self, tree: &Tree, pattern: PatternId, start: usize, end: usize, answers: &dyn Answers) -> bool {
+        let text = std::str::from_utf8(self.text(start, end)).unwrap_or_default();
+        tree.pattern(pattern).accepts_segment(text, || text, answers)
+    }
+
+    fn follows(
         &self,
+        tree: &Tree,
+        quick: Quick,
         pattern: PatternId,
-        path: &Path<'_>,
         start: usize,
         end: usize,
         answers: &dyn Answers,
-    ) -> Option<bool> {
-        if !path.is_value(start, end) {
-            return None;
-        }
-        let text = std::str::from_utf8(path.text(start, end)).ok()?;
-        Some(self.pattern(pattern).accepts_segment(text, || text, answers))
-    }
-
-    /// The node that a literal leads to, and its number.
-    #[inline]
-    fn probe(&self, parent: NodeId, path: &Path<'_>, start: usize, end: usize) -> Option<(&Node, NodeId)> {
-        let key = path.key(start, end);
-        let mut slot = key.slot(parent, self.slots);
-        loop {
-            let node = self.nodes.get(slot as usize)?;
-            if node.is_after(parent, key) && (!key.is_partial() || self.is_text(node, path.text(start, end))) {
-                return Some((node, NodeId(slot)));
-            }
-            if node.is_vacant() {
-                return None;
-            }
-            slot = self.next_slot(slot);
+    ) -> bool {
+        match quick {
+            Quick::Any => true,
+            Quick::Integer => self.is_of(Simple::Integer, start, end),
+            Quick::Date => self.is_of(Simple::Date, start, end),
+            Quick::Whole => self.asks(tree, pattern, start, end, answers),
         }
     }
 
-    #[inline(never)]
-    fn is_text(&self, node: &Node, text: &[u8]) -> bool {
-        self.text_of(node).as_bytes() == text
+    /// Can a segment of that length be a value as it stands? One that is empty, or may be of dots, is for the general path, and so
+    /// is one that ends beyond the marks.
+    #[inline(always)]
+    fn is_value(&self, start: usize, length: usize) -> bool {
+        length.wrapping_sub(1) < 63 && self.bytes.get(start) != Some(&b'.')
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
+/// Where a value stands.
+#[inline(always)]
+fn place(start: usize, end: usize) -> u16 {
+    #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way than a byte can count")]
+    let place = (start | end << 8) as u16;
+    place
+}
 
-    use super::*;
+impl Tree {
+    /// Walks down the tree, the narrower branch first, and notes where values stand. The first segment begins at a place in the
+    /// path, which has eight bytes or more.
+    #[inline(always)]
+    fn walk<M: Marks>(
+        &self,
+        bytes: &[u8],
+        marks: M,
+        first: usize,
+        answers: &dyn Answers,
+        values: &mut Places,
+    ) -> Outcome {
+        let path = Path { bytes, marks, first };
+        let Some(mut slot) = self.slots.get(self.root_slot as usize) else { return Outcome::Unsure };
+        let (mut start, mut count) = (first, 0);
+        'down: loop {
+            let mut ahead = path.marks.ahead(start);
+            let back = 'here: {
+                if slot.follows != Follows::Nothing {
+                    let length = ahead.trailing_zeros() as usize;
+                    let end = start + length;
+                    if !path.is_value(start, length) {
+                        return Outcome::Unsure;
+                    }
+                    let fits = match slot.follows {
+                        Follows::Any => true,
+                        Follows::Integer => path.is_of(Simple::Integer, start, end),
+                        Follows::Date => path.is_of(Simple::Date, start, end),
+                        Follows::Nothing | Follows::Pattern => self.asked_after(&path, slot, start, end, answers),
+                    };
+                    if !fits {
+                        break 'here self.resume(&path, slot, start, count, answers, values);
+                    }
+                    let Some(value) = values.get_mut(count) else { return Outcome::Unsure };
+                    *value = place(start, end);
+                    count += 1;
+                    if end == bytes.len() {
+                        match slot.after() {
+                            Outcome::Nothing => break 'here self.resume(&path, slot, start, count, answers, values),
+                            outcome => return outcome,
+                        }
+                    }
+                    start = end + 1;
+                    ahead = path.marks.ahead(start);
+                }
+                let word = path.word(start);
+                let length = ahead.trailing_zeros();
+                let at = slot.first_for(word, length, || slot.long_key(path.text(start, start + length as usize)));
+                let Some(mut next) = self.slots.get(at as usize) else { return Outcome::Unsure };
+                if !path.is_literal(self, next, word, ahead, start) {
+                    match self.further(&path, at, word, ahead, start) {
+                        Some(other) => next = other,
+                        None => break 'here self.edges_after(&path, slot, start, count, answers, values),
+                    }
+                }
+                start += usize::from(next.length);
+                slot = next;
+                if start < bytes.len() {
+                    start += 1;
+                    continue 'down;
+                }
+                match slot.here() {
+                    Outcome::Nothing => self.resume(&path, slot, start, count, answers, values),
+                    outcome => return outcome,
+                }
+            };
+            match back {
+                Back::To { slot: target, start: place, values } => {
+                    let Some(target) = self.slots.get(target as usize) else { return Outcome::Unsure };
+                    (slot, start, count) = (target, place, values);
+                }
+                Back::End(outcome) => return outcome,
+            }
+        }
+    }
 
-    proptest! {
-        /// Whichever way they are found on a processor.
-        #[test]
-        fn each_slash_has_its_bit(bytes: [u8; CHUNK], at_slash: [bool; CHUNK]) {
-            let bytes: [u8; CHUNK] = std::array::from_fn(|at| if at_slash[at] { b'/' } else { bytes[at] & 0x7F });
-            let expected = (0..CHUNK).filter(|&at| bytes[at] == b'/').fold(0, |bits, at| bits | 1 << at);
-            prop_assert_eq!(slashes(&bytes), expected);
-            prop_assert_eq!(slashes_of_words(&bytes), expected);
+    /// The literal in one of the slots after one that is taken by another.
+    #[inline(never)]
+    fn further<M: Marks>(&self, path: &Path<'_, M>, mut at: u32, word: u64, ahead: u64, start: usize) -> Option<&Slot> {
+        while self.slots.get(at as usize)?.has_more() {
+            at += 1;
+            let slot = self.slots.get(at as usize)?;
+            if path.is_literal(self, slot, word, ahead, start) {
+                return Some(slot);
+            }
+        }
+        None
+    }
+
+    /// Does the pattern that follows a slot at once accept a segment?
+    #[inline(never)]
+    fn asked_after<M: Marks>(
+        &self,
+        path: &Path<'_, M>,
+        slot: &Slot,
+        start: usize,
+        end: usize,
+        answers: &dyn Answers,
+    ) -> bool {
+        path.asks(self, slot.pattern, start, end, answers)
+    }
+
+    /// Goes on where no literal that follows a slot is the segment.
+    #[inline(never)]
+    fn edges_after<M: Marks>(
+        &self,
+        path: &Path<'_, M>,
+        slot: &Slot,
+        start: usize,
+        count: usize,
+        answers: &dyn Answers,
+        values: &mut Places,
+    ) -> Back {
+        let node = self.node(slot.node);
+        if !node.is_usual {
+            return Back::End(Outcome::Unsure);
+        }
+        self.back(path, node.edges.of(&self.edges), node.resume, start, count, answers, values)
+    }
+
+    /// Goes on where what follows a slot has come to nothing.
+    #[inline(never)]
+    fn resume<M: Marks>(
+        &self,
+        path: &Path<'_, M>,
+        slot: &Slot,
+        start: usize,
+        count: usize,
+        answers: &dyn Answers,
+        values: &mut Places,
+    ) -> Back {
+        // A pattern that is all that follows a literal leaves the same to try as the literal does.
+        self.back(path, &[], self.node(slot.node).resume, start, count, answers, values)
+    }
+
+    /// Tries some edges, and where none of them leads on, those of the branches that are left.
+    #[allow(clippy::too_many_arguments, reason = "all that a walk knows")]
+    fn back<'t, M: Marks>(
+        &'t self,
+        path: &Path<'_, M>,
+        mut edges: &'t [Edge],
+        mut next: u32,
+        mut start: usize,
+        mut count: usize,
+        answers: &dyn Answers,
+        values: &mut Places,
+    ) -> Back {
+        loop {
+            if !edges.is_empty() {
+                let length = path.marks.ahead(start).trailing_zeros() as usize;
+                if !path.is_value(start, length) {
+                    return Back::End(Outcome::Unsure);
+                }
+                let end = start + length;
+                for edge in edges {
+                    let end = if edge.is_tail {
+                        match self.tail(path, edge, start, answers) {
+                            Ok(true) => path.bytes.len(),
+                            Ok(false) => continue,
+                            Err(()) => return Back::End(Outcome::Unsure),
+                        }
+                    } else if path.follows(self, edge.quick, edge.pattern, start, end, answers) {
+                        end
+                    } else {
+                        continue;
+                    };
+                    let Some(value) = values.get_mut(count) else { return Back::End(Outcome::Unsure) };
+                    *value = place(start, end);
+                    if end < path.bytes.len() {
+                        return Back::To { slot: edge.slot, start: end + 1, values: count + 1 };
+                    }
+                    let Some(target) = self.slots.get(edge.slot as usize) else { return Back::End(Outcome::Unsure) };
+                    match target.here() {
+                        Outcome::Nothing => {}
+                        outcome => return Back::End(outcome),
+                    }
+                }
+            }
+            if next == Branch::NONE {
+                return Back::End(Outcome::Nothing);
+            }
+            let Some(branch) = self.branches.get(next as usize) else { return Back::End(Outcome::Unsure) };
+            (edges, next, count) = (branch.edges.of(&self.edges), branch.next, usize::from(branch.values));
+            start = path.start_of(usize::from(branch.at));
+        }
+    }
+
+    /// Does a tail take all segments from a place on? An error where one of them is for the general path.
+    fn tail<M: Marks>(
+        &self,
+        path: &Path<'_, M>,
+        edge: &Edge,
+        mut start: usize,
+        answers: &dyn Answers,
+    ) -> Result<bool, ()> {
+        loop {
+            let length = path.marks.ahead(start).trailing_zeros() as usize;
+            if !path.is_value(start, length) {
+                return Err(());
+            }
+            let end = start + length;
+            if !path.follows(self, edge.quick, edge.pattern, start, end, answers) {
+                return Ok(false);
+            }
+            if end == path.bytes.len() {
+                return Ok(true);
+            }
+            start = end + 1;
         }
     }
 }

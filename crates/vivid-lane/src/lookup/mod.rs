@@ -26,6 +26,7 @@ mod fast_path;
 mod found;
 mod host;
 mod look;
+mod marks;
 mod memory;
 mod owned;
 mod parameter;
@@ -34,6 +35,7 @@ mod pattern;
 mod reading;
 mod route;
 mod site;
+mod slot;
 mod table;
 mod tree;
 mod typed;
@@ -49,10 +51,10 @@ pub use export::{
     Export, ExportedHost, ExportedJoin, ExportedLeaf, ExportedNode, ExportedParam, ExportedQueryParam,
     ExportedRedirect, ExportedRoute, ExportedRule, ExportedTail, ExportedValues, Side,
 };
-pub(crate) use fast_path::LONGEST as LONGEST_FAST;
 pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};
 pub(crate) use look::Lookup;
+pub(crate) use marks::LONGEST as LONGEST_FAST;
 pub use owned::{OwnedMatch, OwnedPosition};
 pub use parameter::Parameter;
 pub(crate) use path::{BadPath, Limits, end_of_path, normal_path};
@@ -61,10 +63,11 @@ pub(crate) use reading::Reading;
 pub use route::ParamKind;
 pub(crate) use route::{Destination, Filling, NeedEntry, NeedId, PageId, Param, RedirectRule, Route, RouteId};
 pub(crate) use site::{Parsed, Site};
+pub(crate) use slot::{LONGEST as LONGEST_LITERAL, Slots};
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Branch, Capture, Cover, Edge, Leaf, LeafId, LiteralKey, Node, NodeId, Order, Outcome, SegmentStep,
+    Accepted, Branch, Capture, Cover, Edge, Leaf, LeafId, Node, NodeId, Order, Outcome, QueryRole, SegmentStep,
     Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;

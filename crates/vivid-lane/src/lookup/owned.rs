@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::ask::Target;
 use super::found::{Match, Position};
-use super::path::Ends;
+use super::path::Spans;
 use super::reading::Reading;
 use super::route::PageId;
 use super::table::Table;
@@ -43,7 +43,7 @@ pub struct OwnedMatch<P = String> {
 pub struct OwnedPosition<P = String> {
     table: Table<P>,
     leaf: LeafId,
-    ends: Ends,
+    spans: Spans,
     is_plain: bool,
     host: Option<Box<str>>,
     /// The path as it was sent, and the query after it, if there is one.
@@ -65,7 +65,7 @@ impl<P> Clone for OwnedPosition<P> {
         Self {
             table: self.table.clone(),
             leaf: self.leaf,
-            ends: self.ends.clone(),
+            spans: self.spans.clone(),
             is_plain: self.is_plain,
             host: self.host.clone(),
             url: self.url.clone(),
@@ -110,7 +110,7 @@ impl<P> OwnedPosition<P> {
             sent,
             query: query.strip_prefix('?'),
         };
-        Reading::at(self.table.frozen(), self.leaf, target, self.ends.clone()).plain(self.is_plain)
+        Reading::at(self.table.frozen(), self.leaf, target, self.spans.clone()).plain(self.is_plain)
     }
 }
 
@@ -145,7 +145,7 @@ impl<P> Position<'_, '_, P> {
 
     fn owned_in<Q>(&self, table: &Table<Q>) -> OwnedPosition<Q> {
         let reading = self.reading();
-        let (leaf, ends, is_plain) = reading.parts();
+        let (leaf, spans, is_plain) = reading.parts();
         let Target { host, path, sent, query } = reading.target;
         let mut url = String::with_capacity(sent.len() + query.map_or(0, |query| query.len() + 1));
         url.push_str(sent);
@@ -158,7 +158,7 @@ impl<P> Position<'_, '_, P> {
         OwnedPosition {
             table: table.clone(),
             leaf,
-            ends: ends.clone(),
+            spans: spans.clone(),
             is_plain,
             host: host.map(Into::into),
             url: url.into_boxed_str(),

@@ -35,45 +35,53 @@ pub(crate) enum BadPath {
     Undecodable(Undecodable),
 }
 
-/// How many ends of segments are kept beside what they belong to.
-pub(crate) const MOST_FEW: usize = 16;
+/// How many places of values are kept beside what they belong to.
+pub(crate) const MOST_FEW: usize = 8;
 
-/// Where each segment of a path ends; it starts one byte after the end of the one before it.
+/// Where the values of a path begin and end: the segments that are no literal, in their order; a tail is one of them.
 #[derive(Debug, Clone)]
-pub(crate) struct Ends {
-    few: [u8; MOST_FEW],
+pub(crate) struct Spans {
+    few: [u16; MOST_FEW],
     /// What few URLs have, behind one pointer, so that a match stays small.
     more: Option<Box<MorePlaces>>,
 }
 
 #[derive(Debug, Clone, Default)]
 struct MorePlaces {
-    /// All ends, where they are more than a few, or too far from the start of the path.
-    ends: Option<Box<[u16]>>,
+    /// All places, where they are more than a few, or too far from the start of the path.
+    spans: Option<Box<[(u16, u16)]>>,
     /// Where the values of many query parameters begin, in the order of the parameters.
     in_query: Vec<Option<u32>>,
 }
 
-impl Ends {
-    #[inline]
-    pub(crate) fn few(few: [u8; MOST_FEW]) -> Self {
+impl Spans {
+    /// A few, each with its start in one byte and its end in another.
+    #[inline(always)]
+    pub(crate) fn few(few: [u16; MOST_FEW]) -> Self {
         Self { few, more: None }
     }
 
-    fn of(ends: &[u16]) -> Self {
+    pub(crate) fn of(spans: &[(usize, usize)]) -> Self {
         let mut few = [0; MOST_FEW];
-        let is_few = ends.len() <= MOST_FEW
-            && few.iter_mut().zip(ends).all(|(few, &end)| u8::try_from(end).map(|end| *few = end).is_ok());
-        let all = || Box::new(MorePlaces { ends: Some(ends.into()), in_query: Vec::new() });
-        Self { few, more: (!is_few).then(all) }
+        let is_few = spans.len() <= MOST_FEW
+            && few.iter_mut().zip(spans).all(|(few, &(start, end))| {
+                let place = (u8::try_from(start), u8::try_from(end));
+                if let (Ok(start), Ok(end)) = place {
+                    *few = u16::from(start) | u16::from(end) << 8;
+                }
+                matches!(place, (Ok(_), Ok(_)))
+            });
+        let all = || spans.iter().map(|&(start, end)| (narrow(start), narrow(end))).collect();
+        let more = (!is_few).then(|| Box::new(MorePlaces { spans: Some(all()), in_query: Vec::new() }));
+        Self { few, more }
     }
 
-    /// Where a segment starts and ends in its path.
+    /// Where a value starts and ends in its path.
     #[inline]
-    pub(crate) fn bounds(&self, at: usize) -> (usize, usize) {
-        match self.more.as_ref().and_then(|more| more.ends.as_deref()) {
-            None => bounds(&self.few, at),
-            Some(ends) => bounds(ends, at),
+    pub(crate) fn bounds(&self, value: usize) -> Option<(usize, usize)> {
+        match self.more.as_ref().and_then(|more| more.spans.as_deref()) {
+            None => self.few.get(value).map(|place| (usize::from(place & 0xFF), usize::from(place >> 8))),
+            Some(spans) => spans.get(value).map(|&(start, end)| (usize::from(start), usize::from(end))),
         }
     }
 
@@ -209,9 +217,9 @@ impl<'u> Segments<'u> {
         self.decoded.is_some()
     }
 
-    /// Where the segments end.
-    pub(crate) fn ends(&self) -> Ends {
-        Ends::of(&self.ends)
+    /// Where a segment starts and ends in the path.
+    pub(crate) fn bounds(&self, at: usize) -> (usize, usize) {
+        bounds(&self.ends, at)
     }
 }
 
@@ -251,6 +259,11 @@ fn each_slash(bytes: &[u8], mut each: impl FnMut(usize)) {
             each(words.len() * 8 + at);
         }
     }
+}
+
+/// Where so many segments of a path end that begins with a slash.
+pub(crate) fn end_of_segments(path: &str, count: usize) -> usize {
+    if count == 0 { 0 } else { path.match_indices('/').nth(count).map_or(path.len(), |(at, _)| at) }
 }
 
 /// Where the path of a URL ends: before its query or its fragment.

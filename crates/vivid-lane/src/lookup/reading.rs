@@ -2,9 +2,11 @@
 
 use std::borrow::Cow;
 
+use smallvec::SmallVec;
+
 use super::ask::{Parts, Target};
 use super::conditions::{FEW, QueryParam, items_of};
-use super::path::Ends;
+use super::path::{MOST_FEW, Segments, Spans, end_of_segments};
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
 use super::tree::{Capture, Leaf, LeafId, SegmentStep};
@@ -19,7 +21,7 @@ pub(crate) struct Reading<'t, 'u> {
     frozen: &'t Frozen,
     leaf: LeafId,
     pub(crate) target: Target<'u>,
-    ends: Ends,
+    spans: Spans,
     /// Is nothing in the path escaped?
     is_plain: bool,
 }
@@ -45,15 +47,16 @@ enum Slot<'u> {
 impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: LeafId, parts: &Parts<'u>) -> Self {
         let is_plain = !parts.segments.is_escaped();
-        let mut reading = Self::at(frozen, id, parts.target, parts.segments.ends()).plain(is_plain);
+        let spans = spans(frozen, id, &parts.segments);
+        let mut reading = Self::at(frozen, id, parts.target, spans).plain(is_plain);
         reading.find_query_values();
         reading
     }
 
     /// A reading by its parts, of a path without escapes.
     #[inline]
-    pub(super) fn at(frozen: &'t Frozen, leaf: LeafId, target: Target<'u>, ends: Ends) -> Self {
-        Self { frozen, leaf, target, ends, is_plain: true }
+    pub(super) fn at(frozen: &'t Frozen, leaf: LeafId, target: Target<'u>, spans: Spans) -> Self {
+        Self { frozen, leaf, target, spans, is_plain: true }
     }
 
     /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
@@ -63,7 +66,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         if let Some(query) = self.target.query
             && self.leaf().reads_much
         {
-            self.ends.keep_places(self.route().query.places(names(query)));
+            self.spans.keep_places(self.route().query.places(names(query)));
         }
     }
 
@@ -72,9 +75,9 @@ impl<'t, 'u> Reading<'t, 'u> {
         Self { is_plain, ..self }
     }
 
-    /// By which leaf the path is read, where its segments end, and whether nothing in it is escaped.
-    pub(super) fn parts(&self) -> (LeafId, &Ends, bool) {
-        (self.leaf, &self.ends, self.is_plain)
+    /// By which leaf the path is read, where its values stand, and whether nothing in it is escaped.
+    pub(super) fn parts(&self) -> (LeafId, &Spans, bool) {
+        (self.leaf, &self.spans, self.is_plain)
     }
 
     fn leaf(&self) -> &'t Leaf {
@@ -122,11 +125,10 @@ impl<'t, 'u> Reading<'t, 'u> {
         let is_it = |capture: &&Capture| usize::from(capture.param) == index;
         // Most routes capture their parameters in order, each in its place.
         let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
-        let segment = usize::from(capture.segment);
         let (start, end) = if capture.is_whole {
-            self.ends.bounds(segment)
+            self.spans.bounds(usize::from(capture.value))?
         } else {
-            self.piece(leaf, segment, usize::from(capture.piece))
+            self.piece(usize::from(capture.segment), usize::from(capture.value), usize::from(capture.piece))?
         };
         self.target.path.get(start..end)
     }
@@ -135,24 +137,26 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn tail(&self) -> Option<&'u str> {
         let leaf = self.leaf();
         leaf.tail?;
-        let (start, _) = self.ends.bounds(leaf.steps.count as usize - 1);
-        Some(&self.target.path[start..])
+        let start = end_of_segments(self.target.path, leaf.steps.count as usize - 1) + 1;
+        self.target.path.get(start..)
     }
 
-    /// Where a piece of a segment stands in the path.
-    fn piece(&self, leaf: &Leaf, at: usize, piece: usize) -> (usize, usize) {
-        let whole = self.ends.bounds(at);
-        let Some(SegmentStep::Pattern(pattern)) = self.frozen.tree.steps(leaf).get(at) else { return whole };
+    /// Where a piece of a segment stands in the path, which is the value of that number.
+    fn piece(&self, segment: usize, value: usize, piece: usize) -> Option<(usize, usize)> {
+        let whole = self.spans.bounds(value)?;
+        let Some(SegmentStep::Pattern(pattern)) = self.frozen.tree.steps(self.leaf()).get(segment) else {
+            return Some(whole);
+        };
         let pattern = self.frozen.tree.pattern(*pattern);
         if pattern.pieces.len() == 1 {
-            return whole;
+            return Some(whole);
         }
-        let raw = &self.target.path[whole.0..whole.1];
+        let raw = self.target.path.get(whole.0..whole.1)?;
         // What could not be decoded was refused before the lookup.
         let text = pattern.readable(&decode(raw).unwrap_or_default(), raw).into_owned();
         match pattern.split(&text).as_ref().and_then(|split| split.get(piece)) {
-            Some(&(start, end)) => (whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end)),
-            None => whole,
+            Some(&(start, end)) => Some((whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end))),
+            None => Some(whole),
         }
     }
 
@@ -168,7 +172,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         let start = if self.route().query.params.len() <= FEW {
             names(query).find(|(name, _)| **name == *param.name)?.1
         } else {
-            (*self.ends.places().get(number)?)?
+            (*self.spans.places().get(number)?)?
         };
         Some((param, value_from(query, start)))
     }
@@ -190,11 +194,12 @@ impl<'t, 'u> Reading<'t, 'u> {
         if cover.has_tail {
             return self.target.path.len();
         }
-        let Some(last) = usize::from(cover.segments).checked_sub(1) else { return 0 };
-        match cover.pieces {
-            None => self.ends.bounds(last).1,
-            Some(pieces) => self.piece(leaf, last, usize::from(pieces)).0,
-        }
+        let segments = usize::from(cover.segments);
+        let of_pieces = cover.pieces.zip(segments.checked_sub(1)).and_then(|(pieces, last)| {
+            let steps = self.frozen.tree.steps(leaf);
+            self.piece(last, values_before(steps, last), usize::from(pieces))
+        });
+        of_pieces.map_or_else(|| end_of_segments(self.target.path, segments), |(start, _)| start)
     }
 
     /// How many values the URL spells out that it could leave out: those that their rules would give by default, and those
@@ -265,15 +270,14 @@ impl<'t, 'u> Reading<'t, 'u> {
         Texts {
             reading: self,
             params: self.frozen.route(leaf.route).params.iter().enumerate(),
-            captures: self.frozen.tree.captures(leaf),
             is_simple: leaf.is_simple && self.is_plain,
         }
     }
 
-    /// What stands in the path for a segment; it has nothing escaped.
+    /// What stands in the path for a value; it has nothing escaped.
     #[inline]
-    fn segment(&self, at: usize) -> Option<&'u str> {
-        let (start, end) = self.ends.bounds(at);
+    fn segment(&self, value: usize) -> Option<&'u str> {
+        let (start, end) = self.spans.bounds(value)?;
         self.target.path.get(start..end)
     }
 
@@ -362,7 +366,6 @@ impl<'t, 'u> Reading<'t, 'u> {
 pub(crate) struct Texts<'a, 't, 'u> {
     reading: &'a Reading<'t, 'u>,
     params: std::iter::Enumerate<std::slice::Iter<'t, Param>>,
-    captures: &'t [Capture],
     /// Is each value a whole segment as it stands, in the order of the parameters?
     is_simple: bool,
 }
@@ -374,17 +377,30 @@ impl<'a, 't> Iterator for Texts<'a, 't, '_> {
     fn next(&mut self) -> Option<Self::Item> {
         loop {
             let (index, param) = self.params.next()?;
-            let text = if self.is_simple {
-                let capture = self.captures.get(index)?;
-                self.reading.segment(usize::from(capture.segment)).map(Cow::Borrowed)
-            } else {
-                self.reading.text(index)
-            };
+            let text =
+                if self.is_simple { self.reading.segment(index).map(Cow::Borrowed) } else { self.reading.text(index) };
             if let Some(text) = text {
                 return Some((&*param.name, text));
             }
         }
     }
+}
+
+/// How many segments before one are no literals.
+fn values_before(steps: &[SegmentStep], segment: usize) -> usize {
+    steps.iter().take(segment).filter(|step| matches!(step, SegmentStep::Pattern(_))).count()
+}
+
+/// Where the values of a path stand that leads to a leaf, or on from it.
+fn spans(frozen: &Frozen, id: LeafId, segments: &Segments<'_>) -> Spans {
+    let leaf = frozen.tree.leaf(id);
+    let steps = frozen.tree.steps(leaf).iter().enumerate();
+    let values = steps.filter(|(at, step)| matches!(step, SegmentStep::Pattern(_)) && *at < segments.len());
+    let mut spans: SmallVec<[(usize, usize); MOST_FEW]> = values.map(|(at, _)| segments.bounds(at)).collect();
+    if let (Some(last), Some(_)) = (spans.last_mut(), leaf.tail) {
+        last.1 = segments.path.len();
+    }
+    Spans::of(&spans)
 }
 
 /// The decoded names of a query, each with the place at which its value begins.
@@ -402,7 +418,7 @@ fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
 }
 
 /// Is there a pair in a query whose value is empty?
-fn has_empty_value(query: &str) -> bool {
+pub(super) fn has_empty_value(query: &str) -> bool {
     query.split('&').any(|pair| !pair.is_empty() && (pair.ends_with('=') || !pair.contains('=')))
 }
 

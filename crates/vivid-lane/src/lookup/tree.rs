@@ -1,8 +1,7 @@
 //! The tree of segments, packed into a few arrays.
 //!
-//! All literals of all nodes stand in one hash table: the slot of a literal is found from its text and from
-//! the node that it follows, and the slot *is* the node that it leads to. So a literal segment costs one look
-//! into one array. Nodes that a pattern leads to stand behind the table, and are known by their index.
+//! A node stands where a walk is after some segments. What it has (literals, patterns, ends) is a stretch of an array that all nodes
+//! share. The fast path walks on the [slots](super::slot) beside them, and looks at a node only where a segment is not a literal.
 
 use std::borrow::Cow;
 
@@ -11,6 +10,7 @@ use smallvec::SmallVec;
 
 use super::pattern::{Pattern, PatternId, Quick};
 use super::route::{PageId, RouteId};
+use super::slot::Slot;
 use crate::rule::{Narrower, TooLarge};
 
 /// The index of a node.
@@ -27,13 +27,15 @@ pub(crate) struct LeafId(pub(crate) u32);
 /// edge, to itself. So a walk meets a node at most once for each segment, and cannot blow up.
 #[derive(Debug, Default)]
 pub(crate) struct Tree {
-    /// First the slots of the hash table, then the nodes that patterns lead to; the root is the last.
+    /// The root first; every other one after the node that leads to it.
     pub(crate) nodes: Box<[Node]>,
-    /// The number of slots.
-    pub(crate) slots: u32,
+    /// What the fast path walks on.
+    pub(crate) slots: Box<[Slot]>,
+    /// The slot of the root.
+    pub(crate) root_slot: u32,
     /// The texts of all literals.
     pub(crate) text: Box<str>,
-    /// For each node, the nodes that its literals lead to.
+    /// For each node, the nodes that its literals lead to, in the order of these.
     pub(crate) children: Box<[NodeId]>,
     pub(crate) edges: Box<[Edge]>,
     /// What is left to try where a walk has come to nothing.
@@ -77,32 +79,23 @@ impl Stretch {
     }
 }
 
-/// Where a walk stands after some segments, and the literal that led there. One line of a cache holds it.
+/// Where a walk stands after some segments, and the literal that led there, if one did.
 #[derive(Debug, Clone, Copy)]
-#[repr(align(64))]
 pub(crate) struct Node {
-    head: u64,
-    tail: u64,
-    length: u32,
-    /// The node before; no node's number for a slot that is empty.
-    parent: NodeId,
-    /// Where the text of the literal begins.
+    /// Where the text of the literal begins, and how long it is.
     pub(crate) text: u32,
+    pub(crate) length: u32,
     pub(crate) children: Stretch,
     /// The narrower before the wider.
     pub(crate) edges: Stretch,
     pub(crate) leaves: Stretch,
+    /// The branch to try next where nothing that follows the node accepts a URL. No branch has the number of none.
+    pub(crate) resume: u32,
     /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
     /// leads to a leaf is the right one.
     pub(crate) is_ordered: bool,
-    /// Is the node ordered, and does its literal stand in a URL as it is, without an escape?
+    /// Can the fast path tell what follows?
     pub(crate) is_usual: bool,
-    /// Whether a query parameter can affect which route matches here.
-    pub(crate) asks_query: bool,
-    /// What a `GET` without a query comes to: a leaf, or the sentinel `NOTHING` or `UNSURE`.
-    get: u32,
-    /// The branch to try next where nothing that follows the node accepts a URL. No branch has the number of none.
-    pub(crate) resume: u32,
 }
 
 /// What is left to try of a node, once one way on has come to nothing. As every node is reached in one way only, it is
@@ -110,7 +103,9 @@ pub(crate) struct Node {
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Branch {
     /// The segment.
-    pub(crate) at: u32,
+    pub(crate) at: u16,
+    /// How many values stand before it.
+    pub(crate) values: u16,
     /// The edges to try.
     pub(crate) edges: Stretch,
     /// The branch to try after it.
@@ -122,9 +117,6 @@ impl Branch {
     pub(crate) const NONE: u32 = u32::MAX;
 }
 
-const NOTHING: u32 = u32::MAX;
-const UNSURE: u32 = u32::MAX - 1;
-
 /// What a lookup that ends at a node comes to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Outcome {
@@ -135,120 +127,16 @@ pub(crate) enum Outcome {
 }
 
 impl Node {
-    /// The node that a literal leads to.
-    pub(crate) fn after(parent: NodeId, key: LiteralKey, text: u32) -> Self {
-        Self { head: key.head, tail: key.tail, length: key.length, parent, text, ..Self::EMPTY }
-    }
-
-    /// Is this the slot of a literal after a node? Where the key is partial, its text must be compared too.
-    #[inline]
-    pub(super) fn is_after(&self, parent: NodeId, key: LiteralKey) -> bool {
-        self.head == key.head && self.tail == key.tail && self.length == key.length && self.parent == parent
-    }
-
-    /// What a `GET` comes to that ends here.
-    #[inline]
-    pub(crate) fn outcome(&self, has_query: bool) -> Outcome {
-        match self.get {
-            _ if has_query && self.asks_query => Outcome::Unsure,
-            NOTHING => Outcome::Nothing,
-            UNSURE => Outcome::Unsure,
-            leaf => Outcome::Ends(LeafId(leaf)),
-        }
-    }
-
-    pub(crate) fn set_outcome(&mut self, get: Outcome) {
-        self.get = match get {
-            Outcome::Ends(LeafId(leaf)) => leaf,
-            Outcome::Nothing => NOTHING,
-            Outcome::Unsure => UNSURE,
-        };
-    }
-
-    /// Is this a slot without a literal?
-    pub(crate) fn is_vacant(&self) -> bool {
-        self.parent.0 == u32::MAX
-    }
-
     pub(crate) const EMPTY: Self = Self {
-        head: 0,
-        tail: 0,
-        length: 0,
-        parent: NodeId(u32::MAX),
         text: 0,
+        length: 0,
         children: Stretch { start: 0, count: 0 },
         edges: Stretch { start: 0, count: 0 },
         leaves: Stretch { start: 0, count: 0 },
+        resume: Branch::NONE,
         is_ordered: true,
         is_usual: true,
-        asks_query: false,
-        get: NOTHING,
-        resume: Branch::NONE,
     };
-}
-
-/// A text by its ends and its length: all of it, up to 16 bytes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct LiteralKey {
-    head: u64,
-    tail: u64,
-    length: u32,
-    /// A hash of what lies between, where the key does not hold all of its text; else nothing.
-    between: u64,
-}
-
-impl LiteralKey {
-    pub(crate) fn of(text: &[u8]) -> Self {
-        let word = |bytes: &[u8]| bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
-        // Texts are far shorter than 2^32 bytes.
-        let length = u32::try_from(text.len()).unwrap_or(u32::MAX);
-        match text.last_chunk::<8>() {
-            Some(last) => Self::new(word(&text[..8]), word(last), length).with_rest(text),
-            None => Self::new(word(text), 0, length),
-        }
-    }
-
-    /// A key by the first eight bytes of a text, its last eight, if it has as many, and its length.
-    #[inline]
-    pub(super) fn new(head: u64, tail: u64, length: u32) -> Self {
-        Self { head, tail, length, between: 0 }
-    }
-
-    /// The same key with the hash of what it does not hold of its text, so that long literals with the same ends do not
-    /// all ask for one slot.
-    #[inline]
-    pub(super) fn with_rest(self, text: &[u8]) -> Self {
-        if self.is_partial() { Self { between: hashed(text), ..self } } else { self }
-    }
-
-    /// Does the key not hold all of its text?
-    pub(super) fn is_partial(self) -> bool {
-        self.length > 16
-    }
-
-    /// The slot in which the search for a literal after a node begins. The product of two words mixes all bits
-    /// of both; its halves are folded into one.
-    #[inline]
-    pub(crate) fn slot(self, parent: NodeId, slots: u32) -> u32 {
-        let left = self.head ^ 0x9e37_79b9_7f4a_7c15 ^ u64::from(parent.0);
-        let right = self.tail ^ 0xd6e8_feb8_6659_fd93 ^ self.between;
-        let product = u128::from(left) * u128::from(right);
-        #[allow(clippy::cast_possible_truncation, reason = "the fold of a hash")]
-        let folded = (product >> 64) as u64 ^ product as u64;
-        // A number below 2^32, brought below the number of slots.
-        #[allow(clippy::cast_possible_truncation, reason = "the product is below the number of slots")]
-        let slot = (((folded >> 32) * u64::from(slots)) >> 32) as u32;
-        slot
-    }
-}
-
-/// A hash of a long text.
-#[inline(never)]
-fn hashed(text: &[u8]) -> u64 {
-    let mix = |hash: u64, word: u64| (hash ^ word).wrapping_mul(0x9e37_79b9_7f4a_7c15).rotate_left(29);
-    let (words, rest) = text.as_chunks::<8>();
-    let hash = words.iter().fold(text.len() as u64, |hash, word| mix(hash, u64::from_le_bytes(*word)));
-    rest.iter().fold(hash, |hash, &byte| mix(hash, u64::from(byte)))
 }
 
 /// A way on for segments that are no literal.
@@ -257,9 +145,11 @@ pub(crate) struct Edge {
     pub(crate) pattern: PatternId,
     /// How its pattern is asked first.
     pub(crate) quick: Quick,
-    pub(crate) target: NodeId,
     /// Does it lead to a tail, which goes on accepting segments?
     pub(crate) is_tail: bool,
+    pub(crate) target: NodeId,
+    /// The slot of the target.
+    pub(crate) slot: u32,
 }
 
 /// A way through the path of a route, from its first segment to its last.
@@ -278,8 +168,23 @@ pub(crate) struct Leaf {
     pub(crate) is_simple: bool,
     /// Does the route read so many query parameters that their places are worked out at once?
     pub(crate) reads_much: bool,
+    /// What a query has to do with whether it answers.
+    pub(crate) query: QueryRole,
     /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.
     pub(crate) open_page: Option<PageId>,
+}
+
+/// What the query of a URL has to do with whether a leaf answers it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum QueryRole {
+    /// Nothing.
+    None,
+    /// It may have a value that the route refuses.
+    Judged,
+    /// It must have something.
+    Required,
+    /// It may lead to another leaf of the same node.
+    Chooses,
 }
 
 /// What a segment must be.
@@ -304,6 +209,8 @@ pub(crate) struct Capture {
     /// The index of the parameter in its route.
     pub(crate) param: u16,
     pub(crate) segment: u16,
+    /// The number of the segment among those that are no literals.
+    pub(crate) value: u16,
     pub(crate) piece: u16,
     /// Is the value the whole segment?
     pub(crate) is_whole: bool,
@@ -389,8 +296,7 @@ pub(crate) type Accepted = SmallVec<[LeafId; 4]>;
 
 impl Tree {
     pub(crate) fn root(&self) -> NodeId {
-        // A tree has at least its root, and fewer than 2^32 nodes.
-        NodeId(u32::try_from(self.nodes.len()).unwrap_or(u32::MAX).saturating_sub(1))
+        NodeId(0)
     }
 
     pub(crate) fn node(&self, id: NodeId) -> &Node {
@@ -448,50 +354,10 @@ impl Tree {
     }
 
     /// The way on for a literal segment.
-    pub(crate) fn literal(&self, id: NodeId, node: &Node, text: &str) -> Option<NodeId> {
-        if node.children.count == 0 {
-            return None;
-        }
-        if self.folds { self.slot_of(id, &folded(text)) } else { self.slot_of(id, text) }
-    }
-
-    #[inline]
-    pub(super) fn next_slot(&self, slot: u32) -> u32 {
-        if slot + 1 == self.slots { 0 } else { slot + 1 }
-    }
-
-    fn slot_of(&self, parent: NodeId, text: &str) -> Option<NodeId> {
-        let key = LiteralKey::of(text.as_bytes());
-        let mut slot = key.slot(parent, self.slots);
-        loop {
-            let node = &self.nodes[slot as usize];
-            if node.is_after(parent, key) && (!key.is_partial() || self.text_of(node) == text) {
-                return Some(NodeId(slot));
-            }
-            if node.is_vacant() {
-                return None;
-            }
-            slot = self.next_slot(slot);
-        }
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use std::collections::HashSet;
-
-    use proptest::prelude::*;
-
-    use super::{LiteralKey, NodeId};
-
-    proptest! {
-        /// Literals ask for slots of their own, wherever they differ: a table of many that begin and end alike is no slower.
-        #[test]
-        fn literals_that_begin_and_end_alike_stand_apart(before in "[a-z]{8}", after in "[a-z]{8,20}", parent in 0_u32..9) {
-            const SLOTS: u32 = 1 << 20;
-            let slot = |number: u32| LiteralKey::of(format!("{before}{number}{after}").as_bytes()).slot(NodeId(parent), SLOTS);
-            let taken: HashSet<u32> = (0..1000).map(slot).collect();
-            prop_assert!(taken.len() > 980, "{} slots", taken.len());
-        }
+    pub(crate) fn literal(&self, node: &Node, text: &str) -> Option<NodeId> {
+        let children = node.children.of(&self.children);
+        let wanted = if self.folds { folded(text) } else { Cow::Borrowed(text) };
+        let by_text = |&child: &NodeId| self.text_of(self.node(child)).cmp(&*wanted);
+        children.binary_search_by(by_text).ok().map(|at| children[at])
     }
 }

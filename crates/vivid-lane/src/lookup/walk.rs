@@ -59,7 +59,7 @@ impl Tree {
         }
         let text = ask.segments.text(at);
         let before = accepted.len();
-        if let Some(target) = self.literal(id, node, text) {
+        if let Some(target) = self.literal(node, text) {
             self.collect(target, at + 1, ask, routes, accepted);
         }
         for edge in self.edges(node) {
@@ -151,7 +151,7 @@ impl Covering<'_, '_> {
             return;
         }
         let text = self.ask.segments.text(at);
-        if let Some(target) = tree.literal(id, node, text) {
+        if let Some(target) = tree.literal(node, text) {
             self.node(target, at + 1);
         }
         for edge in tree.edges(node).iter().filter(|edge| !edge.is_tail) {

@@ -40,7 +40,8 @@ const RUNNER: &str = include_str!("run.mjs");
 
 impl Workshop {
     pub(crate) fn new(name: &str) -> Self {
-        let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(name);
+        // Several runs at once, each with its own seed, stay apart.
+        let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("{name}-{}", std::process::id()));
         let _ = std::fs::remove_dir_all(&folder);
         std::fs::create_dir_all(&folder).expect("the folder can be made");
         write(&folder.join("package.json"), r#"{ "type": "module" }"#);
@@ -125,6 +126,15 @@ impl Workshop {
         let output = Command::new("node").arg(file).current_dir(&self.folder).output().expect("`node` can be run");
         let text = [output.stdout, output.stderr].concat();
         (output.status.success(), String::from_utf8_lossy(&text).into_owned())
+    }
+}
+
+/// What differs can be looked at afterwards; all else goes.
+impl Drop for Workshop {
+    fn drop(&mut self) {
+        if !std::thread::panicking() {
+            let _ = std::fs::remove_dir_all(&self.folder);
+        }
     }
 }
 

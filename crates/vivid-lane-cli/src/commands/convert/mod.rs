@@ -222,7 +222,11 @@ fn write_file(path: &Path, text: &str) -> Result<(), Failure> {
     }
     let failed = |error| Failure::Write { path: path.to_owned(), error };
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
+    let mut builder = tempfile::Builder::new();
+    // As any program writes a file, so that others may read it: a temporary file is the owner's alone.
+    #[cfg(unix)]
+    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+    let mut file = builder.tempfile_in(folder).map_err(failed)?;
     file.write_all(text.as_bytes()).map_err(failed)?;
     file.persist(path).map_err(|error| failed(error.error))?;
     Ok(())

@@ -1,0 +1,373 @@
+//! The slots of the fast path: what each literal is, and where what follows it is found.
+//!
+//! A slot is one line of the cache. It holds a literal and how to choose among the literals that follow it: a key is taken of the
+//! next segment (its first bytes and its length, where these tell the literals apart; else its last bytes, or more), and a multiplier
+//! that was sought when the table was built sends each key to a slot of its own. Where nothing but one pattern follows a literal, as
+//! in `/objects/{object}`, slot and pattern are one step:
+//!
+//! ```text
+//! nights ─ {date} ─┬─ exposures          slot of `nights`:  a date follows, then `exposures` or `sky`
+//!                  └─ sky                slot of `exposures`, slot of `sky`
+//! ```
+
+use super::pattern::{PatternId, Quick};
+use super::tree::{Edge, LeafId, NodeId, Outcome};
+use crate::rule::TooLarge;
+
+/// A literal, what follows it, and what a lookup comes to that ends with either.
+#[derive(Debug, Clone, Copy)]
+#[repr(align(64))]
+pub(crate) struct Slot {
+    /// The first eight bytes of the literal, and its last eight where it has more.
+    pub(super) head: u64,
+    pub(super) tail: u64,
+    /// Which bytes of the first eight tell apart the literals that follow, where these do.
+    pub(super) mask: u64,
+    multiplier: u64,
+    /// Where the slots of the literals that follow begin, and how many there are.
+    base: u32,
+    size: u32,
+    /// What a lookup comes to that ends with the literal.
+    here: u32,
+    /// What a lookup comes to that ends with the pattern that follows at once.
+    pub(super) after: u32,
+    /// The node where the walk stands after both.
+    pub(super) node: NodeId,
+    /// Where the literal stands among the texts of the tree.
+    pub(super) text: u32,
+    /// The pattern that follows at once.
+    pub(super) pattern: PatternId,
+    pub(super) length: u8,
+    /// How many bits of the head are beyond the literal; and whether one that is sought here may stand in the next slot.
+    beyond: u8,
+    pub(super) follows: Follows,
+    key: Key,
+}
+
+/// The pattern that follows a literal, where that is all that does.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Follows {
+    Nothing,
+    Any,
+    Integer,
+    Date,
+    /// One that is asked itself.
+    Pattern,
+}
+
+/// What tells literals apart.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Key {
+    /// Their first bytes, as many as the shortest has, and their length.
+    Head,
+    /// Their last eight bytes.
+    Tail,
+    /// Both.
+    Ends,
+    /// All of their text.
+    Whole,
+}
+
+/// The bit of `beyond` that says that there is more in the next slot.
+const HAS_MORE: u8 = 0x80;
+
+const NOTHING: u32 = u32::MAX;
+const UNSURE: u32 = u32::MAX - 1;
+
+impl Slot {
+    pub(super) const VACANT: Self = Self {
+        // No text has such a byte.
+        head: u64::MAX,
+        tail: 0,
+        mask: 0,
+        multiplier: 0,
+        base: 0,
+        size: 0,
+        here: NOTHING,
+        after: NOTHING,
+        node: NodeId(0),
+        text: 0,
+        pattern: PatternId(0),
+        length: 63,
+        beyond: 0,
+        follows: Follows::Nothing,
+        key: Key::Head,
+    };
+
+    fn is_vacant(&self) -> bool {
+        self.head == u64::MAX
+    }
+
+    /// Is this the head of the literal, as far as that goes?
+    #[inline(always)]
+    pub(super) fn has_head(&self, word: u64) -> bool {
+        (word ^ self.head) << (self.beyond & 63) == 0
+    }
+
+    pub(super) fn has_more(&self) -> bool {
+        self.beyond & HAS_MORE != 0
+    }
+
+    #[inline(always)]
+    pub(super) fn here(&self) -> Outcome {
+        outcome(self.here)
+    }
+
+    #[inline(always)]
+    pub(super) fn after(&self) -> Outcome {
+        outcome(self.after)
+    }
+
+    /// The slot in which the search for a segment begins, of which are given: the eight bytes from its start on, its length,
+    /// and its text.
+    #[inline(always)]
+    pub(super) fn first_for(&self, word: u64, length: u32, text: impl FnOnce() -> u64) -> u32 {
+        let key = if self.key == Key::Head { head_key(word, self.mask, length) } else { text() };
+        self.place(key)
+    }
+
+    #[inline(always)]
+    fn place(&self, key: u64) -> u32 {
+        let hash = key.wrapping_mul(self.multiplier) >> 32;
+        #[allow(clippy::cast_possible_truncation, reason = "the product is below the number of slots")]
+        let place = ((hash * u64::from(self.size)) >> 32) as u32;
+        self.base + place
+    }
+
+    /// The key of a segment, where its first bytes do not tell.
+    #[inline(never)]
+    pub(super) fn long_key(&self, text: &[u8]) -> u64 {
+        key_of(self.key, text, self.mask)
+    }
+}
+
+#[inline(always)]
+fn outcome(code: u32) -> Outcome {
+    match code {
+        NOTHING => Outcome::Nothing,
+        UNSURE => Outcome::Unsure,
+        leaf => Outcome::Ends(LeafId(leaf)),
+    }
+}
+
+fn code(outcome: Outcome) -> u32 {
+    match outcome {
+        Outcome::Ends(LeafId(leaf)) => leaf,
+        Outcome::Nothing => NOTHING,
+        Outcome::Unsure => UNSURE,
+    }
+}
+
+#[inline(always)]
+fn head_key(word: u64, mask: u64, length: u32) -> u64 {
+    (word & mask) ^ u64::from(length)
+}
+
+/// The first eight bytes of a text.
+fn head(text: &[u8]) -> u64 {
+    text.iter().take(8).rev().fold(0, |word, &byte| word << 8 | u64::from(byte))
+}
+
+fn key_of(key: Key, text: &[u8], mask: u64) -> u64 {
+    #[allow(clippy::cast_possible_truncation, reason = "literals that are sought are shorter than a word has bits")]
+    let length = text.len() as u32;
+    let tail = text.last_chunk::<8>().map_or_else(|| head(text) << 8, |last| u64::from_le_bytes(*last));
+    match key {
+        Key::Head => head_key(head(text), mask, length),
+        Key::Tail => tail,
+        Key::Ends => mixed(head(text), tail),
+        Key::Whole => {
+            let (words, rest) = text.as_chunks::<8>();
+            let hash = words.iter().fold(u64::from(length), |hash, word| mixed(hash, u64::from_le_bytes(*word)));
+            rest.iter().fold(hash, |hash, &byte| mixed(hash, u64::from(byte)))
+        }
+    }
+}
+
+fn mixed(left: u64, right: u64) -> u64 {
+    right ^ left.rotate_left(29).wrapping_mul(0x9e37_79b9_7f4a_7c15)
+}
+
+/// The longest literal that has a slot: its end is found in one word of marks.
+pub(crate) const LONGEST: usize = 62;
+
+/// Slots that are being filled.
+pub(crate) struct Slots {
+    all: Vec<Slot>,
+}
+
+impl Slots {
+    /// The slot in which nothing ever is found.
+    pub(crate) const NONE: u32 = 0;
+
+    pub(crate) fn new() -> Self {
+        Self { all: vec![Slot::VACANT] }
+    }
+
+    pub(crate) fn finish(self) -> Box<[Slot]> {
+        self.all.into_boxed_slice()
+    }
+
+    /// A slot without a literal, of a node that no literal leads to.
+    pub(crate) fn bare(&mut self) -> Result<u32, TooLarge> {
+        self.all.push(Slot::VACANT);
+        narrow(self.all.len() - 1)
+    }
+
+    /// Fills in what a lookup comes to at a slot, and at which node it then stands.
+    pub(crate) fn ends(&mut self, slot: u32, node: NodeId, outcome: Outcome) {
+        let slot = &mut self.all[slot as usize];
+        (slot.here, slot.node) = (code(outcome), node);
+    }
+
+    /// Fills in the pattern that follows at once.
+    pub(crate) fn follows(&mut self, slot: u32, edge: &Edge, outcome: Outcome) {
+        let slot = &mut self.all[slot as usize];
+        slot.pattern = edge.pattern;
+        slot.follows = match edge.quick {
+            Quick::Any => Follows::Any,
+            Quick::Integer => Follows::Integer,
+            Quick::Date => Follows::Date,
+            Quick::Whole => Follows::Pattern,
+        };
+        (slot.after, slot.node) = (code(outcome), edge.target);
+    }
+
+    /// Gives each of the literals that follow a slot, of which text and place in the tree's texts are given, one of its own.
+    pub(crate) fn literals(&mut self, after: u32, literals: &[(&str, u32)]) -> Result<Vec<u32>, TooLarge> {
+        let Some(shortest) = literals.iter().map(|(text, _)| text.len()).min() else { return Ok(Vec::new()) };
+        let mask = if shortest >= 8 { u64::MAX } else { (1 << (8 * shortest)) - 1 };
+        let keys_by = |key| literals.iter().map(|(text, _)| key_of(key, text.as_bytes(), mask)).collect::<Vec<u64>>();
+        let is_told_apart = |keys: &Vec<u64>| {
+            let mut sorted = keys.clone();
+            sorted.sort_unstable();
+            sorted.windows(2).all(|pair| pair[0] != pair[1])
+        };
+        let mut choice = (Key::Whole, Vec::new());
+        for key in [Key::Head, Key::Tail, Key::Ends, Key::Whole] {
+            choice = (key, keys_by(key));
+            if is_told_apart(&choice.1) {
+                break;
+            }
+        }
+        let (key, keys) = choice;
+        let base = narrow(self.all.len())?;
+        let (multiplier, size) = spread(&keys);
+        let slot = &mut self.all[after as usize];
+        (slot.mask, slot.multiplier, slot.base, slot.size, slot.key) = (mask, multiplier, base, narrow(size)?, key);
+        let slot = *slot;
+        self.all.resize(base as usize + size, Slot::VACANT);
+        let mut places = Vec::with_capacity(literals.len());
+        for (&(text, start), key) in literals.iter().zip(keys) {
+            let mut place = slot.place(key) as usize;
+            while self.all.get(place).is_some_and(|slot| !slot.is_vacant()) {
+                self.all[place].beyond |= HAS_MORE;
+                place += 1;
+            }
+            if place == self.all.len() {
+                self.all.push(Slot::VACANT);
+            }
+            let bytes = text.as_bytes();
+            #[allow(clippy::cast_possible_truncation, reason = "no longer literal has a slot")]
+            let length = bytes.len() as u8;
+            self.all[place] = Slot {
+                head: head(bytes),
+                tail: bytes.last_chunk::<8>().map_or(0, |last| u64::from_le_bytes(*last)),
+                text: start,
+                length,
+                beyond: (64 - 8 * length.min(8)) | (self.all[place].beyond & HAS_MORE),
+                ..Slot::VACANT
+            };
+            places.push(narrow(place)?);
+        }
+        Ok(places)
+    }
+}
+
+fn narrow(at: usize) -> Result<u32, TooLarge> {
+    u32::try_from(at).map_err(|_| TooLarge::Numbers)
+}
+
+/// A multiplier that sends keys to slots of their own, as far as one is found soon, and the number of slots.
+fn spread(keys: &[u64]) -> (u64, usize) {
+    const TRIES: usize = 48;
+    const FEW: usize = 16;
+    let mut seed = 0x9e37_79b9_7f4a_7c15_u64;
+    if keys.len() == 1 {
+        return (0, 1);
+    }
+    if keys.len() <= FEW {
+        for size in keys.len()..=3 * keys.len() {
+            for _ in 0..TRIES {
+                seed ^= seed << 13;
+                seed ^= seed >> 7;
+                seed ^= seed << 17;
+                let multiplier = seed | 1;
+                let place = |key: u64| ((key.wrapping_mul(multiplier) >> 32) * size as u64) >> 32;
+                let taken = keys.iter().try_fold(0_u64, |taken, &key| {
+                    let bit = 1 << place(key);
+                    (taken & bit == 0).then_some(taken | bit)
+                });
+                if taken.is_some() {
+                    return (multiplier, size);
+                }
+            }
+        }
+    }
+    (seed | 1, keys.len() + keys.len() / 2)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// A step of the walk touches one line of the cache.
+    #[test]
+    fn a_slot_is_a_line_of_the_cache() {
+        assert_eq!(size_of::<Slot>(), 64);
+    }
+
+    /// How many slots are looked at before a literal is found.
+    fn steps_to(slots: &[Slot], after: u32, text: &str, found: u32) -> u32 {
+        let text = text.as_bytes();
+        #[allow(clippy::cast_possible_truncation, reason = "short texts")]
+        let length = text.len() as u32;
+        let slot = &slots[after as usize];
+        found - slot.first_for(head(text), length, || slot.long_key(text))
+    }
+
+    proptest! {
+        /// Every literal is found from where the search for it begins, by slots that say that there is more.
+        #[test]
+        fn literals_are_found_where_they_stand(texts in prop::collection::btree_set("[a-d]{1,3}|x{0,9}[a-z]{7}y{0,9}", 1..60)) {
+            let literals: Vec<(&str, u32)> = texts.iter().map(|text| (text.as_str(), 0)).collect();
+            let mut slots = Slots::new();
+            let after = slots.bare().unwrap();
+            let found = slots.literals(after, &literals).unwrap();
+            let slots = slots.finish();
+            prop_assert_eq!(found.iter().collect::<BTreeSet<_>>().len(), texts.len());
+            for (text, &found) in texts.iter().zip(&found) {
+                let begin = found - steps_to(&slots, after, text, found);
+                prop_assert!((begin..found).all(|at| slots[at as usize].has_more()), "{text}");
+                prop_assert!(slots[found as usize].has_head(head(text.as_bytes())) && usize::from(slots[found as usize].length) == text.len());
+            }
+        }
+
+        /// Literals ask for slots of their own, wherever they differ: a table of many that begin and end alike is no slower.
+        #[test]
+        fn literals_that_begin_and_end_alike_stand_apart(before in "[a-z]{8}", after in "[a-z]{8,20}") {
+            let texts: Vec<String> = (0..1000).map(|number| format!("{before}{number}{after}")).collect();
+            let literals: Vec<(&str, u32)> = texts.iter().map(|text| (text.as_str(), 0)).collect();
+            let mut slots = Slots::new();
+            let root = slots.bare().unwrap();
+            let found = slots.literals(root, &literals).unwrap();
+            let slots = slots.finish();
+            let steps: u32 = texts.iter().zip(found).map(|(text, found)| steps_to(&slots, root, text, found)).sum();
+            prop_assert!(steps < 3000, "{steps} steps for 1000 literals");
+        }
+    }
+}
