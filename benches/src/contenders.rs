@@ -1,7 +1,10 @@
 //! Our own table of a corpus, and the URLs that all contenders are asked.
 
+use std::path::Path;
+
 use vivid_lane::declare::Overlaps;
-use vivid_lane::{Match, RouteSpec, Rule, Table, TableSpec};
+use vivid_lane::link::LinkErrorKind;
+use vivid_lane::{Match, RouteSpec, Rule, Source, Table, TableSpec};
 
 use crate::tables::{Corpus, Dice, Kind, Segment, template, url};
 
@@ -42,6 +45,48 @@ pub fn hits(corpus: &Corpus) -> Vec<(String, usize)> {
         urls.swap(at, dice.roll(at + 1));
     }
     urls
+}
+
+/// The table of the demo, which has optional parts, rules of all kinds, queries and redirects.
+///
+/// # Panics
+/// If the demo is not there.
+#[must_use]
+pub fn demo_spec() -> TableSpec {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/larkfell");
+    let read_file = |name: &str| std::fs::read_to_string(folder.join(name)).map(|text| Source::by_name(name, text));
+    let main = read_file("routes.toml").expect("the demo is in the repository");
+    TableSpec::read_with(main, &mut |name| read_file(name).map_err(|error| error.to_string()))
+}
+
+/// URLs for which the demo has pages, by its own links, and the routes that answer them.
+///
+/// # Panics
+/// If there are hardly any.
+#[must_use]
+pub fn demo_hits(table: &Table) -> Vec<(String, usize)> {
+    let texts = ["m-57", "2031-04-02", "2031", "57", "04", "en", "csv", "x-1/y"];
+    let mut known: Vec<(String, usize)> = Vec::new();
+    for (index, route) in table.routes().enumerate() {
+        for rotation in 0..texts.len() {
+            let mut link = table.link(route.name());
+            for (name, _) in route.rules() {
+                // The first of the texts that the rule does not refuse.
+                let text = texts.iter().cycle().skip(rotation).take(texts.len());
+                let fits = |text: &&&str| {
+                    !link.clone().set(name, **text).to_url().is_err_and(|error| error.kind() == LinkErrorKind::Refused)
+                };
+                let fitting = text.clone().find(fits);
+                link = link.set(name, *fitting.unwrap_or(&texts[0]));
+            }
+            let url = link.to_url().ok().filter(|url| url.starts_with('/') && table.find(url).is_some());
+            known.extend(url.map(|url| (url, index)));
+        }
+    }
+    known.sort();
+    known.dedup();
+    assert!(known.len() > 40, "the demo has more pages than {}", known.len());
+    known
 }
 
 /// URLs that no route answers: early, at their first segment, or late, at their last.

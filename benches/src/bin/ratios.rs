@@ -4,12 +4,10 @@
 #![forbid(unsafe_code)]
 
 use std::hint::black_box;
-use std::path::Path;
 use std::time::Instant;
 
-use vivid_lane::link::LinkErrorKind;
-use vivid_lane::{Decision, Request, Source, Table, TableSpec};
-use vivid_lane_benches::contenders::{hits, links, misses, ours, read, spec};
+use vivid_lane::{Decision, Request, Table};
+use vivid_lane_benches::contenders::{demo_hits, demo_spec, hits, links, misses, ours, read, spec};
 use vivid_lane_benches::forms::{MapPerNode, WholeShape};
 use vivid_lane_benches::tables::{Corpus, branching, generated, rest};
 use vivid_lane_benches::yardsticks::{Exact, Expressions, exact, nested};
@@ -146,37 +144,12 @@ fn check(corpus: &Corpus, table: &Table, urls: &[(String, usize)], map: &Exact) 
     }
 }
 
-/// The table of the demo, which has optional parts, rules of all kinds and redirects: what it has pages for, by its own
-/// links. The yardsticks but the first do not know such a table.
-fn demo() -> String {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../demo/larkfell");
-    let read_file = |name: &str| std::fs::read_to_string(folder.join(name)).map(|text| Source::by_name(name, text));
-    let mut by_name = |name: &str| read_file(name).map_err(|error| error.to_string());
-    let main = read_file("routes.toml").expect("the demo is in the repository");
+/// The table of the demo. The yardsticks but the first do not know such a table.
+fn of_the_demo() -> String {
     let start = Instant::now();
-    let table = TableSpec::read_with(main, &mut by_name).build().unwrap_or_else(|error| panic!("{error}"));
+    let table = demo_spec().build().unwrap_or_else(|error| panic!("{error}"));
     let built = start.elapsed().as_secs_f64();
-    let texts = ["m-57", "2031-04-02", "2031", "57", "04", "en", "csv", "x-1/y"];
-    let mut known: Vec<(String, usize)> = Vec::new();
-    for (index, route) in table.routes().enumerate() {
-        for rotation in 0..texts.len() {
-            let mut link = table.link(route.name());
-            for (name, _) in route.rules() {
-                // The first of the texts that the rule does not refuse.
-                let text = texts.iter().cycle().skip(rotation).take(texts.len());
-                let fits = |text: &&&str| {
-                    !link.clone().set(name, **text).to_url().is_err_and(|error| error.kind() == LinkErrorKind::Refused)
-                };
-                let fitting = text.clone().find(fits);
-                link = link.set(name, *fitting.unwrap_or(&texts[0]));
-            }
-            let url = link.to_url().ok().filter(|url| url.starts_with('/') && table.find(url).is_some());
-            known.extend(url.map(|url| (url, index)));
-        }
-    }
-    known.sort();
-    known.dedup();
-    assert!(known.len() > 40, "the demo has more pages than {}", known.len());
+    let known = demo_hits(&table);
     let map = exact(&known);
     let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
     let early: Vec<String> = urls.iter().map(|url| format!("/zzz{url}")).collect();
@@ -294,7 +267,7 @@ fn main() {
     );
     println!("| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |");
     if wanted.is_empty() || wanted.iter().any(|name| name == "demo") {
-        println!("{}", demo());
+        println!("{}", of_the_demo());
     }
     for corpus in corpora.iter().filter(|corpus| wanted.is_empty() || wanted.contains(&corpus.name)) {
         println!("{}", row(corpus));

@@ -6,9 +6,9 @@
 use std::hint::black_box;
 
 use vivid_lane::{Decision, Request, Table};
-use vivid_lane_benches::contenders::{hits, links, misses, ours, read};
+use vivid_lane_benches::contenders::{demo_hits, demo_spec, hits, links, misses, ours, read};
 use vivid_lane_benches::forms::{MapPerNode, WholeShape};
-use vivid_lane_benches::tables::{generated, rest};
+use vivid_lane_benches::tables::{branching, generated, rest};
 use vivid_lane_benches::yardsticks::exact;
 
 fn main() {
@@ -18,8 +18,15 @@ fn main() {
     if contender == "query" {
         return query(corpus.parse().expect("a number of parameters"), rounds.parse().expect("a number of rounds"));
     }
-    let corpus = if corpus == "REST" { rest() } else { generated(corpus.parse().expect("a number of routes")) };
     let rounds: usize = rounds.parse().expect("a number of rounds");
+    if corpus == "demo" {
+        return demo(&contender, rounds);
+    }
+    let corpus = match corpus.as_str() {
+        "REST" => rest(),
+        "branching" => branching(200),
+        count => generated(count.parse().expect("a number of routes")),
+    };
     let urls = hits(&corpus);
     let late: Vec<String> = misses(&corpus, false);
     let map = exact(&urls);
@@ -65,6 +72,23 @@ fn main() {
                 black_box(link.to_url().expect("a link"));
             }),
             other => panic!("{other} is no contender"),
+        }
+    }
+}
+
+/// Lookups in the table of the demo.
+fn demo(contender: &str, rounds: usize) {
+    let table = demo_spec().build().unwrap_or_else(|error| panic!("{error}"));
+    let urls = demo_hits(&table);
+    let map = exact(&urls);
+    if rounds == 0 {
+        println!("{}", urls.len());
+    }
+    for (url, _) in std::iter::repeat_n(&urls, rounds).flatten() {
+        match contender {
+            "exact" => drop(black_box(map.get(black_box(url.as_str())))),
+            "find" => drop(black_box(table.find(black_box(url)).map(|found| read(&found)))),
+            other => panic!("{other} is no contender for the demo"),
         }
     }
 }

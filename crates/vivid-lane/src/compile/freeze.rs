@@ -25,7 +25,11 @@ pub(super) fn freeze(
         // Each part was a template, and so is what they make together.
         _ => Template::parse(&route.path.template()).map_err(|_| TooLarge::Numbers)?,
     };
-    let has_defaults = route.params.iter().any(|param| param.is_optional && param.check.default.is_some());
+    let has_default = |param: &&Param| param.is_optional && param.check.default.is_some();
+    let has_defaults = route.params.iter().any(|param| has_default(&param));
+    // What a query spells out is looked at with its rule.
+    let is_in_query = |param: &Param| param.kind == ParamKind::Query && param.check.shape() == Shape::One;
+    let has_other_defaults = route.params.iter().filter(has_default).any(|param| !is_in_query(param));
     let is_as_given = |param: &Param| {
         let in_path = matches!(param.kind, ParamKind::Segment) && param.is_optional;
         let is_one = param.check.shape() == Shape::One || param.kind == ParamKind::Pairs;
@@ -33,7 +37,7 @@ pub(super) fn freeze(
     };
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
-        is_open: route.page.is_some() && onward.is_none() && needs.is_empty() && !has_defaults,
+        is_open: route.page.is_some() && onward.is_none() && needs.is_empty() && !has_other_defaults,
         name: Arc::clone(&route.name),
         parent: route.parent,
         own_path: std::mem::take(&mut route.own_path).into(),

@@ -4,10 +4,10 @@ use hashbrown::HashMap;
 
 use super::tree_builder::{Draft, DraftLeaf, DraftNode, TreeBuilder};
 use crate::lookup::{
-    Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, QueryRole, Route, Slots,
-    Stretch, Tail, Tree,
+    Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, QueryRole, Route,
+    SegmentStep, Slots, Stretch, Tail, TailKind, Tree,
 };
-use crate::rule::TooLarge;
+use crate::rule::{Shape, TooLarge};
 use crate::template::percent::kinds;
 
 /// Packs a tree, with all that its proof has found out about pairs of patterns. The nodes keep their numbers.
@@ -143,6 +143,7 @@ impl Packing {
             if let (0, [edge]) = (node.children.count, node.edges.of(&self.edges))
                 && !edge.is_tail
                 && self.nodes[edge.target.0 as usize].is_usual
+                && !self.is_fork(self.nodes[edge.target.0 as usize])
             {
                 (id, node) = (edge.target, self.nodes[edge.target.0 as usize]);
                 slots.follows(slot, edge, self.outcome(node, routes));
@@ -159,16 +160,24 @@ impl Packing {
             for (child, place) in plain.iter().zip(slots.literals(slot, &texts)?) {
                 places[child.0 as usize] = place;
             }
-            let edges = node.edges;
+            let (edges, is_joined) = (node.edges, id.0 as usize != index);
             for edge in &mut self.edges[edges.start as usize..(edges.start + edges.count) as usize] {
                 if edge.target != id {
                     let place = slots.bare()?;
                     (places[edge.target.0 as usize], edge.slot) = (place, place);
                 }
             }
+            if let ([edge, ..], false) = (edges.of(&self.edges), is_joined) {
+                slots.stands_beside(slot, edge);
+            }
         }
         self.tree.slots = slots.finish();
         Ok(())
+    }
+
+    /// Do literals and patterns follow a node? Then it is better off with a slot of its own.
+    fn is_fork(&self, node: Node) -> bool {
+        node.children.count > 0 && node.edges.count > 0
     }
 
     /// What a `GET` comes to that ends at a node, as far as its path tells.
@@ -197,10 +206,19 @@ impl Packing {
             let route = &routes[leaf.route.0 as usize];
             let is_free =
                 route.host.is_none() && route.query.is_empty() && leaf.tail.is_none_or(|tail| takes_any(tail, route));
-            // With as many captures as parameters, none of these stands anywhere else.
+            // With as many captures as parameters, none of these stands anywhere else. A tail comes after them.
             let captures = leaf.captures.of(&self.tree.captures);
-            let is_simple = captures.len() == route.params.len()
-                && captures.iter().enumerate().all(|(at, one)| one.is_whole && usize::from(one.param) == at);
+            let is_text = leaf.tail.is_some_and(|tail| {
+                tail.kind == TailKind::Rest
+                    && usize::from(tail.param) == captures.len()
+                    && route.params[captures.len()].check.shape() == Shape::One
+            });
+            let is_simple = captures.len() + usize::from(is_text) == route.params.len()
+                && leaf.tail.is_none_or(|_| is_text)
+                && captures
+                    .iter()
+                    .enumerate()
+                    .all(|(at, one)| one.is_whole && usize::from(one.param) == at && usize::from(one.value) == at);
             packed.push(Leaf {
                 route: leaf.route,
                 steps: leaf.steps,
@@ -210,6 +228,7 @@ impl Packing {
                 is_free,
                 is_simple,
                 reads_much: route.query.params.len() > FEW,
+                values: values(leaf.steps.of(&self.tree.steps)),
                 query: role_of_query(route),
                 open_page: route.page.filter(|_| route.is_open),
             });
@@ -232,6 +251,12 @@ impl Packing {
     }
 }
 
+/// How many of some steps are no literals; no URL has more segments than have a number.
+fn values(steps: &[SegmentStep]) -> u16 {
+    let count = steps.iter().filter(|step| matches!(step, SegmentStep::Pattern(_))).count();
+    u16::try_from(count).unwrap_or(u16::MAX)
+}
+
 /// What a query has to do with whether a route answers, where no other is met at the same place.
 fn role_of_query(route: &Route) -> QueryRole {
     let query = &route.query;
@@ -241,6 +266,7 @@ fn role_of_query(route: &Route) -> QueryRole {
     match (is_required, query.asks()) {
         (true, _) => QueryRole::Required,
         (false, true) => QueryRole::Judged,
+        (false, false) if route.has_defaults => QueryRole::Judged,
         (false, false) => QueryRole::None,
     }
 }

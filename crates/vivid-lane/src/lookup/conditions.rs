@@ -6,7 +6,7 @@ use std::sync::Arc;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use super::ask::{Ask, Pairs};
+use super::ask::{Ask, Pairs, raw_pairs};
 use super::host::normal_host;
 use super::pattern::Pattern;
 use crate::rule::{Check, Many, Shape};
@@ -143,10 +143,46 @@ impl QueryMatcher {
         repeated.into_iter().find_map(|(param, list)| param.refusal_of_list(&list, answers))
     }
 
+    /// Does it ask for nothing but single values?
+    pub(super) fn has_params_only(&self) -> bool {
+        self.literals.is_empty() && self.rest.is_none() && !self.has_lists
+    }
+
+    /// Notes where in a query the values of the parameters stand, in one pass: for each the start in one byte and the end in
+    /// another, or zero for none. The query is shorter than a byte can count, and there is room for as many places.
+    pub(super) fn note(&self, query: &str, places: &mut [u16]) {
+        places.fill(0);
+        for pair in raw_pairs(query) {
+            let known = self.params.iter().zip(places.iter_mut()).find(|(param, _)| pair.is_named(&param.name));
+            if let Some((_, place)) = known.filter(|(_, place)| **place == 0) {
+                #[allow(clippy::cast_possible_truncation, reason = "both are below 256")]
+                let ends = (pair.start | (pair.start + pair.value.len()) << 8) as u16;
+                *place = ends;
+            }
+        }
+    }
+
+    /// Does each single value fit that was noted, and is none there for nothing: empty, or what its rule gives by default?
+    pub(super) fn fits(&self, query: &str, places: &[u16], answers: &dyn Answers) -> bool {
+        self.params.iter().zip(places).all(|(param, &place)| {
+            let raw = noted(query, place);
+            let is_needless = raw.is_some_and(|raw| {
+                raw.is_empty() || param.check.default_text().is_some_and(|default| *decode_form(raw) == *default)
+            });
+            !is_needless && param.refusal(raw, answers).is_none()
+        })
+    }
+
     /// Is the name one that the route reads for itself?
     pub(crate) fn names(&self, name: &str) -> bool {
         self.literals.iter().any(|(known, _)| **known == *name) || self.number(name).is_some()
     }
+}
+
+/// The value in a query that was noted there.
+#[inline]
+pub(super) fn noted(query: &str, place: u16) -> Option<&str> {
+    if place == 0 { None } else { query.get(usize::from(place & 0xFF)..usize::from(place >> 8)) }
 }
 
 impl QueryParam {

@@ -6,13 +6,14 @@
 //! leaf that asks for a host) it says so, and the general path begins anew.
 
 use super::answers::Answers;
-use super::ask::{Target, is_vacant_query, pairs};
+use super::ask::{Pairs, Target, is_vacant_query, pairs};
+use super::conditions::FEW;
 use super::marks::{CHUNK, Few, Many, Marks};
-use super::path::{MOST_FEW, Spans, end_of_path};
+use super::path::{MOST_FEW, Spans, end_of_path, first_of};
 use super::pattern::{PatternId, Quick};
-use super::reading::{Reading, has_empty_value};
+use super::reading::Reading;
 use super::route::PageId;
-use super::slot::{Follows, Slot};
+use super::slot::{Follows, NOTHING, Slot, UNSURE};
 use super::table::Frozen;
 use super::tree::{Branch, Edge, Leaf, LeafId, Outcome, QueryRole, Tree};
 use crate::rule::Simple;
@@ -33,6 +34,8 @@ pub(crate) struct Short {
     pub(crate) page: PageId,
     leaf: LeafId,
     values: Places,
+    /// Were those in the query noted too?
+    is_noted: bool,
     /// Where the path ends.
     end: usize,
 }
@@ -51,26 +54,26 @@ impl Frozen {
         }
         let mut values = [0; MOST_FEW];
         let mut end = length;
-        let outcome = match length {
+        let code = match length {
             CHUNK..=Few::LONGEST => match Few::of(bytes) {
-                (marks, true) => self.tree.walk(bytes, marks, 1, answers, &mut values),
+                (marks, true) => self.tree.walk(&Path { bytes, text: url, shift: 0, marks }, answers, &mut values),
                 (marks, false) => self.few(url, marks, &mut end, answers, &mut values),
             },
             0..CHUNK => self.tiny(url, &mut end, answers, &mut values),
             _ => self.many(url, &mut end, answers, &mut values),
         };
-        match outcome {
+        match Outcome::of(code) {
             Outcome::Ends(id) => {
                 let leaf = self.tree.leaf(id);
-                match leaf.open_page {
-                    Some(page) if leaf.query == QueryRole::None && end == length => {
-                        FastPath::Page(Short { page, leaf: id, values, end })
+                let Some(page) = leaf.open_page else { return FastPath::Unsure };
+                let mut is_noted = false;
+                if leaf.query != QueryRole::None || end != length {
+                    match self.query_fits(leaf, url, end, answers, &mut values) {
+                        Some(noted) => is_noted = noted,
+                        None => return FastPath::Unsure,
                     }
-                    Some(page) if self.query_fits(leaf, url, end, answers) => {
-                        FastPath::Page(Short { page, leaf: id, values, end })
-                    }
-                    _ => FastPath::Unsure,
                 }
+                FastPath::Page(Short { page, leaf: id, values, is_noted, end })
             }
             Outcome::Nothing if is_plain_miss(bytes, end) => FastPath::Miss,
             Outcome::Nothing | Outcome::Unsure => FastPath::Unsure,
@@ -79,79 +82,97 @@ impl Frozen {
 
     /// A URL with bytes that are rare in paths: a query begins there, or the path has them.
     #[inline(never)]
-    fn few(&self, url: &str, marks: Few, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> Outcome {
-        let Some(path) = path_of(url) else { return Outcome::Unsure };
-        *end = path.len();
-        match path.len() {
-            0..CHUNK => self.fill_up(path, answers, values),
-            _ => self.tree.walk(path, marks.up_to(path.len()), 1, answers, values),
+    fn few(&self, url: &str, marks: Few, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> u32 {
+        let Some(text) = path_of(url) else { return UNSURE };
+        *end = text.len();
+        match text.len() {
+            0..CHUNK => self.filled(text, &fill_up(text), answers, values),
+            _ => {
+                let path = Path { bytes: text.as_bytes(), text, shift: 0, marks: marks.up_to(text.len()) };
+                self.tree.walk(&path, answers, values)
+            }
         }
     }
 
     /// A longer URL.
     #[inline(never)]
-    fn many(&self, url: &str, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> Outcome {
+    fn many(&self, url: &str, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> u32 {
         let (mut marks, is_plain) = Many::of(url.as_bytes());
-        let mut path = url.as_bytes();
+        let mut text = url;
         if !is_plain {
-            let Some(plain) = path_of(url) else { return Outcome::Unsure };
-            (path, marks, *end) = (plain, marks.up_to(plain.len()), plain.len());
+            let Some(path) = path_of(url) else { return UNSURE };
+            (text, marks, *end) = (path, marks.up_to(path.len()), path.len());
         }
-        match path.len() {
-            0..CHUNK => self.fill_up(path, answers, values),
-            _ => self.tree.walk(path, marks, 1, answers, values),
+        match text.len() {
+            0..CHUNK => self.filled(text, &fill_up(text), answers, values),
+            _ => self.tree.walk(&Path { bytes: text.as_bytes(), text, shift: 0, marks }, answers, values),
         }
     }
 
     /// A shorter one.
     #[inline(never)]
-    fn tiny(&self, url: &str, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> Outcome {
-        let Some(path) = path_of(url) else { return Outcome::Unsure };
+    fn tiny(&self, url: &str, end: &mut usize, answers: &dyn Answers, values: &mut Places) -> u32 {
+        let filled = fill_up(url);
+        if Few::of_chunk(&filled).1 {
+            return self.filled(url, &filled, answers, values);
+        }
+        let Some(path) = path_of(url) else { return UNSURE };
         *end = path.len();
-        self.fill_up(path, answers, values)
+        self.filled(path, &fill_up(path), answers, values)
     }
 
-    /// Walks with a path that has fewer bytes than are looked at at once: on a copy that ends with it.
-    #[inline]
-    fn fill_up(&self, path: &[u8], answers: &dyn Answers, values: &mut Places) -> Outcome {
-        let before = CHUNK - path.len().min(CHUNK);
-        let word = |bytes: &[u8; 8]| u128::from(u64::from_le_bytes(*bytes));
-        let text = match (path.first_chunk::<8>(), path.last_chunk::<8>()) {
-            (Some(first), Some(last)) => word(first) << (8 * before) | word(last) << 64,
-            _ => path.iter().rev().fold(0, |word, &byte| word << 8 | u128::from(byte)) << (8 * before).min(127),
-        };
-        let filler = u128::from_le_bytes([b'a'; CHUNK]) >> (8 * (CHUNK - before)).min(127);
-        let filled = if before == 0 { text } else { text | filler }.to_le_bytes();
-        if path.len() < 2 {
-            return self.tree.slots.get(self.tree.root_slot as usize).map_or(Outcome::Unsure, Slot::here);
+    /// Walks on a copy of a path that ends with it.
+    fn filled(&self, text: &str, filled: &[u8; CHUNK], answers: &dyn Answers, values: &mut Places) -> u32 {
+        if text.len() < 2 {
+            return self.tree.slots.get(self.tree.root_slot as usize).map_or(UNSURE, |slot| slot.here);
         }
-        let (marks, _) = Few::of_chunk(&filled);
-        let outcome = self.tree.walk(&filled, marks, before + 1, answers, values);
+        let shift = CHUNK - text.len();
+        let (marks, _) = Few::of_chunk(filled);
+        let code = self.tree.walk(&Path { bytes: filled, text, shift, marks }, answers, values);
         #[allow(clippy::cast_possible_truncation, reason = "both halves are below sixteen")]
-        let shift = (before | before << 8) as u16;
-        values.iter_mut().for_each(|place| *place = place.wrapping_sub(shift));
-        outcome
+        let by = (shift | shift << 8) as u16;
+        values.iter_mut().for_each(|place| *place = place.wrapping_sub(by));
+        code
     }
 
-    /// Does the query of a URL leave it at a leaf that its path leads to?
+    /// Does the query of a URL leave it at a leaf that its path leads to? Then it tells whether the values in it were noted,
+    /// behind those of the path.
     #[inline(never)]
-    fn query_fits(&self, leaf: &Leaf, url: &str, end: usize, answers: &dyn Answers) -> bool {
-        let Some(rest) = url.get(end..).filter(|rest| !rest.is_empty()) else {
-            return leaf.query != QueryRole::Required;
-        };
-        let Some(query) = rest.strip_prefix('?') else { return false };
-        let kinds = kinds(query.as_bytes());
-        if kinds.has_fragment() || is_vacant_query(query.as_bytes()) {
-            return false;
+    fn query_fits(
+        &self,
+        leaf: &Leaf,
+        url: &str,
+        end: usize,
+        answers: &dyn Answers,
+        values: &mut Places,
+    ) -> Option<bool> {
+        let rest = url.get(end..)?;
+        if rest.is_empty() {
+            return (leaf.query != QueryRole::Required).then_some(false);
         }
-        match leaf.query {
-            QueryRole::None => true,
-            QueryRole::Chooses => false,
-            QueryRole::Judged | QueryRole::Required => {
-                let pairs = pairs(query).collect();
-                !has_empty_value(query) && self.route(leaf.route).query.refusal(&pairs, answers).is_none()
+        let query = rest.strip_prefix('?')?;
+        let has_fragment = first_of(query.as_bytes(), 0, [b'#', b'#']) < query.len();
+        if has_fragment || leaf.query == QueryRole::Chooses || is_vacant_query(query.as_bytes()) {
+            return None;
+        }
+        let route = self.route(leaf.route);
+        let first = usize::from(leaf.values);
+        let mut places = values.get_mut(first..first + route.query.params.len()).filter(|places| places.len() <= FEW);
+        if let Some(places) = &mut places {
+            route.query.note(query, places);
+        }
+        let fits = match places.as_ref().filter(|_| route.query.has_params_only()) {
+            _ if leaf.query == QueryRole::None => true,
+            Some(places) => route.query.fits(query, places, answers),
+            None => {
+                let pairs: Pairs<'_> = pairs(query).collect();
+                // An empty value may be there for nothing.
+                pairs.iter().all(|pair| !pair.raw.is_empty())
+                    && !route.has_defaults
+                    && route.query.refusal(&pairs, answers).is_none()
             }
-        }
+        };
+        fits.then_some(places.is_some())
     }
 
     /// How a URL is read whose page was found.
@@ -167,8 +188,9 @@ impl Frozen {
         let (sent, query) = (path, query.get(1..));
         // The path of the root, without a slash at its end, is empty.
         let path = if found.end > 1 { sent } else { "" };
-        let mut reading = Reading::at(self, found.leaf, Target { host, path, sent, query }, Spans::few(found.values));
-        if reading.target.query.is_some() {
+        let target = Target { host, path, sent, query };
+        let mut reading = Reading::at(self, found.leaf, target, Spans::few(found.values)).noted(found.is_noted);
+        if query.is_some() && !found.is_noted {
             reading.find_query_values();
         }
         reading
@@ -176,9 +198,33 @@ impl Frozen {
 }
 
 /// The path of a URL, if nothing in it has to be escaped or is escaped.
-fn path_of(url: &str) -> Option<&[u8]> {
-    let path = &url.as_bytes()[..end_of_path(url)];
-    kinds(path).is_plain().then_some(path)
+fn path_of(url: &str) -> Option<&str> {
+    let path = url.get(..end_of_path(url))?;
+    kinds(path.as_bytes()).is_plain().then_some(path)
+}
+
+/// A path of fewer bytes than are looked at at once, with letters before it.
+#[inline]
+fn fill_up(path: &str) -> [u8; CHUNK] {
+    const FILLER: u64 = u64::from_le_bytes([b'a'; 8]);
+    let bytes = path.as_bytes();
+    let (low, high) = match (bytes.first_chunk::<8>(), bytes.last_chunk::<8>()) {
+        (Some(first), Some(last)) => {
+            let bits = 8 * (CHUNK - bytes.len());
+            let low = if bits < 64 {
+                u64::from_le_bytes(*first) << (bits & 63) | FILLER >> ((64 - bits) & 63)
+            } else {
+                FILLER
+            };
+            (low, u64::from_le_bytes(*last))
+        }
+        _ => {
+            let word = bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
+            let bits = 64 - 8 * bytes.len();
+            (FILLER, if bits < 64 { word << (bits & 63) | FILLER >> ((64 - bits) & 63) } else { FILLER })
+        }
+    };
+    (u128::from(high) << 64 | u128::from(low)).to_le_bytes()
 }
 
 /// Is a URL whose path leads nowhere missing as it stands? One with an empty segment, with one of dots, or with a query that says
@@ -203,20 +249,22 @@ enum Back {
         start: usize,
         values: usize,
     },
-    End(Outcome),
+    End(u32),
 }
 
-/// A path that is walked: eight bytes or more.
+/// A path that is walked.
 struct Path<'u, M> {
+    /// Eight bytes or more.
     bytes: &'u [u8],
+    /// The same, but for so many bytes that stand before it.
+    text: &'u str,
+    shift: usize,
     marks: M,
-    /// Where the first segment begins.
-    first: usize,
 }
 
 impl<'u, M: Marks> Path<'u, M> {
     #[inline(always)]
-    fn text(&self, start: usize, end: usize) -> &'u [u8] {
+    fn piece(&self, start: usize, end: usize) -> &'u [u8] {
         self.bytes.get(start..end).unwrap_or_default()
     }
 
@@ -249,44 +297,31 @@ impl<'u, M: Marks> Path<'u, M> {
     #[inline(never)]
     fn is_text(&self, tree: &Tree, slot: &Slot, start: usize, length: usize) -> bool {
         let text = tree.text.as_bytes().get(slot.text as usize..slot.text as usize + length);
-        text == Some(self.text(start, start + length))
+        text == Some(self.piece(start, start + length))
     }
 
     /// Where a segment of that number begins.
     fn start_of(&self, at: usize) -> usize {
-        let mut start = self.first;
+        let mut start = self.shift + 1;
         for _ in 0..at {
             start += self.marks.ahead(start).trailing_zeros() as usize + 1;
         }
         start
     }
 
-    #[inline(never)]
-    fn is_of(&self, simple: Simple, start: usize, end: usize) -> bool {
-        simple.accepts(self.text(start, end))
-    }
-
     /// Does a pattern accept a segment?
     #[inline(never)]
     fn asks(&self, tree: &Tree, pattern: PatternId, start: usize, end: usize, answers: &dyn Answers) -> bool {
-        let text = std::str::from_utf8(self.text(start, end)).unwrap_or_default();
+        let text = self.text.get(start - self.shift..end - self.shift).unwrap_or_default();
         tree.pattern(pattern).accepts_segment(text, || text, answers)
     }
 
-    fn follows(
-        &self,
-        tree: &Tree,
-        quick: Quick,
-        pattern: PatternId,
-        start: usize,
-        end: usize,
-        answers: &dyn Answers,
-    ) -> bool {
-        match quick {
+    fn fits(&self, tree: &Tree, edge: &Edge, start: usize, end: usize, answers: &dyn Answers) -> bool {
+        match edge.quick {
             Quick::Any => true,
-            Quick::Integer => self.is_of(Simple::Integer, start, end),
-            Quick::Date => self.is_of(Simple::Date, start, end),
-            Quick::Whole => self.asks(tree, pattern, start, end, answers),
+            Quick::Integer => Simple::Integer.accepts(self.piece(start, end)),
+            Quick::Date => Simple::Date.accepts(self.piece(start, end)),
+            Quick::Whole => self.asks(tree, edge.pattern, start, end, answers),
         }
     }
 
@@ -307,77 +342,92 @@ fn place(start: usize, end: usize) -> u16 {
 }
 
 impl Tree {
-    /// Walks down the tree, the narrower branch first, and notes where values stand. The first segment begins at a place in the
-    /// path, which has eight bytes or more.
+    /// Walks down the tree, the narrower branch first, and notes where values stand. Gives the code of an outcome.
     #[inline(always)]
-    fn walk<M: Marks>(
-        &self,
-        bytes: &[u8],
-        marks: M,
-        first: usize,
-        answers: &dyn Answers,
-        values: &mut Places,
-    ) -> Outcome {
-        let path = Path { bytes, marks, first };
-        let Some(mut slot) = self.slots.get(self.root_slot as usize) else { return Outcome::Unsure };
-        let (mut start, mut count) = (first, 0);
+    fn walk<M: Marks>(&self, path: &Path<'_, M>, answers: &dyn Answers, values: &mut Places) -> u32 {
+        let Some(mut slot) = self.slots.get(self.root_slot as usize) else { return UNSURE };
+        let (mut start, mut count) = (path.shift + 1, 0);
         'down: loop {
             let mut ahead = path.marks.ahead(start);
             let back = 'here: {
-                if slot.follows != Follows::Nothing {
+                let follows = slot.follows;
+                if follows.is_all() {
                     let length = ahead.trailing_zeros() as usize;
                     let end = start + length;
                     if !path.is_value(start, length) {
-                        return Outcome::Unsure;
+                        return UNSURE;
                     }
-                    let fits = match slot.follows {
+                    let fits = match follows {
                         Follows::Any => true,
-                        Follows::Integer => path.is_of(Simple::Integer, start, end),
-                        Follows::Date => path.is_of(Simple::Date, start, end),
-                        Follows::Nothing | Follows::Pattern => self.asked_after(&path, slot, start, end, answers),
+                        Follows::Integer => Simple::Integer.accepts(path.piece(start, end)),
+                        Follows::Date => Simple::Date.accepts(path.piece(start, end)),
+                        _ => path.asks(self, slot.pattern, start, end, answers),
                     };
                     if !fits {
-                        break 'here self.resume(&path, slot, start, count, answers, values);
+                        break 'here self.resume(path, slot, answers, values);
                     }
-                    let Some(value) = values.get_mut(count) else { return Outcome::Unsure };
+                    let Some(value) = values.get_mut(count) else { return UNSURE };
                     *value = place(start, end);
                     count += 1;
-                    if end == bytes.len() {
-                        match slot.after() {
-                            Outcome::Nothing => break 'here self.resume(&path, slot, start, count, answers, values),
-                            outcome => return outcome,
+                    if end == path.bytes.len() {
+                        if slot.after != NOTHING {
+                            return slot.after;
                         }
+                        break 'here self.resume(path, slot, answers, values);
                     }
                     start = end + 1;
                     ahead = path.marks.ahead(start);
                 }
                 let word = path.word(start);
-                let length = ahead.trailing_zeros();
-                let at = slot.first_for(word, length, || slot.long_key(path.text(start, start + length as usize)));
-                let Some(mut next) = self.slots.get(at as usize) else { return Outcome::Unsure };
+                let length = ahead.trailing_zeros() as usize;
+                let at = slot.first_for(word, length, || slot.long_key(path.piece(start, start + length)));
+                let Some(mut next) = self.slots.get(at as usize) else { return UNSURE };
                 if !path.is_literal(self, next, word, ahead, start) {
-                    match self.further(&path, at, word, ahead, start) {
+                    match if next.has_more() { self.further(path, at, word, ahead, start) } else { None } {
                         Some(other) => next = other,
-                        None => break 'here self.edges_after(&path, slot, start, count, answers, values),
+                        None => {
+                            // The first edge beside literals, where it is a common one.
+                            let fits = match slot.follows {
+                                Follows::ElseAny => true,
+                                Follows::ElseInteger => Simple::Integer.accepts(path.piece(start, start + length)),
+                                Follows::ElseDate => Simple::Date.accepts(path.piece(start, start + length)),
+                                _ => false,
+                            };
+                            if !fits || !path.is_value(start, length) {
+                                break 'here self.edges_after(path, slot, start, count, answers, values);
+                            }
+                            let Some(value) = values.get_mut(count) else { return UNSURE };
+                            let end = start + length;
+                            *value = place(start, end);
+                            let Some(target) = self.slots.get(slot.after as usize) else { return UNSURE };
+                            if end < path.bytes.len() {
+                                (slot, start, count) = (target, end + 1, count + 1);
+                                continue 'down;
+                            }
+                            if target.here != NOTHING {
+                                return target.here;
+                            }
+                            break 'here self.resume(path, target, answers, values);
+                        }
                     }
                 }
                 start += usize::from(next.length);
                 slot = next;
-                if start < bytes.len() {
+                if start < path.bytes.len() {
                     start += 1;
                     continue 'down;
                 }
-                match slot.here() {
-                    Outcome::Nothing => self.resume(&path, slot, start, count, answers, values),
-                    outcome => return outcome,
+                if slot.here != NOTHING {
+                    return slot.here;
                 }
+                self.resume(path, slot, answers, values)
             };
             match back {
                 Back::To { slot: target, start: place, values } => {
-                    let Some(target) = self.slots.get(target as usize) else { return Outcome::Unsure };
+                    let Some(target) = self.slots.get(target as usize) else { return UNSURE };
                     (slot, start, count) = (target, place, values);
                 }
-                Back::End(outcome) => return outcome,
+                Back::End(code) => return code,
             }
         }
     }
@@ -395,19 +445,6 @@ impl Tree {
         None
     }
 
-    /// Does the pattern that follows a slot at once accept a segment?
-    #[inline(never)]
-    fn asked_after<M: Marks>(
-        &self,
-        path: &Path<'_, M>,
-        slot: &Slot,
-        start: usize,
-        end: usize,
-        answers: &dyn Answers,
-    ) -> bool {
-        path.asks(self, slot.pattern, start, end, answers)
-    }
-
     /// Goes on where no literal that follows a slot is the segment.
     #[inline(never)]
     fn edges_after<M: Marks>(
@@ -421,99 +458,109 @@ impl Tree {
     ) -> Back {
         let node = self.node(slot.node);
         if !node.is_usual {
-            return Back::End(Outcome::Unsure);
+            return Back::End(UNSURE);
         }
-        self.back(path, node.edges.of(&self.edges), node.resume, start, count, answers, values)
+        let edges = node.edges.of(&self.edges);
+        if edges.is_empty() {
+            return self.resume(path, slot, answers, values);
+        }
+        let left = Left { edges, start, values: count, next: node.resume };
+        self.back(path, left, answers, values)
     }
 
     /// Goes on where what follows a slot has come to nothing.
     #[inline(never)]
-    fn resume<M: Marks>(
-        &self,
-        path: &Path<'_, M>,
-        slot: &Slot,
-        start: usize,
-        count: usize,
-        answers: &dyn Answers,
-        values: &mut Places,
-    ) -> Back {
+    fn resume<M: Marks>(&self, path: &Path<'_, M>, slot: &Slot, answers: &dyn Answers, values: &mut Places) -> Back {
         // A pattern that is all that follows a literal leaves the same to try as the literal does.
-        self.back(path, &[], self.node(slot.node).resume, start, count, answers, values)
+        match self.branch(path, self.node(slot.node).resume) {
+            Ok(left) => self.back(path, left, answers, values),
+            Err(code) => Back::End(code),
+        }
+    }
+
+    /// What is left to try by a branch, or what it comes to where there is none.
+    fn branch<M: Marks>(&self, path: &Path<'_, M>, branch: u32) -> Result<Left<'_>, u32> {
+        if branch == Branch::NONE {
+            return Err(NOTHING);
+        }
+        let Branch { at, values, edges, next } = self.branches.get(branch as usize).ok_or(UNSURE)?;
+        let start = path.start_of(usize::from(*at));
+        Ok(Left { edges: edges.of(&self.edges), start, values: usize::from(*values), next: *next })
     }
 
     /// Tries some edges, and where none of them leads on, those of the branches that are left.
-    #[allow(clippy::too_many_arguments, reason = "all that a walk knows")]
     fn back<'t, M: Marks>(
         &'t self,
         path: &Path<'_, M>,
-        mut edges: &'t [Edge],
-        mut next: u32,
-        mut start: usize,
-        mut count: usize,
+        mut left: Left<'t>,
         answers: &dyn Answers,
         values: &mut Places,
     ) -> Back {
         loop {
-            if !edges.is_empty() {
-                let length = path.marks.ahead(start).trailing_zeros() as usize;
-                if !path.is_value(start, length) {
-                    return Back::End(Outcome::Unsure);
+            let Left { edges, start, values: count, next } = left;
+            let length = path.marks.ahead(start).trailing_zeros() as usize;
+            let Some(value) = values.get_mut(count).filter(|_| path.is_value(start, length)) else {
+                return Back::End(UNSURE);
+            };
+            for edge in edges {
+                let mut end = start + length;
+                if edge.is_tail {
+                    match self.is_tail(path, edge, start, answers) {
+                        Some(true) => end = path.bytes.len(),
+                        Some(false) => continue,
+                        None => return Back::End(UNSURE),
+                    }
+                } else if !path.fits(self, edge, start, end, answers) {
+                    continue;
                 }
-                let end = start + length;
-                for edge in edges {
-                    let end = if edge.is_tail {
-                        match self.tail(path, edge, start, answers) {
-                            Ok(true) => path.bytes.len(),
-                            Ok(false) => continue,
-                            Err(()) => return Back::End(Outcome::Unsure),
-                        }
-                    } else if path.follows(self, edge.quick, edge.pattern, start, end, answers) {
-                        end
-                    } else {
-                        continue;
-                    };
-                    let Some(value) = values.get_mut(count) else { return Back::End(Outcome::Unsure) };
-                    *value = place(start, end);
-                    if end < path.bytes.len() {
-                        return Back::To { slot: edge.slot, start: end + 1, values: count + 1 };
-                    }
-                    let Some(target) = self.slots.get(edge.slot as usize) else { return Back::End(Outcome::Unsure) };
-                    match target.here() {
-                        Outcome::Nothing => {}
-                        outcome => return Back::End(outcome),
-                    }
+                *value = place(start, end);
+                if end < path.bytes.len() {
+                    return Back::To { slot: edge.slot, start: end + 1, values: count + 1 };
+                }
+                match self.slots.get(edge.slot as usize).map_or(UNSURE, |target| target.here) {
+                    NOTHING => {}
+                    code => return Back::End(code),
                 }
             }
-            if next == Branch::NONE {
-                return Back::End(Outcome::Nothing);
+            match self.branch(path, next) {
+                Ok(branch) => left = branch,
+                Err(code) => return Back::End(code),
             }
-            let Some(branch) = self.branches.get(next as usize) else { return Back::End(Outcome::Unsure) };
-            (edges, next, count) = (branch.edges.of(&self.edges), branch.next, usize::from(branch.values));
-            start = path.start_of(usize::from(branch.at));
         }
     }
 
-    /// Does a tail take all segments from a place on? An error where one of them is for the general path.
-    fn tail<M: Marks>(
+    /// Does a tail take all segments from a place on? Nothing where one of them is for the general path.
+    fn is_tail<M: Marks>(
         &self,
         path: &Path<'_, M>,
         edge: &Edge,
         mut start: usize,
         answers: &dyn Answers,
-    ) -> Result<bool, ()> {
+    ) -> Option<bool> {
         loop {
             let length = path.marks.ahead(start).trailing_zeros() as usize;
-            if !path.is_value(start, length) {
-                return Err(());
-            }
             let end = start + length;
-            if !path.follows(self, edge.quick, edge.pattern, start, end, answers) {
-                return Ok(false);
+            if !path.is_value(start, length) {
+                return None;
+            }
+            if !path.fits(self, edge, start, end, answers) {
+                return Some(false);
             }
             if end == path.bytes.len() {
-                return Ok(true);
+                return Some(true);
             }
             start = end + 1;
         }
     }
+}
+
+/// What is left to try at a place.
+struct Left<'t> {
+    /// One at least.
+    edges: &'t [Edge],
+    start: usize,
+    /// How many values stand before it.
+    values: usize,
+    /// The branch after it.
+    next: u32,
 }

@@ -45,6 +45,7 @@ pub struct OwnedPosition<P = String> {
     leaf: LeafId,
     spans: Spans,
     is_plain: bool,
+    is_noted: bool,
     host: Option<Box<str>>,
     /// The path as it was sent, and the query after it, if there is one.
     url: Box<str>,
@@ -67,6 +68,7 @@ impl<P> Clone for OwnedPosition<P> {
             leaf: self.leaf,
             spans: self.spans.clone(),
             is_plain: self.is_plain,
+            is_noted: self.is_noted,
             host: self.host.clone(),
             url: self.url.clone(),
             sent: self.sent,
@@ -110,7 +112,9 @@ impl<P> OwnedPosition<P> {
             sent,
             query: query.strip_prefix('?'),
         };
-        Reading::at(self.table.frozen(), self.leaf, target, self.spans.clone()).plain(self.is_plain)
+        Reading::at(self.table.frozen(), self.leaf, target, self.spans.clone())
+            .plain(self.is_plain)
+            .noted(self.is_noted)
     }
 }
 
@@ -145,7 +149,7 @@ impl<P> Position<'_, '_, P> {
 
     fn owned_in<Q>(&self, table: &Table<Q>) -> OwnedPosition<Q> {
         let reading = self.reading();
-        let (leaf, spans, is_plain) = reading.parts();
+        let (leaf, spans, is_plain, is_noted) = reading.parts();
         let Target { host, path, sent, query } = reading.target;
         let mut url = String::with_capacity(sent.len() + query.map_or(0, |query| query.len() + 1));
         url.push_str(sent);
@@ -160,6 +164,7 @@ impl<P> Position<'_, '_, P> {
             leaf,
             spans: spans.clone(),
             is_plain,
+            is_noted,
             host: host.map(Into::into),
             url: url.into_boxed_str(),
             sent: sent.len(),

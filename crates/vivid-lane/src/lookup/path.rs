@@ -76,6 +76,12 @@ impl Spans {
         Self { few, more }
     }
 
+    /// The places of the first few values, each with its start in one byte and its end in another; none where they need more.
+    #[inline]
+    pub(super) fn as_few(&self) -> &[u16] {
+        if self.more.as_ref().is_none_or(|more| more.spans.is_none()) { &self.few } else { &[] }
+    }
+
     /// Where a value starts and ends in its path.
     #[inline]
     pub(crate) fn bounds(&self, value: usize) -> Option<(usize, usize)> {
@@ -102,8 +108,8 @@ pub(crate) struct Segments<'u> {
     /// The path without a slash at its end.
     pub(crate) path: &'u str,
     ends: SmallVec<[u16; 20]>,
-    /// What the segments mean, where something in them is escaped.
-    decoded: Option<Box<[String]>>,
+    /// What those segments mean in which something is escaped, by their number.
+    decoded: Vec<(u16, String)>,
 }
 
 /// Where a segment starts and ends in its path.
@@ -138,7 +144,7 @@ impl<'u> Segments<'u> {
         };
         let path = trimmed.unwrap_or(path);
         let bytes = path.as_bytes();
-        let mut segments = Self { path, ends: SmallVec::new(), decoded: None };
+        let mut segments = Self { path, ends: SmallVec::new(), decoded: Vec::new() };
         // A slash ends the segment before it, but for the first one.
         each_slash(bytes, |at| {
             if at > 0 {
@@ -163,17 +169,17 @@ impl<'u> Segments<'u> {
         Ok((segments, is_plain))
     }
 
-    /// Decodes all segments, and tells whether they are written in the normal way.
+    /// Decodes the segments that have escapes, and tells whether all are written in the normal way.
     #[cold]
     fn decode(&mut self) -> Result<bool, BadPath> {
         let mut is_plain = true;
-        let mut decoded = Vec::with_capacity(self.len());
         for at in 0..self.len() {
             let raw = self.raw(at);
-            decoded.push(decode(raw).map_err(BadPath::Undecodable)?.into_owned());
+            if let Cow::Owned(text) = decode(raw).map_err(BadPath::Undecodable)? {
+                self.decoded.push((narrow(at), text));
+            }
             is_plain &= is_normal(raw);
         }
-        self.decoded = Some(decoded.into());
         Ok(is_plain)
     }
 
@@ -198,10 +204,8 @@ impl<'u> Segments<'u> {
 
     /// A segment, decoded.
     pub(crate) fn text(&self, at: usize) -> &str {
-        match &self.decoded {
-            None => self.raw(at),
-            Some(decoded) => &decoded[at],
-        }
+        let known = self.decoded.binary_search_by_key(&at, |(number, _)| usize::from(*number));
+        known.map_or_else(|_| self.raw(at), |known| &self.decoded[known].1)
     }
 
     pub(crate) fn texts(&self) -> impl Iterator<Item = &str> {
@@ -214,7 +218,7 @@ impl<'u> Segments<'u> {
 
     /// Is something in the path escaped?
     pub(crate) fn is_escaped(&self) -> bool {
-        self.decoded.is_some()
+        !self.decoded.is_empty()
     }
 
     /// Where a segment starts and ends in the path.
@@ -268,17 +272,30 @@ pub(crate) fn end_of_segments(path: &str, count: usize) -> usize {
 
 /// Where the path of a URL ends: before its query or its fragment.
 pub(crate) fn end_of_path(url: &str) -> usize {
-    let bytes = url.as_bytes();
-    let (words, rest) = bytes.as_chunks::<8>();
-    for (index, word) in words.iter().enumerate() {
-        let word = u64::from_le_bytes(*word);
-        let found = equal(word, b'?') | equal(word, b'#');
+    first_of(url.as_bytes(), 0, [b'?', b'#'])
+}
+
+/// Where the first of two bytes stands, from a place on; the end, if neither is there. Eight bytes are looked at at a time.
+#[inline]
+pub(crate) fn first_of(bytes: &[u8], from: usize, wanted: [u8; 2]) -> usize {
+    let found = |word: u64| equal(word, wanted[0]) | equal(word, wanted[1]);
+    let mut at = from;
+    while let Some(word) = bytes.get(at..).and_then(<[u8]>::first_chunk::<8>) {
+        let found = found(u64::from_le_bytes(*word));
         if found != 0 {
-            return index * 8 + found.trailing_zeros() as usize / 8;
+            return at + found.trailing_zeros() as usize / 8;
         }
+        at += 8;
     }
-    let stop = rest.iter().position(|&byte| matches!(byte, b'?' | b'#'));
-    stop.map_or(bytes.len(), |at| words.len() * 8 + at)
+    let rest = bytes.get(at..).unwrap_or_default();
+    let word = match bytes.last_chunk::<8>() {
+        // Without those before the place.
+        Some(last) if !rest.is_empty() => u64::from_le_bytes(*last) >> ((64 - 8 * rest.len()) & 63),
+        _ => rest.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte)),
+    };
+    // What follows the end is zero, and no byte that is wanted.
+    let found = found(word);
+    if found == 0 { bytes.len() } else { at + found.trailing_zeros() as usize / 8 }
 }
 
 /// The normal form of a path: dot segments, also escaped ones, are removed (RFC 3986, section 5.2.4), then
@@ -307,7 +324,7 @@ pub(crate) fn normal_path(path: &str) -> (String, bool) {
 mod tests {
     use proptest::prelude::*;
 
-    use super::{each_slash, end_of_path};
+    use super::{each_slash, end_of_path, first_of};
 
     proptest! {
         /// Eight bytes at a time or one: the same places.
@@ -318,6 +335,10 @@ mod tests {
             let wanted: Vec<usize> = text.match_indices('/').map(|(at, _)| at).collect();
             prop_assert_eq!(slashes, wanted);
             prop_assert_eq!(end_of_path(&text), text.find(['?', '#']).unwrap_or(text.len()));
+            for from in 0..=text.len() {
+                let wanted = text.as_bytes()[from..].iter().position(|&byte| byte == b'/' || byte == b'.');
+                prop_assert_eq!(first_of(text.as_bytes(), from, [b'/', b'.']), wanted.map_or(text.len(), |at| from + at));
+            }
         }
     }
 }

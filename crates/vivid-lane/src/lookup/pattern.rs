@@ -31,6 +31,18 @@ pub(crate) struct Pattern {
     pub(crate) pieces: Box<[Piece]>,
     /// Does one of the values have items, so that a delimiter is told from the same character as text?
     is_marked: bool,
+    cut: Cut,
+}
+
+/// How a segment is cut into its pieces.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Cut {
+    /// By the automata of the values.
+    Sought,
+    /// Every value but the last ends where the first byte of the text after it stands, as its set has no such byte.
+    AtByte,
+    /// Every value is any text, and the last piece is one: each ends where the text after it first stands.
+    AtText,
 }
 
 /// A stretch of a segment.
@@ -72,7 +84,25 @@ pub(crate) type Split = SmallVec<[(usize, usize); 4]>;
 impl Pattern {
     pub(crate) fn new(pieces: Vec<Piece>) -> Self {
         let is_marked = pieces.iter().filter_map(Piece::value).any(|check| check.join.is_some());
-        Self { pieces: pieces.into(), is_marked }
+        let ends_at_byte = |pair: &[Piece]| match pair {
+            [Piece::Value(check), Piece::Text(text)] => {
+                let set = check.ruled_set();
+                text.as_bytes().first().zip(set).is_some_and(|(&byte, set)| !set.uses(byte))
+            }
+            [Piece::Text(_), _] => true,
+            _ => false,
+        };
+        let is_any = |piece: &Piece| piece.value().is_none_or(|check| check.ruled_set().is_none());
+        let ends_at_text =
+            |pair: &[Piece]| pair[0].value().is_none() || pair[1].text().is_some_and(|text| !text.is_empty());
+        let ends_with_value = pieces.last().is_some_and(|piece| piece.value().is_some());
+        let cut = match &*pieces {
+            _ if is_marked => Cut::Sought,
+            all if all.windows(2).all(ends_at_byte) => Cut::AtByte,
+            all if ends_with_value && all.iter().all(is_any) && all.windows(2).all(ends_at_text) => Cut::AtText,
+            _ => Cut::Sought,
+        };
+        Self { pieces: pieces.into(), is_marked, cut }
     }
 
     /// Does a segment fit, which is given decoded and as it was sent?
@@ -139,7 +169,7 @@ impl Pattern {
     pub(crate) fn without_rules(&self) -> Self {
         let any = Arc::new(Check::any());
         let piece = |piece: &Piece| piece.map(|_| Arc::clone(&any));
-        Self { pieces: self.pieces.iter().map(piece).collect(), is_marked: self.is_marked }
+        Self { pieces: self.pieces.iter().map(piece).collect(), is_marked: self.is_marked, cut: Cut::Sought }
     }
 
     /// Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest,
@@ -159,6 +189,7 @@ impl Pattern {
                 let value = self.before(text, after).filter(|value| check.fits_set(value))?;
                 return Some(SmallVec::from_slice(&[(0, value.len()), (value.len(), text.len())]));
             }
+            _ if self.cut != Cut::Sought => return self.split_at_texts(text),
             _ => {}
         }
         // For each piece, where the text can be cut so that it and all that follow fit.
@@ -180,6 +211,35 @@ impl Pattern {
             at = end;
         }
         Some(split)
+    }
+}
+
+impl Pattern {
+    /// Reads a segment whose values end where the text after them begins.
+    fn split_at_texts(&self, text: &str) -> Option<Split> {
+        let mut split = Split::new();
+        let mut at = 0;
+        for (index, piece) in self.pieces.iter().enumerate() {
+            let rest = text.get(at..)?;
+            let length = match (piece, self.pieces.get(index + 1)) {
+                (Piece::Text(wanted), _) => rest.starts_with(&**wanted).then_some(wanted.len())?,
+                (Piece::Value(_), None) => rest.len(),
+                (Piece::Value(_), Some(next)) => {
+                    let (next, rest) = (next.text()?.as_bytes(), rest.as_bytes());
+                    // A value has one character at least.
+                    match self.cut {
+                        Cut::AtText => (1..rest.len()).find(|&at| rest[at..].starts_with(next))?,
+                        _ => rest.iter().position(|byte| Some(byte) == next.first())?,
+                    }
+                }
+            };
+            if piece.value().is_some_and(|check| !check.fits_set(&rest[..length])) {
+                return None;
+            }
+            split.push((at, at + length));
+            at += length;
+        }
+        (at == text.len()).then_some(split)
     }
 }
 

@@ -4,9 +4,9 @@ use std::borrow::Cow;
 
 use smallvec::SmallVec;
 
-use super::ask::{Parts, Target};
-use super::conditions::{FEW, QueryParam, items_of};
-use super::path::{MOST_FEW, Segments, Spans, end_of_segments};
+use super::ask::{Parts, Target, raw_pairs};
+use super::conditions::{FEW, QueryParam, items_of, noted};
+use super::path::{MOST_FEW, Segments, Spans, end_of_segments, first_of};
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
 use super::tree::{Capture, Leaf, LeafId, SegmentStep};
@@ -24,6 +24,8 @@ pub(crate) struct Reading<'t, 'u> {
     spans: Spans,
     /// Is nothing in the path escaped?
     is_plain: bool,
+    /// Was it noted where the values in the query stand, behind those of the path?
+    is_noted: bool,
 }
 
 /// Where a value stands.
@@ -56,7 +58,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// A reading by its parts, of a path without escapes.
     #[inline]
     pub(super) fn at(frozen: &'t Frozen, leaf: LeafId, target: Target<'u>, spans: Spans) -> Self {
-        Self { frozen, leaf, target, spans, is_plain: true }
+        Self { frozen, leaf, target, spans, is_plain: true, is_noted: false }
     }
 
     /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
@@ -75,9 +77,16 @@ impl<'t, 'u> Reading<'t, 'u> {
         Self { is_plain, ..self }
     }
 
-    /// By which leaf the path is read, where its values stand, and whether nothing in it is escaped.
-    pub(super) fn parts(&self) -> (LeafId, &Spans, bool) {
-        (self.leaf, &self.spans, self.is_plain)
+    /// The same reading, where it was or was not noted where the values in the query stand.
+    #[inline]
+    pub(super) fn noted(self, is_noted: bool) -> Self {
+        Self { is_noted, ..self }
+    }
+
+    /// By which leaf the path is read, where its values stand, whether nothing in it is escaped, and whether the values in the query
+    /// are noted.
+    pub(super) fn parts(&self) -> (LeafId, &Spans, bool, bool) {
+        (self.leaf, &self.spans, self.is_plain, self.is_noted)
     }
 
     fn leaf(&self) -> &'t Leaf {
@@ -137,7 +146,9 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn tail(&self) -> Option<&'u str> {
         let leaf = self.leaf();
         leaf.tail?;
-        let start = end_of_segments(self.target.path, leaf.steps.count as usize - 1) + 1;
+        // It is the last of the values.
+        let steps = self.frozen.tree.steps(leaf);
+        let (start, _) = self.spans.bounds(values_before(steps, steps.len() - 1))?;
         self.target.path.get(start..)
     }
 
@@ -153,7 +164,8 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
         let raw = self.target.path.get(whole.0..whole.1)?;
         // What could not be decoded was refused before the lookup.
-        let text = pattern.readable(&decode(raw).unwrap_or_default(), raw).into_owned();
+        let decoded = if self.is_plain { Cow::Borrowed(raw) } else { decode(raw).unwrap_or_default() };
+        let text = pattern.readable(&decoded, raw);
         match pattern.split(&text).as_ref().and_then(|split| split.get(piece)) {
             Some(&(start, end)) => Some((whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end))),
             None => Some(whole),
@@ -169,12 +181,15 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn query_text(&self, index: usize) -> Option<(&'t QueryParam, &'u str)> {
         let query = self.target.query?;
         let (number, param) = self.route().query.param(index)?;
-        let start = if self.route().query.params.len() <= FEW {
-            names(query).find(|(name, _)| **name == *param.name)?.1
-        } else {
-            (*self.spans.places().get(number)?)?
-        };
-        Some((param, value_from(query, start)))
+        if self.is_noted {
+            let place = *self.spans.as_few().get(usize::from(self.leaf().values) + number)?;
+            return Some((param, noted(query, place)?));
+        }
+        if self.route().query.params.len() <= FEW {
+            let pair = raw_pairs(query).find(|pair| pair.is_named(&param.name))?;
+            return Some((param, pair.value));
+        }
+        Some((param, value_from(query, (*self.spans.places().get(number)?)?)))
     }
 
     fn in_host(&self, index: usize) -> Option<String> {
@@ -270,15 +285,9 @@ impl<'t, 'u> Reading<'t, 'u> {
         Texts {
             reading: self,
             params: self.frozen.route(leaf.route).params.iter().enumerate(),
-            is_simple: leaf.is_simple && self.is_plain,
+            simple: if leaf.is_simple && self.is_plain { self.spans.as_few() } else { &[] },
+            path: self.target.path,
         }
-    }
-
-    /// What stands in the path for a value; it has nothing escaped.
-    #[inline]
-    fn segment(&self, value: usize) -> Option<&'u str> {
-        let (start, end) = self.spans.bounds(value)?;
-        self.target.path.get(start..end)
     }
 
     /// The items of a list; of one that is absent those of its default.
@@ -366,19 +375,22 @@ impl<'t, 'u> Reading<'t, 'u> {
 pub(crate) struct Texts<'a, 't, 'u> {
     reading: &'a Reading<'t, 'u>,
     params: std::iter::Enumerate<std::slice::Iter<'t, Param>>,
-    /// Is each value a whole segment as it stands, in the order of the parameters?
-    is_simple: bool,
+    /// Where the values stand, where each is a whole segment as it stands, in the order of the parameters.
+    simple: &'a [u16],
+    path: &'u str,
 }
 
-impl<'a, 't> Iterator for Texts<'a, 't, '_> {
+impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
     type Item = (&'t str, Cow<'a, str>);
 
     #[inline]
     fn next(&mut self) -> Option<Self::Item> {
         loop {
             let (index, param) = self.params.next()?;
-            let text =
-                if self.is_simple { self.reading.segment(index).map(Cow::Borrowed) } else { self.reading.text(index) };
+            let text = match self.simple.get(index) {
+                Some(&place) => self.path.get(usize::from(place & 0xFF)..usize::from(place >> 8)).map(Cow::Borrowed),
+                None => self.reading.text(index),
+            };
             if let Some(text) = text {
                 return Some((&*param.name, text));
             }
@@ -405,27 +417,18 @@ fn spans(frozen: &Frozen, id: LeafId, segments: &Segments<'_>) -> Spans {
 
 /// The decoded names of a query, each with the place at which its value begins.
 fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
-    let mut end = 0;
-    query.split('&').filter_map(move |piece| {
-        let start = end;
-        end += piece.len() + 1;
-        let (name, value) =
-            piece.split_once('=').map_or((piece, start + piece.len()), |(name, _)| (name, start + name.len() + 1));
-        // No URL that is looked up is so long that a place in it does not fit.
-        let value = u32::try_from(value).ok().filter(|_| !piece.is_empty())?;
-        Some((decode_form(name), value))
-    })
+    raw_pairs(query).filter_map(|pair| Some((decode_form(pair.name), pair.value_at()?)))
 }
 
 /// Is there a pair in a query whose value is empty?
-pub(super) fn has_empty_value(query: &str) -> bool {
-    query.split('&').any(|pair| !pair.is_empty() && (pair.ends_with('=') || !pair.contains('=')))
+fn has_empty_value(query: &str) -> bool {
+    raw_pairs(query).any(|pair| pair.value.is_empty())
 }
 
 /// The value that begins at a place of a query, undecoded.
 fn value_from(query: &str, start: u32) -> &str {
-    let rest = query.get(start as usize..).unwrap_or_default();
-    rest.split_once('&').map_or(rest, |(value, _)| value)
+    let start = start as usize;
+    query.get(start..first_of(query.as_bytes(), start, [b'&', b'&'])).unwrap_or_default()
 }
 
 /// The offset in the sent form of a segment of an offset in its decoded form.

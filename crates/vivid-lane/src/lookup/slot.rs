@@ -27,9 +27,10 @@ pub(crate) struct Slot {
     /// Where the slots of the literals that follow begin, and how many there are.
     base: u32,
     size: u32,
-    /// What a lookup comes to that ends with the literal.
-    here: u32,
-    /// What a lookup comes to that ends with the pattern that follows at once.
+    /// The code of what a lookup comes to that ends with the literal.
+    pub(super) here: u32,
+    /// The code of what a lookup comes to that ends with the pattern that follows at once; of a pattern that stands beside literals
+    /// the slot that it leads to.
     pub(super) after: u32,
     /// The node where the walk stands after both.
     pub(super) node: NodeId,
@@ -44,15 +45,29 @@ pub(crate) struct Slot {
     key: Key,
 }
 
-/// The pattern that follows a literal, where that is all that does.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// The pattern that follows a literal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Follows {
+    /// None that is known here.
     Nothing,
+    /// The first of what stands beside literals.
+    ElseAny,
+    ElseInteger,
+    ElseDate,
+    /// All that follows.
     Any,
     Integer,
     Date,
-    /// One that is asked itself.
+    /// The same, one that is asked itself.
     Pattern,
+}
+
+impl Follows {
+    /// Is it all that follows?
+    #[inline(always)]
+    pub(super) fn is_all(self) -> bool {
+        self >= Self::Any
+    }
 }
 
 /// What tells literals apart.
@@ -71,8 +86,9 @@ enum Key {
 /// The bit of `beyond` that says that there is more in the next slot.
 const HAS_MORE: u8 = 0x80;
 
-const NOTHING: u32 = u32::MAX;
-const UNSURE: u32 = u32::MAX - 1;
+/// The codes of outcomes that are no leaf.
+pub(super) const NOTHING: u32 = u32::MAX;
+pub(super) const UNSURE: u32 = u32::MAX - 1;
 
 impl Slot {
     pub(super) const VACANT: Self = Self {
@@ -108,30 +124,17 @@ impl Slot {
         self.beyond & HAS_MORE != 0
     }
 
-    #[inline(always)]
-    pub(super) fn here(&self) -> Outcome {
-        outcome(self.here)
-    }
-
-    #[inline(always)]
-    pub(super) fn after(&self) -> Outcome {
-        outcome(self.after)
-    }
-
     /// The slot in which the search for a segment begins, of which are given: the eight bytes from its start on, its length,
     /// and its text.
     #[inline(always)]
-    pub(super) fn first_for(&self, word: u64, length: u32, text: impl FnOnce() -> u64) -> u32 {
+    pub(super) fn first_for(&self, word: u64, length: usize, text: impl FnOnce() -> u64) -> u32 {
         let key = if self.key == Key::Head { head_key(word, self.mask, length) } else { text() };
         self.place(key)
     }
 
     #[inline(always)]
     fn place(&self, key: u64) -> u32 {
-        let hash = key.wrapping_mul(self.multiplier) >> 32;
-        #[allow(clippy::cast_possible_truncation, reason = "the product is below the number of slots")]
-        let place = ((hash * u64::from(self.size)) >> 32) as u32;
-        self.base + place
+        self.base + place_of(key, self.multiplier, u64::from(self.size))
     }
 
     /// The key of a segment, where its first bytes do not tell.
@@ -141,26 +144,37 @@ impl Slot {
     }
 }
 
-#[inline(always)]
-fn outcome(code: u32) -> Outcome {
-    match code {
-        NOTHING => Outcome::Nothing,
-        UNSURE => Outcome::Unsure,
-        leaf => Outcome::Ends(LeafId(leaf)),
+impl Outcome {
+    #[inline(always)]
+    pub(super) fn of(code: u32) -> Self {
+        match code {
+            NOTHING => Self::Nothing,
+            UNSURE => Self::Unsure,
+            leaf => Self::Ends(LeafId(leaf)),
+        }
+    }
+
+    fn code(self) -> u32 {
+        match self {
+            Self::Ends(LeafId(leaf)) => leaf,
+            Self::Nothing => NOTHING,
+            Self::Unsure => UNSURE,
+        }
     }
 }
 
-fn code(outcome: Outcome) -> u32 {
-    match outcome {
-        Outcome::Ends(LeafId(leaf)) => leaf,
-        Outcome::Nothing => NOTHING,
-        Outcome::Unsure => UNSURE,
-    }
+#[inline(always)]
+fn head_key(word: u64, mask: u64, length: usize) -> u64 {
+    (word & mask) ^ length as u64
 }
 
+/// A number below that of the slots.
 #[inline(always)]
-fn head_key(word: u64, mask: u64, length: u32) -> u64 {
-    (word & mask) ^ u64::from(length)
+fn place_of(key: u64, multiplier: u64, size: u64) -> u32 {
+    let hash = key.wrapping_mul(multiplier) >> 32;
+    #[allow(clippy::cast_possible_truncation, reason = "the product is below the number of slots")]
+    let place = ((hash * size) >> 32) as u32;
+    place
 }
 
 /// The first eight bytes of a text.
@@ -169,16 +183,14 @@ fn head(text: &[u8]) -> u64 {
 }
 
 fn key_of(key: Key, text: &[u8], mask: u64) -> u64 {
-    #[allow(clippy::cast_possible_truncation, reason = "literals that are sought are shorter than a word has bits")]
-    let length = text.len() as u32;
     let tail = text.last_chunk::<8>().map_or_else(|| head(text) << 8, |last| u64::from_le_bytes(*last));
     match key {
-        Key::Head => head_key(head(text), mask, length),
+        Key::Head => head_key(head(text), mask, text.len()),
         Key::Tail => tail,
         Key::Ends => mixed(head(text), tail),
         Key::Whole => {
             let (words, rest) = text.as_chunks::<8>();
-            let hash = words.iter().fold(u64::from(length), |hash, word| mixed(hash, u64::from_le_bytes(*word)));
+            let hash = words.iter().fold(text.len() as u64, |hash, word| mixed(hash, u64::from_le_bytes(*word)));
             rest.iter().fold(hash, |hash, &byte| mixed(hash, u64::from(byte)))
         }
     }
@@ -217,7 +229,7 @@ impl Slots {
     /// Fills in what a lookup comes to at a slot, and at which node it then stands.
     pub(crate) fn ends(&mut self, slot: u32, node: NodeId, outcome: Outcome) {
         let slot = &mut self.all[slot as usize];
-        (slot.here, slot.node) = (code(outcome), node);
+        (slot.here, slot.node) = (outcome.code(), node);
     }
 
     /// Fills in the pattern that follows at once.
@@ -230,7 +242,20 @@ impl Slots {
             Quick::Date => Follows::Date,
             Quick::Whole => Follows::Pattern,
         };
-        (slot.after, slot.node) = (code(outcome), edge.target);
+        (slot.after, slot.node) = (outcome.code(), edge.target);
+    }
+
+    /// Fills in the first pattern that stands beside literals, of which the slot is known.
+    pub(crate) fn stands_beside(&mut self, slot: u32, edge: &Edge) {
+        let slot = &mut self.all[slot as usize];
+        slot.follows = match edge.quick {
+            _ if edge.is_tail => return,
+            Quick::Any => Follows::ElseAny,
+            Quick::Integer => Follows::ElseInteger,
+            Quick::Date => Follows::ElseDate,
+            Quick::Whole => return,
+        };
+        slot.after = edge.slot;
     }
 
     /// Gives each of the literals that follow a slot, of which text and place in the tree's texts are given, one of its own.
@@ -290,31 +315,41 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
 
 /// A multiplier that sends keys to slots of their own, as far as one is found soon, and the number of slots.
 fn spread(keys: &[u64]) -> (u64, usize) {
-    const TRIES: usize = 48;
-    const FEW: usize = 16;
+    /// Of so many keys, each gets a slot of its own.
+    const FEW: usize = 40;
+    const MOST_SLOTS: usize = 4 * FEW;
+    const TRIES: usize = 24;
     let mut seed = 0x9e37_79b9_7f4a_7c15_u64;
+    let mut next = || {
+        seed ^= seed << 13;
+        seed ^= seed >> 7;
+        seed ^= seed << 17;
+        seed | 1
+    };
     if keys.len() == 1 {
         return (0, 1);
     }
     if keys.len() <= FEW {
-        for size in keys.len()..=3 * keys.len() {
+        // The more there are, the rarer is a multiplier that sends them all apart.
+        let steps = (keys.len() / 8).max(1);
+        for size in (keys.len() + keys.len() / 4..=4 * keys.len()).step_by(steps) {
             for _ in 0..TRIES {
-                seed ^= seed << 13;
-                seed ^= seed >> 7;
-                seed ^= seed << 17;
-                let multiplier = seed | 1;
-                let place = |key: u64| ((key.wrapping_mul(multiplier) >> 32) * size as u64) >> 32;
-                let taken = keys.iter().try_fold(0_u64, |taken, &key| {
-                    let bit = 1 << place(key);
-                    (taken & bit == 0).then_some(taken | bit)
+                let multiplier = next();
+                let mut taken = [0_u64; MOST_SLOTS / 64 + 1];
+                let is_apart = keys.iter().all(|&key| {
+                    let place = place_of(key, multiplier, size as u64) as usize;
+                    let (word, bit) = (&mut taken[place / 64], 1 << (place % 64));
+                    let is_free = *word & bit == 0;
+                    *word |= bit;
+                    is_free
                 });
-                if taken.is_some() {
+                if is_apart {
                     return (multiplier, size);
                 }
             }
         }
     }
-    (seed | 1, keys.len() + keys.len() / 2)
+    (next(), keys.len() + keys.len() / 2)
 }
 
 #[cfg(test)]
@@ -334,10 +369,8 @@ mod tests {
     /// How many slots are looked at before a literal is found.
     fn steps_to(slots: &[Slot], after: u32, text: &str, found: u32) -> u32 {
         let text = text.as_bytes();
-        #[allow(clippy::cast_possible_truncation, reason = "short texts")]
-        let length = text.len() as u32;
         let slot = &slots[after as usize];
-        found - slot.first_for(head(text), length, || slot.long_key(text))
+        found - slot.first_for(head(text), text.len(), || slot.long_key(text))
     }
 
     proptest! {

@@ -168,6 +168,8 @@ pub(crate) struct Leaf {
     pub(crate) is_simple: bool,
     /// Does the route read so many query parameters that their places are worked out at once?
     pub(crate) reads_much: bool,
+    /// How many of its steps are no literals.
+    pub(crate) values: u16,
     /// What a query has to do with whether it answers.
     pub(crate) query: QueryRole,
     /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.

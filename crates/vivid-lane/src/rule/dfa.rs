@@ -310,6 +310,11 @@ impl Dfa {
         self.classes.class(byte)
     }
 
+    /// Does a byte stand in any of the texts? It may seem to where no text leads to a state.
+    pub(crate) fn uses(&self, byte: u8) -> bool {
+        (0..).take(self.states()).any(|state| !Self::is_dead(self.step(state, byte)))
+    }
+
     pub(crate) fn is_final(&self, state: u32) -> bool {
         self.accepts[state as usize]
     }

@@ -238,12 +238,6 @@ impl Kinds {
     pub(crate) fn is_unreserved(self) -> bool {
         self.0 == 0
     }
-
-    /// Is there a `#`?
-    pub(crate) fn has_fragment(self) -> bool {
-        self.0 & FRAGMENT != 0
-    }
-
     /// Is there a `%`?
     pub(crate) fn has_escape(self) -> bool {
         self.0 & ESCAPE != 0
