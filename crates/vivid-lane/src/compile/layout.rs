@@ -4,7 +4,7 @@ use hashbrown::HashMap;
 
 use super::tree_builder::{Draft, DraftLeaf, DraftNode, TreeBuilder};
 use crate::lookup::{
-    Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, ParamKind, QueryRole, Route,
+    Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, Param, ParamKind, QueryRole, Route,
     SegmentStep, Slots, Stretch, Tail, TailKind, Tree,
 };
 use crate::rule::{Shape, TooLarge};
@@ -206,19 +206,23 @@ impl Packing {
             let route = &routes[leaf.route.0 as usize];
             let is_free =
                 route.host.is_none() && route.query.is_empty() && leaf.tail.is_none_or(|tail| takes_any(tail, route));
-            // With as many captures as parameters, none of these stands anywhere else. A tail comes after them.
             let captures = leaf.captures.of(&self.tree.captures);
+            let in_order = captures
+                .iter()
+                .enumerate()
+                .take_while(|(at, one)| one.is_whole && usize::from(one.param) == *at && usize::from(one.value) == *at);
+            let mut simple = in_order.count();
+            // A tail comes after all segments.
             let is_text = leaf.tail.is_some_and(|tail| {
                 tail.kind == TailKind::Rest
-                    && usize::from(tail.param) == captures.len()
-                    && route.params[captures.len()].check.shape() == Shape::One
+                    && usize::from(tail.param) == simple
+                    && route.params[simple].check.shape() == Shape::One
             });
-            let is_simple = captures.len() + usize::from(is_text) == route.params.len()
-                && leaf.tail.is_none_or(|_| is_text)
-                && captures
-                    .iter()
-                    .enumerate()
-                    .all(|(at, one)| one.is_whole && usize::from(one.param) == at && usize::from(one.value) == at);
+            if is_text && simple == captures.len() {
+                simple += 1;
+            }
+            let is_one = |param: &Param| param.check.shape() == Shape::One;
+            let simple = simple.min(route.params.iter().take_while(|param| is_one(param)).count());
             packed.push(Leaf {
                 route: leaf.route,
                 steps: leaf.steps,
@@ -226,7 +230,7 @@ impl Packing {
                 captures: leaf.captures,
                 tail: leaf.tail,
                 is_free,
-                is_simple,
+                simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 reads_much: route.query.params.len() > FEW,
                 values: values(leaf.steps.of(&self.tree.steps)),
                 query: role_of_query(route),

@@ -9,13 +9,13 @@ use super::answers::Answers;
 use super::ask::{Pairs, Target, is_vacant_query, pairs};
 use super::conditions::FEW;
 use super::marks::{CHUNK, Few, Many, Marks};
-use super::path::{MOST_FEW, Spans, end_of_path, first_of};
+use super::path::{MOST_FEW, MorePlaces, Spans, end_of_path, first_of};
 use super::pattern::{PatternId, Quick};
-use super::reading::Reading;
+use super::reading::{Reading, names};
 use super::route::PageId;
 use super::slot::{Follows, NOTHING, Slot, UNSURE};
 use super::table::Frozen;
-use super::tree::{Branch, Edge, Leaf, LeafId, Outcome, QueryRole, Tree};
+use super::tree::{Branch, Edge, Leaf, LeafId, QueryRole, Tree};
 use crate::rule::Simple;
 use crate::template::percent::kinds;
 
@@ -62,22 +62,21 @@ impl Frozen {
             0..CHUNK => self.tiny(url, &mut end, answers, &mut values),
             _ => self.many(url, &mut end, answers, &mut values),
         };
-        match Outcome::of(code) {
-            Outcome::Ends(id) => {
-                let leaf = self.tree.leaf(id);
-                let Some(page) = leaf.open_page else { return FastPath::Unsure };
-                let mut is_noted = false;
-                if leaf.query != QueryRole::None || end != length {
-                    match self.query_fits(leaf, url, end, answers, &mut values) {
-                        Some(noted) => is_noted = noted,
-                        None => return FastPath::Unsure,
-                    }
-                }
-                FastPath::Page(Short { page, leaf: id, values, is_noted, end })
-            }
-            Outcome::Nothing if is_plain_miss(bytes, end) => FastPath::Miss,
-            Outcome::Nothing | Outcome::Unsure => FastPath::Unsure,
+        if code >= UNSURE {
+            let is_miss = code == NOTHING && is_plain_miss(bytes, end);
+            return if is_miss { FastPath::Miss } else { FastPath::Unsure };
         }
+        let id = LeafId(code);
+        let leaf = self.tree.leaf(id);
+        let Some(page) = leaf.open_page else { return FastPath::Unsure };
+        let mut is_noted = false;
+        if leaf.query != QueryRole::None || end != length {
+            match self.query_fits(leaf, url, end, answers, &mut values) {
+                Some(noted) => is_noted = noted,
+                None => return FastPath::Unsure,
+            }
+        }
+        FastPath::Page(Short { page, leaf: id, values, is_noted, end })
     }
 
     /// A URL with bytes that are rare in paths: a query begins there, or the path has them.
@@ -183,17 +182,25 @@ impl Frozen {
         url: &'u str,
         host: Option<&'u str>,
     ) -> Reading<'t, 'u> {
-        let (path, query) = url.split_at_checked(found.end).unwrap_or_default();
-        // What is there begins with a question mark, which was looked at.
-        let (sent, query) = (path, query.get(1..));
-        // The path of the root, without a slash at its end, is empty.
-        let path = if found.end > 1 { sent } else { "" };
-        let target = Target { host, path, sent, query };
-        let mut reading = Reading::at(self, found.leaf, target, Spans::few(found.values)).noted(found.is_noted);
-        if query.is_some() && !found.is_noted {
-            reading.find_query_values();
+        let (mut sent, mut query, mut places) = (url, None, None);
+        if found.end < url.len() {
+            // What is there begins with a question mark, which was looked at.
+            (sent, query) = (url.get(..found.end).unwrap_or_default(), url.get(found.end + 1..));
+            places = self.query_places(found, query);
         }
-        reading
+        // The path of the root, without a slash at its end, is empty.
+        let path = if sent.len() > 1 { sent } else { "" };
+        let target = Target { host, path, sent, query };
+        Reading::of_parts(self, found.leaf, target, Spans::few(found.values, places), true, found.is_noted)
+    }
+
+    /// Where the values of many query parameters stand.
+    #[inline(never)]
+    fn query_places(&self, found: &Short, query: Option<&str>) -> Option<Box<MorePlaces>> {
+        let leaf = self.tree.leaf(found.leaf);
+        let matcher = &self.route(leaf.route).query;
+        let query = query.filter(|_| !found.is_noted && leaf.reads_much)?;
+        Some(Box::new(MorePlaces::of_query(matcher.places(names(query)))))
     }
 }
 
@@ -312,8 +319,8 @@ impl<'u, M: Marks> Path<'u, M> {
     /// Does a pattern accept a segment?
     #[inline(never)]
     fn asks(&self, tree: &Tree, pattern: PatternId, start: usize, end: usize, answers: &dyn Answers) -> bool {
-        let text = self.text.get(start - self.shift..end - self.shift).unwrap_or_default();
-        tree.pattern(pattern).accepts_segment(text, || text, answers)
+        let text = || self.text.get(start - self.shift..end - self.shift).unwrap_or_default();
+        tree.pattern(pattern).accepts_plain(self.piece(start, end), text, answers)
     }
 
     fn fits(&self, tree: &Tree, edge: &Edge, start: usize, end: usize, answers: &dyn Answers) -> bool {

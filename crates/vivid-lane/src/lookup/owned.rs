@@ -112,9 +112,8 @@ impl<P> OwnedPosition<P> {
             sent,
             query: query.strip_prefix('?'),
         };
-        Reading::at(self.table.frozen(), self.leaf, target, self.spans.clone())
-            .plain(self.is_plain)
-            .noted(self.is_noted)
+        let frozen = self.table.frozen();
+        Reading::of_parts(frozen, self.leaf, target, self.spans.clone(), self.is_plain, self.is_noted)
     }
 }
 

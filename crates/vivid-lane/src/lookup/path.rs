@@ -47,18 +47,24 @@ pub(crate) struct Spans {
 }
 
 #[derive(Debug, Clone, Default)]
-struct MorePlaces {
+pub(crate) struct MorePlaces {
     /// All places, where they are more than a few, or too far from the start of the path.
     spans: Option<Box<[(u16, u16)]>>,
     /// Where the values of many query parameters begin, in the order of the parameters.
     in_query: Vec<Option<u32>>,
 }
 
+impl MorePlaces {
+    pub(super) fn of_query(in_query: Vec<Option<u32>>) -> Self {
+        Self { spans: None, in_query }
+    }
+}
+
 impl Spans {
     /// A few, each with its start in one byte and its end in another.
     #[inline(always)]
-    pub(crate) fn few(few: [u16; MOST_FEW]) -> Self {
-        Self { few, more: None }
+    pub(crate) fn few(few: [u16; MOST_FEW], more: Option<Box<MorePlaces>>) -> Self {
+        Self { few, more }
     }
 
     pub(crate) fn of(spans: &[(usize, usize)]) -> Self {
@@ -76,10 +82,19 @@ impl Spans {
         Self { few, more }
     }
 
-    /// The places of the first few values, each with its start in one byte and its end in another; none where they need more.
+    /// The places of so many values, each with its start in one byte and its end in another; none where they need more.
     #[inline]
-    pub(super) fn as_few(&self) -> &[u16] {
-        if self.more.as_ref().is_none_or(|more| more.spans.is_none()) { &self.few } else { &[] }
+    pub(super) fn first_few(&self, count: usize) -> &[u16] {
+        match &self.more {
+            Some(more) if more.spans.is_some() => &[],
+            _ => self.few.get(..count).unwrap_or_default(),
+        }
+    }
+
+    /// The place of that number, where it is one of a few.
+    #[inline]
+    pub(super) fn place(&self, at: usize) -> Option<u16> {
+        self.few.get(at).copied()
     }
 
     /// Where a value starts and ends in its path.

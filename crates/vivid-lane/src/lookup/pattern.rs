@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use crate::rule::{Check, Shape, Simple, marked, unmarked};
+use crate::rule::{Check, Shape, Simple, ValueTest, marked, unmarked};
 
 /// The index of a pattern in its table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -32,6 +32,8 @@ pub(crate) struct Pattern {
     /// Does one of the values have items, so that a delimiter is told from the same character as text?
     is_marked: bool,
     cut: Cut,
+    /// How a segment is judged that is one value and has nothing to fit but a set.
+    sole: Option<ValueTest>,
 }
 
 /// How a segment is cut into its pieces.
@@ -102,7 +104,20 @@ impl Pattern {
             all if ends_with_value && all.iter().all(is_any) && all.windows(2).all(ends_at_text) => Cut::AtText,
             _ => Cut::Sought,
         };
-        Self { pieces: pieces.into(), is_marked, cut }
+        let sole = match &*pieces {
+            [Piece::Value(check)] => check.sole_test(),
+            _ => None,
+        };
+        Self { pieces: pieces.into(), is_marked, cut, sole }
+    }
+
+    /// Does a segment fit that has one character at least and nothing escaped?
+    #[inline]
+    pub(super) fn accepts_plain<'u>(&self, bytes: &[u8], text: impl Fn() -> &'u str, answers: &dyn Answers) -> bool {
+        match &self.sole {
+            Some(test) => test.accepts(bytes),
+            None => self.accepts_segment(text(), text, answers),
+        }
     }
 
     /// Does a segment fit, which is given decoded and as it was sent?
@@ -169,7 +184,12 @@ impl Pattern {
     pub(crate) fn without_rules(&self) -> Self {
         let any = Arc::new(Check::any());
         let piece = |piece: &Piece| piece.map(|_| Arc::clone(&any));
-        Self { pieces: self.pieces.iter().map(piece).collect(), is_marked: self.is_marked, cut: Cut::Sought }
+        Self {
+            pieces: self.pieces.iter().map(piece).collect(),
+            is_marked: self.is_marked,
+            cut: Cut::Sought,
+            sole: None,
+        }
     }
 
     /// Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest,

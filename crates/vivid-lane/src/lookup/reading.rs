@@ -50,37 +50,33 @@ impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn new(frozen: &'t Frozen, id: LeafId, parts: &Parts<'u>) -> Self {
         let is_plain = !parts.segments.is_escaped();
         let spans = spans(frozen, id, &parts.segments);
-        let mut reading = Self::at(frozen, id, parts.target, spans).plain(is_plain);
+        let mut reading = Self::of_parts(frozen, id, parts.target, spans, is_plain, false);
         reading.find_query_values();
         reading
     }
 
-    /// A reading by its parts, of a path without escapes.
-    #[inline]
-    pub(super) fn at(frozen: &'t Frozen, leaf: LeafId, target: Target<'u>, spans: Spans) -> Self {
-        Self { frozen, leaf, target, spans, is_plain: true, is_noted: false }
+    /// A reading by its parts: is nothing in the path escaped, and was it noted where the values in the query stand?
+    #[inline(always)]
+    pub(super) fn of_parts(
+        frozen: &'t Frozen,
+        leaf: LeafId,
+        target: Target<'u>,
+        spans: Spans,
+        is_plain: bool,
+        is_noted: bool,
+    ) -> Self {
+        Self { frozen, leaf, target, spans, is_plain, is_noted }
     }
 
     /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
     /// a few. Fewer are looked for when they are asked for.
     #[inline(never)]
-    pub(super) fn find_query_values(&mut self) {
+    fn find_query_values(&mut self) {
         if let Some(query) = self.target.query
             && self.leaf().reads_much
         {
             self.spans.keep_places(self.route().query.places(names(query)));
         }
-    }
-
-    /// The same reading of a path of which this is known: is nothing in it escaped?
-    pub(super) fn plain(self, is_plain: bool) -> Self {
-        Self { is_plain, ..self }
-    }
-
-    /// The same reading, where it was or was not noted where the values in the query stand.
-    #[inline]
-    pub(super) fn noted(self, is_noted: bool) -> Self {
-        Self { is_noted, ..self }
     }
 
     /// By which leaf the path is read, where its values stand, whether nothing in it is escaped, and whether the values in the query
@@ -182,7 +178,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         let query = self.target.query?;
         let (number, param) = self.route().query.param(index)?;
         if self.is_noted {
-            let place = *self.spans.as_few().get(usize::from(self.leaf().values) + number)?;
+            let place = self.spans.place(usize::from(self.leaf().values) + number)?;
             return Some((param, noted(query, place)?));
         }
         if self.route().query.params.len() <= FEW {
@@ -285,7 +281,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         Texts {
             reading: self,
             params: self.frozen.route(leaf.route).params.iter().enumerate(),
-            simple: if leaf.is_simple && self.is_plain { self.spans.as_few() } else { &[] },
+            simple: if self.is_plain { self.spans.first_few(usize::from(leaf.simple)) } else { &[] },
             path: self.target.path,
         }
     }
@@ -416,7 +412,7 @@ fn spans(frozen: &Frozen, id: LeafId, segments: &Segments<'_>) -> Spans {
 }
 
 /// The decoded names of a query, each with the place at which its value begins.
-fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
+pub(super) fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
     raw_pairs(query).filter_map(|pair| Some((decode_form(pair.name), pair.value_at()?)))
 }
 

@@ -86,7 +86,7 @@ enum Key {
 /// The bit of `beyond` that says that there is more in the next slot.
 const HAS_MORE: u8 = 0x80;
 
-/// The codes of outcomes that are no leaf.
+/// The codes of outcomes that are no leaf; no other code is as large.
 pub(super) const NOTHING: u32 = u32::MAX;
 pub(super) const UNSURE: u32 = u32::MAX - 1;
 
@@ -145,15 +145,6 @@ impl Slot {
 }
 
 impl Outcome {
-    #[inline(always)]
-    pub(super) fn of(code: u32) -> Self {
-        match code {
-            NOTHING => Self::Nothing,
-            UNSURE => Self::Unsure,
-            leaf => Self::Ends(LeafId(leaf)),
-        }
-    }
-
     fn code(self) -> u32 {
         match self {
             Self::Ends(LeafId(leaf)) => leaf,

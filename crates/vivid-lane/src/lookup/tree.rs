@@ -164,8 +164,9 @@ pub(crate) struct Leaf {
     pub(crate) tail: Option<Tail>,
     /// Does it accept every URL that leads to it, whatever the host, the query and the length of its tail?
     pub(crate) is_free: bool,
-    /// Has the route no parameters but some of the path's segments, as a whole and in their order?
-    pub(crate) is_simple: bool,
+    /// How many parameters come first that are a segment each, in their order, with no other parameter's segment between; a tail of
+    /// one value is one too.
+    pub(crate) simple: u16,
     /// Does the route read so many query parameters that their places are worked out at once?
     pub(crate) reads_much: bool,
     /// How many of its steps are no literals.

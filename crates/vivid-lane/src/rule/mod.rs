@@ -34,8 +34,7 @@ pub(crate) use mark::{AMPERSAND, EQUALS, encode_marked, marked, plain, unmarked}
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::TEXT;
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
-pub(crate) use value_test::Simple;
-use value_test::ValueTest;
+pub(crate) use value_test::{Simple, ValueTest};
 
 use crate::declare::{Data, Format, Rule};
 use crate::template::Value;
@@ -374,6 +373,12 @@ impl Check {
             ValueTest::Simple(simple) if self.predicates.is_empty() && self.list.is_none() => Some(simple),
             _ => None,
         }
+    }
+
+    /// How values are judged, where nothing but a set decides.
+    pub(crate) fn sole_test(&self) -> Option<ValueTest> {
+        let has_more = !self.predicates.is_empty() || self.list.is_some() || self.join.is_some();
+        (!has_more).then(|| self.test.clone())
     }
 
     /// Is the value one or more characters of the set?

@@ -10,7 +10,7 @@ use super::format::BuiltIn;
 
 /// How values are judged.
 #[derive(Debug, Clone)]
-pub(super) enum ValueTest {
+pub(crate) enum ValueTest {
     /// Every value.
     Any,
     /// One byte or more, each of these.
@@ -59,7 +59,7 @@ impl ValueTest {
         known.map_or_else(|| Self::Automaton(Arc::clone(set)), |(_, code)| code.clone())
     }
 
-    pub(super) fn accepts(&self, value: &[u8]) -> bool {
+    pub(crate) fn accepts(&self, value: &[u8]) -> bool {
         match self {
             Self::Any => true,
             Self::Bytes(allowed) => !value.is_empty() && value.iter().all(|&byte| allowed[usize::from(byte)]),
