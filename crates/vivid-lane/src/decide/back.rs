@@ -27,7 +27,7 @@ impl<P> Table<P> {
     /// ```
     #[must_use]
     pub fn return_address<'u>(&self, request: &Request<'u>, default: &'u str) -> &'u str {
-        let Ok(wanted) = std::str::from_utf8(request.url) else { return default };
+        let Ok(wanted) = request.url else { return default };
         let bytes = wanted.as_bytes();
         let is_path = bytes.first() == Some(&b'/') && !matches!(bytes.get(1), Some(b'/' | b'\\'));
         // Browsers take a backslash for a slash, and leave control characters out.

@@ -21,6 +21,6 @@ mod unavailable;
 pub use counters::Counters;
 pub use decision::{Allow, BadRequest, Decision, NotFound, Redirect, Unmet, WrongMethod};
 pub use live::{ListsNow, LiveLists};
-pub use request::Request;
+pub use request::{Request, RequestTarget};
 pub use steps::{Step, Steps};
 pub use unavailable::Unavailable;

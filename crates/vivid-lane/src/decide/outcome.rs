@@ -106,14 +106,14 @@ impl<P> Table<P> {
     ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
         let bad = |kind| (Decision::BadRequest(BadRequest { kind }), None);
         let limit = self.frozen().limits.bytes;
-        if request.url.len() > limit {
+        if request.url().len() > limit {
             return bad(Bad::Path(BadPath::Long { limit }));
         }
-        let url = match std::str::from_utf8(request.url) {
+        let url = match request.url {
             Ok(url) => url,
-            Err(error) => {
+            Err(bytes) => {
                 let asked = Asked { method: request.method, answers };
-                return self.not_utf8(request, error.valid_up_to(), asked).unwrap_or_else(|| bad(Bad::Utf8));
+                return self.not_utf8(request, bytes, asked).unwrap_or_else(|| bad(Bad::Utf8));
             }
         };
         if url == "*" && request.method == "OPTIONS" {
@@ -135,11 +135,12 @@ impl<P> Table<P> {
     fn not_utf8<'u>(
         &self,
         request: &Request<'u>,
-        valid: usize,
+        bytes: &'u [u8],
         asked: Asked<'_>,
     ) -> Option<(Decision<'_, 'u, P>, Option<RouteId>)> {
-        let (before, rest) = request.url.split_at(valid);
-        let before = std::str::from_utf8(before).ok().filter(|before| before.contains('?'))?;
+        let chunk = bytes.utf8_chunks().next()?;
+        let (before, rest) = (chunk.valid(), &bytes[chunk.valid().len()..]);
+        let before = Some(before).filter(|before| before.contains('?'))?;
         let mut location = before.to_owned();
         escape_bytes_into(&mut location, rest);
         Some(self.settle(request, before, canonical(location), asked))

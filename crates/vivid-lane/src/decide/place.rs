@@ -96,7 +96,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     fn covered<'a, T>(&'a self, work_out: impl FnOnce(&Remembered<'_>, &Parts<'a>) -> Option<T>) -> Option<T> {
         let aside = self.aside.as_deref();
         let address = aside.and_then(|aside| aside.address.as_deref());
-        let url = address.map_or_else(|| std::str::from_utf8(self.request.url).ok(), Some)?;
+        let url = address.map_or_else(|| self.request.url.ok(), Some)?;
         let mut parts = Parts::default();
         let Ok(Parsed::Plain) = self.table.frozen().parse(url, self.request.host, &mut parts) else { return None };
         let answers = Remembered::knowing(aside.map_or_else(Vec::new, |aside| aside.known.clone()));

@@ -1,5 +1,6 @@
 //! What is asked.
 
+use std::borrow::Cow;
 use std::fmt;
 
 use super::Counters;
@@ -21,7 +22,8 @@ use crate::lookup::{Answer, Lists, Needs, Remembered, host_of};
 /// ```
 #[derive(Clone, Copy)]
 pub struct Request<'u> {
-    pub(super) url: &'u [u8],
+    /// The URL, or the bytes of what is not UTF-8.
+    pub(super) url: Result<&'u str, &'u [u8]>,
     pub(super) method: &'u str,
     pub(super) host: Option<&'u str>,
     pub(super) lists: &'u dyn Lists,
@@ -33,7 +35,7 @@ impl fmt::Debug for Request<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Request")
             .field("method", &self.method)
-            .field("url", &String::from_utf8_lossy(self.url))
+            .field("url", &String::from_utf8_lossy(self.url()))
             .field("host", &self.host)
             .finish_non_exhaustive()
     }
@@ -41,14 +43,16 @@ impl fmt::Debug for Request<'_> {
 
 impl<'u> Request<'u> {
     /// A `GET` request.
-    pub fn get<U: AsRef<[u8]> + ?Sized>(url: &'u U) -> Self {
+    #[inline]
+    pub fn get<U: RequestTarget + ?Sized>(url: &'u U) -> Self {
         Self::new("GET", url)
     }
 
     /// A request with any method (RFC 9110, section 9); methods are in capitals.
-    pub fn new<U: AsRef<[u8]> + ?Sized>(method: &'u str, url: &'u U) -> Self {
+    #[inline]
+    pub fn new<U: RequestTarget + ?Sized>(method: &'u str, url: &'u U) -> Self {
         let (lists, needs) = (&|_: &str, _: &str| false, &|_: &str| false);
-        Self { url: url.as_ref(), method, host: None, lists, needs, counters: None }
+        Self { url: url.as_text(), method, host: None, lists, needs, counters: None }
     }
 
     /// The host that was asked, as the `Host` field has it; the port is left aside. An absolute URL brings
@@ -142,12 +146,76 @@ impl<'u> Request<'u> {
     where
         'u: 'v,
     {
-        Request { url: url.as_bytes(), method: "GET", counters: None, ..*self }
+        Request { url: Ok(url), method: "GET", counters: None, ..*self }
     }
 
     /// The URL as it was given.
     #[must_use]
     pub fn url(&self) -> &'u [u8] {
-        self.url
+        self.url.map_or_else(|bytes| bytes, str::as_bytes)
+    }
+}
+
+/// What stands in a request line (RFC 9112, section 3.2): text, or bytes that may be anything.
+///
+/// # Example
+/// ```
+/// use vivid_lane::decide::RequestTarget;
+///
+/// assert_eq!("/nights".as_text(), Ok("/nights"));
+/// assert_eq!(b"/nights"[..].as_text(), Ok("/nights"));
+/// assert_eq!(b"/\xff".as_text(), Err(&b"/\xff"[..]));
+/// ```
+pub trait RequestTarget {
+    /// The text.
+    ///
+    /// # Errors
+    /// The bytes, where they are not UTF-8.
+    fn as_text(&self) -> Result<&str, &[u8]>;
+}
+
+impl RequestTarget for str {
+    #[inline]
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        Ok(self)
+    }
+}
+
+impl RequestTarget for String {
+    #[inline]
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        Ok(self)
+    }
+}
+
+impl RequestTarget for Cow<'_, str> {
+    #[inline]
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        Ok(self)
+    }
+}
+
+impl RequestTarget for [u8] {
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        std::str::from_utf8(self).map_err(|_| self)
+    }
+}
+
+impl<const N: usize> RequestTarget for [u8; N] {
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        self[..].as_text()
+    }
+}
+
+impl RequestTarget for Vec<u8> {
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        self[..].as_text()
+    }
+}
+
+impl<T: RequestTarget + ?Sized> RequestTarget for &T {
+    #[inline]
+    fn as_text(&self) -> Result<&str, &[u8]> {
+        (**self).as_text()
     }
 }

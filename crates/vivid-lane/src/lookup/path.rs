@@ -82,13 +82,10 @@ impl Spans {
         Self { few, more }
     }
 
-    /// The places of so many values, each with its start in one byte and its end in another; none where they need more.
+    /// Do the values need more room than a few places of a byte each?
     #[inline]
-    pub(super) fn first_few(&self, count: usize) -> &[u16] {
-        match &self.more {
-            Some(more) if more.spans.is_some() => &[],
-            _ => self.few.get(..count).unwrap_or_default(),
-        }
+    pub(super) fn has_many(&self) -> bool {
+        self.more.as_ref().is_some_and(|more| more.spans.is_some())
     }
 
     /// The place of that number, where it is one of a few.

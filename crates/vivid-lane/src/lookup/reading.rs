@@ -278,11 +278,12 @@ impl<'t, 'u> Reading<'t, 'u> {
     #[inline]
     pub(crate) fn texts(&self) -> Texts<'_, 't, 'u> {
         let leaf = self.leaf();
+        let is_few = self.is_plain && !self.spans.has_many();
         Texts {
             reading: self,
-            params: self.frozen.route(leaf.route).params.iter().enumerate(),
-            simple: if self.is_plain { self.spans.first_few(usize::from(leaf.simple)) } else { &[] },
-            path: self.target.path,
+            params: self.frozen.route(leaf.route).params.iter(),
+            index: 0,
+            simple: if is_few { usize::from(leaf.simple) } else { 0 },
         }
     }
 
@@ -370,10 +371,10 @@ impl<'t, 'u> Reading<'t, 'u> {
 /// Names and decoded values of the parameters that are one text.
 pub(crate) struct Texts<'a, 't, 'u> {
     reading: &'a Reading<'t, 'u>,
-    params: std::iter::Enumerate<std::slice::Iter<'t, Param>>,
-    /// Where the values stand, where each is a whole segment as it stands, in the order of the parameters.
-    simple: &'a [u16],
-    path: &'u str,
+    params: std::slice::Iter<'t, Param>,
+    index: usize,
+    /// How many come first that are a segment each, as it stands, in their order.
+    simple: usize,
 }
 
 impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
@@ -382,10 +383,14 @@ impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
     #[inline]
     fn next(&mut self) -> Option<Self::Item> {
         loop {
-            let (index, param) = self.params.next()?;
-            let text = match self.simple.get(index) {
-                Some(&place) => self.path.get(usize::from(place & 0xFF)..usize::from(place >> 8)).map(Cow::Borrowed),
-                None => self.reading.text(index),
+            let (index, param) = (self.index, self.params.next()?);
+            self.index += 1;
+            let text = match self.reading.spans.place(index) {
+                Some(place) if index < self.simple => {
+                    let place = usize::from(place & 0xFF)..usize::from(place >> 8);
+                    self.reading.target.path.get(place).map(Cow::Borrowed)
+                }
+                _ => self.reading.text(index),
             };
             if let Some(text) = text {
                 return Some((&*param.name, text));
