@@ -19,6 +19,11 @@ pub(super) struct OtherNotation {
 impl OtherNotation {
     /// Looks a path through; `None` where all of it may be meant as it stands.
     pub(super) fn find(path: &str) -> Option<Self> {
+        // Hardly any path has the marks of another notation.
+        let is_mark = |pair: &[u8]| matches!(pair, [b':' | b'[' | b'<' | b'*', _] | [b'?', b'}' | b',']);
+        if !path.as_bytes().windows(2).any(is_mark) && !path.ends_with('*') {
+            return None;
+        }
         let mut found = Self { place: 0..0, path: String::with_capacity(path.len()), rules: Vec::new() };
         let mut start = 0;
         for segment in segments(path) {
@@ -122,6 +127,7 @@ mod tests {
             ("/x/[id]", "/x/{id}"),
             ("/x/<id>", "/x/{id}"),
             ("/y/*", "/y/{+rest}"),
+            ("/*/y", "/{+rest}/y"),
             ("/x/{id?}", "/x{/id}"),
             ("{id?}", "{id}"),
             ("/x/{tag[]}", "/x{/tag*}"),

@@ -63,7 +63,7 @@ impl Frozen {
             _ => self.many(url, &mut end, answers, &mut values),
         };
         if code >= UNSURE {
-            let is_miss = code == NOTHING && is_plain_miss(bytes, end);
+            let is_miss = code == NOTHING && !says_nothing(&bytes[end.min(length)..]);
             return if is_miss { FastPath::Miss } else { FastPath::Unsure };
         }
         let id = LeafId(code);
@@ -234,18 +234,11 @@ fn fill_up(path: &str) -> [u8; CHUNK] {
     (u128::from(high) << 64 | u128::from(low)).to_le_bytes()
 }
 
-/// Is a URL whose path leads nowhere missing as it stands? One with an empty segment, with one of dots, or with a query that says
-/// nothing has another address, and is missing there.
-#[inline(never)]
-fn is_plain_miss(url: &[u8], end: usize) -> bool {
-    let (path, rest) = url.split_at(end.min(url.len()));
-    let is_odd = |(&one, &next): (&u8, &u8)| (one == b'/') & ((next == b'/') | (next == b'.'));
-    let says_nothing = rest.split_first().is_some_and(|(_, query)| {
-        rest[0] == b'?' && query.iter().find(|&&byte| byte != b'&').is_none_or(|&byte| byte == b'#')
-    });
-    !says_nothing
-        && !path.ends_with(b"/")
-        && !path.iter().zip(path.iter().skip(1)).fold(false, |any, pair| any | is_odd(pair))
+/// Is what follows a path a query with nothing in it? Its URL is another one, and what is missing is missing there.
+#[inline]
+fn says_nothing(rest: &[u8]) -> bool {
+    let Some((b'?', query)) = rest.split_first() else { return false };
+    query.iter().find(|&&byte| byte != b'&').is_none_or(|&byte| byte == b'#')
 }
 
 /// How a walk goes on that has come to nothing.
@@ -307,6 +300,22 @@ impl<'u, M: Marks> Path<'u, M> {
         text == Some(self.piece(start, start + length))
     }
 
+    /// Is no segment empty, and does none begin as those of dots do?
+    #[inline(never)]
+    fn is_normal(&self) -> bool {
+        let mut start = self.shift + 1;
+        loop {
+            let length = self.marks.ahead(start).trailing_zeros() as usize;
+            if !self.is_value(start, length) {
+                return false;
+            }
+            start += length + 1;
+            if start > self.bytes.len() {
+                return true;
+            }
+        }
+    }
+
     /// Where a segment of that number begins.
     fn start_of(&self, at: usize) -> usize {
         let mut start = self.shift + 1;
@@ -349,9 +358,19 @@ fn place(start: usize, end: usize) -> u16 {
 }
 
 impl Tree {
-    /// Walks down the tree, the narrower branch first, and notes where values stand. Gives the code of an outcome.
+    /// Walks down the tree, and notes where values stand. Gives the code of an outcome.
     #[inline(always)]
     fn walk<M: Marks>(&self, path: &Path<'_, M>, answers: &dyn Answers, values: &mut Places) -> u32 {
+        match self.descend(path, answers, values) {
+            // Another address may have what is missing under this one.
+            NOTHING if !path.is_normal() => UNSURE,
+            code => code,
+        }
+    }
+
+    /// The walk itself, the narrower branch first.
+    #[inline(always)]
+    fn descend<M: Marks>(&self, path: &Path<'_, M>, answers: &dyn Answers, values: &mut Places) -> u32 {
         let Some(mut slot) = self.slots.get(self.root_slot as usize) else { return UNSURE };
         let (mut start, mut count) = (path.shift + 1, 0);
         'down: loop {

@@ -4,8 +4,8 @@
 //! [`Match`]: the route, its page, the chain of its ancestors ([`Level`]s), and the values in the URL. A match borrows from the table
 //! and the URL, and decodes a value when it is asked for; an [`OwnedMatch`] outlives both.
 //!
-//! All routes stand in one tree of segments. A node is where a lookup stands after some segments; its literals are found by one
-//! probe of a hash table, its patterns are tried in turn, the narrower first; a leaf is where the path of a route ends:
+//! All routes stand in one tree of segments. A node is where a lookup stands after some segments; a leaf is where the path of a
+//! route ends. Literals are found by a key, patterns are tried in turn, the narrower first:
 //!
 //! ```text
 //! / ─ nights ─ leaf of `nights`
@@ -13,9 +13,10 @@
 //!                └── exposures ─ …
 //! ```
 //!
-//! Most lookups take the fast path: a `GET` of at most 254 bytes without escapes. Whatever is out of the ordinary begins anew on the
-//! general path, which visits each node at most once for each segment of the URL. Neither allocates for a match of up to 16
-//! segments. What only the caller knows (live [`Lists`], [`Needs`]) is asked on the way, each question once.
+//! Most lookups take the fast path: a `GET` of at most 254 bytes whose path has no escapes. It walks on slots, one line of the cache
+//! for each literal, and notes on the way where values stand. Whatever is out of the ordinary begins anew on the general path, which
+//! visits each node at most once for each segment of the URL. Neither allocates for a match of up to eight values in its path, unless
+//! something is escaped. What only the caller knows (live [`Lists`], [`Needs`]) is asked on the way, each question once.
 
 mod answers;
 mod ask;

@@ -2,6 +2,7 @@
 
 mod addresses;
 mod lists;
+mod lookup;
 mod matching;
 mod nested;
 mod proofs;

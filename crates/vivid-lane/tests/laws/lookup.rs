@@ -1,0 +1,155 @@
+//! The fast path of a lookup against the general one. A URL with a scheme and a host goes the general way; where no route names a
+//! host, it asks for the same.
+
+use proptest::prelude::*;
+use vivid_lane::declare::Overlaps;
+use vivid_lane::{Decision, Match, Request, Table, TableSpec};
+
+use crate::reference::model::{route, table, url};
+use crate::reference::nested::{self, level};
+use crate::scaled;
+
+/// What is put into URLs to spoil them.
+const SPOILERS: &[&str] = &[
+    "/",
+    "//",
+    "/.",
+    "/..",
+    ".",
+    "%2F",
+    "%41",
+    "%",
+    "?",
+    "?q=",
+    "?q=a&q=b",
+    "&",
+    "&&",
+    "=",
+    "#",
+    "+",
+    "é",
+    "~",
+    "@",
+    "a",
+    "-",
+    "0",
+    "7",
+    "/a",
+    "/1",
+    "/2031-04-02",
+    "aaaaaaaaaaaaaaaa",
+    "/aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa",
+];
+
+/// Dice that are cheaper than a strategy, as a million URLs are thrown.
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, count: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) as usize % count.max(1)
+    }
+
+    /// The beginning of one URL with the end of another, or with a spoiler.
+    fn spoilt(&mut self, urls: &[String]) -> String {
+        let one = &urls[self.below(urls.len())];
+        let other =
+            if self.below(2) == 0 { &*urls[self.below(urls.len())] } else { SPOILERS[self.below(SPOILERS.len())] };
+        let places = |text: &str| text.char_indices().map(|(at, _)| at).chain([text.len()]).collect::<Vec<_>>();
+        let (here, there) = (places(one), places(other));
+        let (to, from) = (here[self.below(here.len())], there[self.below(there.len())]);
+        match self.below(4) {
+            0 => one.clone(),
+            1 => format!("{}{}", &one[..to], &other[from..]),
+            2 => format!("{}{other}{}", &one[..to], &one[to..]),
+            _ => format!("{one}{other}"),
+        }
+    }
+}
+
+/// Are two matches the same, with their values and the share of each level?
+fn is_same(one: &Match<'_, '_>, other: &Match<'_, '_>) -> bool {
+    one.route() == other.route()
+        && one.path() == other.path()
+        && one.address() == other.address()
+        && one.texts().eq(other.texts())
+        && one.values().eq(other.values())
+        && one
+            .levels()
+            .zip(other.levels())
+            .all(|(one, other)| one.covered() == other.covered() && one.values().eq(other.values()))
+        && one.keep().get().values().eq(other.values())
+}
+
+/// Compares both ways on so many URLs, and tells how many of them a page answers.
+fn compare(table: &Table, urls: &[String], count: usize, seed: u64) -> Result<usize, TestCaseError> {
+    let mut dice = Dice(seed);
+    let mut pages = 0;
+    for _ in 0..count {
+        let url = dice.spoilt(urls);
+        if !url.starts_with('/') {
+            continue;
+        }
+        let absolute = format!("http://larkfell.example{url}");
+        let (fast, general) = (table.find(&url), table.find(&absolute));
+        let agree = match (&fast, &general) {
+            (Some(fast), Some(general)) => is_same(fast, general),
+            (None, None) => true,
+            _ => false,
+        };
+        prop_assert!(agree, "{}: {:?}, and the general way {:?}", url, fast, general);
+        pages += usize::from(fast.is_some());
+        // A decision adds methods, lists and needs.
+        let method = ["GET", "HEAD", "POST"][dice.below(3)];
+        let decide = |url: &str| {
+            let decision = table.decide(&Request::new(method, url).lists(&nested::lists).meets(&|_: &str| true));
+            (
+                decision.status(),
+                decision.location().map(str::to_owned),
+                match &decision {
+                    Decision::Page(found) => Some(found.route().name().to_owned()),
+                    _ => None,
+                },
+            )
+        };
+        prop_assert_eq!(decide(&url), decide(&absolute), "{} {}", method, url);
+    }
+    Ok(pages)
+}
+
+/// The links of a table to its own routes.
+fn links(table: &Table, values: &[&str]) -> Vec<String> {
+    let mut urls = vec!["/".to_owned()];
+    for (at, route) in table.routes().enumerate() {
+        let mut link = table.link(route.name());
+        for (index, param) in route.parameters().enumerate() {
+            link = link.set(param.name(), values[(at + index) % values.len()]);
+        }
+        urls.extend(link.to_url().ok().filter(|url| url.starts_with('/')));
+    }
+    urls
+}
+
+/// So many URLs of each table.
+const EACH: usize = 15_000;
+const VALUES: &[&str] = &["a", "7", "2031-04-02", "a-b", "x.csv", "true", "ab", "1.5"];
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: scaled(36), max_shrink_iters: 60, ..ProptestConfig::default() })]
+
+    #[test]
+    fn both_ways_give_the_same(routes in prop::collection::vec(route(), 1..40), urls in prop::collection::vec(url(), 40), seed: u64) {
+        let built = table(&routes, 0..routes.len(), Overlaps::FirstDeclared).build().expect("overlaps are no mistake");
+        let urls = [urls, links(&built, VALUES)].concat();
+        let has_page = urls.iter().any(|url| built.find(url).is_some());
+        prop_assert_eq!(compare(&built, &urls, EACH, seed)? > 0, has_page);
+    }
+
+    #[test]
+    fn both_ways_give_the_same_through_levels(levels in prop::collection::vec(level(), 1..5), urls in prop::collection::vec(url(), 20), seed: u64) {
+        let (spec, _): (TableSpec, _) = nested::site(&levels, false, "");
+        let Ok(built) = spec.overlaps(Overlaps::FirstDeclared).build() else { return Ok(()) };
+        let urls = [urls, links(&built, VALUES)].concat();
+        compare(&built, &urls, EACH, seed)?;
+    }
+}
