@@ -1,11 +1,13 @@
 //! What a lookup is asked: the parts of a URL, and who answers the questions on the way.
 
 use std::borrow::Cow;
+use std::cmp::Ordering;
 
 use smallvec::SmallVec;
 
 use super::answers::Answers;
-use super::path::{Segments, first_of};
+use super::path::Segments;
+use crate::template::bytes::first_of;
 use crate::template::percent::decode_form;
 
 /// A URL, cut at its delimiters (RFC 3986, section 3).
@@ -51,7 +53,12 @@ impl RawPair<'_> {
 
     /// Has it that name? What is escaped is longer than what it stands for, or a plus sign.
     pub(super) fn is_named(&self, name: &str) -> bool {
-        self.name.len() >= name.len() && *decode_form(self.name) == *name
+        match self.name.len().cmp(&name.len()) {
+            Ordering::Less => false,
+            Ordering::Equal if !self.name.bytes().any(|byte| matches!(byte, b'+' | b'%')) => *self.name == *name,
+            // What is escaped is as long as what it stands for, or longer.
+            _ => *decode_form(self.name) == *name,
+        }
     }
 }
 

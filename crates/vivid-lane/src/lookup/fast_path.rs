@@ -8,8 +8,8 @@
 use super::answers::Answers;
 use super::ask::{Pairs, Target, is_vacant_query, pairs};
 use super::conditions::FEW;
-use super::marks::{CHUNK, Few, Many, Marks};
-use super::path::{MOST_FEW, MorePlaces, Spans, end_of_path, first_of};
+use super::marks::{CHUNK, Few, Many, Marks, first_rare};
+use super::path::{MOST_FEW, MorePlaces, Spans, end_of_path};
 use super::pattern::{PatternId, Quick};
 use super::reading::{Reading, names};
 use super::route::PageId;
@@ -17,6 +17,7 @@ use super::slot::{Follows, NOTHING, Slot, UNSURE};
 use super::table::Frozen;
 use super::tree::{Branch, Edge, Leaf, LeafId, QueryRole, Tree};
 use crate::rule::Simple;
+use crate::template::bytes::first_of;
 use crate::template::percent::kinds;
 
 /// What the fast path finds.
@@ -206,6 +207,13 @@ impl Frozen {
 
 /// The path of a URL, if nothing in it has to be escaped or is escaped.
 fn path_of(url: &str) -> Option<&str> {
+    if url.len() >= CHUNK {
+        // Most that have a rare byte have a query.
+        let end = first_rare(url.as_bytes());
+        if url.as_bytes().get(end) == Some(&b'?') {
+            return url.get(..end);
+        }
+    }
     let path = url.get(..end_of_path(url))?;
     kinds(path.as_bytes()).is_plain().then_some(path)
 }

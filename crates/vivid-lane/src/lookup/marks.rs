@@ -109,6 +109,23 @@ fn note_rare(rare: &mut [u8; CHUNK], chunk: &[u8; CHUNK]) {
     }
 }
 
+/// Where the first byte is that is rare in paths.
+pub(super) fn first_rare(bytes: &[u8]) -> usize {
+    let rare_of = |chunk: &[u8; CHUNK]| {
+        let mut rare = [0; CHUNK];
+        note_rare(&mut rare, chunk);
+        rare.iter().position(|&byte| byte != 0)
+    };
+    let (chunks, _) = bytes.as_chunks::<CHUNK>();
+    for (at, chunk) in chunks.iter().enumerate() {
+        if let Some(place) = rare_of(chunk) {
+            return at * CHUNK + place;
+        }
+    }
+    let Some(last) = bytes.last_chunk::<CHUNK>() else { return 0 };
+    rare_of(last).map_or(bytes.len(), |place| bytes.len() - CHUNK + place)
+}
+
 /// A bit for each slash among sixteen ASCII bytes. Every x86-64 processor has an instruction that makes bits of a
 /// comparison, which the compiler does not find by itself.
 #[cfg(target_arch = "x86_64")]
@@ -179,6 +196,14 @@ mod tests {
             prop_assert_eq!(marked(few, short.len()), ends(short));
             let part = part.min(short.len());
             prop_assert_eq!(marked(few.up_to(part), short.len()), ends(&short[..part]));
+        }
+
+        /// The first rare byte is found where it is.
+        #[test]
+        fn the_first_rare_byte_is_found(path in "[a-z/]{16,60}", query in "[a-z?=%]{0,60}") {
+            let text = path + &query;
+            let wanted = text.find(['?', '=', '%']).unwrap_or(text.len());
+            prop_assert_eq!(first_rare(text.as_bytes()), wanted);
         }
 
         /// A byte that may not stand in a path as it is never passes for a common one.

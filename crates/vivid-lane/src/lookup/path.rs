@@ -5,6 +5,7 @@ use std::borrow::Cow;
 use smallvec::SmallVec;
 
 use crate::declare::Slash;
+use crate::template::bytes::{equal, first_of};
 use crate::template::percent::{Undecodable, decode, is_normal, kinds, normalise_into};
 
 /// How long a URL may be. Offsets into it are kept in 16 bits.
@@ -244,22 +245,6 @@ fn narrow(at: usize) -> u16 {
     u16::try_from(at).unwrap_or(u16::MAX)
 }
 
-/// One in each byte of a word.
-const ONES: u64 = 0x0101_0101_0101_0101;
-/// All but the high bit of each byte of a word.
-const LOW_BITS: u64 = 0x7f * ONES;
-
-/// The high bit of each byte of a word that is zero.
-#[inline]
-fn zero_bytes(word: u64) -> u64 {
-    !(((word & LOW_BITS) + LOW_BITS) | word | LOW_BITS)
-}
-
-/// The high bit of each byte of a word that equals one byte.
-fn equal(word: u64, byte: u8) -> u64 {
-    zero_bytes(word ^ (ONES * u64::from(byte)))
-}
-
 /// Calls a function with the place of each slash. Eight bytes are looked at at a time.
 fn each_slash(bytes: &[u8], mut each: impl FnMut(usize)) {
     let (words, rest) = bytes.as_chunks::<8>();
@@ -285,29 +270,6 @@ pub(crate) fn end_of_segments(path: &str, count: usize) -> usize {
 /// Where the path of a URL ends: before its query or its fragment.
 pub(crate) fn end_of_path(url: &str) -> usize {
     first_of(url.as_bytes(), 0, [b'?', b'#'])
-}
-
-/// Where the first of two bytes stands, from a place on; the end, if neither is there. Eight bytes are looked at at a time.
-#[inline]
-pub(crate) fn first_of(bytes: &[u8], from: usize, wanted: [u8; 2]) -> usize {
-    let found = |word: u64| equal(word, wanted[0]) | equal(word, wanted[1]);
-    let mut at = from;
-    while let Some(word) = bytes.get(at..).and_then(<[u8]>::first_chunk::<8>) {
-        let found = found(u64::from_le_bytes(*word));
-        if found != 0 {
-            return at + found.trailing_zeros() as usize / 8;
-        }
-        at += 8;
-    }
-    let rest = bytes.get(at..).unwrap_or_default();
-    let word = match bytes.last_chunk::<8>() {
-        // Without those before the place.
-        Some(last) if !rest.is_empty() => u64::from_le_bytes(*last) >> ((64 - 8 * rest.len()) & 63),
-        _ => rest.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte)),
-    };
-    // What follows the end is zero, and no byte that is wanted.
-    let found = found(word);
-    if found == 0 { bytes.len() } else { at + found.trailing_zeros() as usize / 8 }
 }
 
 /// The normal form of a path: dot segments, also escaped ones, are removed (RFC 3986, section 5.2.4), then
@@ -336,7 +298,7 @@ pub(crate) fn normal_path(path: &str) -> (String, bool) {
 mod tests {
     use proptest::prelude::*;
 
-    use super::{each_slash, end_of_path, first_of};
+    use super::{each_slash, end_of_path};
 
     proptest! {
         /// Eight bytes at a time or one: the same places.
@@ -347,10 +309,6 @@ mod tests {
             let wanted: Vec<usize> = text.match_indices('/').map(|(at, _)| at).collect();
             prop_assert_eq!(slashes, wanted);
             prop_assert_eq!(end_of_path(&text), text.find(['?', '#']).unwrap_or(text.len()));
-            for from in 0..=text.len() {
-                let wanted = text.as_bytes()[from..].iter().position(|&byte| byte == b'/' || byte == b'.');
-                prop_assert_eq!(first_of(text.as_bytes(), from, [b'/', b'.']), wanted.map_or(text.len(), |at| from + at));
-            }
         }
     }
 }

@@ -235,24 +235,25 @@ impl Pattern {
 }
 
 impl Pattern {
+    /// Where a piece stands in a segment that fits.
+    pub(super) fn place_of(&self, text: &str, piece: usize) -> Option<(usize, usize)> {
+        if self.cut == Cut::Sought || self.is_marked {
+            return self.split(text)?.get(piece).copied();
+        }
+        let mut at = 0;
+        for index in 0..piece {
+            at += self.length_of(index, text.get(at..)?)?;
+        }
+        Some((at, at + self.length_of(piece, text.get(at..)?)?))
+    }
+
     /// Reads a segment whose values end where the text after them begins.
     fn split_at_texts(&self, text: &str) -> Option<Split> {
         let mut split = Split::new();
         let mut at = 0;
         for (index, piece) in self.pieces.iter().enumerate() {
             let rest = text.get(at..)?;
-            let length = match (piece, self.pieces.get(index + 1)) {
-                (Piece::Text(wanted), _) => rest.starts_with(&**wanted).then_some(wanted.len())?,
-                (Piece::Value(_), None) => rest.len(),
-                (Piece::Value(_), Some(next)) => {
-                    let (next, rest) = (next.text()?.as_bytes(), rest.as_bytes());
-                    // A value has one character at least.
-                    match self.cut {
-                        Cut::AtText => (1..rest.len()).find(|&at| rest[at..].starts_with(next))?,
-                        _ => rest.iter().position(|byte| Some(byte) == next.first())?,
-                    }
-                }
-            };
+            let length = self.length_of(index, rest)?;
             if piece.value().is_some_and(|check| !check.fits_set(&rest[..length])) {
                 return None;
             }
@@ -260,6 +261,22 @@ impl Pattern {
             at += length;
         }
         (at == text.len()).then_some(split)
+    }
+
+    /// How long the piece of that number is, with which a text begins.
+    fn length_of(&self, index: usize, text: &str) -> Option<usize> {
+        match (self.pieces.get(index)?, self.pieces.get(index + 1)) {
+            (Piece::Text(wanted), _) => text.starts_with(&**wanted).then_some(wanted.len()),
+            (Piece::Value(_), None) => Some(text.len()),
+            (Piece::Value(_), Some(next)) => {
+                let (next, bytes) = (next.text()?.as_bytes(), text.as_bytes());
+                // A value has one character at least.
+                match self.cut {
+                    Cut::AtText => (1..bytes.len()).find(|&at| bytes[at..].starts_with(next)),
+                    _ => bytes.iter().position(|byte| Some(byte) == next.first()),
+                }
+            }
+        }
     }
 }
 

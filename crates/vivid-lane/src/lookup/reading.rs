@@ -6,11 +6,12 @@ use smallvec::SmallVec;
 
 use super::ask::{Parts, Target, raw_pairs};
 use super::conditions::{FEW, QueryParam, items_of, noted};
-use super::path::{MOST_FEW, Segments, Spans, end_of_segments, first_of};
+use super::path::{MOST_FEW, Segments, Spans, end_of_segments};
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
 use super::tree::{Capture, Leaf, LeafId, SegmentStep};
 use crate::rule::{Shape, marked};
+use crate::template::bytes::first_of;
 use crate::template::percent::{decode, decode_form, triplet};
 use crate::template::{Value, Values};
 
@@ -162,10 +163,11 @@ impl<'t, 'u> Reading<'t, 'u> {
         // What could not be decoded was refused before the lookup.
         let decoded = if self.is_plain { Cow::Borrowed(raw) } else { decode(raw).unwrap_or_default() };
         let text = pattern.readable(&decoded, raw);
-        match pattern.split(&text).as_ref().and_then(|split| split.get(piece)) {
-            Some(&(start, end)) => Some((whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end))),
-            None => Some(whole),
+        let Some((start, end)) = pattern.place_of(&text, piece) else { return Some(whole) };
+        if self.is_plain {
+            return Some((whole.0 + start, whole.0 + end));
         }
+        Some((whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end)))
     }
 
     fn in_query(&self, index: usize) -> Option<Slot<'u>> {

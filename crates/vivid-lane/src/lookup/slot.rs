@@ -308,8 +308,8 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
 fn spread(keys: &[u64]) -> (u64, usize) {
     /// Of so many keys, each gets a slot of its own.
     const FEW: usize = 40;
-    const MOST_SLOTS: usize = 4 * FEW;
-    const TRIES: usize = 24;
+    const MOST_SLOTS: usize = 5 * FEW;
+    const TRIES: usize = 64;
     let mut seed = 0x9e37_79b9_7f4a_7c15_u64;
     let mut next = || {
         seed ^= seed << 13;
@@ -321,9 +321,9 @@ fn spread(keys: &[u64]) -> (u64, usize) {
         return (0, 1);
     }
     if keys.len() <= FEW {
-        // The more there are, the rarer is a multiplier that sends them all apart.
-        let steps = (keys.len() / 8).max(1);
-        for size in (keys.len() + keys.len() / 4..=4 * keys.len()).step_by(steps) {
+        // Of so many slots, one multiplier in twenty sends all keys apart; of fewer, hardly any does.
+        let (least, most) = ((keys.len() * keys.len() / 6).max(keys.len()), 5 * keys.len());
+        for size in (least.min(most)..=most).step_by((keys.len() / 4).max(1)) {
             for _ in 0..TRIES {
                 let multiplier = next();
                 let mut taken = [0_u64; MOST_SLOTS / 64 + 1];

@@ -5,6 +5,7 @@
 //! section 3.2). Both are linear in the length of their input. Reading a URL back through a template is the business of
 //! [`lookup`](crate::lookup).
 
+pub(crate) mod bytes;
 mod error;
 mod expand;
 mod parse;

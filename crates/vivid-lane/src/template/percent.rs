@@ -2,6 +2,8 @@
 
 use std::borrow::Cow;
 
+use super::bytes::first_of;
+
 const HEX: &[u8; 16] = b"0123456789ABCDEF";
 
 /// Is the byte one that never needs an escape (RFC 3986, section 2.3)?
@@ -115,7 +117,10 @@ fn decoded(raw: &str) -> Result<String, Undecodable> {
 /// digits do not follow for itself, and what is not UTF-8 becomes U+FFFD. So nothing that is sent is wrong.
 pub(crate) fn decode_form(raw: &str) -> Cow<'_, str> {
     let bytes = raw.as_bytes();
-    let Some(first) = bytes.iter().position(|byte| matches!(byte, b'%' | b'+')) else { return Cow::Borrowed(raw) };
+    let first = first_of(bytes, 0, [b'%', b'+']);
+    if first == bytes.len() {
+        return Cow::Borrowed(raw);
+    }
     let mut out = Vec::with_capacity(bytes.len());
     out.extend_from_slice(&bytes[..first]);
     let mut at = first;
