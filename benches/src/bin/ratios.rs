@@ -273,6 +273,12 @@ fn main() {
         println!("{}", row(corpus));
     }
     if wanted.is_empty() {
+        let urls = hits(&corpora[0]);
+        let each = |count: &dyn Fn(&str) -> usize| {
+            urls.iter().map(|(url, _)| count(url) as f64).sum::<f64>() / urls.len() as f64
+        };
+        let (bytes, segments) = (each(&str::len), each(&|url| url.matches('/').count()));
+        println!("\nThe URLs of REST have {bytes:.0} bytes and {segments:.1} segments on average.");
         others();
         forms();
     }

@@ -5,6 +5,8 @@
 //! as the general path, or none: where anything is out of the ordinary (an escape, an empty segment, a node without an order, a
 //! leaf that asks for a host) it says so, and the general path begins anew.
 
+use std::cell::Cell;
+
 use super::answers::Answers;
 use super::ask::{Pairs, Target, is_vacant_query, pairs};
 use super::conditions::FEW;
@@ -57,15 +59,14 @@ impl Frozen {
         let mut end = length;
         let code = match length {
             CHUNK..=Few::LONGEST => match Few::of(bytes) {
-                (marks, true) => self.tree.walk(&Path { bytes, text: url, shift: 0, marks }, answers, &mut values),
+                (marks, true) => self.tree.walk(&Path::new(bytes, url, 0, marks), answers, &mut values),
                 (marks, false) => self.few(url, marks, &mut end, answers, &mut values),
             },
             0..CHUNK => self.tiny(url, &mut end, answers, &mut values),
             _ => self.many(url, &mut end, answers, &mut values),
         };
         if code >= UNSURE {
-            let is_miss = code == NOTHING && !says_nothing(&bytes[end.min(length)..]);
-            return if is_miss { FastPath::Miss } else { FastPath::Unsure };
+            return if code == NOTHING { FastPath::Miss } else { FastPath::Unsure };
         }
         let id = LeafId(code);
         let leaf = self.tree.leaf(id);
@@ -88,7 +89,7 @@ impl Frozen {
         match text.len() {
             0..CHUNK => self.filled(text, &fill_up(text), answers, values),
             _ => {
-                let path = Path { bytes: text.as_bytes(), text, shift: 0, marks: marks.up_to(text.len()) };
+                let path = Path::new(text.as_bytes(), text, 0, marks.up_to(text.len()));
                 self.tree.walk(&path, answers, values)
             }
         }
@@ -105,7 +106,7 @@ impl Frozen {
         }
         match text.len() {
             0..CHUNK => self.filled(text, &fill_up(text), answers, values),
-            _ => self.tree.walk(&Path { bytes: text.as_bytes(), text, shift: 0, marks }, answers, values),
+            _ => self.tree.walk(&Path::new(text.as_bytes(), text, 0, marks), answers, values),
         }
     }
 
@@ -128,7 +129,7 @@ impl Frozen {
         }
         let shift = CHUNK - text.len();
         let (marks, _) = Few::of_chunk(filled);
-        let code = self.tree.walk(&Path { bytes: filled, text, shift, marks }, answers, values);
+        let code = self.tree.walk(&Path::new(filled, text, shift, marks), answers, values);
         #[allow(clippy::cast_possible_truncation, reason = "both halves are below sixteen")]
         let by = (shift | shift << 8) as u16;
         values.iter_mut().for_each(|place| *place = place.wrapping_sub(by));
@@ -205,17 +206,15 @@ impl Frozen {
     }
 }
 
-/// The path of a URL, if nothing in it has to be escaped or is escaped.
+/// The path of a URL, if nothing in it has to be escaped or is escaped. A query with nothing in it has another address, and all
+/// that is asked of it is asked there.
 fn path_of(url: &str) -> Option<&str> {
-    if url.len() >= CHUNK {
-        // Most that have a rare byte have a query.
-        let end = first_rare(url.as_bytes());
-        if url.as_bytes().get(end) == Some(&b'?') {
-            return url.get(..end);
-        }
-    }
-    let path = url.get(..end_of_path(url))?;
-    kinds(path.as_bytes()).is_plain().then_some(path)
+    // Most that have a rare byte have a query.
+    let rare = if url.len() < CHUNK { 0 } else { first_rare(url.as_bytes()) };
+    let end = if url.as_bytes().get(rare) == Some(&b'?') { rare } else { end_of_path(url) };
+    let (path, rest) = url.split_at_checked(end)?;
+    let is_plain = end == rare || kinds(path.as_bytes()).is_plain();
+    (is_plain && !says_nothing(rest.as_bytes())).then_some(path)
 }
 
 /// A path of fewer bytes than are looked at at once, with letters before it.
@@ -242,7 +241,7 @@ fn fill_up(path: &str) -> [u8; CHUNK] {
     (u128::from(high) << 64 | u128::from(low)).to_le_bytes()
 }
 
-/// Is what follows a path a query with nothing in it? Its URL is another one, and what is missing is missing there.
+/// Is what follows a path a query with nothing in it?
 #[inline]
 fn says_nothing(rest: &[u8]) -> bool {
     let Some((b'?', query)) = rest.split_first() else { return false };
@@ -268,9 +267,16 @@ struct Path<'u, M> {
     text: &'u str,
     shift: usize,
     marks: M,
+    /// Was there something that only the general path may ask?
+    is_unsure: Cell<bool>,
 }
 
 impl<'u, M: Marks> Path<'u, M> {
+    #[inline(always)]
+    fn new(bytes: &'u [u8], text: &'u str, shift: usize, marks: M) -> Self {
+        Self { bytes, text, shift, marks, is_unsure: Cell::new(false) }
+    }
+
     #[inline(always)]
     fn piece(&self, start: usize, end: usize) -> &'u [u8] {
         self.bytes.get(start..end).unwrap_or_default()
@@ -336,8 +342,14 @@ impl<'u, M: Marks> Path<'u, M> {
     /// Does a pattern accept a segment?
     #[inline(never)]
     fn asks(&self, tree: &Tree, pattern: PatternId, start: usize, end: usize, answers: &dyn Answers) -> bool {
+        let pattern = tree.pattern(pattern);
+        if pattern.asks_lists() && !self.is_normal() {
+            // A list is asked of the address that such a URL leads to.
+            self.is_unsure.set(true);
+            return false;
+        }
         let text = || self.text.get(start - self.shift..end - self.shift).unwrap_or_default();
-        tree.pattern(pattern).accepts_plain(self.piece(start, end), text, answers)
+        pattern.accepts_plain(self.piece(start, end), text, answers)
     }
 
     fn fits(&self, tree: &Tree, edge: &Edge, start: usize, end: usize, answers: &dyn Answers) -> bool {
@@ -370,6 +382,7 @@ impl Tree {
     #[inline(always)]
     fn walk<M: Marks>(&self, path: &Path<'_, M>, answers: &dyn Answers, values: &mut Places) -> u32 {
         match self.descend(path, answers, values) {
+            _ if path.is_unsure.get() => UNSURE,
             // Another address may have what is missing under this one.
             NOTHING if !path.is_normal() => UNSURE,
             code => code,

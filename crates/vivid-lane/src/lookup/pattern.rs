@@ -34,6 +34,8 @@ pub(crate) struct Pattern {
     cut: Cut,
     /// How a segment is judged that is one value and has nothing to fit but a set.
     sole: Option<ValueTest>,
+    /// Does one of the values, or an item of it, have to be in a live list?
+    asks_lists: bool,
 }
 
 /// How a segment is cut into its pieces.
@@ -108,7 +110,14 @@ impl Pattern {
             [Piece::Value(check)] => check.sole_test(),
             _ => None,
         };
-        Self { pieces: pieces.into(), is_marked, cut, sole }
+        let is_listed = |check: &Arc<Check>| check.list.is_some() || check.list_of_items().iter().any(Option::is_some);
+        let asks_lists = pieces.iter().filter_map(Piece::value).any(is_listed);
+        Self { pieces: pieces.into(), is_marked, cut, sole, asks_lists }
+    }
+
+    /// Is a live list asked of what may fit?
+    pub(super) fn asks_lists(&self) -> bool {
+        self.asks_lists
     }
 
     /// Does a segment fit that has one character at least and nothing escaped?
@@ -189,6 +198,7 @@ impl Pattern {
             is_marked: self.is_marked,
             cut: Cut::Sought,
             sole: None,
+            asks_lists: false,
         }
     }
 
