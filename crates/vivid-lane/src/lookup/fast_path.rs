@@ -314,22 +314,6 @@ impl<'u, M: Marks> Path<'u, M> {
         text == Some(self.piece(start, start + length))
     }
 
-    /// Is no segment empty, and does none begin as those of dots do?
-    #[inline(never)]
-    fn is_normal(&self) -> bool {
-        let mut start = self.shift + 1;
-        loop {
-            let length = self.marks.ahead(start).trailing_zeros() as usize;
-            if !self.is_value(start, length) {
-                return false;
-            }
-            start += length + 1;
-            if start > self.bytes.len() {
-                return true;
-            }
-        }
-    }
-
     /// Where a segment of that number begins.
     fn start_of(&self, at: usize) -> usize {
         let mut start = self.shift + 1;
@@ -343,7 +327,7 @@ impl<'u, M: Marks> Path<'u, M> {
     #[inline(never)]
     fn asks(&self, tree: &Tree, pattern: PatternId, start: usize, end: usize, answers: &dyn Answers) -> bool {
         let pattern = tree.pattern(pattern);
-        if pattern.asks_lists() && !self.is_normal() {
+        if pattern.asks_lists() && !self.marks.is_normal(self.bytes) {
             // A list is asked of the address that such a URL leads to.
             self.is_unsure.set(true);
             return false;
@@ -384,7 +368,7 @@ impl Tree {
         match self.descend(path, answers, values) {
             _ if path.is_unsure.get() => UNSURE,
             // Another address may have what is missing under this one.
-            NOTHING if !path.is_normal() => UNSURE,
+            NOTHING if !path.marks.is_normal(path.bytes) => UNSURE,
             code => code,
         }
     }

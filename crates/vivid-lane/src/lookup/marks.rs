@@ -9,6 +9,9 @@ pub(crate) const LONGEST: usize = 254;
 pub(super) trait Marks: Copy {
     /// The bits from a place on, the first 64 of them.
     fn ahead(&self, start: usize) -> u64;
+
+    /// Is no segment of the marked bytes empty, and does none begin with a dot?
+    fn is_normal(&self, bytes: &[u8]) -> bool;
 }
 
 /// Those of at most 62 bytes, so that a bit is left behind the last one.
@@ -31,10 +34,10 @@ impl Few {
         let mut rare = [0; CHUNK];
         note_rare(&mut rare, last);
         // The last chunk reaches back into the one before it.
-        let mut marks = slashes(last) << ((bytes.len() - CHUNK) & 63) | 1 << (bytes.len() & 63);
+        let mut marks = bits_of(last, b'/') << ((bytes.len() - CHUNK) & 63) | 1 << (bytes.len() & 63);
         for (at, chunk) in chunks.iter().enumerate() {
             note_rare(&mut rare, chunk);
-            marks |= slashes(chunk) << (at * CHUNK & 63);
+            marks |= bits_of(chunk, b'/') << (at * CHUNK & 63);
         }
         (Self(marks), rare == [0; CHUNK])
     }
@@ -44,7 +47,7 @@ impl Few {
     pub(super) fn of_chunk(chunk: &[u8; CHUNK]) -> (Self, bool) {
         let mut rare = [0; CHUNK];
         note_rare(&mut rare, chunk);
-        (Self(slashes(chunk) | 1 << CHUNK), rare == [0; CHUNK])
+        (Self(bits_of(chunk, b'/') | 1 << CHUNK), rare == [0; CHUNK])
     }
 
     /// The marks of a path that is the beginning of what was marked.
@@ -59,6 +62,18 @@ impl Marks for Few {
     fn ahead(&self, start: usize) -> u64 {
         self.0 >> (start & 63)
     }
+
+    #[inline]
+    fn is_normal(&self, bytes: &[u8]) -> bool {
+        let (chunks, _) = bytes.as_chunks::<CHUNK>();
+        let Some(last) = bytes.last_chunk::<CHUNK>() else { return false };
+        let mut dots = bits_of(last, b'.') << ((bytes.len() - CHUNK) & 63);
+        for (at, chunk) in chunks.iter().enumerate() {
+            dots |= bits_of(chunk, b'.') << (at * CHUNK & 63);
+        }
+        // An end right behind a slash, or a dot.
+        self.0 << 1 & (self.0 | dots) == 0
+    }
 }
 
 impl Many {
@@ -71,11 +86,11 @@ impl Many {
         let mut marks = [0; 5];
         for (at, chunk) in chunks.iter().enumerate() {
             note_rare(&mut rare, chunk);
-            marks[at / 4 & 3] |= slashes(chunk) << (at * CHUNK & 63);
+            marks[at / 4 & 3] |= bits_of(chunk, b'/') << (at * CHUNK & 63);
         }
         if !rest.is_empty() {
             note_rare(&mut rare, last);
-            marks[bytes.len() / 64 & 3] |= slashes(last) >> (CHUNK - rest.len()) << (chunks.len() * CHUNK & 63);
+            marks[bytes.len() / 64 & 3] |= bits_of(last, b'/') >> (CHUNK - rest.len()) << (chunks.len() * CHUNK & 63);
         }
         marks[bytes.len() / 64 & 3] |= 1 << (bytes.len() & 63);
         (Self(marks), rare == [0; CHUNK])
@@ -95,6 +110,11 @@ impl Marks for Many {
     fn ahead(&self, start: usize) -> u64 {
         let (word, bit) = (start / 64 & 3, start & 63);
         self.0[word] >> bit | self.0[word + 1] << 1 << (63 - bit)
+    }
+
+    fn is_normal(&self, bytes: &[u8]) -> bool {
+        let is_odd = |pair: &[u8]| matches!(pair, [b'/', b'/' | b'.']);
+        !bytes.ends_with(b"/") && !bytes.windows(2).any(is_odd)
     }
 }
 
@@ -126,25 +146,25 @@ pub(super) fn first_rare(bytes: &[u8]) -> usize {
     rare_of(last).map_or(bytes.len(), |place| bytes.len() - CHUNK + place)
 }
 
-/// A bit for each slash among sixteen ASCII bytes. Every x86-64 processor has an instruction that makes bits of a
+/// A bit for each byte of a kind among sixteen ASCII bytes. Every x86-64 processor has an instruction that makes bits of a
 /// comparison, which the compiler does not find by itself.
 #[cfg(target_arch = "x86_64")]
 #[inline]
-fn slashes(chunk: &[u8; CHUNK]) -> u64 {
+fn bits_of(chunk: &[u8; CHUNK], byte: u8) -> u64 {
     use safe_arch::{cmp_eq_mask_i8_m128i, load_unaligned_m128i, move_mask_i8_m128i, set_splat_i8_m128i};
-    let is_slash = cmp_eq_mask_i8_m128i(load_unaligned_m128i(chunk), set_splat_i8_m128i(b'/'.cast_signed()));
-    u64::from(move_mask_i8_m128i(is_slash).cast_unsigned())
+    let is_it = cmp_eq_mask_i8_m128i(load_unaligned_m128i(chunk), set_splat_i8_m128i(byte.cast_signed()));
+    u64::from(move_mask_i8_m128i(is_it).cast_unsigned())
 }
 
-/// A bit for each slash among sixteen ASCII bytes, eight of them at a time. What is not ASCII gives bits that mean
+/// A bit for each byte of a kind among sixteen ASCII bytes, eight of them at a time. What is not ASCII gives bits that mean
 /// nothing, but [`note_rare`] then knows of it.
 #[cfg(any(not(target_arch = "x86_64"), test))]
 #[inline]
-fn slashes_of_words(chunk: &[u8; CHUNK]) -> u64 {
+fn bits_of_words(chunk: &[u8; CHUNK], byte: u8) -> u64 {
     const EACH: u64 = 0x0101_0101_0101_0101;
     let of_word = |word: u64| {
-        // The high bit of each byte that is a slash: for these the difference is 0, for all others 1 to 127.
-        let high_bits = (0x80 * EACH).wrapping_sub(word ^ (u64::from(b'/') * EACH)) & (0x80 * EACH);
+        // The high bit of each byte that is it: for these the difference is 0, for all others 1 to 127.
+        let high_bits = (0x80 * EACH).wrapping_sub(word ^ (u64::from(byte) * EACH)) & (0x80 * EACH);
         // The product moves them next to each other.
         high_bits.wrapping_mul(0x0002_0408_1020_4081) >> 56
     };
@@ -155,7 +175,7 @@ fn slashes_of_words(chunk: &[u8; CHUNK]) -> u64 {
 }
 
 #[cfg(not(target_arch = "x86_64"))]
-use slashes_of_words as slashes;
+use bits_of_words as bits_of;
 
 #[cfg(test)]
 mod tests {
@@ -178,8 +198,8 @@ mod tests {
         fn each_slash_has_its_bit(bytes: [u8; CHUNK], at_slash: [bool; CHUNK]) {
             let bytes: [u8; CHUNK] = std::array::from_fn(|at| if at_slash[at] { b'/' } else { bytes[at] & 0x7F });
             let expected = (0..CHUNK).filter(|&at| bytes[at] == b'/').fold(0, |bits, at| bits | 1 << at);
-            prop_assert_eq!(slashes(&bytes), expected);
-            prop_assert_eq!(slashes_of_words(&bytes), expected);
+            prop_assert_eq!(bits_of(&bytes, b'/'), expected);
+            prop_assert_eq!(bits_of_words(&bytes, b'/'), expected);
         }
 
         /// Sixteen bytes at a time or one, and for any beginning of what was marked.
@@ -196,6 +216,17 @@ mod tests {
             prop_assert_eq!(marked(few, short.len()), ends(short));
             let part = part.min(short.len());
             prop_assert_eq!(marked(few.up_to(part), short.len()), ends(&short[..part]));
+        }
+
+        /// A path is in its normal form if no segment is empty, and none is to be looked at for dots.
+        #[test]
+        fn normal_paths_are_told(path in "(/[a-z.]{0,3}){1,20}") {
+            let path = format!("/aaaaaaaaaaaaaaaa{path}");
+            let wanted = path.split('/').skip(1).all(|segment| !segment.is_empty() && !segment.starts_with('.'));
+            prop_assert_eq!(Many::of(path.as_bytes()).0.is_normal(path.as_bytes()), wanted);
+            if path.len() <= Few::LONGEST {
+                prop_assert_eq!(Few::of(path.as_bytes()).0.is_normal(path.as_bytes()), wanted);
+            }
         }
 
         /// The first rare byte is found where it is.
