@@ -98,14 +98,14 @@ impl Packing {
         for (index, node) in nodes.iter().enumerate() {
             let packed = self.nodes[index];
             let ((at, values), last) = (depths[index], packed.edges.start + packed.edges.count);
-            let below = |is_value: bool| (at.saturating_add(1), values.saturating_add(u16::from(is_value)));
+            let below = |more: u16| (at.saturating_add(1), values.saturating_add(more));
             let mut next = packed.resume;
             // The last edge has nothing after it, the one before has the last, and all literals have all edges. A tail's edge
             // leads back to its own node.
             for (edge, draft) in (packed.edges.start..last).zip(&node.edges).rev() {
                 if draft.target.0 as usize != index {
                     self.nodes[draft.target.0 as usize].resume = next;
-                    depths[draft.target.0 as usize] = below(true);
+                    depths[draft.target.0 as usize] = below(self.tree.pattern(draft.pattern).values());
                 }
                 if edge > packed.edges.start || !node.literals.is_empty() {
                     let edges = Stretch { start: edge, count: last - edge };
@@ -115,7 +115,7 @@ impl Packing {
             }
             for &target in node.literals.values() {
                 self.nodes[target.0 as usize].resume = next;
-                depths[target.0 as usize] = below(false);
+                depths[target.0 as usize] = below(0);
             }
         }
         self.tree.branches = branches.into();
@@ -146,7 +146,7 @@ impl Packing {
                 && !self.is_fork(self.nodes[edge.target.0 as usize])
             {
                 (id, node) = (edge.target, self.nodes[edge.target.0 as usize]);
-                slots.follows(slot, edge, self.outcome(node, routes));
+                slots.follows(slot, (edge.pattern, edge.quick), edge.target, self.outcome(node, routes));
             }
             let children = node.children.of(&self.children);
             let text = |child: &NodeId| {
@@ -167,8 +167,10 @@ impl Packing {
                     (places[edge.target.0 as usize], edge.slot) = (place, place);
                 }
             }
-            if let ([edge, ..], false) = (edges.of(&self.edges), is_joined) {
-                slots.stands_beside(slot, edge);
+            if let ([edge, ..], false) = (edges.of(&self.edges), is_joined)
+                && !edge.is_tail
+            {
+                slots.stands_beside(slot, edge.quick, edge.slot);
             }
         }
         self.tree.slots = slots.finish();
@@ -198,6 +200,15 @@ impl Packing {
         }
     }
 
+    /// How many values the segments of a path have.
+    fn values(&self, steps: &[SegmentStep]) -> u16 {
+        let count = |step: &SegmentStep| match step {
+            SegmentStep::Literal => 0,
+            SegmentStep::Pattern(pattern) => self.tree.pattern(*pattern).values(),
+        };
+        steps.iter().map(count).fold(0, u16::saturating_add)
+    }
+
     /// Packs the leaves, each with what can be told of it beforehand.
     fn leaves(&mut self, leaves: Vec<DraftLeaf>, routes: &[Route]) -> Result<(), TooLarge> {
         let mut packed = Vec::with_capacity(leaves.len());
@@ -210,7 +221,7 @@ impl Packing {
             let in_order = captures
                 .iter()
                 .enumerate()
-                .take_while(|(at, one)| one.is_whole && usize::from(one.param) == *at && usize::from(one.value) == *at);
+                .take_while(|(at, one)| usize::from(one.param) == *at && usize::from(one.value) == *at);
             let mut simple = in_order.count();
             // A tail comes after all segments.
             let is_text = leaf.tail.is_some_and(|tail| {
@@ -232,7 +243,7 @@ impl Packing {
                 is_free,
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 reads_much: route.query.params.len() > FEW,
-                values: values(leaf.steps.of(&self.tree.steps)),
+                values: self.values(leaf.steps.of(&self.tree.steps)),
                 query: role_of_query(route),
                 open_page: route.page.filter(|_| route.is_open),
             });
@@ -253,12 +264,6 @@ impl Packing {
         self.tree.spelling = spelling;
         Ok(())
     }
-}
-
-/// How many of some steps are no literals; no URL has more segments than have a number.
-fn values(steps: &[SegmentStep]) -> u16 {
-    let count = steps.iter().filter(|step| matches!(step, SegmentStep::Pattern(_))).count();
-    u16::try_from(count).unwrap_or(u16::MAX)
 }
 
 /// What a query has to do with whether a route answers, where no other is met at the same place.

@@ -169,9 +169,10 @@ impl TreeBuilder {
                 Word::Pattern(pattern) => {
                     let is_whole = segment.len() == 1;
                     let values = (0..).zip(segment).filter_map(|(at, piece)| Some((at, *piece.value()?)));
-                    let capture = |(piece, param)| Capture { param, segment: index, value, piece, is_whole };
-                    self.draft.captures.extend(values.map(capture));
-                    value += 1;
+                    for (piece, param) in values {
+                        self.draft.captures.push(Capture { param, segment: index, value, piece, is_whole });
+                        value += 1;
+                    }
                     self.edge(at, *pattern, false)
                 }
             };

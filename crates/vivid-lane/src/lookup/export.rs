@@ -10,8 +10,9 @@ use smol_str::SmolStr;
 
 use super::pattern::{Pattern, Piece};
 use super::route::{Destination, Filling, Param, Route};
+use super::slot::{LeafId, NodeId};
 use super::table::{Frozen, Table};
-use super::tree::{Capture, Cover, Leaf, LeafId, Node, NodeId, SegmentStep, TailKind, Tree};
+use super::tree::{Capture, Cover, Leaf, Node, SegmentStep, TailKind, Tree};
 use crate::declare::Case;
 use crate::rule::{Automaton, Check, Join, Many, Narrower, Separator, Shape, Test};
 

@@ -5,22 +5,19 @@
 //! as the general path, or none: where anything is out of the ordinary (an escape, an empty segment, a node without an order, a
 //! leaf that asks for a host) it says so, and the general path begins anew.
 
-use std::cell::Cell;
-
 use super::answers::Answers;
 use super::ask::{Pairs, Target, is_vacant_query, pairs};
 use super::conditions::FEW;
-use super::marks::{CHUNK, Few, Many, Marks, first_rare};
-use super::path::{MOST_FEW, MorePlaces, Spans, end_of_path};
-use super::pattern::{PatternId, Quick};
+use super::marks::{CHUNK, Few, Many, Marks};
+use super::path::{MOST_FEW, MorePlaces, Spans};
+use super::plain_path::{Noted, Path, Places, fill_up, path_of};
 use super::reading::{Reading, names};
 use super::route::PageId;
-use super::slot::{Follows, NOTHING, Slot, UNSURE};
+use super::slot::{Follows, LeafId, NOTHING, Slot, UNSURE};
 use super::table::Frozen;
-use super::tree::{Branch, Edge, Leaf, LeafId, QueryRole, Tree};
+use super::tree::{Branch, Edge, Leaf, QueryRole, Tree};
 use crate::rule::Simple;
 use crate::template::bytes::first_of;
-use crate::template::percent::kinds;
 
 /// What the fast path finds.
 pub(crate) enum FastPath {
@@ -42,9 +39,6 @@ pub(crate) struct Short {
     /// Where the path ends.
     end: usize,
 }
-
-/// Where the values of a path begin and end, a byte each.
-pub(super) type Places = [u16; MOST_FEW];
 
 impl Frozen {
     /// Looks up a `GET` of a URL that begins with a slash.
@@ -206,159 +200,14 @@ impl Frozen {
     }
 }
 
-/// The path of a URL, if nothing in it has to be escaped or is escaped. A query with nothing in it has another address, and all
-/// that is asked of it is asked there.
-fn path_of(url: &str) -> Option<&str> {
-    // Most that have a rare byte have a query.
-    let rare = if url.len() < CHUNK { 0 } else { first_rare(url.as_bytes()) };
-    let end = if url.as_bytes().get(rare) == Some(&b'?') { rare } else { end_of_path(url) };
-    let (path, rest) = url.split_at_checked(end)?;
-    let is_plain = end == rare || kinds(path.as_bytes()).is_plain();
-    (is_plain && !says_nothing(rest.as_bytes())).then_some(path)
-}
-
-/// A path of fewer bytes than are looked at at once, with letters before it.
-#[inline]
-fn fill_up(path: &str) -> [u8; CHUNK] {
-    const FILLER: u64 = u64::from_le_bytes([b'a'; 8]);
-    let bytes = path.as_bytes();
-    let (low, high) = match (bytes.first_chunk::<8>(), bytes.last_chunk::<8>()) {
-        (Some(first), Some(last)) => {
-            let bits = 8 * (CHUNK - bytes.len());
-            let low = if bits < 64 {
-                u64::from_le_bytes(*first) << (bits & 63) | FILLER >> ((64 - bits) & 63)
-            } else {
-                FILLER
-            };
-            (low, u64::from_le_bytes(*last))
-        }
-        _ => {
-            let word = bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
-            let bits = 64 - 8 * bytes.len();
-            (FILLER, if bits < 64 { word << (bits & 63) | FILLER >> ((64 - bits) & 63) } else { FILLER })
-        }
-    };
-    (u128::from(high) << 64 | u128::from(low)).to_le_bytes()
-}
-
-/// Is what follows a path a query with nothing in it?
-#[inline]
-fn says_nothing(rest: &[u8]) -> bool {
-    let Some((b'?', query)) = rest.split_first() else { return false };
-    query.iter().find(|&&byte| byte != b'&').is_none_or(|&byte| byte == b'#')
-}
-
 /// How a walk goes on that has come to nothing.
 enum Back {
-    /// At a slot, from that place of the path on, with so many values.
+    /// At a slot, from that place of the path on.
     To {
         slot: u32,
         start: usize,
-        values: usize,
     },
     End(u32),
-}
-
-/// A path that is walked.
-struct Path<'u, M> {
-    /// Eight bytes or more.
-    bytes: &'u [u8],
-    /// The same, but for so many bytes that stand before it.
-    text: &'u str,
-    shift: usize,
-    marks: M,
-    /// Was there something that only the general path may ask?
-    is_unsure: Cell<bool>,
-}
-
-impl<'u, M: Marks> Path<'u, M> {
-    #[inline(always)]
-    fn new(bytes: &'u [u8], text: &'u str, shift: usize, marks: M) -> Self {
-        Self { bytes, text, shift, marks, is_unsure: Cell::new(false) }
-    }
-
-    #[inline(always)]
-    fn piece(&self, start: usize, end: usize) -> &'u [u8] {
-        self.bytes.get(start..end).unwrap_or_default()
-    }
-
-    /// The eight bytes from a place on; of fewer that are left, these and zeros.
-    #[inline(always)]
-    fn word(&self, start: usize) -> u64 {
-        match self.bytes.get(start..start + 8).and_then(<[u8]>::first_chunk::<8>) {
-            Some(word) => u64::from_le_bytes(*word),
-            None => self.last_word(start),
-        }
-    }
-
-    #[inline(always)]
-    fn last_word(&self, start: usize) -> u64 {
-        let Some(last) = self.bytes.last_chunk::<8>() else { return 0 };
-        u64::from_le_bytes(*last) >> ((8 * (start + 8 - self.bytes.len())) & 63)
-    }
-
-    /// Is the segment at a place this literal?
-    #[inline(always)]
-    fn is_literal(&self, tree: &Tree, slot: &Slot, word: u64, ahead: u64, start: usize) -> bool {
-        let length = usize::from(slot.length);
-        slot.has_head(word)
-            && ahead >> (length & 63) & 1 == 1
-            && (length <= 8
-                || (self.word(start + length - 8) == slot.tail
-                    && (length <= 16 || self.is_text(tree, slot, start, length))))
-    }
-
-    #[inline(never)]
-    fn is_text(&self, tree: &Tree, slot: &Slot, start: usize, length: usize) -> bool {
-        let text = tree.text.as_bytes().get(slot.text as usize..slot.text as usize + length);
-        text == Some(self.piece(start, start + length))
-    }
-
-    /// Where a segment of that number begins.
-    fn start_of(&self, at: usize) -> usize {
-        let mut start = self.shift + 1;
-        for _ in 0..at {
-            start += self.marks.ahead(start).trailing_zeros() as usize + 1;
-        }
-        start
-    }
-
-    /// Does a pattern accept a segment?
-    #[inline(never)]
-    fn asks(&self, tree: &Tree, pattern: PatternId, start: usize, end: usize, answers: &dyn Answers) -> bool {
-        let pattern = tree.pattern(pattern);
-        if pattern.asks_lists() && !self.marks.is_normal(self.bytes) {
-            // A list is asked of the address that such a URL leads to.
-            self.is_unsure.set(true);
-            return false;
-        }
-        let text = || self.text.get(start - self.shift..end - self.shift).unwrap_or_default();
-        pattern.accepts_plain(self.piece(start, end), text, answers)
-    }
-
-    fn fits(&self, tree: &Tree, edge: &Edge, start: usize, end: usize, answers: &dyn Answers) -> bool {
-        match edge.quick {
-            Quick::Any => true,
-            Quick::Integer => Simple::Integer.accepts(self.piece(start, end)),
-            Quick::Date => Simple::Date.accepts(self.piece(start, end)),
-            Quick::Whole => self.asks(tree, edge.pattern, start, end, answers),
-        }
-    }
-
-    /// Can a segment of that length be a value as it stands? One that is empty, or may be of dots, is for the general path, and so
-    /// is one that ends beyond the marks.
-    #[inline(always)]
-    fn is_value(&self, start: usize, length: usize) -> bool {
-        length.wrapping_sub(1) < 63 && self.bytes.get(start) != Some(&b'.')
-    }
-}
-
-/// Where a value stands.
-#[inline(always)]
-fn place(start: usize, end: usize) -> u16 {
-    #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way than a byte can count")]
-    let place = (start | end << 8) as u16;
-    place
 }
 
 impl Tree {
@@ -377,7 +226,8 @@ impl Tree {
     #[inline(always)]
     fn descend<M: Marks>(&self, path: &Path<'_, M>, answers: &dyn Answers, values: &mut Places) -> u32 {
         let Some(mut slot) = self.slots.get(self.root_slot as usize) else { return UNSURE };
-        let (mut start, mut count) = (path.shift + 1, 0);
+        let mut start = path.shift + 1;
+        let mut noted = Noted { places: values, count: 0 };
         'down: loop {
             let mut ahead = path.marks.ahead(start);
             let back = 'here: {
@@ -389,22 +239,23 @@ impl Tree {
                         return UNSURE;
                     }
                     let fits = match follows {
-                        Follows::Any => true,
-                        Follows::Integer => Simple::Integer.accepts(path.piece(start, end)),
-                        Follows::Date => Simple::Date.accepts(path.piece(start, end)),
-                        _ => path.asks(self, slot.pattern, start, end, answers),
+                        Follows::Any => path.note(start, end, &mut noted),
+                        Follows::Integer => {
+                            Simple::Integer.accepts(path.piece(start, end)) && path.note(start, end, &mut noted)
+                        }
+                        Follows::Date => {
+                            Simple::Date.accepts(path.piece(start, end)) && path.note(start, end, &mut noted)
+                        }
+                        _ => path.asks(self.pattern(slot.pattern), start, end, answers, &mut noted),
                     };
                     if !fits {
-                        break 'here self.resume(path, slot, answers, values);
+                        break 'here self.resume(path, slot, answers, &mut noted);
                     }
-                    let Some(value) = values.get_mut(count) else { return UNSURE };
-                    *value = place(start, end);
-                    count += 1;
                     if end == path.bytes.len() {
                         if slot.after != NOTHING {
                             return slot.after;
                         }
-                        break 'here self.resume(path, slot, answers, values);
+                        break 'here self.resume(path, slot, answers, &mut noted);
                     }
                     start = end + 1;
                     ahead = path.marks.ahead(start);
@@ -418,27 +269,28 @@ impl Tree {
                         Some(other) => next = other,
                         None => {
                             // The first edge beside literals, where it is a common one.
+                            let end = start + length;
                             let fits = match slot.follows {
                                 Follows::ElseAny => true,
-                                Follows::ElseInteger => Simple::Integer.accepts(path.piece(start, start + length)),
-                                Follows::ElseDate => Simple::Date.accepts(path.piece(start, start + length)),
+                                Follows::ElseInteger => Simple::Integer.accepts(path.piece(start, end)),
+                                Follows::ElseDate => Simple::Date.accepts(path.piece(start, end)),
                                 _ => false,
                             };
                             if !fits || !path.is_value(start, length) {
-                                break 'here self.edges_after(path, slot, start, count, answers, values);
+                                break 'here self.edges_after(path, slot, start, answers, &mut noted);
                             }
-                            let Some(value) = values.get_mut(count) else { return UNSURE };
-                            let end = start + length;
-                            *value = place(start, end);
                             let Some(target) = self.slots.get(slot.after as usize) else { return UNSURE };
+                            if !path.note(start, end, &mut noted) {
+                                return UNSURE;
+                            }
                             if end < path.bytes.len() {
-                                (slot, start, count) = (target, end + 1, count + 1);
+                                (slot, start) = (target, end + 1);
                                 continue 'down;
                             }
                             if target.here != NOTHING {
                                 return target.here;
                             }
-                            break 'here self.resume(path, target, answers, values);
+                            break 'here self.resume(path, target, answers, &mut noted);
                         }
                     }
                 }
@@ -451,12 +303,12 @@ impl Tree {
                 if slot.here != NOTHING {
                     return slot.here;
                 }
-                self.resume(path, slot, answers, values)
+                self.resume(path, slot, answers, &mut noted)
             };
             match back {
-                Back::To { slot: target, start: place, values } => {
+                Back::To { slot: target, start: place } => {
                     let Some(target) = self.slots.get(target as usize) else { return UNSURE };
-                    (slot, start, count) = (target, place, values);
+                    (slot, start) = (target, place);
                 }
                 Back::End(code) => return code,
             }
@@ -483,9 +335,8 @@ impl Tree {
         path: &Path<'_, M>,
         slot: &Slot,
         start: usize,
-        count: usize,
         answers: &dyn Answers,
-        values: &mut Places,
+        noted: &mut Noted<'_>,
     ) -> Back {
         let node = self.node(slot.node);
         if !node.is_usual {
@@ -493,30 +344,29 @@ impl Tree {
         }
         let edges = node.edges.of(&self.edges);
         if edges.is_empty() {
-            return self.resume(path, slot, answers, values);
+            return self.resume(path, slot, answers, noted);
         }
-        let left = Left { edges, start, values: count, next: node.resume };
-        self.back(path, left, answers, values)
+        self.back(path, Left { edges, start, next: node.resume }, answers, noted)
     }
 
     /// Goes on where what follows a slot has come to nothing.
     #[inline(never)]
-    fn resume<M: Marks>(&self, path: &Path<'_, M>, slot: &Slot, answers: &dyn Answers, values: &mut Places) -> Back {
+    fn resume<M: Marks>(&self, path: &Path<'_, M>, slot: &Slot, answers: &dyn Answers, noted: &mut Noted<'_>) -> Back {
         // A pattern that is all that follows a literal leaves the same to try as the literal does.
-        match self.branch(path, self.node(slot.node).resume) {
-            Ok(left) => self.back(path, left, answers, values),
+        match self.branch(path, self.node(slot.node).resume, noted) {
+            Ok(left) => self.back(path, left, answers, noted),
             Err(code) => Back::End(code),
         }
     }
 
     /// What is left to try by a branch, or what it comes to where there is none.
-    fn branch<M: Marks>(&self, path: &Path<'_, M>, branch: u32) -> Result<Left<'_>, u32> {
+    fn branch<M: Marks>(&self, path: &Path<'_, M>, branch: u32, noted: &mut Noted<'_>) -> Result<Left<'_>, u32> {
         if branch == Branch::NONE {
             return Err(NOTHING);
         }
         let Branch { at, values, edges, next } = self.branches.get(branch as usize).ok_or(UNSURE)?;
-        let start = path.start_of(usize::from(*at));
-        Ok(Left { edges: edges.of(&self.edges), start, values: usize::from(*values), next: *next })
+        noted.count = usize::from(*values);
+        Ok(Left { edges: edges.of(&self.edges), start: path.start_of(usize::from(*at)), next: *next })
     }
 
     /// Tries some edges, and where none of them leads on, those of the branches that are left.
@@ -525,60 +375,66 @@ impl Tree {
         path: &Path<'_, M>,
         mut left: Left<'t>,
         answers: &dyn Answers,
-        values: &mut Places,
+        noted: &mut Noted<'_>,
     ) -> Back {
         loop {
-            let Left { edges, start, values: count, next } = left;
+            let Left { edges, start, next } = left;
             let length = path.marks.ahead(start).trailing_zeros() as usize;
-            let Some(value) = values.get_mut(count).filter(|_| path.is_value(start, length)) else {
+            if !path.is_value(start, length) {
                 return Back::End(UNSURE);
-            };
+            }
+            let count = noted.count;
             for edge in edges {
+                noted.count = count;
                 let mut end = start + length;
                 if edge.is_tail {
-                    match self.is_tail(path, edge, start, answers) {
+                    match self.is_tail(path, edge, start, answers, noted) {
                         Some(true) => end = path.bytes.len(),
                         Some(false) => continue,
                         None => return Back::End(UNSURE),
                     }
-                } else if !path.fits(self, edge, start, end, answers) {
+                } else if !path.fits(self, edge, start, end, answers, noted) {
                     continue;
                 }
-                *value = place(start, end);
                 if end < path.bytes.len() {
-                    return Back::To { slot: edge.slot, start: end + 1, values: count + 1 };
+                    return Back::To { slot: edge.slot, start: end + 1 };
                 }
                 match self.slots.get(edge.slot as usize).map_or(UNSURE, |target| target.here) {
                     NOTHING => {}
                     code => return Back::End(code),
                 }
             }
-            match self.branch(path, next) {
+            match self.branch(path, next, noted) {
                 Ok(branch) => left = branch,
                 Err(code) => return Back::End(code),
             }
         }
     }
 
-    /// Does a tail take all segments from a place on? Nothing where one of them is for the general path.
+    /// Does a tail take all segments from a place on? Then it notes them as one value. Nothing where one of them is for the general
+    /// path.
     fn is_tail<M: Marks>(
         &self,
         path: &Path<'_, M>,
         edge: &Edge,
-        mut start: usize,
+        first: usize,
         answers: &dyn Answers,
+        noted: &mut Noted<'_>,
     ) -> Option<bool> {
+        let (count, mut start) = (noted.count, first);
         loop {
             let length = path.marks.ahead(start).trailing_zeros() as usize;
             let end = start + length;
             if !path.is_value(start, length) {
                 return None;
             }
-            if !path.fits(self, edge, start, end, answers) {
+            noted.count = count;
+            if !path.fits(self, edge, start, end, answers, noted) {
                 return Some(false);
             }
             if end == path.bytes.len() {
-                return Some(true);
+                noted.count = count;
+                return Some(path.note(first, end, noted));
             }
             start = end + 1;
         }
@@ -590,8 +446,6 @@ struct Left<'t> {
     /// One at least.
     edges: &'t [Edge],
     start: usize,
-    /// How many values stand before it.
-    values: usize,
     /// The branch after it.
     next: u32,
 }

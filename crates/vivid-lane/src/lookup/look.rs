@@ -7,8 +7,9 @@ use super::path::BadPath;
 use super::reading::Reading;
 use super::route::PageId;
 use super::site::{Parsed, push_query};
+use super::slot::LeafId;
 use super::table::Frozen;
-use super::tree::{Accepted, Leaf, LeafId, Tail, TailKind, Tree};
+use super::tree::{Accepted, Leaf, Tail, TailKind, Tree};
 use crate::template::percent::encode_segment;
 
 /// What a URL comes to.

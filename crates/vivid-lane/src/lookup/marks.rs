@@ -37,7 +37,7 @@ impl Few {
         let mut marks = bits_of(last, b'/') << ((bytes.len() - CHUNK) & 63) | 1 << (bytes.len() & 63);
         for (at, chunk) in chunks.iter().enumerate() {
             note_rare(&mut rare, chunk);
-            marks |= bits_of(chunk, b'/') << (at * CHUNK & 63);
+            marks |= bits_of(chunk, b'/') << ((at * CHUNK) & 63);
         }
         (Self(marks), rare == [0; CHUNK])
     }
@@ -69,7 +69,7 @@ impl Marks for Few {
         let Some(last) = bytes.last_chunk::<CHUNK>() else { return false };
         let mut dots = bits_of(last, b'.') << ((bytes.len() - CHUNK) & 63);
         for (at, chunk) in chunks.iter().enumerate() {
-            dots |= bits_of(chunk, b'.') << (at * CHUNK & 63);
+            dots |= bits_of(chunk, b'.') << ((at * CHUNK) & 63);
         }
         // An end right behind a slash, or a dot.
         self.0 << 1 & (self.0 | dots) == 0
@@ -86,19 +86,20 @@ impl Many {
         let mut marks = [0; 5];
         for (at, chunk) in chunks.iter().enumerate() {
             note_rare(&mut rare, chunk);
-            marks[at / 4 & 3] |= bits_of(chunk, b'/') << (at * CHUNK & 63);
+            marks[(at / 4) & 3] |= bits_of(chunk, b'/') << ((at * CHUNK) & 63);
         }
         if !rest.is_empty() {
             note_rare(&mut rare, last);
-            marks[bytes.len() / 64 & 3] |= bits_of(last, b'/') >> (CHUNK - rest.len()) << (chunks.len() * CHUNK & 63);
+            marks[(bytes.len() / 64) & 3] |=
+                bits_of(last, b'/') >> (CHUNK - rest.len()) << ((chunks.len() * CHUNK) & 63);
         }
-        marks[bytes.len() / 64 & 3] |= 1 << (bytes.len() & 63);
+        marks[(bytes.len() / 64) & 3] |= 1 << (bytes.len() & 63);
         (Self(marks), rare == [0; CHUNK])
     }
 
     /// The marks of a path that is the beginning of what was marked.
     pub(super) fn up_to(mut self, end: usize) -> Self {
-        let (word, end) = (end / 64 & 3, 1 << (end & 63));
+        let (word, end) = ((end / 64) & 3, 1 << (end & 63));
         self.0[word] = self.0[word] & (end - 1) | end;
         self.0[word + 1..].fill(0);
         self
@@ -108,7 +109,7 @@ impl Many {
 impl Marks for Many {
     #[inline(always)]
     fn ahead(&self, start: usize) -> u64 {
-        let (word, bit) = (start / 64 & 3, start & 63);
+        let (word, bit) = ((start / 64) & 3, start & 63);
         self.0[word] >> bit | self.0[word + 1] << 1 << (63 - bit)
     }
 

@@ -33,6 +33,7 @@ mod owned;
 mod parameter;
 mod path;
 mod pattern;
+mod plain_path;
 mod reading;
 mod route;
 mod site;
@@ -64,12 +65,12 @@ pub(crate) use reading::Reading;
 pub use route::ParamKind;
 pub(crate) use route::{Destination, Filling, NeedEntry, NeedId, PageId, Param, RedirectRule, Route, RouteId};
 pub(crate) use site::{Parsed, Site};
-pub(crate) use slot::{LONGEST as LONGEST_LITERAL, Slots};
+pub(crate) use slot::{LONGEST as LONGEST_LITERAL, LeafId, NodeId, Outcome, Slots};
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Branch, Capture, Cover, Edge, Leaf, LeafId, Node, NodeId, Order, Outcome, QueryRole, SegmentStep,
-    Stretch, Tail, TailKind, Tree, folded,
+    Accepted, Branch, Capture, Cover, Edge, Leaf, Node, Order, QueryRole, SegmentStep, Stretch, Tail, TailKind, Tree,
+    folded,
 };
 pub use typed::ParamError;
 pub(crate) use walk::is_writable_tail;

@@ -9,8 +9,8 @@ use super::found::{Match, Position};
 use super::path::Spans;
 use super::reading::Reading;
 use super::route::PageId;
+use super::slot::LeafId;
 use super::table::Table;
-use super::tree::LeafId;
 
 /// A [`Match`] with everything that it borrows, to be kept or handed to another task.
 ///

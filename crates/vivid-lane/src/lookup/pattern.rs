@@ -120,13 +120,37 @@ impl Pattern {
         self.asks_lists
     }
 
-    /// Does a segment fit that has one character at least and nothing escaped?
+    /// How many values it has.
+    pub(crate) fn values(&self) -> u16 {
+        let count = self.pieces.iter().filter(|piece| piece.value().is_some()).count();
+        u16::try_from(count).unwrap_or(u16::MAX)
+    }
+
+    /// How a segment is judged, where it is one value and nothing but a set decides.
     #[inline]
-    pub(super) fn accepts_plain<'u>(&self, bytes: &[u8], text: impl Fn() -> &'u str, answers: &dyn Answers) -> bool {
-        match &self.sole {
-            Some(test) => test.accepts(bytes),
-            None => self.accepts_segment(text(), text, answers),
+    pub(super) fn sole(&self) -> Option<&ValueTest> {
+        self.sole.as_ref()
+    }
+
+    /// Where the values of a segment stand that fits; it is given in the form that the pattern reads.
+    pub(super) fn values_in(&self, text: &str, answers: &dyn Answers) -> Option<Split> {
+        let mut split = self.split(text)?;
+        let mut pieces = self.pieces.iter().zip(&split);
+        let fits = |(piece, &(start, end)): (&Piece, &(usize, usize))| match piece {
+            Piece::Text(_) => true,
+            Piece::Value(check) => allows(check, &text[start..end], answers),
+        };
+        if text.is_empty() || !pieces.all(fits) {
+            return None;
         }
+        self.retain_values(&mut split);
+        Some(split)
+    }
+
+    /// Of the places of all pieces, those of the values.
+    pub(super) fn retain_values(&self, split: &mut Split) {
+        let mut pieces = self.pieces.iter();
+        split.retain(|_| pieces.next().is_some_and(|piece| piece.value().is_some()));
     }
 
     /// Does a segment fit, which is given decoded and as it was sent?
@@ -245,18 +269,6 @@ impl Pattern {
 }
 
 impl Pattern {
-    /// Where a piece stands in a segment that fits.
-    pub(super) fn place_of(&self, text: &str, piece: usize) -> Option<(usize, usize)> {
-        if self.cut == Cut::Sought || self.is_marked {
-            return self.split(text)?.get(piece).copied();
-        }
-        let mut at = 0;
-        for index in 0..piece {
-            at += self.length_of(index, text.get(at..)?)?;
-        }
-        Some((at, at + self.length_of(piece, text.get(at..)?)?))
-    }
-
     /// Reads a segment whose values end where the text after them begins.
     fn split_at_texts(&self, text: &str) -> Option<Split> {
         let mut split = Split::new();

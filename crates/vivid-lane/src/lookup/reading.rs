@@ -7,9 +7,11 @@ use smallvec::SmallVec;
 use super::ask::{Parts, Target, raw_pairs};
 use super::conditions::{FEW, QueryParam, items_of, noted};
 use super::path::{MOST_FEW, Segments, Spans, end_of_segments};
+use super::pattern::{Pattern, Split};
 use super::route::{Param, ParamKind, Route, RouteId};
+use super::slot::LeafId;
 use super::table::Frozen;
-use super::tree::{Capture, Leaf, LeafId, SegmentStep};
+use super::tree::{Capture, Leaf, SegmentStep};
 use crate::rule::{Shape, marked};
 use crate::template::bytes::first_of;
 use crate::template::percent::{decode, decode_form, triplet};
@@ -131,11 +133,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         let is_it = |capture: &&Capture| usize::from(capture.param) == index;
         // Most routes capture their parameters in order, each in its place.
         let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
-        let (start, end) = if capture.is_whole {
-            self.spans.bounds(usize::from(capture.value))?
-        } else {
-            self.piece(usize::from(capture.segment), usize::from(capture.value), usize::from(capture.piece))?
-        };
+        let (start, end) = self.spans.bounds(usize::from(capture.value))?;
         self.target.path.get(start..end)
     }
 
@@ -144,30 +142,20 @@ impl<'t, 'u> Reading<'t, 'u> {
         let leaf = self.leaf();
         leaf.tail?;
         // It is the last of the values.
-        let steps = self.frozen.tree.steps(leaf);
-        let (start, _) = self.spans.bounds(values_before(steps, steps.len() - 1))?;
+        let (start, _) = self.spans.bounds(usize::from(leaf.values.saturating_sub(1)))?;
         self.target.path.get(start..)
     }
 
-    /// Where a piece of a segment stands in the path, which is the value of that number.
-    fn piece(&self, segment: usize, value: usize, piece: usize) -> Option<(usize, usize)> {
-        let whole = self.spans.bounds(value)?;
+    /// Where a piece of a segment begins in the path.
+    fn start_of_piece(&self, segment: usize, piece: usize) -> Option<usize> {
+        let path = self.target.path;
+        let (start, end) = (end_of_segments(path, segment) + 1, end_of_segments(path, segment + 1));
         let Some(SegmentStep::Pattern(pattern)) = self.frozen.tree.steps(self.leaf()).get(segment) else {
-            return Some(whole);
+            return Some(start);
         };
-        let pattern = self.frozen.tree.pattern(*pattern);
-        if pattern.pieces.len() == 1 {
-            return Some(whole);
-        }
-        let raw = self.target.path.get(whole.0..whole.1)?;
-        // What could not be decoded was refused before the lookup.
-        let decoded = if self.is_plain { Cow::Borrowed(raw) } else { decode(raw).unwrap_or_default() };
-        let text = pattern.readable(&decoded, raw);
-        let Some((start, end)) = pattern.place_of(&text, piece) else { return Some(whole) };
-        if self.is_plain {
-            return Some((whole.0 + start, whole.0 + end));
-        }
-        Some((whole.0 + raw_offset(raw, start), whole.0 + raw_offset(raw, end)))
+        let raw = path.get(start..end)?;
+        let places = places(self.frozen.tree.pattern(*pattern), raw);
+        Some(start + places.and_then(|places| places.get(piece).copied()).map_or(0, |(start, _)| start))
     }
 
     fn in_query(&self, index: usize) -> Option<Slot<'u>> {
@@ -208,11 +196,9 @@ impl<'t, 'u> Reading<'t, 'u> {
             return self.target.path.len();
         }
         let segments = usize::from(cover.segments);
-        let of_pieces = cover.pieces.zip(segments.checked_sub(1)).and_then(|(pieces, last)| {
-            let steps = self.frozen.tree.steps(leaf);
-            self.piece(last, values_before(steps, last), usize::from(pieces))
-        });
-        of_pieces.map_or_else(|| end_of_segments(self.target.path, segments), |(start, _)| start)
+        let of_pieces = cover.pieces.zip(segments.checked_sub(1));
+        let of_pieces = of_pieces.and_then(|(pieces, last)| self.start_of_piece(last, usize::from(pieces)));
+        of_pieces.unwrap_or_else(|| end_of_segments(self.target.path, segments))
     }
 
     /// How many values the URL spells out that it could leave out: those that their rules would give by default, and those
@@ -401,17 +387,40 @@ impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
     }
 }
 
-/// How many segments before one are no literals.
-fn values_before(steps: &[SegmentStep], segment: usize) -> usize {
-    steps.iter().take(segment).filter(|step| matches!(step, SegmentStep::Pattern(_))).count()
+/// Where the pieces of a segment stand that a pattern reads, which is given as it was sent.
+fn places(pattern: &Pattern, raw: &str) -> Option<Split> {
+    // What could not be decoded was refused before the lookup.
+    let decoded = decode(raw).unwrap_or_default();
+    let mut split = pattern.split(&pattern.readable(&decoded, raw))?;
+    if decoded.len() < raw.len() {
+        // The ends of pieces in the order in which they come, each from the one before on.
+        let (mut sent, mut read) = (0, 0);
+        for (start, end) in &mut split {
+            sent += raw_offset(&raw[sent..], *start - read);
+            let begin = sent;
+            sent += raw_offset(&raw[sent..], *end - *start);
+            read = *end;
+            (*start, *end) = (begin, sent);
+        }
+    }
+    Some(split)
 }
 
 /// Where the values of a path stand that leads to a leaf, or on from it.
 fn spans(frozen: &Frozen, id: LeafId, segments: &Segments<'_>) -> Spans {
     let leaf = frozen.tree.leaf(id);
-    let steps = frozen.tree.steps(leaf).iter().enumerate();
-    let values = steps.filter(|(at, step)| matches!(step, SegmentStep::Pattern(_)) && *at < segments.len());
-    let mut spans: SmallVec<[(usize, usize); MOST_FEW]> = values.map(|(at, _)| segments.bounds(at)).collect();
+    let mut spans: SmallVec<[(usize, usize); MOST_FEW]> = SmallVec::new();
+    for (at, step) in frozen.tree.steps(leaf).iter().enumerate().take(segments.len()) {
+        let SegmentStep::Pattern(pattern) = step else { continue };
+        let pattern = frozen.tree.pattern(*pattern);
+        let (start, end) = segments.bounds(at);
+        if pattern.pieces.len() == 1 {
+            spans.push((start, end));
+        } else if let Some(mut split) = places(pattern, segments.raw(at)) {
+            pattern.retain_values(&mut split);
+            spans.extend(split.into_iter().map(|(from, to)| (start + from, start + to)));
+        }
+    }
     if let (Some(last), Some(_)) = (spans.last_mut(), leaf.tail) {
         last.1 = segments.path.len();
     }

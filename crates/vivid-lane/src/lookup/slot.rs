@@ -11,8 +11,24 @@
 //! ```
 
 use super::pattern::{PatternId, Quick};
-use super::tree::{Edge, LeafId, NodeId, Outcome};
 use crate::rule::TooLarge;
+
+/// The index of a node.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct NodeId(pub(crate) u32);
+
+/// The index of a leaf.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct LeafId(pub(crate) u32);
+
+/// What a lookup that ends at a node comes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Outcome {
+    Ends(LeafId),
+    Nothing,
+    /// That depends on what else is asked.
+    Unsure,
+}
 
 /// A literal, what follows it, and what a lookup comes to that ends with either.
 #[derive(Debug, Clone, Copy)]
@@ -224,29 +240,28 @@ impl Slots {
     }
 
     /// Fills in the pattern that follows at once.
-    pub(crate) fn follows(&mut self, slot: u32, edge: &Edge, outcome: Outcome) {
+    pub(crate) fn follows(&mut self, slot: u32, pattern: (PatternId, Quick), target: NodeId, outcome: Outcome) {
         let slot = &mut self.all[slot as usize];
-        slot.pattern = edge.pattern;
-        slot.follows = match edge.quick {
+        slot.pattern = pattern.0;
+        slot.follows = match pattern.1 {
             Quick::Any => Follows::Any,
             Quick::Integer => Follows::Integer,
             Quick::Date => Follows::Date,
             Quick::Whole => Follows::Pattern,
         };
-        (slot.after, slot.node) = (outcome.code(), edge.target);
+        (slot.after, slot.node) = (outcome.code(), target);
     }
 
-    /// Fills in the first pattern that stands beside literals, of which the slot is known.
-    pub(crate) fn stands_beside(&mut self, slot: u32, edge: &Edge) {
+    /// Fills in the first pattern that stands beside literals, and the slot that it leads to.
+    pub(crate) fn stands_beside(&mut self, slot: u32, quick: Quick, target: u32) {
         let slot = &mut self.all[slot as usize];
-        slot.follows = match edge.quick {
-            _ if edge.is_tail => return,
+        slot.follows = match quick {
             Quick::Any => Follows::ElseAny,
             Quick::Integer => Follows::ElseInteger,
             Quick::Date => Follows::ElseDate,
             Quick::Whole => return,
         };
-        slot.after = edge.slot;
+        slot.after = target;
     }
 
     /// Gives each of the literals that follow a slot, of which text and place in the tree's texts are given, one of its own.

@@ -8,7 +8,8 @@ use hashbrown::HashMap;
 use super::path::Limits;
 use super::route::{Destination, NeedEntry, PageId, Route, RouteId};
 use super::site::Site;
-use super::tree::{Accepted, LeafId, Tree};
+use super::slot::LeafId;
+use super::tree::{Accepted, Tree};
 use crate::declare::{Data, Finding, Slash};
 use crate::template::Template;
 

@@ -10,16 +10,8 @@ use smallvec::SmallVec;
 
 use super::pattern::{Pattern, PatternId, Quick};
 use super::route::{PageId, RouteId};
-use super::slot::Slot;
+use super::slot::{LeafId, NodeId, Slot};
 use crate::rule::{Narrower, TooLarge};
-
-/// The index of a node.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct NodeId(pub(crate) u32);
-
-/// The index of a leaf.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct LeafId(pub(crate) u32);
 
 /// What all routes of a table accept, segment by segment.
 ///
@@ -117,15 +109,6 @@ impl Branch {
     pub(crate) const NONE: u32 = u32::MAX;
 }
 
-/// What a lookup that ends at a node comes to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Outcome {
-    Ends(LeafId),
-    Nothing,
-    /// That depends on what else is asked.
-    Unsure,
-}
-
 impl Node {
     pub(crate) const EMPTY: Self = Self {
         text: 0,
@@ -169,7 +152,7 @@ pub(crate) struct Leaf {
     pub(crate) simple: u16,
     /// Does the route read so many query parameters that their places are worked out at once?
     pub(crate) reads_much: bool,
-    /// How many of its steps are no literals.
+    /// How many values its path has.
     pub(crate) values: u16,
     /// What a query has to do with whether it answers.
     pub(crate) query: QueryRole,
@@ -212,9 +195,9 @@ pub(crate) struct Capture {
     /// The index of the parameter in its route.
     pub(crate) param: u16,
     pub(crate) segment: u16,
-    /// The number of the segment among those that are no literals.
-    pub(crate) value: u16,
     pub(crate) piece: u16,
+    /// Its number among the values of the path.
+    pub(crate) value: u16,
     /// Is the value the whole segment?
     pub(crate) is_whole: bool,
 }

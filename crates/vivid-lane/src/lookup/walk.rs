@@ -3,7 +3,8 @@
 use super::ask::Ask;
 use super::pattern::allows;
 use super::route::{Param, Route, RouteId};
-use super::tree::{Accepted, Leaf, LeafId, NodeId, TailKind, Tree};
+use super::slot::{LeafId, NodeId};
+use super::tree::{Accepted, Leaf, TailKind, Tree};
 use crate::rule::Narrower;
 use crate::template::percent::triplet;
 
