@@ -145,6 +145,10 @@ impl Counters {
             Decision::Options(_) => return,
         };
         add(&self.kinds[kind]);
+        let route = match decision {
+            Decision::Page(found) => Some(found.reading().route_id()),
+            _ => route,
+        };
         if let Some(count) = route.and_then(|route| self.routes.get(route.0 as usize)) {
             add(count);
         }

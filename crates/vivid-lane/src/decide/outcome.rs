@@ -3,6 +3,8 @@
 //! One look at the table gives an [`Outcome`]: a page, or what is to be done instead. Redirects are followed here, so that
 //! the visitor needs but one. The fast path gives most pages and most misses; everything else takes the general path.
 
+use std::cell::Cell;
+
 use super::Request;
 use super::decision::{Allow, Bad, BadRequest, Decision, NotFound, Redirect, Unmet, WrongMethod};
 use super::place::{Aside, Place};
@@ -70,14 +72,17 @@ impl<P> Table<P> {
         match request.counters {
             None => {
                 let answers = Remembered::asking(request.lists, request.needs);
-                let decision = self.decide_with(request, &answers).0;
-                if answers.were_asked() { decision.hung_on(answers) } else { decision }
+                let mut decision = self.decide_with(request, &answers, &mut None);
+                if answers.were_asked() {
+                    decision = decision.hung_on(answers);
+                }
+                decision
             }
             Some(counters) => {
                 let watching = counters.watching(request.lists);
                 let answers = Remembered::asking(&watching, request.needs);
-                let (decision, route) = self.decide_with(request, &answers);
-                let decision = decision.hung_on(answers);
+                let mut route = None;
+                let decision = self.decide_with(request, &answers, &mut route).hung_on(answers);
                 counters.note(&decision, route);
                 decision
             }
@@ -97,36 +102,40 @@ impl<P> Table<P> {
         self.frozen().lookup(url, None, (asked.method, asked.answers), page, || None, general)
     }
 
-    /// Decides with these answers, and tells the route that had a part in it.
-    #[inline]
+    /// Decides with these answers. Where something was counted, it is told which route had a part in it; that of a page is in the
+    /// decision. A decision is large, so it is made where it is wanted.
+    #[inline(always)]
     pub(super) fn decide_with<'u>(
         &self,
         request: &Request<'u>,
         answers: &Remembered<'_>,
-    ) -> (Decision<'_, 'u, P>, Option<RouteId>) {
-        let bad = |kind| (Decision::BadRequest(BadRequest { kind }), None);
+        route: &mut Option<RouteId>,
+    ) -> Decision<'_, 'u, P> {
         let limit = self.frozen().limits.bytes;
-        if request.url().len() > limit {
-            return bad(Bad::Path(BadPath::Long { limit }));
+        let Ok(url) = request.url else { return self.not_utf8(request, answers, route) };
+        if url.len() > limit {
+            return Decision::BadRequest(BadRequest { kind: Bad::Path(BadPath::Long { limit }) });
         }
-        let url = match request.url {
-            Ok(url) => url,
-            Err(bytes) => {
-                let asked = Asked { method: request.method, answers };
-                return self.not_utf8(request, bytes, asked).unwrap_or_else(|| bad(Bad::Utf8));
-            }
-        };
-        if url == "*" && request.method == "OPTIONS" {
-            return (self.about_the_server(), None);
+        if request.method == "OPTIONS" && url == "*" {
+            return self.about_the_server();
         }
         let asked = Asked { method: request.method, answers };
-        match self.step(url, request.host, asked) {
-            Ok(found) => {
-                let route = found.reading().route_id();
-                (Decision::Page(found), Some(route))
-            }
-            Err(outcome) => self.settle(request, url, outcome, asked),
-        }
+        // One of them is called.
+        let part = Cell::new(None);
+        let page = |page, reading| Decision::Page(Match::of_page(self, page, reading));
+        let settle = |outcome| {
+            let (decision, by) = self.settle(request, url, outcome, asked);
+            part.set(by);
+            decision
+        };
+        let miss = || settle(Outcome::NotFound(None));
+        let general = || match self.general_step(url, request.host, asked) {
+            Ok(found) => Decision::Page(found),
+            Err(outcome) => settle(outcome),
+        };
+        let decision = self.frozen().lookup(url, request.host, (asked.method, asked.answers), page, miss, general);
+        *route = part.get();
+        decision
     }
 
     /// A request whose first bytes alone are UTF-8. What is sent in a query never harms its page: its bytes are escaped, which
@@ -135,15 +144,24 @@ impl<P> Table<P> {
     fn not_utf8<'u>(
         &self,
         request: &Request<'u>,
-        bytes: &'u [u8],
-        asked: Asked<'_>,
-    ) -> Option<(Decision<'_, 'u, P>, Option<RouteId>)> {
-        let chunk = bytes.utf8_chunks().next()?;
-        let (before, rest) = (chunk.valid(), &bytes[chunk.valid().len()..]);
-        let before = Some(before).filter(|before| before.contains('?'))?;
+        answers: &Remembered<'_>,
+        route: &mut Option<RouteId>,
+    ) -> Decision<'_, 'u, P> {
+        let limit = self.frozen().limits.bytes;
+        let bytes = request.url();
+        if bytes.len() > limit {
+            return Decision::BadRequest(BadRequest { kind: Bad::Path(BadPath::Long { limit }) });
+        }
+        let before = bytes.utf8_chunks().next().map_or("", |chunk| chunk.valid());
+        if !before.contains('?') {
+            return Decision::BadRequest(BadRequest { kind: Bad::Utf8 });
+        }
         let mut location = before.to_owned();
-        escape_bytes_into(&mut location, rest);
-        Some(self.settle(request, before, canonical(location), asked))
+        escape_bytes_into(&mut location, &bytes[before.len()..]);
+        let asked = Asked { method: request.method, answers };
+        let (decision, part) = self.settle(request, before, canonical(location), asked);
+        *route = part;
+        decision
     }
 
     /// RFC 9110, section 9.3.7: the asterisk asks about the server as a whole.

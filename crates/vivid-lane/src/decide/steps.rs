@@ -66,12 +66,15 @@ impl<'t, 'u, P> Steps<'t, 'u, P> {
     #[inline]
     pub fn resume(&mut self) -> Step<'t, 'u, P> {
         let answers = Remembered::knowing(std::mem::take(&mut self.known));
-        let (decision, route) = self.table.decide_with(&self.request, &answers);
+        let mut route = None;
+        let mut decision = self.table.decide_with(&self.request, &answers, &mut route);
         if let Some(question) = answers.open() {
             self.known = answers.into_known();
             return Step::Ask(question);
         }
-        let decision = if answers.were_asked() { decision.hung_on(answers) } else { decision };
+        if answers.were_asked() {
+            decision = decision.hung_on(answers);
+        }
         if let Some(counters) = self.request.counters {
             counters.note(&decision, route);
         }

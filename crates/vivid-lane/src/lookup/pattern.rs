@@ -8,6 +8,7 @@ use smol_str::SmolStr;
 
 use super::answers::Answers;
 use crate::rule::{Check, Shape, Simple, ValueTest, marked, unmarked};
+use crate::template::bytes::first_of;
 
 /// The index of a pattern in its table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -292,11 +293,13 @@ impl Pattern {
             (Piece::Value(_), None) => Some(text.len()),
             (Piece::Value(_), Some(next)) => {
                 let (next, bytes) = (next.text()?.as_bytes(), text.as_bytes());
+                let first = *next.first()?;
                 // A value has one character at least.
-                match self.cut {
-                    Cut::AtText => (1..bytes.len()).find(|&at| bytes[at..].starts_with(next)),
-                    _ => bytes.iter().position(|byte| Some(byte) == next.first()),
+                let mut at = first_of(bytes, 1, [first, first]);
+                while self.cut == Cut::AtText && at < bytes.len() && !bytes[at..].starts_with(next) {
+                    at = first_of(bytes, at + 1, [first, first]);
                 }
+                (at < bytes.len()).then_some(at)
             }
         }
     }
