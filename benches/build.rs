@@ -21,7 +21,7 @@ struct Node {
 fn main() {
     println!("cargo:rerun-if-changed=build.rs");
     println!("cargo:rerun-if-changed=src/tables.rs");
-    if std::env::var_os("CARGO_FEATURE_MEASURE").is_none() {
+    if std::env::var_os("CARGO_FEATURE_COUNT").is_none() {
         return;
     }
     let mut code = String::new();

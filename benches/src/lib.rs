@@ -3,9 +3,9 @@
 #![forbid(unsafe_code)]
 
 pub mod contenders;
-#[cfg(feature = "measure")]
+#[cfg(feature = "count")]
 pub mod forms;
 #[allow(missing_docs, reason = "the build script reads the same file")]
 pub mod tables;
-#[cfg(feature = "measure")]
+#[cfg(feature = "count")]
 pub mod yardsticks;

@@ -203,8 +203,7 @@ pub(crate) struct Kinds(u8);
 const ESCAPE: u8 = 1;
 const UNESCAPED: u8 = 2;
 const CONTROL: u8 = 4;
-const FRAGMENT: u8 = 8;
-const RESERVED: u8 = 16;
+const RESERVED: u8 = 8;
 
 static KINDS: [u8; 256] = {
     let mut table = [0; 256];
@@ -215,7 +214,6 @@ static KINDS: [u8; 256] = {
         let narrow = byte as u8;
         table[byte] = match narrow {
             b'%' => ESCAPE,
-            b'#' => FRAGMENT | UNESCAPED,
             b'/' => RESERVED,
             _ if narrow.is_ascii_control() => CONTROL,
             _ if is_unreserved(narrow) => 0,
