@@ -8,6 +8,7 @@ use smol_str::SmolStr;
 use super::answers::Answers;
 use super::ask::{Ask, Pairs, raw_pairs};
 use super::host::normal_host;
+use super::path::Place;
 use super::pattern::Pattern;
 use crate::rule::{Check, Many, Shape};
 use crate::template::Template;
@@ -148,22 +149,19 @@ impl QueryMatcher {
         self.literals.is_empty() && self.rest.is_none() && !self.has_lists
     }
 
-    /// Notes where in a query the values of the parameters stand, in one pass: for each the start in one byte and the end in
-    /// another, or zero for none. The query is shorter than a byte can count, and there is room for as many places.
-    pub(super) fn note(&self, query: &str, places: &mut [u16]) {
-        places.fill(0);
+    /// Notes where in a query the values of the parameters stand, in one pass. The query is shorter than a byte can count, and there is room for as many places.
+    pub(super) fn note(&self, query: &str, places: &mut [Place]) {
+        places.fill(Place::NONE);
         for pair in raw_pairs(query) {
             let known = self.params.iter().zip(places.iter_mut()).find(|(param, _)| pair.is_named(&param.name));
-            if let Some((_, place)) = known.filter(|(_, place)| **place == 0) {
-                #[allow(clippy::cast_possible_truncation, reason = "both are below 256")]
-                let ends = (pair.start | (pair.start + pair.value.len()) << 8) as u16;
-                *place = ends;
+            if let Some((_, place)) = known.filter(|(_, place)| **place == Place::NONE) {
+                *place = Place::new(pair.start, pair.start + pair.value.len());
             }
         }
     }
 
     /// Does each single value fit that was noted, and is none there for nothing: empty, or what its rule gives by default?
-    pub(super) fn fits(&self, query: &str, places: &[u16], answers: &dyn Answers) -> bool {
+    pub(super) fn fits(&self, query: &str, places: &[Place], answers: &dyn Answers) -> bool {
         self.params.iter().zip(places).all(|(param, &place)| {
             let raw = noted(query, place);
             let is_needless = raw.is_some_and(|raw| {
@@ -181,8 +179,8 @@ impl QueryMatcher {
 
 /// The value in a query that was noted there.
 #[inline]
-pub(super) fn noted(query: &str, place: u16) -> Option<&str> {
-    if place == 0 { None } else { query.get(usize::from(place & 0xFF)..usize::from(place >> 8)) }
+pub(super) fn noted(query: &str, place: Place) -> Option<&str> {
+    if place == Place::NONE { None } else { query.get(place.range()) }
 }
 
 impl QueryParam {

@@ -9,7 +9,7 @@ use super::answers::Answers;
 use super::ask::{Pairs, Target, is_vacant_query, pairs};
 use super::conditions::FEW;
 use super::marks::{CHUNK, Few, Many, Marks};
-use super::path::{MOST_FEW, MorePlaces, Spans};
+use super::path::{MOST_FEW, MorePlaces, Place, Spans};
 use super::plain_path::{Noted, Path, Places, fill_up, path_of};
 use super::reading::{Reading, names};
 use super::route::PageId;
@@ -49,7 +49,7 @@ impl Frozen {
         if length > self.longest_fast || bytes.first() != Some(&b'/') {
             return FastPath::Unsure;
         }
-        let mut values = [0; MOST_FEW];
+        let mut values = [Place::NONE; MOST_FEW];
         let mut end = length;
         let code = match length {
             CHUNK..=Few::LONGEST => match Few::of(bytes) {
@@ -124,9 +124,7 @@ impl Frozen {
         let shift = CHUNK - text.len();
         let (marks, _) = Few::of_chunk(filled);
         let code = self.tree.walk(&Path::new(filled, text, shift, marks), answers, values);
-        #[allow(clippy::cast_possible_truncation, reason = "both halves are below sixteen")]
-        let by = (shift | shift << 8) as u16;
-        values.iter_mut().for_each(|place| *place = place.wrapping_sub(by));
+        values.iter_mut().for_each(|place| *place = place.less(shift));
         code
     }
 

@@ -1,6 +1,7 @@
 //! The path of a URL as segments (RFC 3986, section 3.3), and its normal form (section 6.2.2).
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use smallvec::SmallVec;
 
@@ -36,13 +37,41 @@ pub(crate) enum BadPath {
     Undecodable(Undecodable),
 }
 
+/// Where a value begins and ends, a byte each.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) struct Place(u16);
+
+impl Place {
+    /// No value: one that begins at the start of a path or a query begins behind a mark.
+    pub(crate) const NONE: Self = Self(0);
+
+    /// The place between two that are below 256.
+    #[inline(always)]
+    pub(crate) fn new(start: usize, end: usize) -> Self {
+        #[allow(clippy::cast_possible_truncation, reason = "both are below 256")]
+        let place = (start | end << 8) as u16;
+        Self(place)
+    }
+
+    #[inline(always)]
+    pub(crate) fn range(self) -> Range<usize> {
+        usize::from(self.0 & 0xFF)..usize::from(self.0 >> 8)
+    }
+
+    /// The place in a text that begins so many bytes later.
+    #[inline(always)]
+    pub(crate) fn less(self, shift: usize) -> Self {
+        Self(self.0.wrapping_sub(Self::new(shift, shift).0))
+    }
+}
+
 /// How many places of values are kept beside what they belong to.
 pub(crate) const MOST_FEW: usize = 8;
 
 /// Where the values of a path begin and end: the segments that are no literal, in their order; a tail is one of them.
 #[derive(Debug, Clone)]
 pub(crate) struct Spans {
-    few: [u16; MOST_FEW],
+    few: [Place; MOST_FEW],
     /// What few URLs have, behind one pointer, so that a match stays small.
     more: Option<Box<MorePlaces>>,
 }
@@ -62,21 +91,18 @@ impl MorePlaces {
 }
 
 impl Spans {
-    /// A few, each with its start in one byte and its end in another.
+    /// A few.
     #[inline(always)]
-    pub(crate) fn few(few: [u16; MOST_FEW], more: Option<Box<MorePlaces>>) -> Self {
+    pub(crate) fn few(few: [Place; MOST_FEW], more: Option<Box<MorePlaces>>) -> Self {
         Self { few, more }
     }
 
     pub(crate) fn of(spans: &[(usize, usize)]) -> Self {
-        let mut few = [0; MOST_FEW];
+        let mut few = [Place::NONE; MOST_FEW];
         let is_few = spans.len() <= MOST_FEW
             && few.iter_mut().zip(spans).all(|(few, &(start, end))| {
-                let place = (u8::try_from(start), u8::try_from(end));
-                if let (Ok(start), Ok(end)) = place {
-                    *few = u16::from(start) | u16::from(end) << 8;
-                }
-                matches!(place, (Ok(_), Ok(_)))
+                *few = Place::new(start, end);
+                end <= usize::from(u8::MAX)
             });
         let all = || spans.iter().map(|&(start, end)| (narrow(start), narrow(end))).collect();
         let more = (!is_few).then(|| Box::new(MorePlaces { spans: Some(all()), in_query: Vec::new() }));
@@ -91,16 +117,16 @@ impl Spans {
 
     /// The place of that number, where it is one of a few.
     #[inline]
-    pub(super) fn place(&self, at: usize) -> Option<u16> {
+    pub(super) fn place(&self, at: usize) -> Option<Place> {
         self.few.get(at).copied()
     }
 
     /// Where a value starts and ends in its path.
     #[inline]
-    pub(crate) fn bounds(&self, value: usize) -> Option<(usize, usize)> {
+    pub(crate) fn bounds(&self, value: usize) -> Option<Range<usize>> {
         match self.more.as_ref().and_then(|more| more.spans.as_deref()) {
-            None => self.few.get(value).map(|place| (usize::from(place & 0xFF), usize::from(place >> 8))),
-            Some(spans) => spans.get(value).map(|&(start, end)| (usize::from(start), usize::from(end))),
+            None => self.few.get(value).map(|place| place.range()),
+            Some(spans) => spans.get(value).map(|&(start, end)| usize::from(start)..usize::from(end)),
         }
     }
 

@@ -4,15 +4,15 @@ use std::cell::Cell;
 
 use super::answers::Answers;
 use super::marks::{CHUNK, Marks, first_rare};
-use super::path::{MOST_FEW, end_of_path};
+use super::path::{MOST_FEW, Place, end_of_path};
 use super::pattern::{Pattern, Quick};
 use super::slot::Slot;
 use super::tree::{Edge, Tree};
 use crate::rule::Simple;
 use crate::template::percent::kinds;
 
-/// Where the values of a path begin and end, a byte each.
-pub(super) type Places = [u16; MOST_FEW];
+/// Where the values of a path stand.
+pub(super) type Places = [Place; MOST_FEW];
 
 /// The path of a URL, if nothing in it has to be escaped or is escaped. A query with nothing in it has another address, and all
 /// that is asked of it is asked there.
@@ -30,20 +30,17 @@ pub(super) fn path_of(url: &str) -> Option<&str> {
 pub(super) fn fill_up(path: &str) -> [u8; CHUNK] {
     const FILLER: u64 = u64::from_le_bytes([b'a'; 8]);
     let bytes = path.as_bytes();
+    // A word behind so many bits of filler.
+    let behind = |bits: usize, word: u64| {
+        if bits < 64 { word << (bits & 63) | FILLER >> ((64 - bits) & 63) } else { FILLER }
+    };
     let (low, high) = match (bytes.first_chunk::<8>(), bytes.last_chunk::<8>()) {
         (Some(first), Some(last)) => {
-            let bits = 8 * (CHUNK - bytes.len());
-            let low = if bits < 64 {
-                u64::from_le_bytes(*first) << (bits & 63) | FILLER >> ((64 - bits) & 63)
-            } else {
-                FILLER
-            };
-            (low, u64::from_le_bytes(*last))
+            (behind(8 * (CHUNK - bytes.len()), u64::from_le_bytes(*first)), u64::from_le_bytes(*last))
         }
         _ => {
             let word = bytes.iter().rev().fold(0, |word, &byte| word << 8 | u64::from(byte));
-            let bits = 64 - 8 * bytes.len();
-            (FILLER, if bits < 64 { word << (bits & 63) | FILLER >> ((64 - bits) & 63) } else { FILLER })
+            (FILLER, behind(64 - 8 * bytes.len(), word))
         }
     };
     (u128::from(high) << 64 | u128::from(low)).to_le_bytes()
@@ -139,8 +136,8 @@ impl<'u, M: Marks> Path<'u, M> {
         if let Some(test) = pattern.sole() {
             return test.accepts(self.piece(start, end)) && self.note(start, end, noted);
         }
-        if pattern.asks_lists() && !self.marks.is_normal(self.bytes) {
-            // A list is asked of the address that such a URL leads to.
+        if pattern.asks_lists() && (self.is_unsure.get() || !self.marks.is_normal(self.bytes)) {
+            // A list is asked by the general path, or of the address that such a URL leads to.
             self.is_unsure.set(true);
             return false;
         }
@@ -156,7 +153,7 @@ impl<'u, M: Marks> Path<'u, M> {
             self.is_unsure.set(true);
             return false;
         };
-        *value = place(start, end);
+        *value = Place::new(start, end);
         noted.count += 1;
         true
     }
@@ -187,12 +184,4 @@ impl<'u, M: Marks> Path<'u, M> {
     pub(super) fn is_value(&self, start: usize, length: usize) -> bool {
         length.wrapping_sub(1) < 63 && self.bytes.get(start) != Some(&b'.')
     }
-}
-
-/// Where a value stands.
-#[inline(always)]
-fn place(start: usize, end: usize) -> u16 {
-    #[allow(clippy::cast_possible_truncation, reason = "no longer URL goes this way than a byte can count")]
-    let place = (start | end << 8) as u16;
-    place
 }

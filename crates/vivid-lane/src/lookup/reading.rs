@@ -133,8 +133,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         let is_it = |capture: &&Capture| usize::from(capture.param) == index;
         // Most routes capture their parameters in order, each in its place.
         let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
-        let (start, end) = self.spans.bounds(usize::from(capture.value))?;
-        self.target.path.get(start..end)
+        self.target.path.get(self.spans.bounds(usize::from(capture.value))?)
     }
 
     /// The segments that the tail takes.
@@ -142,8 +141,8 @@ impl<'t, 'u> Reading<'t, 'u> {
         let leaf = self.leaf();
         leaf.tail?;
         // It is the last of the values.
-        let (start, _) = self.spans.bounds(usize::from(leaf.values.saturating_sub(1)))?;
-        self.target.path.get(start..)
+        let last = self.spans.bounds(usize::from(leaf.values.saturating_sub(1)))?;
+        self.target.path.get(last.start..)
     }
 
     /// Where a piece of a segment begins in the path.
@@ -374,10 +373,7 @@ impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
             let (index, param) = (self.index, self.params.next()?);
             self.index += 1;
             let text = match self.reading.spans.place(index) {
-                Some(place) if index < self.simple => {
-                    let place = usize::from(place & 0xFF)..usize::from(place >> 8);
-                    self.reading.target.path.get(place).map(Cow::Borrowed)
-                }
+                Some(place) if index < self.simple => self.reading.target.path.get(place.range()).map(Cow::Borrowed),
                 _ => self.reading.text(index),
             };
             if let Some(text) = text {
