@@ -3,6 +3,7 @@
 #![forbid(unsafe_code)]
 
 pub mod contenders;
+pub mod declared;
 #[cfg(feature = "count")]
 pub mod forms;
 #[allow(missing_docs, reason = "the build script reads the same file")]

@@ -241,8 +241,8 @@ impl<'t> Writer<'t> {
                         self.left_out("path", route, "a description has no value under another name in the query");
                         return None;
                     }
-                    let names: Vec<&str> = expression.variables().iter().map(|variable| variable.name()).collect();
-                    let has_star = expression.variables().iter().any(|one| one.is_exploded());
+                    let names: Vec<&str> = expression.variables().map(|variable| variable.name()).collect();
+                    let has_star = expression.variables().any(|one| one.is_exploded());
                     let is_tail = operator == Operator::Reserved || (operator == Operator::Segment && has_star);
                     if is_tail {
                         let reason = "a description has no parameter that holds slashes";
@@ -294,8 +294,8 @@ impl<'t> Writer<'t> {
 
 /// The operator of the expression that a parameter stands in.
 fn operator_of(template: &Template, name: &str) -> Option<Operator> {
-    template.parts().iter().find_map(|part| match part {
-        Part::Expression(one) if one.variables().iter().any(|variable| variable.name() == name) => Some(one.operator()),
+    template.parts().find_map(|part| match part {
+        Part::Expression(one) if one.variables().any(|variable| variable.name() == name) => Some(one.operator()),
         _ => None,
     })
 }

@@ -264,7 +264,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
     fn beyond_the_path(&self, id: LeafId, leaf: &Leaf) -> (Verdict, String) {
         let frozen = self.table.frozen();
         let route = frozen.route(leaf.route);
-        if let Some(host) = &route.host
+        if let Some(host) = &route.extras.host
             && !host.accepts(self.ask.host, self.ask.answers)
         {
             let template = &host.template;
@@ -274,7 +274,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 .map_or_else(|| "no host was asked".to_owned(), |host| format!("`{}` was asked", shown(host)));
             return (Verdict::Elsewhere, format!("is reached under the host `{template}`; {asked}"));
         }
-        if let Some(refusal) = route.query.refusal(self.ask.query, self.ask.answers) {
+        if let Some(refusal) = route.extras.query.refusal(self.ask.query, self.ask.answers) {
             return match refusal {
                 QueryRefusal::Literal { name, value } => {
                     (Verdict::Elsewhere, format!("wants the query `{name}={value}`"))
@@ -286,7 +286,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
             };
         }
         if self.winner == Some(id) {
-            let reason = match route.onward.as_ref().map(|onward| &onward.aim) {
+            let reason = match route.extras.onward.as_ref().map(|onward| &onward.aim) {
                 None => "answers".to_owned(),
                 Some(Destination::Route { to, .. }) => format!("redirects to `{}`", frozen.route(*to).name),
                 Some(Destination::Url(_)) => "redirects to another site".to_owned(),
@@ -304,7 +304,9 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.len()) {
             Narrower::Left => format!("fits, but `{}` is narrower", by.name),
             Narrower::LeftAsked => format!("fits, but `{}` is asked first", by.name),
-            _ if by.priority > route.priority => format!("fits, but `{}` has the higher priority", by.name),
+            _ if by.extras.priority > route.extras.priority => {
+                format!("fits, but `{}` has the higher priority", by.name)
+            }
             _ => format!("fits, but `{}` is declared first", by.name),
         };
         (Verdict::Beaten, reason)

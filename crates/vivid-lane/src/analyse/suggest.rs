@@ -194,7 +194,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             let leaf = frozen.tree.leaf(leaf);
             match obstacle {
                 None => {
-                    let refusal = frozen.route(leaf.route).query.refusal(ask.query, ask.answers);
+                    let refusal = frozen.route(leaf.route).extras.query.refusal(ask.query, ask.answers);
                     if let Some(QueryRefusal::Value { name, value, reason }) = refusal {
                         let reason = format!("`{name}` refused `{}`: {reason}", shown(&value));
                         tries.push(Try {

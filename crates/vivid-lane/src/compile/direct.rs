@@ -3,6 +3,8 @@
 //! A link is read back before it is handed out: another, narrower route could answer it, or its values could be read in
 //! another way. Most routes have neither to fear, which is known once their tree stands.
 
+use smallvec::SmallVec;
+
 use super::tree_builder::{TreeBuilder, Word};
 use crate::lookup::{LeafId, NodeId, ParamKind, Route, RouteId};
 use crate::rule::{Narrower, TooLarge};
@@ -39,8 +41,8 @@ impl TreeBuilder {
             && !words.is_empty()
             && words.iter().all(is_plain)
             && leaf.tail.is_none()
-            && route.host.is_none()
-            && route.query.is_empty()
+            && route.extras.host.is_none()
+            && route.extras.query.is_empty()
             && route.takes_values_as_they_are
             && route.params.iter().all(|param| param.kind == ParamKind::Segment && !param.is_optional)
             && captures.len() == route.params.len()
@@ -54,23 +56,23 @@ impl TreeBuilder {
         for (index, word) in words.iter().enumerate() {
             let rest = &words[index + 1..];
             let node = self.node(at);
-            let mut rivals: Vec<NodeId> = Vec::new();
+            let mut rivals: SmallVec<[NodeId; 8]> = SmallVec::new();
             let mut next = None;
             match word {
                 Word::Literal(text) => {
-                    next = node.literals.get(text.as_str()).copied();
+                    next = self.draft.literal(at, text);
                     // A pattern that accepts this text only is no wider.
                     let is_sole = |edge: &&_| self.sole_is(edge, text);
                     rivals.extend(node.edges.iter().filter(is_sole).map(|edge| edge.target));
                 }
                 Word::Pattern(pattern) => {
-                    let looked_at = node.literals.len() + node.edges.len();
+                    let looked_at = node.literals() + node.edges.len();
                     if looked_at > left {
                         return Ok(true);
                     }
                     left -= looked_at;
-                    let accepted = node.literals.iter().filter(|(text, _)| self.patterns.accepts(*pattern, text));
-                    rivals.extend(accepted.map(|(_, &target)| target));
+                    let accepted = self.draft.literals(at).filter(|(text, _)| self.patterns.accepts(*pattern, text));
+                    rivals.extend(accepted.map(|(_, target)| target));
                     for index in 0..node.edges.len() {
                         let edge = self.node(at).edges[index];
                         if edge.pattern == *pattern && !edge.is_tail {
@@ -102,7 +104,7 @@ impl TreeBuilder {
     fn may_lead_on(&self, at: NodeId, rest: &[Word], left: &mut usize) -> bool {
         let node = self.node(at);
         let Some((word, rest)) = rest.split_first() else { return !node.leaves.is_empty() };
-        if *left <= node.literals.len() + node.edges.len() {
+        if *left <= node.literals() + node.edges.len() {
             return true;
         }
         *left -= 1 + node.edges.len();
@@ -113,11 +115,11 @@ impl TreeBuilder {
         by_edges
             || match word {
                 Word::Literal(text) => {
-                    node.literals.get(text.as_str()).is_some_and(|&target| self.may_lead_on(target, rest, left))
+                    self.draft.literal(at, text).is_some_and(|target| self.may_lead_on(target, rest, left))
                 }
                 Word::Pattern(pattern) => {
-                    *left = left.saturating_sub(node.literals.len());
-                    node.literals.iter().any(|(text, &target)| {
+                    *left = left.saturating_sub(node.literals());
+                    self.draft.literals(at).any(|(text, target)| {
                         self.patterns.accepts(*pattern, text) && self.may_lead_on(target, rest, left)
                     })
                 }

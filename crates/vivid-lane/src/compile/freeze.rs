@@ -5,7 +5,8 @@ use std::sync::Arc;
 use super::resolve::{Host, ResolvedRoute};
 use super::variants::{QueryPart, ResolvedPath};
 use crate::lookup::{
-    HostMatcher, NeedId, Param, ParamKind, Pattern, Piece, QueryMatcher, QueryParam, RedirectRule, Rest, Route,
+    Extras, HostMatcher, NeedId, OwnPath, Param, ParamKind, Pattern, Piece, QueryMatcher, QueryParam, RedirectRule,
+    Rest, Route,
 };
 use crate::rule::{Check, Shape, TooLarge};
 use crate::template::Template;
@@ -14,11 +15,12 @@ use crate::template::percent::decode;
 /// What a host label holds: no dot, so that a value does not reach over two labels.
 const LABEL: &str = "^[^.]+$";
 
-/// Freezes one route; its ways through the tree are made elsewhere.
+/// Freezes one route; its ways through the tree are made elsewhere. A route that has none of the extras shares them.
 pub(super) fn freeze(
     route: &mut ResolvedRoute,
     onward: Option<RedirectRule>,
     needs: Box<[NeedId]>,
+    none: &Arc<Extras>,
 ) -> Result<Route, TooLarge> {
     let path = match route.template.take() {
         Some(template) if route.path.is_written_as(template.as_str()) => template,
@@ -35,25 +37,30 @@ pub(super) fn freeze(
         let is_one = param.check.shape() == Shape::One || param.kind == ParamKind::Pairs;
         is_one && param.check.default.is_none() && !in_path && param.kind != ParamKind::Host
     };
-    Ok(Route {
-        takes_values_as_they_are: route.params.iter().all(is_as_given),
-        is_open: route.page.is_some() && onward.is_none() && needs.is_empty() && !has_other_defaults,
-        name: Arc::clone(&route.name),
-        parent: route.parent,
-        own_path: std::mem::take(&mut route.own_path).into(),
-        path,
-        page: route.page,
-        onward: onward.map(Box::new),
+    let host = route.host.as_ref().map(|host| demand(host, &route.params)).transpose()?;
+    let is_open = route.page.is_some() && onward.is_none() && needs.is_empty() && !has_other_defaults;
+    let extras = Extras {
+        query: query(&route.path, &route.params),
+        host,
+        onward,
         needs,
-        frame: route.frame.as_deref().map(Into::into),
+        frame: route.frame.take().map(String::into_boxed_str),
         fallback: route.fallback,
         no_fallback: route.no_fallback,
-        is_parent: route.is_parent,
         data: std::mem::take(&mut route.data),
-        methods: route.methods.clone(),
         priority: route.priority,
-        query: query(&route.path, &route.params),
-        host: route.host.as_ref().map(|host| demand(host, &route.params).map(Box::new)).transpose()?,
+    };
+    Ok(Route {
+        takes_values_as_they_are: route.params.iter().all(is_as_given),
+        is_open,
+        name: route.name.clone(),
+        parent: route.parent,
+        own_path: OwnPath::new(std::mem::take(&mut route.own_path), &path),
+        path,
+        page: route.page,
+        is_parent: route.is_parent,
+        methods: route.methods.clone(),
+        extras: if extras.is_empty() { Arc::clone(none) } else { Arc::new(extras) },
         params: Arc::clone(&route.params),
         level: route.level,
         has_defaults,

@@ -1,8 +1,10 @@
 //! Draft tree → packed tree.
 
 use hashbrown::HashMap;
+use smallvec::SmallVec;
 
-use super::tree_builder::{Draft, DraftLeaf, DraftNode, TreeBuilder};
+use super::draft::{Draft, DraftLeaf};
+use super::tree_builder::TreeBuilder;
 use crate::lookup::{
     Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, Param, ParamKind, QueryRole, Route,
     SegmentStep, Slots, Stretch, Tail, TailKind, Tree,
@@ -14,33 +16,37 @@ use crate::template::percent::kinds;
 pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLarge> {
     let TreeBuilder { draft, all_patterns: patterns, order, patterns: compared, .. } = builder;
     let order = Order { patterns: compared.into_pairs(), ..order };
-    let Draft { nodes, leaves, steps, covers, captures, answering, areas, folds } = draft;
+    let mut draft = draft;
+    let leaves = std::mem::take(&mut draft.leaves);
     let mut packing = Packing {
         tree: Tree {
             patterns,
             order,
-            folds,
-            answering,
-            steps: steps.into(),
-            covers: covers.into(),
-            captures: captures.into(),
-            areas: areas.into_iter().map(|(node, leaves)| (node, leaves.into_boxed_slice())).collect(),
+            folds: draft.folds,
+            answering: draft.answering,
+            steps: std::mem::take(&mut draft.steps).into(),
+            covers: std::mem::take(&mut draft.covers).into(),
+            captures: std::mem::take(&mut draft.captures).into(),
+            areas: std::mem::take(&mut draft.areas)
+                .into_iter()
+                .map(|(node, leaves)| (node, leaves.into_boxed_slice()))
+                .collect(),
             ..Tree::default()
         },
-        nodes: vec![Node::EMPTY; nodes.len()],
+        nodes: vec![Node::EMPTY; draft.nodes.len()],
         edges: Vec::new(),
-        children: Vec::new(),
-        text: String::new(),
+        children: Vec::with_capacity(draft.nodes.len()),
+        draft,
     };
-    packing.fill(&nodes)?;
-    packing.branches(&nodes)?;
+    packing.fill()?;
+    packing.branches()?;
     packing.leaves(leaves, routes)?;
-    packing.slots(&nodes, routes)?;
-    let Packing { mut tree, nodes, edges, children, text } = packing;
+    packing.slots(routes)?;
+    let Packing { mut tree, nodes, edges, children, draft } = packing;
     tree.nodes = nodes.into();
     tree.edges = edges.into();
     tree.children = children.into();
-    tree.text = text.into();
+    tree.text = draft.text.into();
     Ok(tree)
 }
 
@@ -49,7 +55,7 @@ struct Packing {
     nodes: Vec<Node>,
     edges: Vec<Edge>,
     children: Vec<NodeId>,
-    text: String,
+    draft: Draft,
 }
 
 fn narrow(at: usize) -> Result<u32, TooLarge> {
@@ -65,20 +71,17 @@ fn append<T>(all: &mut Vec<T>, more: impl IntoIterator<Item = T>) -> Result<Stre
 
 impl Packing {
     /// Fills in what each node has.
-    fn fill(&mut self, nodes: &[DraftNode]) -> Result<(), TooLarge> {
-        let mut leaves = Vec::new();
-        for (index, node) in nodes.iter().enumerate() {
-            let mut sorted: Vec<(&str, NodeId)> = node.literals.iter().map(|(text, child)| (&**text, *child)).collect();
-            sorted.sort_unstable();
-            let is_short = sorted.iter().all(|(text, _)| text.len() <= LONGEST_LITERAL);
+    fn fill(&mut self) -> Result<(), TooLarge> {
+        let mut leaves = Vec::with_capacity(self.tree.answering);
+        for index in 0..self.nodes.len() {
+            let node = &self.draft.nodes[index];
             let first = self.children.len();
-            for (text, child) in sorted {
-                let literal = &mut self.nodes[child.0 as usize];
-                (literal.text, literal.length) = (narrow(self.text.len())?, narrow(text.len())?);
-                self.text.push_str(text);
-                self.children.push(child);
-            }
+            self.children.extend(self.draft.literals(NodeId(narrow(index)?)).map(|(_, child)| child));
+            let children = &mut self.children[first..];
+            children.sort_unstable_by_key(|child| self.draft.text_of(*child));
+            let is_short = children.iter().all(|child| self.draft.text_of(*child).len() <= LONGEST_LITERAL);
             let packed = &mut self.nodes[index];
+            (packed.text, packed.length) = (node.text.start, node.text.count);
             packed.children = Stretch::from(first, &self.children)?;
             packed.edges = append(&mut self.edges, node.edges.iter().copied())?;
             packed.leaves = append(&mut leaves, node.leaves.iter().copied())?;
@@ -90,12 +93,12 @@ impl Packing {
     }
 
     /// Notes for every node what is left to try where it comes to nothing.
-    fn branches(&mut self, nodes: &[DraftNode]) -> Result<(), TooLarge> {
+    fn branches(&mut self) -> Result<(), TooLarge> {
         let mut branches: Vec<Branch> = Vec::new();
         // How many segments are before each node, and how many of them are values.
-        let mut depths: Vec<(u16, u16)> = vec![(0, 0); nodes.len()];
+        let mut depths: Vec<(u16, u16)> = vec![(0, 0); self.nodes.len()];
         // A node comes after the one that leads to it.
-        for (index, node) in nodes.iter().enumerate() {
+        for (index, node) in self.draft.nodes.iter().enumerate() {
             let packed = self.nodes[index];
             let ((at, values), last) = (depths[index], packed.edges.start + packed.edges.count);
             let below = |more: u16| (at.saturating_add(1), values.saturating_add(more));
@@ -107,13 +110,13 @@ impl Packing {
                     self.nodes[draft.target.0 as usize].resume = next;
                     depths[draft.target.0 as usize] = below(self.tree.pattern(draft.pattern).values());
                 }
-                if edge > packed.edges.start || !node.literals.is_empty() {
+                if edge > packed.edges.start || node.literals() > 0 {
                     let edges = Stretch { start: edge, count: last - edge };
                     branches.push(Branch { at, values, edges, next: packed.resume });
                     next = narrow(branches.len() - 1)?;
                 }
             }
-            for &target in node.literals.values() {
+            for &target in packed.children.of(&self.children) {
                 self.nodes[target.0 as usize].resume = next;
                 depths[target.0 as usize] = below(0);
             }
@@ -123,13 +126,13 @@ impl Packing {
     }
 
     /// Makes the slots of the fast path.
-    fn slots(&mut self, nodes: &[DraftNode], routes: &[Route]) -> Result<(), TooLarge> {
+    fn slots(&mut self, routes: &[Route]) -> Result<(), TooLarge> {
         let mut slots = Slots::new();
         // For each node its slot; none for one whose way there is a part of the slot before it.
-        let mut places = vec![Slots::NONE; nodes.len()];
+        let mut places = vec![Slots::NONE; self.nodes.len()];
         places[0] = slots.bare()?;
         self.tree.root_slot = places[0];
-        for index in 0..nodes.len() {
+        for index in 0..self.nodes.len() {
             let (slot, mut node) = (places[index], self.nodes[index]);
             if slot == Slots::NONE {
                 continue;
@@ -149,14 +152,11 @@ impl Packing {
                 slots.follows(slot, (edge.pattern, edge.quick), edge.target, self.outcome(node, routes));
             }
             let children = node.children.of(&self.children);
-            let text = |child: &NodeId| {
-                let Node { text, length, .. } = self.nodes[child.0 as usize];
-                (&self.text[text as usize..(text + length) as usize], text)
-            };
+            let text = |child: &NodeId| (self.draft.text_of(*child), self.draft.node(*child).text.start);
             // A path that needs no escape has no literal that needs one.
-            let plain: Vec<NodeId> =
+            let plain: SmallVec<[NodeId; 4]> =
                 children.iter().filter(|child| kinds(text(child).0.as_bytes()).is_plain()).copied().collect();
-            let texts: Vec<(&str, u32)> = plain.iter().map(text).collect();
+            let texts: SmallVec<[(&str, u32); 4]> = plain.iter().map(text).collect();
             for (child, place) in plain.iter().zip(slots.literals(slot, &texts)?) {
                 places[child.0 as usize] = place;
             }
@@ -187,15 +187,16 @@ impl Packing {
         let leaves = node.leaves.of(&self.tree.leaf_ids);
         let leaf = |id: &LeafId| &self.tree.leaves[id.0 as usize];
         let route = |id: &LeafId| &routes[leaf(id).route.0 as usize];
-        let is_certain =
-            |id: &LeafId| route(id).host.is_none() && leaf(id).tail.is_none_or(|tail| takes_any(tail, route(id)));
-        let able: Vec<LeafId> = match leaves {
-            [] => return Outcome::Nothing,
-            [one] => vec![*one],
-            several => several.iter().filter(|id| leaf(id).query != QueryRole::Required).copied().collect(),
+        let is_certain = |id: &LeafId| {
+            route(id).extras.host.is_none() && leaf(id).tail.is_none_or(|tail| takes_any(tail, route(id)))
         };
-        match able.as_slice() {
-            [one] if leaves.iter().all(is_certain) && route(one).methods.allows("GET") => Outcome::Ends(*one),
+        let is_able = |id: &&LeafId| leaves.len() == 1 || leaf(id).query != QueryRole::Required;
+        let mut able = leaves.iter().filter(is_able);
+        match (able.next(), able.next()) {
+            (None, _) if leaves.is_empty() => Outcome::Nothing,
+            (Some(one), None) if leaves.iter().all(is_certain) && route(one).methods.allows("GET") => {
+                Outcome::Ends(*one)
+            }
             _ => Outcome::Unsure,
         }
     }
@@ -215,8 +216,9 @@ impl Packing {
         let mut spelling = HashMap::new();
         for (id, leaf) in (0..).map(LeafId).zip(leaves) {
             let route = &routes[leaf.route.0 as usize];
-            let is_free =
-                route.host.is_none() && route.query.is_empty() && leaf.tail.is_none_or(|tail| takes_any(tail, route));
+            let is_free = route.extras.host.is_none()
+                && route.extras.query.is_empty()
+                && leaf.tail.is_none_or(|tail| takes_any(tail, route));
             let captures = leaf.captures.of(&self.tree.captures);
             let in_order = captures
                 .iter()
@@ -242,7 +244,7 @@ impl Packing {
                 tail: leaf.tail,
                 is_free,
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
-                reads_much: route.query.params.len() > FEW,
+                reads_much: route.extras.query.params.len() > FEW,
                 values: self.values(leaf.steps.of(&self.tree.steps)),
                 query: role_of_query(route),
                 open_page: route.page.filter(|_| route.is_open),
@@ -268,7 +270,7 @@ impl Packing {
 
 /// What a query has to do with whether a route answers, where no other is met at the same place.
 fn role_of_query(route: &Route) -> QueryRole {
-    let query = &route.query;
+    let query = &route.extras.query;
     let is_required = !query.literals.is_empty()
         || query.params.iter().any(|param| param.is_required)
         || query.rest.as_ref().is_some_and(|rest| rest.is_required);

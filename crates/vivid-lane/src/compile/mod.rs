@@ -7,6 +7,7 @@
 
 mod contrast;
 mod direct;
+mod draft;
 mod freeze;
 mod layout;
 mod notation;
@@ -15,6 +16,7 @@ mod overlap;
 mod patterns;
 mod resolve;
 mod rules;
+mod shared;
 mod site;
 mod targets;
 mod tree_builder;
@@ -77,6 +79,7 @@ impl TableSpec {
         let resolved_targets: Vec<_> = ids().map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
         let folds = self.site.case == Case::Fold;
         let mut routes = Vec::with_capacity(resolved.len());
+        let none = Arc::default();
         let mut tree = tree_builder::TreeBuilder::new(folds);
         for (id, (onward, needs)) in (0..).map(RouteId).zip(resolved_targets) {
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
@@ -85,7 +88,7 @@ impl TableSpec {
                 // What is moved answers the methods that it answered before.
                 resolved[id.0 as usize].methods = resolved[to.0 as usize].methods.clone();
             }
-            routes.push(freeze::freeze(&mut resolved[id.0 as usize], onward, needs)?);
+            routes.push(freeze::freeze(&mut resolved[id.0 as usize], onward, needs, &none)?);
             let route = &resolved[id.0 as usize];
             if route.is_sound && route.answers() {
                 tree.add(route, id)?;
@@ -106,7 +109,7 @@ impl TableSpec {
         let frozen = Frozen {
             tree: layout::pack(tree, &routes)?,
             has_fallbacks: routes.iter().any(Route::has_own_fallback),
-            has_hosts: routes.iter().any(|route| route.host.is_some()),
+            has_hosts: routes.iter().any(|route| route.extras.host.is_some()),
             routes,
             names,
             fallback: self.site.fallback.as_ref().map(|_| PageId(0)),

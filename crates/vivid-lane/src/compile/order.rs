@@ -336,11 +336,11 @@ pub(crate) fn is_within(inner: &Route, outer: &Route) -> Result<bool, TooLarge> 
         Relation::Disjoint => false,
         Relation::Shared { narrower, is_exact, .. } => is_exact && matches!(narrower, Narrower::Left | Narrower::Same),
     };
-    let by_host = outer.host.is_none() || holds(hosts(inner.host.as_deref(), outer.host.as_deref())?);
-    if !by_host || outer.query.is_empty() {
+    let by_host = outer.extras.host.is_none() || holds(hosts(inner.extras.host.as_ref(), outer.extras.host.as_ref())?);
+    if !by_host || outer.extras.query.is_empty() {
         return Ok(by_host);
     }
-    Ok(share(&inner.query, &outer.query)?.is_some_and(|shared| shared.left_in_right && shared.is_exact))
+    Ok(share(&inner.extras.query, &outer.extras.query)?.is_some_and(|shared| shared.left_in_right && shared.is_exact))
 }
 
 /// A host and a query that a route accepts: the least that it demands, empty where it demands none.
@@ -349,7 +349,7 @@ pub(crate) fn demanded(route: &Route) -> Result<(String, String), TooLarge> {
         Relation::Disjoint => String::new(),
         Relation::Shared { witness, .. } => text(&witness),
     };
-    Ok((witness(hosts(route.host.as_deref(), None)?), least_query(&route.query)?))
+    Ok((witness(hosts(route.extras.host.as_ref(), None)?), least_query(&route.extras.query)?))
 }
 
 /// A witness as it is shown.

@@ -13,7 +13,7 @@ use super::order;
 use super::resolve::ResolvedRoute;
 use super::tree_builder::{TreeBuilder, Word};
 use crate::declare::{Overlaps, Report};
-use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
+use crate::lookup::{Edge, LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
 use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked};
 
 /// The most pairs of nodes that one proof visits.
@@ -77,6 +77,9 @@ impl Proof<'_> {
     /// The pairs of ways that part at a node.
     fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
         let node = self.builder.node(id);
+        if node.leaves.len() < 2 && (node.edges.is_empty() || node.edges.len() + node.literals() < 2) {
+            return Ok(());
+        }
         let (leaves, edges) = (node.leaves.clone(), node.edges.clone());
         for (at, &left) in leaves.iter().enumerate() {
             for &right in &leaves[at + 1..] {
@@ -92,7 +95,7 @@ impl Proof<'_> {
         }
         for edge in edges {
             if let Some(text) = self.builder.patterns.sole(edge.pattern)
-                && let Some(&target) = self.builder.node(id).literals.get(text.as_str())
+                && let Some(target) = self.builder.draft.literal(id, &text)
             {
                 self.pair(target, edge.target, true)?;
             }
@@ -108,28 +111,27 @@ impl Proof<'_> {
         if self.visited.len() > MOST_PAIRS {
             return Err(TooLarge::Pairs);
         }
-        let (a, b) = (self.builder.node(left), self.builder.node(right));
+        let draft = &self.builder.draft;
+        let (a, b) = (draft.node(left), draft.node(right));
         let (a_endings, b_endings) = (a.leaves.clone(), b.leaves.clone());
         let (a_edges, b_edges) = (a.edges.clone(), b.edges.clone());
-        let (few, many) = if a.literals.len() <= b.literals.len() { (a, b) } else { (b, a) };
-        let common: Vec<(NodeId, NodeId)> = few
-            .literals
-            .keys()
-            .filter(|text| many.literals.contains_key(*text))
-            .map(|text| (a.literals[text], b.literals[text]))
-            .collect();
+        let (few, many) = if a.literals() <= b.literals() { (left, right) } else { (right, left) };
+        let twins = draft.literals(few).filter_map(|(text, one)| Some((one, draft.literal(many, text)?)));
+        let common: Vec<(NodeId, NodeId)> =
+            twins.map(|(one, other)| if few == left { (one, other) } else { (other, one) }).collect();
         let mut half: Vec<(NodeId, NodeId, bool)> = Vec::new();
+        let patterns = &self.builder.patterns;
+        let accepted = |at: NodeId, edge: &Edge| {
+            let pattern = edge.pattern;
+            draft.literals(at).filter(move |(text, _)| patterns.accepts(pattern, text)).map(|(_, target)| target)
+        };
         for edge in &b_edges {
-            let accepted = a.literals.iter().filter(|(text, _)| self.builder.patterns.accepts(edge.pattern, text));
-            half.extend(
-                accepted.map(|(_, &target)| (target, edge.target, self.builder.patterns.sole(edge.pattern).is_some())),
-            );
+            let is_sole = patterns.sole(edge.pattern).is_some();
+            half.extend(accepted(left, edge).map(|target| (target, edge.target, is_sole)));
         }
         for edge in &a_edges {
-            let accepted = b.literals.iter().filter(|(text, _)| self.builder.patterns.accepts(edge.pattern, text));
-            half.extend(
-                accepted.map(|(_, &target)| (edge.target, target, self.builder.patterns.sole(edge.pattern).is_some())),
-            );
+            let is_sole = patterns.sole(edge.pattern).is_some();
+            half.extend(accepted(right, edge).map(|target| (edge.target, target, is_sole)));
         }
         for &left in &a_endings {
             for &right in &b_endings {
@@ -170,12 +172,12 @@ impl Proof<'_> {
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
         let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =
-            order::hosts(one.host.as_deref(), two.host.as_deref())?
+            order::hosts(one.extras.host.as_ref(), two.extras.host.as_ref())?
         else {
             return Ok(());
         };
         let Relation::Shared { narrower: by_query, witness: query, is_exact: query_is_exact } =
-            order::queries(&one.query, &two.query)?
+            order::queries(&one.extras.query, &two.extras.query)?
         else {
             return Ok(());
         };
@@ -193,7 +195,7 @@ impl Proof<'_> {
             }
         }
         if self.overlaps == Overlaps::FirstDeclared
-            || one.priority != two.priority
+            || one.extras.priority != two.extras.priority
             || one.methods.is_disjoint(&two.methods)
         {
             return Ok(());
@@ -431,9 +433,9 @@ impl Proof<'_> {
             return Contrast::of([&paths[0], &paths[1]], None, order::path_of);
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
-        match Contrast::of_hosts(one.host.as_deref(), two.host.as_deref())? {
+        match Contrast::of_hosts(one.extras.host.as_ref(), two.extras.host.as_ref())? {
             Some(by_host) => Ok(by_host),
-            None => Contrast::of_queries(&one.query, &two.query),
+            None => Contrast::of_queries(&one.extras.query, &two.extras.query),
         }
     }
 

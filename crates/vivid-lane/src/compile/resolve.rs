@@ -3,13 +3,16 @@
 use crate::declare::Code;
 use std::sync::Arc;
 
+use smol_str::{SmolStr, format_smolstr};
+
 use super::notation::OtherNotation;
 use super::rules::Rules;
+use super::shared::{Pages, SharedParams};
 use super::variants::{PathProblem, PathVariant, ResolvedPath};
 use crate::declare::{
     Data, Location, Need, Placed, RedirectTo, Report, RouteSpec, Rule, Span, TableSpec, expected_one_of, usual_word,
 };
-use crate::lookup::{Methods, PageId, Param, ParamKind, RouteId};
+use crate::lookup::{Methods, Names, PageId, Param, ParamKind, RouteId};
 use crate::rule::{MOST_STATES, in_words};
 use crate::template::percent::encode_unreserved;
 use crate::template::{Operator, Part, Template, TemplateError};
@@ -22,7 +25,7 @@ const MOST_ROUTES: usize = 1 << 24;
 /// A route that knows its ancestors.
 #[derive(Debug)]
 pub(super) struct ResolvedRoute {
-    pub(super) name: Arc<str>,
+    pub(super) name: SmolStr,
     pub(super) name_span: Option<Span>,
     pub(super) path_span: Option<Span>,
     pub(super) parent: Option<RouteId>,
@@ -95,37 +98,17 @@ pub(super) struct Walked {
     pub(super) names: Names,
 }
 
-/// Routes by their full names.
-pub(super) type Names = hashbrown::HashMap<Arc<str>, RouteId>;
-
-/// Page names, each once, in the order in which they are first named.
-#[derive(Debug, Default)]
-struct Pages {
-    ids: hashbrown::HashMap<String, PageId>,
-    names: Vec<String>,
-}
-
-impl Pages {
-    fn id(&mut self, name: &str) -> PageId {
-        if let Some(&id) = self.ids.get(name) {
-            return id;
-        }
-        let id = PageId(u32::try_from(self.names.len()).unwrap_or(u32::MAX));
-        self.names.push(name.to_owned());
-        self.ids.insert(name.to_owned(), id);
-        id
-    }
-}
-
 /// Walks the declared routes.
 pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
     let mut walker = Walker {
         report,
         pages: Pages::default(),
         routes: Vec::new(),
-        names: Names::new(),
+        names: Names::default(),
         only_get: Methods(["GET".into()].into()),
         no_params: [].into(),
+        shared: SharedParams::default(),
+        params: Vec::new(),
         rules: Rules::new(),
         needs: Vec::new(),
         scope: None,
@@ -161,6 +144,9 @@ struct Walker<'a> {
     /// What most routes answer, and what many have; shared by them.
     only_get: Methods,
     no_params: Arc<[Param]>,
+    shared: SharedParams,
+    /// Those of the route at hand, while they are gathered.
+    params: Vec<Param>,
     rules: Rules,
     needs: Vec<ScopedNeed>,
     scope: Option<RouteId>,
@@ -170,6 +156,9 @@ struct Walker<'a> {
 
 impl Walker<'_> {
     fn siblings(&mut self, routes: Vec<RouteSpec>, parent: Option<RouteId>) {
+        self.routes.reserve(routes.len());
+        let known = &self.routes;
+        self.names.reserve(routes.len(), |id| &known[id.0 as usize].name);
         for route in routes {
             self.route(route, parent);
         }
@@ -204,10 +193,10 @@ impl Walker<'_> {
         }
     }
 
-    fn full_name(&self, parent: Option<RouteId>, own: &str) -> String {
+    fn full_name(&self, parent: Option<RouteId>, own: &str) -> SmolStr {
         match parent {
-            Some(RouteId(id)) => format!("{}.{own}", self.routes[id as usize].name),
-            None => own.to_owned(),
+            Some(RouteId(id)) => format_smolstr!("{}.{own}", self.routes[id as usize].name),
+            None => own.into(),
         }
     }
 
@@ -223,7 +212,7 @@ impl Walker<'_> {
         let span = spec.name.span.as_ref();
         if usize::from(level) >= DEEPEST {
             let message = format!("routes may be nested {DEEPEST} deep, `{name}` is deeper");
-            self.report.add(Code::TooDeep, span, message).route(name);
+            self.report.add(Code::TooDeep, span, message).route(name.as_str());
             return;
         }
         if self.routes.len() >= MOST_ROUTES {
@@ -237,12 +226,12 @@ impl Walker<'_> {
             return;
         }
         let id = RouteId(u32::try_from(self.routes.len()).unwrap_or(u32::MAX));
-        let name: Arc<str> = name.into();
-        if self.names.insert(Arc::clone(&name), id).is_some() {
+        let known = &self.routes;
+        if self.names.add(id, &name, |id| &known[id.0 as usize].name).is_some() {
             self.report
                 .add(Code::DuplicateName, span, format!("the route `{name}` is declared a second time"))
                 .help_with("give one of the two another name")
-                .route(&*name);
+                .route(name.as_str());
         }
         self.name(&spec.name, &name);
         for need in std::mem::take(&mut spec.needs) {
@@ -255,7 +244,7 @@ impl Walker<'_> {
             path_span: spec.path.as_ref().and_then(|path| path.span.clone()),
             parent,
             level,
-            own_path: spec.path.as_ref().map_or_else(String::new, |path| path.value.clone()),
+            own_path: String::new(),
             page: spec.page.as_ref().map(|page| self.page(page, Some(&name))),
             frame: spec.frame.take().map(|frame| frame.value),
             fallback: spec.fallback.as_ref().map(|page| self.page(page, Some(&name))),
@@ -291,6 +280,7 @@ impl Walker<'_> {
             self.purpose(&route, spec.path.is_some(), spec.routes.is_empty() && spec.mounted.is_empty());
         }
         self.params(&spec.required, &mut route);
+        route.own_path = spec.path.take().map_or_else(String::new, |path| path.value);
         self.routes.push(route);
         self.siblings(spec.routes, Some(id));
         for table in spec.mounted {
@@ -443,9 +433,10 @@ impl Walker<'_> {
                     pieces.push(Ok(text.to_ascii_lowercase()));
                 }
                 Part::Expression(expression)
-                    if expression.operator() == Operator::Simple && expression.variables().len() == 1 =>
+                    if expression.operator() == Operator::Simple
+                        && let Some(variable) = expression.sole_variable() =>
                 {
-                    match route.path.host_param(&expression.variables()[0], route.level) {
+                    match route.path.host_param(variable, route.level) {
                         Ok(param) => pieces.push(Err(param)),
                         Err(problem) => self.bad_path(problem, host, 0, route),
                     }
@@ -533,7 +524,7 @@ impl Walker<'_> {
         if route.path.params.is_empty() {
             return;
         }
-        let mut params = Vec::with_capacity(route.path.params.len());
+        let mut params = std::mem::take(&mut self.params);
         for declared in &route.path.params {
             let mut check = self.rules.of(&declared.name, declared.shape);
             if check.shape() != declared.shape && !check.declared().is_empty() {
@@ -582,7 +573,9 @@ impl Walker<'_> {
                 is_exploded: declared.is_exploded,
             });
         }
-        route.params = params.into();
+        route.params = self.shared.of(&params);
+        params.clear();
+        self.params = params;
     }
 }
 

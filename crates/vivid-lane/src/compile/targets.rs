@@ -3,10 +3,10 @@
 use crate::declare::Code;
 use smol_str::SmolStr;
 
-use super::resolve::{Names, ResolvedRoute, ScopedNeed, within};
+use super::resolve::{ResolvedRoute, ScopedNeed, within};
 use crate::declare::{Aim, Placed, RedirectTo, Report, nearest};
 use crate::lookup::{
-    Destination, Filling, Frozen, NeedEntry, NeedId, NoLists, Param, ParamKind, RedirectRule, RouteId,
+    Destination, Filling, Frozen, Names, NeedEntry, NeedId, NoLists, Param, ParamKind, RedirectRule, RouteId,
 };
 use crate::template::{Operator, Part, Template};
 
@@ -28,8 +28,8 @@ impl<'a> Targets<'a> {
     /// The route of that name: one of the mounted table first.
     fn find(&self, name: &str, scope: Option<RouteId>) -> Option<RouteId> {
         let inner = scope.map(|scope| format!("{}.{name}", self.route(scope).name));
-        let inner = inner.and_then(|inner| self.names.get(inner.as_str()));
-        inner.or_else(|| self.names.get(name)).copied()
+        let named = |name: &str| self.names.get(name, |id| &self.route(id).name);
+        inner.and_then(|inner| named(&inner)).or_else(|| named(name))
     }
 
     /// The route of that name; where there is none, the nearest one is reported.
@@ -214,10 +214,10 @@ impl<'a> Targets<'a> {
         let mut filling = Filling::new();
         for part in template.parts() {
             match part {
-                Part::Literal(text) => filling.push(Ok(text.as_str().into())),
+                Part::Literal(text) => filling.push(Ok(text.into())),
                 Part::Expression(expression) => {
                     let span = within(text, expression.place().start, expression.place().len());
-                    let [variable] = expression.variables() else {
+                    let Some(variable) = expression.sole_variable() else {
                         let message = "expected one value in braces, found several; write `{a}{b}`";
                         self.report.add(Code::RedirectParameter, span.as_ref(), message).route(by);
                         return None;
@@ -326,7 +326,7 @@ impl<'a> Targets<'a> {
     /// by one.
     pub(super) fn constant_redirects(&mut self, frozen: &Frozen) {
         for (id, route) in (0..).map(RouteId).zip(&frozen.routes) {
-            let Some(Destination::Route { to, values }) = route.onward.as_ref().map(|onward| &onward.aim) else {
+            let Some(Destination::Route { to, values }) = route.extras.onward.as_ref().map(|onward| &onward.aim) else {
                 continue;
             };
             let constant = |(name, filling): &(SmolStr, Filling)| {
@@ -336,14 +336,14 @@ impl<'a> Targets<'a> {
             };
             let target = frozen.route(*to);
             let Some(values) = values.iter().map(constant).collect::<Option<Vec<_>>>() else { continue };
-            if target.host.is_some() {
+            if target.extras.host.is_some() {
                 continue;
             }
             let expanded = target.path.expand(&values.into_iter().collect());
             let address = frozen.site.address(format!("/{}", expanded.trim_start_matches('/')));
             let method = target.methods.0.first().map_or("GET", |method| &**method);
             let Some(reading) = frozen.read(&address, method, &NoLists) else { continue };
-            if reading.route().onward.is_none() {
+            if reading.route().extras.onward.is_none() {
                 continue;
             }
             let by = &reading.route().name;

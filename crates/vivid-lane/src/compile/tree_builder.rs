@@ -6,6 +6,7 @@ use std::sync::Arc;
 use hashbrown::HashMap;
 use smol_str::SmolStr;
 
+use super::draft::{Draft, DraftLeaf, DraftNode, ROOT};
 use super::patterns::Patterns;
 use super::resolve::ResolvedRoute;
 use super::variants::{PathVariant, Segment};
@@ -30,46 +31,6 @@ pub(super) struct TreeBuilder {
     ids: HashMap<Vec<PatternKey>, PatternId>,
 }
 
-/// Nodes and leaves, each with what it has.
-#[derive(Debug)]
-pub(super) struct Draft {
-    pub(super) nodes: Vec<DraftNode>,
-    pub(super) leaves: Vec<DraftLeaf>,
-    /// What the leaves have stretches of.
-    pub(super) steps: Vec<SegmentStep>,
-    pub(super) covers: Vec<Cover>,
-    pub(super) captures: Vec<Capture>,
-    /// How many of the leaves answer URLs; the others are those of areas.
-    pub(super) answering: usize,
-    /// What covers a URL that goes on from a node, beside what ends there.
-    pub(super) areas: HashMap<NodeId, Vec<LeafId>>,
-    /// Does letter case not count in literals?
-    pub(super) folds: bool,
-}
-
-/// Where a walk stands after some segments.
-#[derive(Debug, Default)]
-pub(super) struct DraftNode {
-    pub(super) literals: HashMap<SmolStr, NodeId>,
-    pub(super) edges: Vec<Edge>,
-    pub(super) leaves: Vec<LeafId>,
-    pub(super) is_ordered: bool,
-}
-
-/// A way through the path of a route.
-#[derive(Debug)]
-pub(super) struct DraftLeaf {
-    pub(super) route: RouteId,
-    pub(super) steps: Stretch,
-    pub(super) covers: Stretch,
-    pub(super) captures: Stretch,
-    pub(super) tail: Option<Tail>,
-    pub(super) spelling: Vec<(u16, Box<str>)>,
-}
-
-/// The root of a tree that is being built.
-const ROOT: NodeId = NodeId(0);
-
 /// What a segment is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Word {
@@ -83,16 +44,7 @@ type PatternKey = Piece<usize>;
 impl TreeBuilder {
     pub(super) fn new(folds: bool) -> Self {
         Self {
-            draft: Draft {
-                nodes: vec![DraftNode::default()],
-                leaves: Vec::new(),
-                steps: Vec::new(),
-                covers: Vec::new(),
-                captures: Vec::new(),
-                answering: 0,
-                areas: HashMap::new(),
-                folds,
-            },
+            draft: Draft::new(folds),
             all_patterns: Vec::new(),
             order: Order::default(),
             patterns: Patterns::default(),
@@ -132,13 +84,15 @@ impl TreeBuilder {
         let mut at = ROOT;
         for segment in &variant.segments {
             let word = self.word(segment, &route.params)?;
-            let node = self.node(at);
             let next = match &word {
-                Word::Literal(text) if self.draft.folds => node.literals.get(&*folded(text)).copied(),
-                Word::Literal(text) => node.literals.get(text).copied(),
-                Word::Pattern(pattern) => {
-                    node.edges.iter().find(|edge| edge.pattern == *pattern && !edge.is_tail).map(|edge| edge.target)
-                }
+                Word::Literal(text) if self.draft.folds => self.draft.literal(at, &folded(text)),
+                Word::Literal(text) => self.draft.literal(at, text),
+                Word::Pattern(pattern) => self
+                    .node(at)
+                    .edges
+                    .iter()
+                    .find(|edge| edge.pattern == *pattern && !edge.is_tail)
+                    .map(|edge| edge.target),
             };
             let Some(next) = next else { return Ok(()) };
             at = next;
@@ -148,7 +102,7 @@ impl TreeBuilder {
             return Ok(());
         }
         let leaf = self.way(route, id, variant)?;
-        self.draft.nodes[at.0 as usize].leaves.retain(|known| *known != leaf);
+        self.draft.node_mut(at).leaves.retain(|known| *known != leaf);
         self.draft.areas.entry(at).or_default().push(leaf);
         Ok(())
     }
@@ -165,7 +119,7 @@ impl TreeBuilder {
                 spelling.push((index, Box::from(&*std::mem::replace(text, key))));
             }
             at = match &word {
-                Word::Literal(text) => self.literal(at, text),
+                Word::Literal(text) => self.draft.add_literal(at, text)?,
                 Word::Pattern(pattern) => {
                     let is_whole = segment.len() == 1;
                     let values = (0..).zip(segment).filter_map(|(at, piece)| Some((at, *piece.value()?)));
@@ -173,7 +127,7 @@ impl TreeBuilder {
                         self.draft.captures.push(Capture { param, segment: index, value, piece, is_whole });
                         value += 1;
                     }
-                    self.edge(at, *pattern, false)
+                    self.edge(at, *pattern, false)?
                 }
             };
             self.all_words.push(word);
@@ -186,7 +140,7 @@ impl TreeBuilder {
                 TailKind::Rest => self.any(),
             };
             let pattern = self.value(&item)?;
-            at = self.edge(at, pattern, true);
+            at = self.edge(at, pattern, true)?;
             self.all_words.push(Word::Pattern(pattern));
             tail = Some(Tail { param, kind });
         }
@@ -207,7 +161,7 @@ impl TreeBuilder {
             tail,
             spelling,
         });
-        self.draft.nodes[at.0 as usize].leaves.push(leaf);
+        self.draft.node_mut(at).leaves.push(leaf);
         Ok(leaf)
     }
 
@@ -274,64 +228,34 @@ impl TreeBuilder {
         self.leaf(id).captures.of(&self.draft.captures)
     }
 
-    fn fresh(&mut self) -> NodeId {
-        self.draft.nodes.push(DraftNode::default());
-        // A table has at most 2^24 routes of at most 128 segments, so the number fits.
-        NodeId(u32::try_from(self.draft.nodes.len() - 1).unwrap_or(u32::MAX))
-    }
-
-    fn literal(&mut self, at: NodeId, text: &str) -> NodeId {
-        if let Some(&known) = self.draft.nodes[at.0 as usize].literals.get(text) {
-            return known;
-        }
-        let target = self.fresh();
-        self.draft.nodes[at.0 as usize].literals.insert(text.into(), target);
-        target
-    }
-
-    /// The way on for a pattern. The node of a tail leads to itself, and no other way leads there.
-    fn edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> NodeId {
-        let known = self.draft.nodes[at.0 as usize]
-            .edges
-            .iter()
-            .find(|edge| edge.pattern == pattern && edge.is_tail == is_tail);
-        if let Some(edge) = known {
-            return edge.target;
-        }
-        let target = self.fresh();
+    fn edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> Result<NodeId, TooLarge> {
         let quick = self.all_patterns[pattern.0 as usize].quick();
-        self.draft.nodes[at.0 as usize].edges.push(Edge { pattern, quick, is_tail, target, slot: 0 });
-        if is_tail {
-            self.draft.nodes[target.0 as usize].edges.push(Edge { pattern, quick, is_tail, target, slot: 0 });
-        }
-        target
+        self.draft.add_edge(at, pattern, quick, is_tail)
     }
 
     /// Puts the narrower edges of every node first, and marks the nodes at which the first way that leads on
     /// is the right one.
     pub(super) fn sort(&mut self) -> Result<(), TooLarge> {
-        for index in 0..self.draft.nodes.len() {
-            let node = &self.draft.nodes[index];
-            if node.edges.is_empty() {
-                self.draft.nodes[index].is_ordered = true;
-                continue;
-            }
+        for id in (0..self.draft.nodes.len()).map(node_id) {
+            let id = id?;
+            let node = self.node(id);
             let is_literal = |edge: &Edge| {
-                self.patterns.sole(edge.pattern).is_some_and(|text| node.literals.contains_key(text.as_str()))
+                self.patterns.sole(edge.pattern).is_some_and(|text| self.draft.literal(id, &text).is_some())
             };
-            let mut is_ordered = !node.edges.iter().any(is_literal);
-            let id = NodeId(u32::try_from(index).map_err(|_| TooLarge::Numbers)?);
-            let pairs = self.sharing(id)?;
-            let places = order_of(self.draft.nodes[index].edges.len(), &pairs);
-            for (left, right, narrower) in pairs {
-                let first = if places[left] < places[right] { narrower } else { narrower.flipped() };
-                is_ordered &= first.is_left_first();
+            let mut is_ordered = node.literals() == 0 || !node.edges.iter().any(is_literal);
+            if node.edges.len() > 1 {
+                let pairs = self.sharing(id)?;
+                let places = order_of(self.node(id).edges.len(), &pairs);
+                for (left, right, narrower) in pairs {
+                    let first = if places[left] < places[right] { narrower } else { narrower.flipped() };
+                    is_ordered &= first.is_left_first();
+                }
+                let node = self.draft.node_mut(id);
+                let mut sorted: Vec<(usize, Edge)> = places.into_iter().zip(node.edges.drain(..)).collect();
+                sorted.sort_unstable_by_key(|(place, _)| *place);
+                node.edges = sorted.into_iter().map(|(_, edge)| edge).collect();
             }
-            let node = &mut self.draft.nodes[index];
-            let mut sorted: Vec<(usize, Edge)> = places.into_iter().zip(node.edges.drain(..)).collect();
-            sorted.sort_unstable_by_key(|(place, _)| *place);
-            node.edges = sorted.into_iter().map(|(_, edge)| edge).collect();
-            node.is_ordered = is_ordered;
+            self.draft.node_mut(id).is_ordered = is_ordered;
         }
         let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?;
         self.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
@@ -340,12 +264,16 @@ impl TreeBuilder {
 
     /// The pairs of edges of a node that accept a common segment, by their places, and which of the two is the narrower.
     pub(super) fn sharing(&mut self, id: NodeId) -> Result<Vec<(usize, usize, Narrower)>, TooLarge> {
-        let patterns: Vec<PatternId> = self.node(id).edges.iter().map(|edge| edge.pattern).collect();
-        if patterns.len() < 2 { Ok(Vec::new()) } else { self.patterns.sharing(&patterns) }
+        let edges = &self.draft.node(id).edges;
+        if edges.len() < 2 {
+            return Ok(Vec::new());
+        }
+        let patterns: Vec<PatternId> = edges.iter().map(|edge| edge.pattern).collect();
+        self.patterns.sharing(&patterns)
     }
 
     pub(super) fn node(&self, id: NodeId) -> &DraftNode {
-        &self.draft.nodes[id.0 as usize]
+        self.draft.node(id)
     }
 
     /// Is it the number of a way of that route which answers URLs?
@@ -357,6 +285,10 @@ impl TreeBuilder {
     pub(super) fn leaf(&self, id: LeafId) -> &DraftLeaf {
         &self.draft.leaves[id.0 as usize]
     }
+}
+
+fn node_id(index: usize) -> Result<NodeId, TooLarge> {
+    u32::try_from(index).map(NodeId).map_err(|_| TooLarge::Numbers)
 }
 
 /// For each of some edges its place in an order in which the narrower of two that share a segment stands first, and else

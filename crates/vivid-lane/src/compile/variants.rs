@@ -154,13 +154,13 @@ impl ResolvedPath {
     }
 
     /// Notes a parameter of the host.
-    pub(super) fn host_param(&mut self, variable: &Variable, level: u16) -> Result<u16> {
+    pub(super) fn host_param(&mut self, variable: Variable<'_>, level: u16) -> Result<u16> {
         self.declare(variable, level, ParamKind::Host, false, (Shape::One, None))
     }
 
     fn declare(
         &mut self,
-        variable: &Variable,
+        variable: Variable<'_>,
         level: u16,
         kind: ParamKind,
         is_optional: bool,
@@ -301,19 +301,19 @@ impl TemplateReader<'_> {
         Ok(())
     }
 
-    fn expression(&mut self, expression: &Expression, template: &str) -> Result<()> {
+    fn expression(&mut self, expression: Expression<'_>, template: &str) -> Result<()> {
         let place = expression.place();
         let text = template.get(place.clone()).unwrap_or_default();
         let operator = expression.operator();
         if let Some(name) = self.pending.take() {
-            return match expression.variables() {
-                [variable] if operator == Operator::Simple && !variable.is_exploded() => {
+            return match expression.sole_variable() {
+                Some(variable) if operator == Operator::Simple && !variable.is_exploded() => {
                     let form = self.form(variable, operator)?;
                     let param = self.path.declare(variable, self.level, ParamKind::Query, false, form)?;
                     self.path.query.push(QueryPart::Named { name, param });
                     Ok(())
                 }
-                [variable] if operator == Operator::Reserved => {
+                Some(variable) if operator == Operator::Reserved => {
                     let message =
                         format!("`{text}` leaves `&` and `+` as they are, so that a query with it cannot be read back");
                     self.misplaced(place, message, format!("write `{{{}}}`", variable.name()))
@@ -366,7 +366,7 @@ impl TemplateReader<'_> {
         }
     }
 
-    fn query_expression(&mut self, expression: &Expression) -> Result<()> {
+    fn query_expression(&mut self, expression: Expression<'_>) -> Result<()> {
         for variable in expression.variables() {
             let name = decode(variable.name()).unwrap_or_default().into_owned();
             if self.path.names(&name) {
@@ -390,7 +390,7 @@ impl TemplateReader<'_> {
     }
 
     /// The form of a value, and how its items stand in one text, where they do.
-    fn form(&self, variable: &Variable, operator: Operator) -> Result<(Shape, Option<Join>)> {
+    fn form(&self, variable: Variable<'_>, operator: Operator) -> Result<(Shape, Option<Join>)> {
         let (name, is_exploded) = (variable.name(), variable.is_exploded());
         let shape = match (self.shape_of)(name) {
             Some(Shape::One) if is_exploded => {
@@ -420,7 +420,7 @@ impl TemplateReader<'_> {
         Ok((shape, Some(Join { separator, is_named: is_exploded, shape })))
     }
 
-    fn path_expression(&mut self, expression: &Expression) -> Result<()> {
+    fn path_expression(&mut self, expression: Expression<'_>) -> Result<()> {
         let place = expression.place();
         let operator = expression.operator();
         if operator == Operator::Reserved && expression.variables().len() > 1 {

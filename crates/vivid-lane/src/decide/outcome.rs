@@ -280,7 +280,7 @@ impl<P> Table<P> {
         asked: Asked<'_>,
     ) -> Result<Match<'t, 'u, P>, Outcome> {
         let frozen = self.frozen();
-        if let Some(onward) = &reading.route().onward {
+        if let Some(onward) = &reading.route().extras.onward {
             return Err(self.redirect(onward, &reading));
         }
         if reading.needless_values() > 0
@@ -289,7 +289,7 @@ impl<P> Table<P> {
             return Err(canonical(address));
         }
         let is_unmet = |need: &&NeedId| !asked.answers.is_met(&frozen.needs[usize::from(need.0)].name);
-        if let Some(&need) = reading.route().needs.iter().find(is_unmet) {
+        if let Some(&need) = reading.route().extras.needs.iter().find(is_unmet) {
             return Err(Outcome::Unmet(need, self.place_for(need, &reading, url, asked)));
         }
         Match::new(self, reading).ok_or(Outcome::NotFound(None))

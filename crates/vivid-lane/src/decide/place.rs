@@ -57,7 +57,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         let frozen = self.table.frozen();
         let own = |id: RouteId| {
             let route = frozen.route(id);
-            route.has_own_fallback().then_some(route.fallback)
+            route.has_own_fallback().then_some(route.extras.fallback)
         };
         let owner = match self.led_nowhere() {
             _ if !frozen.has_fallbacks => None,

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use super::{Link, LinkError};
 use crate::compile::RETURN;
 use crate::lookup::{Param, ParamKind, Position, Route};
-use crate::template::{Expression, Part, Template, Values, Variable};
+use crate::template::{Expression, Part, Template, Values};
 
 /// Whether a link leads to the page that is shown.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -167,23 +167,21 @@ fn is_of_common_ancestor(own: &Route, target: &Route, param: &Param) -> bool {
 }
 
 /// The variables in the parts with which both templates begin.
-fn common_beginning<'a>(own: &Template, target: &'a Template) -> Vec<&'a str> {
-    let is_same = |own: &Part, target: &Part| match (own, target) {
+fn common_beginning<'t>(own: &'t Template, target: &'t Template) -> Vec<&'t str> {
+    let is_same = |own: &Part<'t>, target: &Part<'t>| match (own, target) {
         (Part::Literal(own), Part::Literal(target)) => own == target,
         (Part::Expression(own), Part::Expression(target)) => {
-            let names = |one: &Expression| {
-                one.variables().iter().map(|variable| variable.name().to_owned()).collect::<Vec<_>>()
-            };
-            own.operator() == target.operator() && names(own) == names(target)
+            let names = |one: Expression<'t>| one.variables().map(|variable| variable.name());
+            own.operator() == target.operator() && names(*own).eq(names(*target))
         }
         _ => false,
     };
-    let same = own.parts().iter().zip(target.parts()).take_while(|(own, target)| is_same(own, target));
+    let same = own.parts().zip(target.parts()).take_while(|(own, target)| is_same(own, target));
     let expressions = same.filter_map(|(_, part)| match part {
         Part::Expression(expression) => Some(expression),
         Part::Literal(_) => None,
     });
-    expressions.flat_map(|expression| expression.variables().iter().map(Variable::name)).collect()
+    expressions.flat_map(|expression| expression.variables().map(|variable| variable.name())).collect()
 }
 
 /// A URL as seen from another one. Both start with `/`, or the result is the URL itself.

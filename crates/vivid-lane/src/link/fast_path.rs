@@ -4,7 +4,6 @@
 use super::make::Link;
 use crate::lookup::{NoLists, ParamKind, Route};
 use crate::rule::Shape;
-use crate::template::Part;
 use crate::template::percent::kinds;
 
 impl<P> Link<'_, P> {
@@ -15,23 +14,14 @@ impl<P> Link<'_, P> {
             return None;
         }
         let mut url = String::with_capacity(route.path.as_str().len() + self.texts.bytes());
-        let mut params = route.params.iter().enumerate();
-        for part in route.path.parts() {
-            match part {
-                Part::Literal(text) => url.push_str(text),
-                Part::Expression(_) => {
-                    let (index, param) = params.next()?;
-                    let text = self.texts.at(index)?;
-                    let is_fine = kinds(text.as_bytes()).is_unreserved()
-                        && !matches!(text, "" | "." | "..")
-                        && param.check.list.is_none()
-                        && param.check.accepts(text);
-                    if !is_fine {
-                        return None;
-                    }
-                    url.push_str(text);
-                }
-            }
+        let is_written = route.path.fill(&mut url, |index| {
+            let (param, text) = (route.params.get(index)?, self.texts.at(index)?);
+            let is_plain = kinds(text.as_bytes()).is_unreserved() && !matches!(text, "" | "." | "..");
+            let check = &param.check;
+            (is_plain && (check.is_any() || (check.list.is_none() && check.accepts(text)))).then_some(text)
+        });
+        if !is_written {
+            return None;
         }
         (url.len() <= self.table().frozen().limits.bytes).then_some(url)
     }
@@ -41,7 +31,7 @@ impl<P> Link<'_, P> {
     pub(super) fn quick(&self, route: &Route) -> Option<String> {
         let frozen = self.table().frozen();
         let has_others = !self.values().is_empty() || !self.inherited().is_empty();
-        if has_others || !route.takes_values_as_they_are || route.host.is_some() {
+        if has_others || !route.takes_values_as_they_are || route.extras.host.is_some() {
             return None;
         }
         let is_absent = |index: usize| self.texts.iter().all(|(given, _)| given != index);

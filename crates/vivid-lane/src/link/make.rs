@@ -23,8 +23,8 @@ pub struct Link<'t, P = String> {
     table: &'t Table<P>,
     /// The route, or the name that none has.
     target: Result<RouteId, Box<str>>,
-    /// InlineValues for its parameters, as long as nothing else is set.
-    pub(super) texts: InlineValues,
+    /// Texts for its parameters, as long as nothing else is set.
+    pub(super) texts: InlineValues<'t>,
     /// What hardly any link has, apart, so that the others stay small.
     pub(super) more: Option<Box<HeapValues>>,
 }
@@ -66,7 +66,7 @@ impl<P> Table<P> {
     /// ```
     pub fn link(&self, name: impl AsRef<str>) -> Link<'_, P> {
         let name = name.as_ref();
-        self.link_at(self.frozen().names.get(name).copied().ok_or_else(|| name.into()))
+        self.link_at(self.frozen().named(name).ok_or_else(|| name.into()))
     }
 
     fn link_at(&self, target: Result<RouteId, Box<str>>) -> Link<'_, P> {
@@ -90,20 +90,25 @@ enum Defaults {
 }
 
 impl<'t, P> Link<'t, P> {
-    /// Sets the value of a parameter; one that was set before is replaced.
+    /// Sets the value of a parameter; one that was set before is replaced. A text that is borrowed must live as long as the link.
     #[must_use]
-    pub fn set<'v>(mut self, name: impl AsRef<str>, value: impl Into<LinkValue<'v>>) -> Self {
+    pub fn set(mut self, name: impl AsRef<str>, value: impl Into<LinkValue<'t>>) -> Self {
         self.put(name.as_ref(), value.into());
         self
     }
 
-    fn put(&mut self, name: &str, value: LinkValue<'_>) {
-        if let (Ok(id), Some(text), true) = (&self.target, value.as_text(), self.values().is_empty())
-            && self.texts.push(&self.table.frozen().route(*id).params, name, text)
-        {
-            return;
-        }
-        self.heap_values().insert(name, value.into_value());
+    fn put(&mut self, name: &str, value: LinkValue<'t>) {
+        let value = match (&self.target, value.into_text()) {
+            (Ok(id), Ok(text)) if self.values().is_empty() => {
+                match self.texts.push(&self.table.frozen().route(*id).params, name, text) {
+                    Ok(()) => return,
+                    Err(text) => Value::from(text.into_owned()),
+                }
+            }
+            (_, Ok(text)) => Value::from(text.into_owned()),
+            (_, Err(value)) => value,
+        };
+        self.heap_values().insert(name, value);
     }
 
     /// All values, in the form that holds any.
@@ -252,7 +257,7 @@ impl<'t, P> Link<'t, P> {
             return Err(self.error(Problem::UnknownRoute { near: near.map(str::to_owned) }));
         };
         let route = frozen.route(id);
-        if route.onward.is_some() {
+        if route.extras.onward.is_some() {
             let to = self.table.route_ref(id).redirects_to().map(|to| to.name().to_owned());
             return Err(self.error(Problem::Redirect { to }));
         }
@@ -272,7 +277,7 @@ impl<'t, P> Link<'t, P> {
     fn write(&self, route: &Route, values: &Values) -> Result<String, LinkError> {
         let frozen = self.table.frozen();
         let address = frozen.site.address(self.path(route, values)?);
-        let host = route.host.as_ref().map(|host| host.template.expand(values));
+        let host = route.extras.host.as_ref().map(|host| host.template.expand(values));
         let url = match host {
             None => address,
             Some(host) => {
@@ -355,11 +360,11 @@ impl<'t, P> Link<'t, P> {
             if !matches!(expression.operator(), Operator::Segment | Operator::Label) {
                 continue;
             }
-            let variables = expression.variables();
-            let Some(last) = variables.iter().rposition(|variable| values.get(variable.name()).is_some()) else {
-                continue;
-            };
-            for variable in &variables[..last] {
+            let mut variables = expression.variables();
+            let last = variables.rfind(|variable| values.get(variable.name()).is_some());
+            // What is left stands before it.
+            let Some(last) = last else { continue };
+            for variable in variables {
                 if values.get(variable.name()).is_some() {
                     continue;
                 }
@@ -367,7 +372,7 @@ impl<'t, P> Link<'t, P> {
                 match param.and_then(|param| param.check.default.as_ref()) {
                     Some(default) => values.insert(variable.name(), default.clone()),
                     None => {
-                        let (name, before) = (variables[last].name().to_owned(), variable.name().to_owned());
+                        let (name, before) = (last.name().to_owned(), variable.name().to_owned());
                         return Err(self.error(Problem::Gap { name, before }));
                     }
                 }

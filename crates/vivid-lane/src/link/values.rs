@@ -1,10 +1,8 @@
 //! What a link is given.
 //!
-//! Most links are given a few short texts. They are kept in the link itself, so that it takes one allocation: its URL.
+//! Most links are given a few texts. They are kept in the link itself, borrowed, so that it takes one allocation: its URL.
 
 use std::borrow::Cow;
-
-use smol_str::SmolStr;
 
 use crate::lookup::Param;
 use crate::template::Value;
@@ -23,35 +21,30 @@ use crate::template::Value;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkValue<'v> {
-    kind: Problem<'v>,
+    kind: Given<'v>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Problem<'v> {
+enum Given<'v> {
     Text(Cow<'v, str>),
     Other(Value),
 }
 
-impl LinkValue<'_> {
+impl<'v> LinkValue<'v> {
     /// The text, where the value is one.
-    pub(super) fn as_text(&self) -> Option<&str> {
-        match &self.kind {
-            Problem::Text(text) => Some(text),
-            Problem::Other(value) => value.as_text(),
-        }
-    }
-
-    pub(super) fn into_value(self) -> Value {
+    #[inline]
+    pub(super) fn into_text(self) -> Result<Cow<'v, str>, Value> {
         match self.kind {
-            Problem::Text(text) => Value::Text(text.into_owned()),
-            Problem::Other(value) => value,
+            Given::Text(text) => Ok(text),
+            Given::Other(Value::Text(text)) => Ok(Cow::Owned(text)),
+            Given::Other(value) => Err(value),
         }
     }
 }
 
 impl<'v> From<&'v str> for LinkValue<'v> {
     fn from(text: &'v str) -> Self {
-        Self { kind: Problem::Text(Cow::Borrowed(text)) }
+        Self { kind: Given::Text(Cow::Borrowed(text)) }
     }
 }
 
@@ -63,19 +56,19 @@ impl<'v> From<&'v String> for LinkValue<'v> {
 
 impl<'v> From<Cow<'v, str>> for LinkValue<'v> {
     fn from(text: Cow<'v, str>) -> Self {
-        Self { kind: Problem::Text(text) }
+        Self { kind: Given::Text(text) }
     }
 }
 
 impl From<String> for LinkValue<'_> {
     fn from(text: String) -> Self {
-        Self { kind: Problem::Text(Cow::Owned(text)) }
+        Self { kind: Given::Text(Cow::Owned(text)) }
     }
 }
 
 impl From<Value> for LinkValue<'_> {
     fn from(value: Value) -> Self {
-        Self { kind: Problem::Other(value) }
+        Self { kind: Given::Other(value) }
     }
 }
 
@@ -99,24 +92,24 @@ from_plain!(bool, i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
 /// How many texts there is room for.
 const MOST: usize = 4;
 
-/// A few texts for parameters of one route. Short ones take no room elsewhere.
+/// A few texts for parameters of one route, borrowed from whoever gave them where they can be.
 #[derive(Debug, Clone)]
-pub(super) struct InlineValues {
-    texts: [SmolStr; MOST],
+pub(super) struct InlineValues<'v> {
+    texts: [Cow<'v, str>; MOST],
     /// The parameters by their index, in the order in which the texts were given.
     params: [u16; MOST],
     count: u16,
-    /// How many bytes all texts have.
-    bytes: u32,
+    /// Were the texts of the first parameters given, in the order of these?
+    is_in_order: bool,
 }
 
-impl Default for InlineValues {
+impl Default for InlineValues<'_> {
     fn default() -> Self {
-        Self { texts: [const { SmolStr::new_static("") }; MOST], params: [0; MOST], count: 0, bytes: 0 }
+        Self { texts: [const { Cow::Borrowed("") }; MOST], params: [0; MOST], count: 0, is_in_order: true }
     }
 }
 
-impl InlineValues {
+impl<'v> InlineValues<'v> {
     pub(super) fn len(&self) -> usize {
         usize::from(self.count)
     }
@@ -129,47 +122,51 @@ impl InlineValues {
         self.params.get(..self.len()).unwrap_or_default()
     }
 
-    /// Adds the text of a parameter that has none; `false` where it is not one of these, or has one, and where there is no
-    /// room.
-    pub(super) fn push(&mut self, params: &[Param], name: &str, text: &str) -> bool {
-        // Most are given in their order.
+    /// Adds the text of a parameter that has none. It is given back where the parameter is not one of these, or has one, and where
+    /// there is no room.
+    #[inline]
+    pub(super) fn push(&mut self, params: &[Param], name: &str, text: Cow<'v, str>) -> Result<(), Cow<'v, str>> {
         let next = self.len();
-        let is_next = params.get(next).is_some_and(|param| *param.name == *name);
-        let found = if is_next { Some(next) } else { params.iter().position(|param| *param.name == *name) };
-        let Some(index) = found.and_then(|index| u16::try_from(index).ok()) else { return false };
-        let Some(bytes) = u32::try_from(text.len()).ok().and_then(|bytes| self.bytes.checked_add(bytes)) else {
-            return false;
+        // Most are given in their order.
+        let is_next = self.is_in_order && params.get(next).is_some_and(|param| *param.name == *name);
+        let index = if is_next {
+            next
+        } else {
+            let Some(index) = params.iter().position(|param| *param.name == *name) else { return Err(text) };
+            if self.params().iter().any(|known| usize::from(*known) == index) {
+                return Err(text);
+            }
+            index
         };
-        if self.params().contains(&index) {
-            return false;
-        }
-        let (Some(place), Some(param)) = (self.texts.get_mut(next), self.params.get_mut(next)) else { return false };
-        (*place, *param) = (SmolStr::new(text), index);
-        self.bytes = bytes;
+        let Ok(number) = u16::try_from(index) else { return Err(text) };
+        let (Some(place), Some(param)) = (self.texts.get_mut(next), self.params.get_mut(next)) else {
+            return Err(text);
+        };
+        (*place, *param) = (text, number);
         self.count += 1;
-        true
+        self.is_in_order = is_next;
+        Ok(())
     }
 
     /// Indices of parameters and their texts, in the order in which they were given.
     pub(super) fn iter(&self) -> impl Iterator<Item = (usize, &str)> {
-        self.params().iter().zip(&self.texts).map(|(&index, text)| (usize::from(index), text.as_str()))
+        self.params().iter().zip(&self.texts).map(|(&index, text)| (usize::from(index), &**text))
     }
 
     /// How many bytes all texts have.
     pub(super) fn bytes(&self) -> usize {
-        self.bytes as usize
+        self.texts.iter().map(|text| text.len()).sum()
     }
 
     /// The text of the parameter with that index.
     #[inline]
     pub(super) fn at(&self, index: usize) -> Option<&str> {
-        let params = self.params();
-        let is_it = |param: &u16| usize::from(*param) == index;
-        let place = match params.get(index) {
-            Some(param) if is_it(param) => index,
-            _ => params.iter().position(is_it)?,
+        let place = if self.is_in_order {
+            index
+        } else {
+            self.params().iter().position(|param| usize::from(*param) == index)?
         };
-        self.texts.get(place).map(SmolStr::as_str)
+        if place < self.len() { self.texts.get(place).map(|text| &**text) } else { None }
     }
 
     /// The text of the parameter of that name.

@@ -98,6 +98,12 @@ impl QueryMatcher {
         places
     }
 
+    /// Does it say nothing at all?
+    pub(crate) fn is_unasked(&self) -> bool {
+        self.literals.is_empty() && self.params.is_empty() && self.rest.is_none()
+    }
+
+    /// Does it take every query?
     pub(crate) fn is_empty(&self) -> bool {
         self.literals.is_empty() && self.params.is_empty() && self.rest.as_ref().is_none_or(|rest| rest.takes_any())
     }

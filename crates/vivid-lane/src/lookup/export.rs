@@ -317,14 +317,14 @@ impl<'t> Exporter<'t> {
             level: usize::from(param.level),
         };
         let params = route.params.iter().map(param).collect();
-        let host = route.host.as_ref().map(|host| {
+        let host = route.extras.host.as_ref().map(|host| {
             let piece = |(piece, param): (&Piece, &Option<u16>)| match piece {
                 Piece::Text(text) => Ok(text.to_string()),
                 Piece::Value(check) => Err((self.rule(check), param.map(usize::from))),
             };
             ExportedHost { pieces: host.pattern.pieces.iter().zip(&host.params).map(piece).collect() }
         });
-        let redirect = route.onward.as_ref().and_then(|rule| match &rule.aim {
+        let redirect = route.extras.onward.as_ref().and_then(|rule| match &rule.aim {
             Destination::Url(_) => None,
             Destination::Route { values, .. } => {
                 let piece = |piece: &Result<Box<str>, u16>| piece.clone().map(String::from).map_err(usize::from);
@@ -333,7 +333,7 @@ impl<'t> Exporter<'t> {
                 Some(ExportedRedirect { values: values.iter().map(value).collect() })
             }
         });
-        let query = &route.query;
+        let query = &route.extras.query;
         ExportedRoute {
             params,
             query_literals: query.literals.iter().map(|(name, value)| (name.to_string(), value.to_string())).collect(),
@@ -348,7 +348,7 @@ impl<'t> Exporter<'t> {
                 })
                 .collect(),
             host,
-            priority: route.priority,
+            priority: route.extras.priority,
             is_parent: route.is_parent,
             redirect,
         }

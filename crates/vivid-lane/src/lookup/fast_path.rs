@@ -150,19 +150,20 @@ impl Frozen {
         }
         let route = self.route(leaf.route);
         let first = usize::from(leaf.values);
-        let mut places = values.get_mut(first..first + route.query.params.len()).filter(|places| places.len() <= FEW);
+        let mut places =
+            values.get_mut(first..first + route.extras.query.params.len()).filter(|places| places.len() <= FEW);
         if let Some(places) = &mut places {
-            route.query.note(query, places);
+            route.extras.query.note(query, places);
         }
-        let fits = match places.as_ref().filter(|_| route.query.has_params_only()) {
+        let fits = match places.as_ref().filter(|_| route.extras.query.has_params_only()) {
             _ if leaf.query == QueryRole::None => true,
-            Some(places) => route.query.fits(query, places, answers),
+            Some(places) => route.extras.query.fits(query, places, answers),
             None => {
                 let pairs: Pairs<'_> = pairs(query).collect();
                 // An empty value may be there for nothing.
                 pairs.iter().all(|pair| !pair.raw.is_empty())
                     && !route.has_defaults
-                    && route.query.refusal(&pairs, answers).is_none()
+                    && route.extras.query.refusal(&pairs, answers).is_none()
             }
         };
         fits.then_some(places.is_some())
@@ -192,7 +193,7 @@ impl Frozen {
     #[inline(never)]
     fn query_places(&self, found: &Short, query: Option<&str>) -> Option<Box<MorePlaces>> {
         let leaf = self.tree.leaf(found.leaf);
-        let matcher = &self.route(leaf.route).query;
+        let matcher = &self.route(leaf.route).extras.query;
         let query = query.filter(|_| !found.is_noted && leaf.reads_much)?;
         Some(Box::new(MorePlaces::of_query(matcher.places(names(query)))))
     }

@@ -7,12 +7,11 @@ use smol_str::SmolStr;
 
 use super::conditions::{HostMatcher, Methods, QueryMatcher};
 use super::pattern::{Pattern, Piece};
-use super::route::{Destination, Route};
+use super::route::{Destination, Extras, OwnPath, Route, RouteId};
 use super::table::{Frozen, Table};
 use super::tree::Tree;
 use crate::declare::Data;
 use crate::rule::Check;
-use crate::template::{Part, Template};
 
 impl<P> Table<P> {
     /// The bytes that the table takes on the heap, near enough: routes, rules and the tree; what the pages
@@ -38,14 +37,18 @@ impl<P> Table<P> {
 struct Seen(HashSet<usize>);
 
 impl Seen {
+    /// Was it not yet counted?
+    fn is_new<T: ?Sized>(&mut self, shared: &Arc<T>) -> bool {
+        self.0.insert(Arc::as_ptr(shared).cast::<u8>().addr())
+    }
+
     fn count(&mut self, check: &Arc<Check>) -> usize {
-        if self.0.insert(Arc::as_ptr(check).addr()) { size_of::<Check>() + check.heap() } else { 0 }
+        if self.is_new(check) { size_of::<Check>() + check.heap() } else { 0 }
     }
 
     /// Most routes share the methods that they answer.
     fn methods(&mut self, methods: &Methods) -> usize {
-        let is_new = self.0.insert(Arc::as_ptr(&methods.0).cast::<u8>().addr());
-        if is_new { SHARED + list(&methods.0, |method| method.len()) } else { 0 }
+        if self.is_new(&methods.0) { SHARED + list(&methods.0, |method| method.len()) } else { 0 }
     }
 }
 
@@ -72,36 +75,42 @@ impl Frozen {
         let routes = self.routes.capacity() * size_of::<Route>();
         routes
             + self.routes.iter().map(|route| route.heap(&mut rules)).sum::<usize>()
-            // Names are shared with the routes.
-            + hashed(self.names.capacity(), size_of::<(Arc<str>, u32)>())
+            + hashed(self.names.capacity(), size_of::<RouteId>())
             + self.tree.heap(&mut rules)
     }
 }
 
 impl Route {
     fn heap(&self, rules: &mut Seen) -> usize {
-        let onward = self.onward.as_ref().map_or(0, |onward| {
-            size_of_val(&**onward)
-                + match &onward.aim {
-                    Destination::Route { values, .. } => list(values, |(name, filling)| {
-                        short(name) + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
-                    }),
-                    Destination::Url(url) => template(url),
-                }
+        let own = match &self.own_path {
+            OwnPath::End(_) => 0,
+            OwnPath::Text(own) => own.len(),
+        };
+        let params = if rules.is_new(&self.params) {
+            SHARED + list(&self.params, |param| short(&param.name) + rules.count(&param.check))
+        } else {
+            0
+        };
+        let extras = if rules.is_new(&self.extras) { SHARED + self.extras.heap(rules) } else { 0 };
+        short(&self.name) + own + self.path.heap() + rules.methods(&self.methods) + params + extras
+    }
+}
+
+impl Extras {
+    fn heap(&self, rules: &mut Seen) -> usize {
+        let onward = self.onward.as_ref().map_or(0, |onward| match &onward.aim {
+            Destination::Route { values, .. } => list(values, |(name, filling)| {
+                short(name) + list(filling, |piece| piece.as_ref().map_or(0, |text| text.len()))
+            }),
+            Destination::Url(url) => url.heap(),
         });
-        SHARED
-            + self.name.len()
-            + self.own_path.len()
-            + template(&self.path)
+        size_of::<Self>()
             + self.frame.as_ref().map_or(0, |frame| frame.len())
             + data(&self.data)
-            + rules.methods(&self.methods)
             + size_of_val(&*self.needs)
             + onward
             + query(&self.query, rules)
             + self.host.as_ref().map_or(0, |host| self::host(host, rules))
-            + if self.params.is_empty() { 0 } else { SHARED }
-            + list(&self.params, |param| short(&param.name) + rules.count(&param.check))
     }
 }
 
@@ -143,15 +152,7 @@ fn query(query: &QueryMatcher, rules: &mut Seen) -> usize {
 }
 
 fn host(host: &HostMatcher, rules: &mut Seen) -> usize {
-    size_of::<HostMatcher>() + template(&host.template) + pattern(&host.pattern, rules) + size_of_val(&*host.params)
-}
-
-fn template(template: &Template) -> usize {
-    template.as_str().len()
-        + list(template.parts(), |part| match part {
-            Part::Literal(text) => text.len(),
-            Part::Expression(expression) => expression.heap(),
-        })
+    host.template.heap() + pattern(&host.pattern, rules) + size_of_val(&*host.params)
 }
 
 fn data(data: &Data) -> usize {

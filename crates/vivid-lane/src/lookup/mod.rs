@@ -29,6 +29,7 @@ mod host;
 mod look;
 mod marks;
 mod memory;
+mod names;
 mod owned;
 mod parameter;
 mod path;
@@ -57,13 +58,16 @@ pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};
 pub(crate) use look::Lookup;
 pub(crate) use marks::LONGEST as LONGEST_FAST;
+pub(crate) use names::Names;
 pub use owned::{OwnedMatch, OwnedPosition};
 pub use parameter::Parameter;
 pub(crate) use path::{BadPath, Limits, end_of_path, normal_path};
-pub(crate) use pattern::{Pattern, PatternId, Piece};
+pub(crate) use pattern::{Pattern, PatternId, Piece, Quick};
 pub(crate) use reading::Reading;
 pub use route::ParamKind;
-pub(crate) use route::{Destination, Filling, NeedEntry, NeedId, PageId, Param, RedirectRule, Route, RouteId};
+pub(crate) use route::{
+    Destination, Extras, Filling, NeedEntry, NeedId, OwnPath, PageId, Param, RedirectRule, Route, RouteId,
+};
 pub(crate) use site::{Parsed, Site};
 pub(crate) use slot::{LONGEST as LONGEST_LITERAL, LeafId, NodeId, Outcome, Slots};
 pub(crate) use table::Frozen;

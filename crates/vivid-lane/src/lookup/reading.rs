@@ -78,7 +78,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         if let Some(query) = self.target.query
             && self.leaf().reads_much
         {
-            self.spans.keep_places(self.route().query.places(names(query)));
+            self.spans.keep_places(self.route().extras.query.places(names(query)));
         }
     }
 
@@ -165,12 +165,12 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// What stands in the query for a parameter, as it was sent.
     fn query_text(&self, index: usize) -> Option<(&'t QueryParam, &'u str)> {
         let query = self.target.query?;
-        let (number, param) = self.route().query.param(index)?;
+        let (number, param) = self.route().extras.query.param(index)?;
         if self.is_noted {
             let place = self.spans.place(usize::from(self.leaf().values) + number)?;
             return Some((param, noted(query, place)?));
         }
-        if self.route().query.params.len() <= FEW {
+        if self.route().extras.query.params.len() <= FEW {
             let pair = raw_pairs(query).find(|pair| pair.is_named(&param.name))?;
             return Some((param, pair.value));
         }
@@ -178,7 +178,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     fn in_host(&self, index: usize) -> Option<String> {
-        self.route().host.as_ref()?.value(self.target.host?, index)
+        self.route().extras.host.as_ref()?.value(self.target.host?, index)
     }
 
     /// The part of the path that the level's own template stands for, as it was sent.
@@ -217,7 +217,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         };
         let is_unfilled = |index: usize| {
             has_empty
-                && match self.route().query.param(index) {
+                && match self.route().extras.query.param(index) {
                     Some((_, param)) if param.is_repeated => {
                         self.raws(&param.name).any(|raw| param.counts_as_absent(raw))
                     }
@@ -282,7 +282,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
         let sent: Vec<Cow<'u, str>> = match self.slot(index) {
             Slot::Items(raw) => raw.split('/').filter_map(|raw| decode(raw).ok()).collect(),
-            Slot::Each => match self.route().query.param(index) {
+            Slot::Each => match self.route().extras.query.param(index) {
                 Some((_, param)) => self.raws(&param.name).filter(|raw| param.is_item(raw)).map(decode_form).collect(),
                 None => Vec::new(),
             },
@@ -324,7 +324,7 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// The pairs of the query that the route does not know, undecoded.
     pub(crate) fn unknown_pairs(&self) -> impl Iterator<Item = &'u str> {
-        let demand = &self.route().query;
+        let demand = &self.route().extras.query;
         let is_unknown = move |pair: &&str| {
             let name = pair.split('=').next().unwrap_or_default();
             !pair.is_empty() && demand.rest.is_none() && !demand.names(&decode_form(name))
@@ -334,7 +334,7 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// The pairs of the query that no other parameter takes.
     fn rest(&self) -> Vec<(String, String)> {
-        let (demand, query) = (&self.route().query, self.target.query.unwrap_or_default());
+        let (demand, query) = (&self.route().extras.query, self.target.query.unwrap_or_default());
         let free = names(query).filter(|(name, _)| !demand.names(name));
         free.map(|(name, start)| (name.into_owned(), decode_form(value_from(query, start)).into_owned())).collect()
     }

@@ -1,5 +1,6 @@
 //! The routes of a built table.
 
+use std::hash::Hash;
 use std::sync::Arc;
 
 use smol_str::SmolStr;
@@ -20,34 +21,22 @@ pub(crate) struct PageId(pub(crate) u32);
 /// A route of a built table.
 #[derive(Debug)]
 pub(crate) struct Route {
-    /// Shared with the map of names.
-    pub(crate) name: Arc<str>,
+    pub(crate) name: SmolStr,
     pub(crate) parent: Option<RouteId>,
     /// The path as the route itself declares it.
-    pub(crate) own_path: Box<str>,
+    pub(crate) own_path: OwnPath,
     /// The path from the root.
     pub(crate) path: Template,
     pub(crate) page: Option<PageId>,
-    /// Where the route sends its visitors on to, instead of showing a page.
-    pub(crate) onward: Option<Box<RedirectRule>>,
-    /// What visitors must meet, the outermost first.
-    pub(crate) needs: Box<[NeedId]>,
-    pub(crate) frame: Option<Box<str>>,
-    /// The page for what is missing under the route.
-    pub(crate) fallback: Option<PageId>,
-    /// Is there none, whatever an ancestor or the site says?
-    pub(crate) no_fallback: bool,
-    /// Are other routes below it?
-    pub(crate) is_parent: bool,
-    pub(crate) data: Data,
     pub(crate) methods: Methods,
-    pub(crate) priority: i64,
-    pub(crate) query: QueryMatcher,
-    pub(crate) host: Option<Box<HostMatcher>>,
-    /// The parameters of the whole path, outermost first.
+    /// The parameters of the whole path, outermost first; shared by all routes that have the same.
     pub(crate) params: Arc<[Param]>,
+    /// What most routes have nothing of; these share it.
+    pub(crate) extras: Arc<Extras>,
     /// How many ancestors the route has.
     pub(crate) level: u16,
+    /// Are other routes below it?
+    pub(crate) is_parent: bool,
     /// Is there an optional parameter whose rule has a default?
     pub(crate) has_defaults: bool,
     /// Do links need no more than their values: no defaults, no values that are filled from left to right, none of
@@ -60,15 +49,69 @@ pub(crate) struct Route {
     pub(crate) is_open: bool,
 }
 
+/// What few routes have.
+#[derive(Debug, Default)]
+pub(crate) struct Extras {
+    pub(crate) query: QueryMatcher,
+    pub(crate) host: Option<HostMatcher>,
+    /// Where the route sends its visitors on to, instead of showing a page.
+    pub(crate) onward: Option<RedirectRule>,
+    /// What visitors must meet, the outermost first.
+    pub(crate) needs: Box<[NeedId]>,
+    pub(crate) frame: Option<Box<str>>,
+    /// The page for what is missing under the route.
+    pub(crate) fallback: Option<PageId>,
+    /// Is there none, whatever an ancestor or the site says?
+    pub(crate) no_fallback: bool,
+    pub(crate) data: Data,
+    pub(crate) priority: i64,
+}
+
+impl Extras {
+    /// Is there nothing that sets the route apart from most?
+    pub(crate) fn is_empty(&self) -> bool {
+        let Self { query, host, onward, needs, frame, fallback, no_fallback, data, priority } = self;
+        let is_told = frame.is_some() || fallback.is_some() || *no_fallback || *priority != 0 || !data.is_empty();
+        let is_asked = !query.is_unasked() || host.is_some() || !needs.is_empty();
+        !is_told && !is_asked && onward.is_none()
+    }
+}
+
+/// The path as a route itself declares it.
+#[derive(Debug)]
+pub(crate) enum OwnPath {
+    /// The end of the path from the root, from that byte on.
+    End(u32),
+    Text(Box<str>),
+}
+
+impl OwnPath {
+    pub(crate) fn new(own: String, path: &Template) -> Self {
+        let start = path.as_str().len().checked_sub(own.len());
+        match start.and_then(|start| u32::try_from(start).ok()) {
+            Some(start) if path.as_str().ends_with(&own) => Self::End(start),
+            _ => Self::Text(own.into()),
+        }
+    }
+}
+
 impl Route {
     /// Whether the route itself says what is shown where something is missing under it: a page, or none.
     pub(crate) fn has_own_fallback(&self) -> bool {
-        self.fallback.is_some() || self.no_fallback
+        self.extras.fallback.is_some() || self.extras.no_fallback
+    }
+
+    /// The path as the route itself declares it.
+    pub(crate) fn own_path(&self) -> &str {
+        match &self.own_path {
+            OwnPath::End(start) => self.path.as_str().get(*start as usize..).unwrap_or_default(),
+            OwnPath::Text(own) => own,
+        }
     }
 
     /// Does the route answer URLs?
     pub(crate) fn answers(&self) -> bool {
-        self.page.is_some() || self.onward.is_some()
+        self.page.is_some() || self.extras.onward.is_some()
     }
 }
 
@@ -117,6 +160,15 @@ pub(crate) struct Param {
     pub(crate) texts: Arc<Check>,
     /// Is it written with a star?
     pub(crate) is_exploded: bool,
+}
+
+impl Param {
+    /// What tells it from another one. Rules that say the same are one, so that their addresses tell.
+    pub(crate) fn key(&self) -> impl Hash + PartialEq {
+        let Self { name, level, kind, is_optional, check, texts, is_exploded } = self;
+        let rules = [check, texts].map(|rule| Arc::as_ptr(rule).addr());
+        (name.as_str(), *level, *kind, *is_optional, rules, *is_exploded)
+    }
 }
 
 /// Where a parameter stands, and so what its value is.

@@ -10,6 +10,8 @@
 //!                  └─ sky                slot of `exposures`, slot of `sky`
 //! ```
 
+use smallvec::SmallVec;
+
 use super::pattern::{PatternId, Quick};
 use crate::rule::TooLarge;
 
@@ -210,6 +212,11 @@ fn mixed(left: u64, right: u64) -> u64 {
 /// The longest literal that has a slot: its end is found in one word of marks.
 pub(crate) const LONGEST: usize = 62;
 
+/// Most nodes have few literals.
+type Keys = SmallVec<[u64; 4]>;
+/// The slots of some literals.
+pub(crate) type Places = SmallVec<[u32; 4]>;
+
 /// Slots that are being filled.
 pub(crate) struct Slots {
     all: Vec<Slot>,
@@ -265,16 +272,16 @@ impl Slots {
     }
 
     /// Gives each of the literals that follow a slot, of which text and place in the tree's texts are given, one of its own.
-    pub(crate) fn literals(&mut self, after: u32, literals: &[(&str, u32)]) -> Result<Vec<u32>, TooLarge> {
-        let Some(shortest) = literals.iter().map(|(text, _)| text.len()).min() else { return Ok(Vec::new()) };
+    pub(crate) fn literals(&mut self, after: u32, literals: &[(&str, u32)]) -> Result<Places, TooLarge> {
+        let Some(shortest) = literals.iter().map(|(text, _)| text.len()).min() else { return Ok(Places::new()) };
         let mask = if shortest >= 8 { u64::MAX } else { (1 << (8 * shortest)) - 1 };
-        let keys_by = |key| literals.iter().map(|(text, _)| key_of(key, text.as_bytes(), mask)).collect::<Vec<u64>>();
-        let is_told_apart = |keys: &Vec<u64>| {
+        let keys_by = |key| literals.iter().map(|(text, _)| key_of(key, text.as_bytes(), mask)).collect::<Keys>();
+        let is_told_apart = |keys: &Keys| {
             let mut sorted = keys.clone();
             sorted.sort_unstable();
             sorted.windows(2).all(|pair| pair[0] != pair[1])
         };
-        let mut choice = (Key::Whole, Vec::new());
+        let mut choice = (Key::Whole, Keys::new());
         for key in [Key::Head, Key::Tail, Key::Ends, Key::Whole] {
             choice = (key, keys_by(key));
             if is_told_apart(&choice.1) {
@@ -288,7 +295,7 @@ impl Slots {
         (slot.mask, slot.multiplier, slot.base, slot.size, slot.key) = (mask, multiplier, base, narrow(size)?, key);
         let slot = *slot;
         self.all.resize(base as usize + size, Slot::VACANT);
-        let mut places = Vec::with_capacity(literals.len());
+        let mut places = Places::with_capacity(literals.len());
         for (&(text, start), key) in literals.iter().zip(keys) {
             let mut place = slot.place(key) as usize;
             while self.all.get(place).is_some_and(|slot| !slot.is_vacant()) {
@@ -319,12 +326,11 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
     u32::try_from(at).map_err(|_| TooLarge::Numbers)
 }
 
-/// A multiplier that sends keys to slots of their own, as far as one is found soon, and the number of slots.
+/// A multiplier that sends few keys to slots of their own, and more of them as near to that as one of some does; and the number of slots.
 fn spread(keys: &[u64]) -> (u64, usize) {
-    /// Of so many keys, each gets a slot of its own.
+    /// For so many keys a multiplier is sought. No slot is further on than the bits of `displaced`: twice as many, and as many again.
     const FEW: usize = 40;
-    const MOST_SLOTS: usize = 5 * FEW;
-    const TRIES: usize = 64;
+    const TRIES: usize = 32;
     let mut seed = 0x9e37_79b9_7f4a_7c15_u64;
     let mut next = || {
         seed ^= seed << 13;
@@ -332,30 +338,45 @@ fn spread(keys: &[u64]) -> (u64, usize) {
         seed ^= seed << 17;
         seed | 1
     };
-    if keys.len() == 1 {
+    let count = keys.len();
+    if count == 1 {
         return (0, 1);
     }
-    if keys.len() <= FEW {
-        // Of so many slots, one multiplier in twenty sends all keys apart; of fewer, hardly any does.
-        let (least, most) = ((keys.len() * keys.len() / 6).max(keys.len()), 5 * keys.len());
-        for size in (least.min(most)..=most).step_by((keys.len() / 4).max(1)) {
-            for _ in 0..TRIES {
-                let multiplier = next();
-                let mut taken = [0_u64; MOST_SLOTS / 64 + 1];
-                let is_apart = keys.iter().all(|&key| {
-                    let place = place_of(key, multiplier, size as u64) as usize;
-                    let (word, bit) = (&mut taken[place / 64], 1 << (place % 64));
-                    let is_free = *word & bit == 0;
-                    *word |= bit;
-                    is_free
-                });
-                if is_apart {
-                    return (multiplier, size);
-                }
+    if count > FEW {
+        return (next(), count + count / 2);
+    }
+    // With a sixth of the square of the keys, one multiplier in twenty sends all of them apart. So many slots are worth it for few.
+    let most = 2 * count;
+    let mut best = (usize::MAX, 0, most);
+    for size in ((count * count / 6).clamp(count, most)..=most).step_by((count / 4).max(1)) {
+        for _ in 0..TRIES {
+            let multiplier = next();
+            let moved = displaced(keys, multiplier, size, best.0);
+            if moved < best.0 {
+                best = (moved, multiplier, size);
+            }
+            if moved == 0 {
+                return (multiplier, size);
             }
         }
     }
-    (next(), keys.len() + keys.len() / 2)
+    (best.1, best.2)
+}
+
+/// How many slots further on, in all, keys stand than where the search for them begins; more than `most` counts as that.
+fn displaced(keys: &[u64], multiplier: u64, size: usize, most: usize) -> usize {
+    let mut taken = 0_u128;
+    let mut moved = 0;
+    for &key in keys {
+        let begin = place_of(key, multiplier, size as u64);
+        let free = (!(taken >> begin)).trailing_zeros();
+        taken |= 1 << (begin + free);
+        moved += free as usize;
+        if moved >= most {
+            return most;
+        }
+    }
+    moved
 }
 
 #[cfg(test)]

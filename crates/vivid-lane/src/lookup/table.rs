@@ -3,8 +3,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use hashbrown::HashMap;
-
+use super::names::Names;
 use super::path::Limits;
 use super::route::{Destination, NeedEntry, PageId, Route, RouteId};
 use super::site::Site;
@@ -47,7 +46,7 @@ pub struct Table<P = String> {
 #[derive(Debug)]
 pub(crate) struct Frozen {
     pub(crate) routes: Vec<Route>,
-    pub(crate) names: HashMap<Arc<str>, RouteId>,
+    pub(crate) names: Names,
     pub(crate) tree: Tree,
     /// The page for what is missing where no route says otherwise.
     pub(crate) fallback: Option<PageId>,
@@ -71,6 +70,11 @@ impl Frozen {
         &self.routes[id.0 as usize]
     }
 
+    /// The route of that full name.
+    pub(crate) fn named(&self, name: &str) -> Option<RouteId> {
+        self.names.get(name, |id| &self.route(id).name)
+    }
+
     /// Is a route another one, or one of its descendants?
     pub(crate) fn is_below(&self, id: RouteId, above: RouteId) -> bool {
         std::iter::successors(Some(id), |id| self.route(*id).parent).any(|id| id == above)
@@ -81,7 +85,7 @@ impl Frozen {
     pub(crate) fn choose(&self, accepted: &Accepted, method: &str) -> Option<LeafId> {
         let route = |leaf: &LeafId| self.tree.leaf(*leaf).route;
         let able = accepted.iter().copied().filter(|leaf| self.route(route(leaf)).methods.allows(method));
-        able.min_by_key(|leaf| (std::cmp::Reverse(self.route(route(leaf)).priority), route(leaf), *leaf))
+        able.min_by_key(|leaf| (std::cmp::Reverse(self.route(route(leaf)).extras.priority), route(leaf), *leaf))
     }
 }
 
@@ -213,7 +217,7 @@ impl<P> Table<P> {
     /// The route of that full name.
     #[must_use]
     pub fn route(&self, name: &str) -> Option<RouteRef<'_, P>> {
-        self.frozen.names.get(name).map(|&id| RouteRef { table: self, id })
+        self.frozen.named(name).map(|id| RouteRef { table: self, id })
     }
 
     /// All routes in the order of the table file, parents before their children.
@@ -320,7 +324,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The path as the route itself declares it, without its ancestors'; empty for one that declares none.
     #[must_use]
     pub fn own_path(self) -> &'t str {
-        &self.frozen_route().own_path
+        self.frozen_route().own_path()
     }
 
     /// What the route shows; `None` for one that only groups.
@@ -332,30 +336,30 @@ impl<'t, P> RouteRef<'t, P> {
     /// The wrapper that the route puts around itself and its descendants.
     #[must_use]
     pub fn frame(self) -> Option<&'t str> {
-        self.frozen_route().frame.as_deref()
+        self.frozen_route().extras.frame.as_deref()
     }
 
     /// The page for what is missing under this route, where it has one of its own.
     #[must_use]
     pub fn fallback(self) -> Option<&'t P> {
-        self.frozen_route().fallback.map(|page| self.table.page(page))
+        self.frozen_route().extras.fallback.map(|page| self.table.page(page))
     }
 
     /// Whether the route shows no page for what is missing under it, whatever an ancestor or the site says.
     #[must_use]
     pub fn has_no_fallback(self) -> bool {
-        self.frozen_route().no_fallback
+        self.frozen_route().extras.no_fallback
     }
 
     /// What visitors must meet, the outermost ancestor's first.
     pub fn needs(self) -> impl ExactSizeIterator<Item = &'t str> {
-        self.frozen_route().needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
+        self.frozen_route().extras.needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
     }
 
     /// The route that a redirect leads to; `None` for a route that is no redirect, and for one to another site.
     #[must_use]
     pub fn redirects_to(self) -> Option<Self> {
-        match &self.frozen_route().onward.as_ref()?.aim {
+        match &self.frozen_route().extras.onward.as_ref()?.aim {
             Destination::Route { to, .. } => Some(self.table.route_ref(*to)),
             Destination::Url(_) => None,
         }
@@ -364,7 +368,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The template of the address on another site that a redirect leads to.
     #[must_use]
     pub fn redirects_to_url(self) -> Option<&'t Template> {
-        match &self.frozen_route().onward.as_ref()?.aim {
+        match &self.frozen_route().extras.onward.as_ref()?.aim {
             Destination::Route { .. } => None,
             Destination::Url(url) => Some(url),
         }
@@ -373,7 +377,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The status of a redirect.
     #[must_use]
     pub fn redirect_status(self) -> Option<u16> {
-        self.frozen_route().onward.as_ref().map(|onward| onward.status)
+        self.frozen_route().extras.onward.as_ref().map(|onward| onward.status)
     }
 
     /// The methods that the route answers; `GET` brings `HEAD`.
@@ -384,7 +388,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The host that the route is reached under, where it or an ancestor names one.
     #[must_use]
     pub fn host(self) -> Option<&'t Template> {
-        self.frozen_route().host.as_ref().map(|host| &host.template)
+        self.frozen_route().extras.host.as_ref().map(|host| &host.template)
     }
 
     /// Names of the parameters with their rules in a few words; no words for a parameter without a rule.
@@ -395,7 +399,7 @@ impl<'t, P> RouteRef<'t, P> {
     /// The user's own data.
     #[must_use]
     pub fn data(self) -> &'t Data {
-        &self.frozen_route().data
+        &self.frozen_route().extras.data
     }
 
     /// The parent.

@@ -65,6 +65,11 @@ impl Stretch {
         Ok(Self { start: narrow(start)?, count: narrow(all.len() - start)? })
     }
 
+    /// The stretch of a text.
+    pub(crate) fn of_text(self, all: &str) -> &str {
+        &all[self.start as usize..self.start as usize + self.count as usize]
+    }
+
     #[inline]
     pub(crate) fn of<T>(self, all: &[T]) -> &[T] {
         &all[self.start as usize..self.start as usize + self.count as usize]

@@ -79,7 +79,7 @@ impl Tree {
             return true;
         }
         let route = &routes[leaf.route.0 as usize];
-        ask.meets(&route.query, route.host.as_deref()) && self.tail_fits(leaf, ask, routes)
+        ask.meets(&route.extras.query, route.extras.host.as_ref()) && self.tail_fits(leaf, ask, routes)
     }
 
     /// Does the tail have as many segments as its rule wants, and a value that it wants and a link can write?
@@ -167,11 +167,11 @@ impl Covering<'_, '_> {
         let route = &self.routes[id.0 as usize];
         // A page at the root covers the root alone, unless something is declared below it.
         let is_area = at > 0 || route.is_parent || route.has_own_fallback();
-        let host_fits = route.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
+        let host_fits = route.extras.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
         if !is_area || !host_fits || !(self.is_wanted)(id) {
             return;
         }
-        let rank = (at, route.methods.allows(self.method) && self.ask.meets(&route.query, None));
+        let rank = (at, route.methods.allows(self.method) && self.ask.meets(&route.extras.query, None));
         if self.best.is_none_or(|(best, _)| rank > best) {
             self.best = Some((rank, leaf));
         }

@@ -35,6 +35,7 @@ enum Kind {
     Name { found: Option<char> },
     Prefix { name: String },
     Reserved(char),
+    Long { limit: usize },
 }
 
 impl TemplateError {
@@ -74,6 +75,10 @@ impl TemplateError {
         Self::new(template, offset, Kind::Reserved(operator))
     }
 
+    pub(super) fn long(template: &str, limit: usize) -> Self {
+        Self::new(template, limit, Kind::Long { limit })
+    }
+
     /// The byte offset in the template at which the error stands.
     #[must_use]
     pub fn offset(&self) -> usize {
@@ -83,7 +88,7 @@ impl TemplateError {
     /// How many bytes of the template, from [`offset`](Self::offset), the error is about.
     pub(crate) fn width(&self) -> usize {
         match &self.kind {
-            Kind::Unclosed => self.template.len() - self.offset,
+            Kind::Unclosed | Kind::Long { .. } => self.template.len() - self.offset,
             Kind::Literal(found) => found.len_utf8(),
             Kind::Name { found: Some(found) } => found.len_utf8(),
             Kind::Empty => 2,
@@ -128,6 +133,9 @@ impl fmt::Display for TemplateError {
                 "the prefix modifier at byte {at} of `{shown}` keeps only some characters of `{name}` and so cannot \
                  be read back; use a rule such as `maxLength` instead"
             ),
+            Kind::Long { limit } => {
+                write!(f, "a template may have {limit} bytes, and `{shown}` has {}", self.template.len())
+            }
             Kind::Reserved(operator) => write!(
                 f,
                 "the operator `{operator}` at byte {at} of `{shown}` is reserved by RFC 6570, section 2.2, and has no meaning"

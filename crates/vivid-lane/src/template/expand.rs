@@ -79,7 +79,7 @@ impl Operator {
     }
 }
 
-impl Expression {
+impl Expression<'_> {
     /// Appends the expansion (RFC 6570, section 3.2.1 and appendix A).
     pub(crate) fn expand_into(&self, out: &mut String, values: &Values) {
         let row = self.operator().row();

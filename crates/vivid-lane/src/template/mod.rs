@@ -9,9 +9,10 @@ pub(crate) mod bytes;
 mod error;
 mod expand;
 mod parse;
+mod parts;
 pub(crate) mod percent;
 mod value;
 
 pub use error::TemplateError;
-pub use parse::{Expression, Operator, Part, Template, Variable};
+pub use parts::{Expression, Operator, Part, Template, Variable};
 pub use value::{Value, Values};

@@ -1,237 +1,53 @@
 //! Text → template (RFC 6570, section 2).
 
-use std::fmt;
-use std::ops::Range;
-use std::str::FromStr;
-
 use smallvec::SmallVec;
-use smol_str::SmolStr;
 
 use super::TemplateError;
-use super::percent::triplet;
+use super::parts::{Operator, Piece, PieceKind, Template};
+use super::percent::{kinds, triplet};
 
-/// A URI Template: literal text and expressions in turn.
-///
-/// # Example
-/// ```
-/// use vivid_lane::template::{Operator, Part, Template};
-///
-/// let template = Template::parse("/nights/{date}")?;
-/// assert_eq!(template.parts().len(), 2);
-/// let Part::Expression(date) = &template.parts()[1] else { unreachable!() };
-/// assert_eq!(date.operator(), Operator::Simple);
-/// assert_eq!(date.variables()[0].name(), "date");
-/// # Ok::<(), vivid_lane::template::TemplateError>(())
-/// ```
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Template {
-    text: String,
-    parts: Vec<Part>,
-}
+/// Most templates have few.
+type Pieces = SmallVec<[Piece; 8]>;
 
-/// A piece of a template.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub enum Part {
-    /// Text that stands for itself, as it was written.
-    Literal(String),
-    /// Something in braces.
-    Expression(Expression),
-}
-
-/// Some bytes of a template, told in few: a table keeps one for each variable of each route. Only errors ask for them.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-struct Place {
-    start: u32,
-    end: u32,
-}
-
-impl Place {
-    fn new(start: usize, end: usize) -> Self {
-        let narrow = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
-        Self { start: narrow(start), end: narrow(end) }
-    }
-
-    fn range(self) -> Range<usize> {
-        self.start as usize..self.end as usize
-    }
-}
-
-/// Something in braces: an operator and the variables that it joins.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Expression {
-    operator: Operator,
-    variables: SmallVec<[Variable; 1]>,
-    place: Place,
-}
-
-/// A variable of an expression.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Variable {
-    name: SmolStr,
-    explode: bool,
-    place: Place,
-}
-
-/// What the first character in the braces says (RFC 6570, section 2.2).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Operator {
-    /// `{a}`: one value, everything but unreserved characters escaped.
-    Simple,
-    /// `{+a}`: one value, reserved characters kept.
-    Reserved,
-    /// `{#a}`: a fragment.
-    Fragment,
-    /// `{.a}`: labels after dots.
-    Label,
-    /// `{/a}`: segments after slashes.
-    Segment,
-    /// `{;a}`: path-style parameters after semicolons.
-    PathStyle,
-    /// `{?a}`: a query.
-    Query,
-    /// `{&a}`: a query that goes on.
-    Continuation,
-}
-
-impl Operator {
-    pub(super) const fn symbol(self) -> &'static str {
-        match self {
-            Self::Simple => "",
-            Self::Reserved => "+",
-            Self::Fragment => "#",
-            Self::Label => ".",
-            Self::Segment => "/",
-            Self::PathStyle => ";",
-            Self::Query => "?",
-            Self::Continuation => "&",
-        }
-    }
-
-    const fn from_symbol(symbol: char) -> Option<Self> {
-        Some(match symbol {
-            '+' => Self::Reserved,
-            '#' => Self::Fragment,
-            '.' => Self::Label,
-            '/' => Self::Segment,
-            ';' => Self::PathStyle,
-            '?' => Self::Query,
-            '&' => Self::Continuation,
-            _ => return None,
-        })
-    }
-}
+/// The most bytes that a template may have.
+const LONGEST: usize = 1 << 20;
 
 impl Template {
     /// Reads a template.
     ///
     /// # Errors
     /// A brace without its partner, empty braces, a character that RFC 6570 does not allow where it stands,
-    /// the prefix modifier, or an operator that the RFC reserves. The error says at which byte.
+    /// the prefix modifier, an operator that the RFC reserves, or more than a million bytes. The error says at which byte.
     pub fn parse(text: &str) -> Result<Self, TemplateError> {
-        // Before each brace, and after the last, there may be text.
-        let mut parts = Vec::with_capacity(2 * text.matches('{').count() + 1);
+        if text.len() > LONGEST {
+            return Err(TemplateError::long(text, LONGEST));
+        }
+        let mut pieces = Pieces::new();
         let mut at = 0;
         while at < text.len() {
-            let (part, end) = if text[at..].starts_with('{') { expression(text, at)? } else { literal(text, at)? };
-            parts.push(part);
-            at = end;
+            at = if text.as_bytes()[at] == b'{' {
+                expression(text, at, &mut pieces)?
+            } else {
+                literal(text, at, &mut pieces)?
+            };
         }
-        // Templates are kept for as long as their table.
-        parts.shrink_to_fit();
-        Ok(Self { text: text.to_owned(), parts })
-    }
-
-    /// The template as it was written.
-    #[must_use]
-    pub fn as_str(&self) -> &str {
-        &self.text
-    }
-
-    /// Literals and expressions in their order.
-    #[must_use]
-    pub fn parts(&self) -> &[Part] {
-        &self.parts
-    }
-
-    /// All variables of all expressions in their order.
-    pub fn variables(&self) -> impl Iterator<Item = &Variable> {
-        self.parts
-            .iter()
-            .filter_map(|part| match part {
-                Part::Literal(_) => None,
-                Part::Expression(expression) => Some(expression.variables()),
-            })
-            .flatten()
+        Ok(Self::new(text, &pieces))
     }
 }
 
-impl FromStr for Template {
-    type Err = TemplateError;
-
-    fn from_str(text: &str) -> Result<Self, TemplateError> {
-        Self::parse(text)
-    }
-}
-
-impl fmt::Display for Template {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.text)
-    }
-}
-
-impl Expression {
-    /// The operator.
-    #[must_use]
-    pub fn operator(&self) -> Operator {
-        self.operator
-    }
-
-    /// The variables, at least one.
-    #[must_use]
-    pub fn variables(&self) -> &[Variable] {
-        &self.variables
-    }
-
-    /// The bytes of the template, braces included.
-    #[must_use]
-    pub fn place(&self) -> Range<usize> {
-        self.place.range()
-    }
-}
-
-impl Expression {
-    /// How many bytes it takes on the heap.
-    pub(crate) fn heap(&self) -> usize {
-        let names = self.variables.iter().filter(|variable| variable.name.is_heap_allocated());
-        let places = if self.variables.spilled() { size_of_val(self.variables()) } else { 0 };
-        places + names.map(|variable| variable.name.len()).sum::<usize>()
-    }
-}
-
-impl Variable {
-    /// The name under which a value is looked up.
-    #[must_use]
-    pub fn name(&self) -> &str {
-        &self.name
-    }
-
-    /// Is it written with a star, so that the items of a list stand each for themselves?
-    #[must_use]
-    pub fn is_exploded(&self) -> bool {
-        self.explode
-    }
-
-    /// The bytes of the template that hold the name.
-    #[must_use]
-    pub fn place(&self) -> Range<usize> {
-        self.place.range()
-    }
+fn piece(start: usize, end: usize, kind: PieceKind) -> Piece {
+    #[allow(clippy::cast_possible_truncation, reason = "no longer template is read")]
+    Piece { start: start as u32, end: end as u32, kind }
 }
 
 /// Literal text from `start` up to the next opening brace (section 2.1).
-fn literal(text: &str, start: usize) -> Result<(Part, usize), TemplateError> {
+fn literal(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, TemplateError> {
     let rest = &text[start..];
     let end = start + rest.find('{').unwrap_or(rest.len());
+    pieces.push(piece(start, end, PieceKind::Literal));
+    if kinds(&text.as_bytes()[start..end]).is_plain() {
+        return Ok(end);
+    }
     for (offset, found) in text[start..end].char_indices() {
         let at = start + offset;
         match found {
@@ -242,11 +58,11 @@ fn literal(text: &str, start: usize) -> Result<(Part, usize), TemplateError> {
             _ => {}
         }
     }
-    Ok((Part::Literal(text[start..end].to_owned()), end))
+    Ok(end)
 }
 
 /// The expression whose brace opens at `start` (section 2.2).
-fn expression(text: &str, start: usize) -> Result<(Part, usize), TemplateError> {
+fn expression(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, TemplateError> {
     let inside = &text[start + 1..];
     let close = inside.find(['}', '{']).filter(|&close| inside.as_bytes()[close] == b'}');
     let Some(length) = close else { return Err(TemplateError::unclosed(text, start)) };
@@ -261,20 +77,23 @@ fn expression(text: &str, start: usize) -> Result<(Part, usize), TemplateError> 
         None if matches!(first, '=' | ',' | '!' | '@' | '|') => return Err(TemplateError::reserved(text, at, first)),
         None => Operator::Simple,
     };
-    let mut variables = SmallVec::new();
+    let mut is_first = true;
     loop {
         let stop = text[at..end].find(',').map_or(end, |comma| at + comma);
-        variables.push(variable(text, at, stop)?);
+        let name_end = variable(text, at, stop)?;
+        let kind = PieceKind::Variable { operator, explode: name_end < stop, is_first };
+        pieces.push(piece(at, name_end, kind));
+        is_first = false;
         if stop == end {
             break;
         }
         at = stop + 1;
     }
-    Ok((Part::Expression(Expression { operator, variables, place: Place::new(start, end + 1) }), end + 1))
+    Ok(end + 1)
 }
 
-/// One variable between `start` and `end` (sections 2.3 and 2.4).
-fn variable(text: &str, start: usize, end: usize) -> Result<Variable, TemplateError> {
+/// Where the name of the variable between `start` and `end` ends (sections 2.3 and 2.4); behind it there may be a star.
+fn variable(text: &str, start: usize, end: usize) -> Result<usize, TemplateError> {
     let mut stop = end;
     let mut after_dot = true;
     let mut characters = text[start..end].char_indices();
@@ -300,5 +119,5 @@ fn variable(text: &str, start: usize, end: usize) -> Result<Variable, TemplateEr
     if after_dot {
         return Err(TemplateError::name(text, stop.min(text.len() - 1), None));
     }
-    Ok(Variable { name: text[start..stop].into(), explode: stop < end, place: Place::new(start, stop) })
+    Ok(stop)
 }

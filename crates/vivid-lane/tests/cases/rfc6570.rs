@@ -2,7 +2,7 @@
 
 use toml::{Table, Value as Toml};
 use vivid_lane::Value;
-use vivid_lane::template::{Template, Values};
+use vivid_lane::template::{Part, Template, Values};
 
 fn value(toml: &Toml) -> Value {
     let text = |item: &Toml| item.as_str().expect("values are text").to_owned();
@@ -41,6 +41,33 @@ fn the_prefix_modifier_is_refused_with_its_reason() {
         let error = Template::parse(template).expect_err(template).to_string();
         assert!(error.contains("cannot be read back"), "{error}");
     }
+}
+
+/// Literals and expressions, each from its place, make the template again.
+#[test]
+fn a_template_is_its_parts() {
+    let data: Table = include_str!("../data/rfc6570.toml").parse().expect("the data is TOML");
+    let cases = data.values().filter_map(Toml::as_table).flatten().map(|(template, _)| template);
+    let longest = "a".repeat(1 << 20);
+    for text in cases.filter(|text| Template::parse(text).is_ok()).chain([&longest]) {
+        let template = Template::parse(text).expect("a template");
+        let part = |part: Part<'_>| match part {
+            Part::Literal(literal) => literal.to_owned(),
+            Part::Expression(expression) => {
+                let names = expression.variables().map(|variable| {
+                    assert_eq!(text[variable.place()], *variable.name());
+                    let star = if variable.is_exploded() { "*" } else { "" };
+                    format!("{}{star}", variable.name())
+                });
+                let place = &text[expression.place()];
+                assert!(place.ends_with(&format!("{}}}", names.collect::<Vec<_>>().join(","))), "{place}");
+                place.to_owned()
+            }
+        };
+        assert_eq!(template.parts().map(part).collect::<String>(), *text);
+    }
+    let error = Template::parse(&format!("{longest}{{b}}")).expect_err("it is too long");
+    assert!(error.to_string().starts_with("a template may have 1048576 bytes, and `aaa"), "{error}");
 }
 
 /// Every example as the path of a route, with what stands before it that a path needs. What can be read back comes back; the

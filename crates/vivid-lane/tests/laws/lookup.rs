@@ -1,13 +1,16 @@
 //! The fast path of a lookup against the general one. A URL with a scheme and a host goes the general way; where no route names a
 //! host, it asks for the same.
 
+use std::path::Path;
+
 use proptest::prelude::*;
 use vivid_lane::declare::Overlaps;
-use vivid_lane::{Answer, Decision, Match, Request, Table, TableSpec};
+use vivid_lane::{Answer, Decision, Match, Request, Source, Table, TableSpec};
 
 use crate::reference::model::{route, table, url};
 use crate::reference::nested::{self, level};
 use crate::scaled;
+use crate::tables;
 
 /// What is put into URLs to spoil them.
 const SPOILERS: &[&str] = &[
@@ -159,4 +162,39 @@ proptest! {
         let urls = [urls, links(&built, VALUES)].concat();
         compare(&built, &urls, EACH, seed)?;
     }
+}
+
+/// What is measured is right, too: the tables of the benches, with the URLs of their routes.
+#[test]
+fn both_ways_give_the_same_on_what_is_measured() {
+    let all = [
+        tables::rest(),
+        tables::branching(200),
+        tables::generated(10),
+        tables::generated(1000),
+        tables::generated(10_000),
+    ];
+    for (seed, corpus) in (6570..).zip(&all) {
+        let table = crate::declared::spec(corpus).build().expect("the benches have no overlaps");
+        let mut dice = tables::Dice::new(seed);
+        let urls: Vec<String> = corpus.routes.iter().map(|route| tables::url(route, &mut dice)).collect();
+        assert!(urls.iter().all(|url| table.find(url).is_some()), "{}: a route is not found", corpus.name);
+        let pages = compare(&table, &urls, scaled(20_000) as usize, seed)
+            .unwrap_or_else(|error| panic!("{}: {error}", corpus.name));
+        assert!(pages > 1000, "{}: {pages} pages are too few to compare", corpus.name);
+    }
+}
+
+/// The demo has queries with rules, escapes, two values in a segment, and lists.
+#[test]
+fn both_ways_give_the_same_on_the_demo() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/larkfell");
+    let read_file = |name: &str| std::fs::read_to_string(folder.join(name)).map(|text| Source::by_name(name, text));
+    let main = read_file("routes.toml").expect("the demo is in the repository");
+    let spec = TableSpec::read_with(main, &mut |name| read_file(name).map_err(|error| error.to_string()));
+    let table = spec.build().unwrap_or_else(|error| panic!("{error}"));
+    let urls: Vec<String> =
+        (0..VALUES.len()).flat_map(|from| links(&table, &[&VALUES[from..], &VALUES[..from]].concat())).collect();
+    let pages = compare(&table, &urls, scaled(40_000) as usize, 6570).unwrap_or_else(|error| panic!("{error}"));
+    assert!(pages > 1000, "{pages} pages are too few to compare");
 }

@@ -1,6 +1,8 @@
 //! Laws that hold for every table, against a naive reference matcher.
 
 mod addresses;
+#[allow(unreachable_pub, reason = "the benches read the same file")]
+mod declared;
 mod lists;
 mod lookup;
 mod matching;
@@ -8,6 +10,8 @@ mod nested;
 mod proofs;
 mod reference;
 mod sites;
+#[allow(missing_docs, unreachable_pub, reason = "the benches read the same file")]
+mod tables;
 mod visitors;
 
 /// How many cases a law tries: so many as long as `PROPTEST_CASES` is 256, its default, and in proportion to it else.

@@ -100,7 +100,7 @@ pub(super) fn needs_without_place(subject: &Subject<'_>, report: &mut Report) {
             let routes = subject.routes().filter(|id| {
                 let route = subject.frozen().route(*id);
                 route.page.is_some()
-                    && route.needs.iter().any(|need| *subject.frozen().needs[usize::from(need.0)].name == **name)
+                    && route.extras.needs.iter().any(|need| *subject.frozen().needs[usize::from(need.0)].name == **name)
             });
             let names: Vec<String> = routes.map(|id| subject.name(id).to_owned()).collect();
             let message =

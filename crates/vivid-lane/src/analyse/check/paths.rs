@@ -54,7 +54,7 @@ pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Rep
         let takes_all = ways.of_route(id).any(|way| matches!(way.words.as_slice(), [Word::Set(_)]));
         let name = &tail.name;
         let span = subject.place(id);
-        let finding = if takes_all && route.host.is_none() {
+        let finding = if takes_all && route.extras.host.is_none() {
             let message = format!(
                 "`{}` takes every URL that no other route does: `{{{name}}}` has no bound, so nothing is ever not found",
                 route.name

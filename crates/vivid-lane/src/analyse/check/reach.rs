@@ -51,7 +51,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
         let Some(first) = fate.rivals.first() else { continue };
         let address = |path: &str| ways.address(route, path).unwrap_or_else(|| path.to_owned());
         let names: Vec<String> = fate.rivals.iter().map(|rival| subject.name(rival.route).to_owned()).collect();
-        let is_redirect = route.onward.is_some();
+        let is_redirect = route.extras.onward.is_some();
         let what = if is_redirect { "the redirect " } else { "" };
         if !fate.is_reached {
             let verb = if fate.may_be_reached { "may never be reached" } else { "can never be reached" };

@@ -48,9 +48,9 @@ impl ProposedRedirect {
     /// The optional values in the path that it may lack.
     fn optional(&self) -> Vec<String> {
         let parts = self.spec.path.as_ref().and_then(|path| Template::parse(&path.value).ok());
-        let names = parts.iter().flat_map(|template| template.parts()).filter_map(|part| match part {
+        let names = parts.iter().flat_map(Template::parts).filter_map(|part| match part {
             Part::Expression(one) if matches!(one.operator(), Operator::Segment | Operator::Label) => {
-                Some(one.variables().iter().filter(|variable| !variable.is_exploded()).map(|one| one.name().to_owned()))
+                Some(one.variables().filter(|variable| !variable.is_exploded()).map(|one| one.name().to_owned()))
             }
             _ => None,
         });
@@ -129,7 +129,7 @@ pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: Table
         taken.insert(name.clone());
         // What its query refuses, another route of its path may have answered.
         let keeps_query =
-            route.frozen_route().query.asks() && ways.as_ref().is_none_or(|ways| shares_paths(ways, route));
+            route.frozen_route().extras.query.asks() && ways.as_ref().is_none_or(|ways| shares_paths(ways, route));
         let spec = entry(&name, route, keeps_query).redirect(to.name());
         proposed.push(ProposedRedirect {
             route: route.name().to_owned(),
@@ -171,8 +171,8 @@ fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>) -> bool {
 fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
     let declared = route.frozen_route();
     let text = declared.path.as_str();
-    let is_demanding =
-        !declared.query.literals.is_empty() || declared.query.params.iter().any(|param| param.is_required);
+    let is_demanding = !declared.extras.query.literals.is_empty()
+        || declared.extras.query.params.iter().any(|param| param.is_required);
     let asks_query = is_demanding || keeps_query;
     let ends: &[&str] = if asks_query { &["{#"] } else { &["?", "{?", "{&", "{#"] };
     let end = ends.iter().filter_map(|end| text.find(end)).min().unwrap_or(text.len());
@@ -182,19 +182,19 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
         spec = spec.host(host.as_str());
     }
     let is_kept = |name: &str| {
-        declared.path.parts().iter().any(|part| match part {
+        declared.path.parts().any(|part| match part {
             Part::Expression(one) => {
                 let in_query = matches!(one.operator(), Operator::Query | Operator::Continuation | Operator::Fragment);
-                (!in_query || asks_query) && one.variables().iter().any(|variable| variable.name() == name)
+                (!in_query || asks_query) && one.variables().any(|variable| variable.name() == name)
             }
             Part::Literal(_) => false,
         })
     };
     let optional_by_form = |name: &str| {
-        declared.path.parts().iter().any(|part| match part {
+        declared.path.parts().any(|part| match part {
             Part::Expression(one) => {
                 !matches!(one.operator(), Operator::Simple | Operator::Reserved)
-                    && one.variables().iter().any(|variable| variable.name() == name)
+                    && one.variables().any(|variable| variable.name() == name)
             }
             Part::Literal(_) => false,
         })

@@ -167,18 +167,18 @@ fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<(String, String)> {
         }
     };
     let demands = |name: &str| {
-        route.query.literals.iter().any(|(known, _)| **known == *name)
-            || route.query.params.iter().any(|param| param.is_required && param.name == name)
+        route.extras.query.literals.iter().any(|(known, _)| **known == *name)
+            || route.extras.query.params.iter().any(|param| param.is_required && param.name == name)
     };
     for other in tables.iter().flat_map(|ways| &ways.frozen.routes).filter(|other| !std::ptr::eq(*other, route)) {
-        for (name, value) in other.query.literals.iter().filter(|(name, _)| !demands(name)) {
-            let own = route.query.params.iter().find(|param| *param.name == **name);
+        for (name, value) in other.extras.query.literals.iter().filter(|(name, _)| !demands(name)) {
+            let own = route.extras.query.params.iter().find(|param| *param.name == **name);
             let takes = |own| query_texts(own).is_ok_and(|set| set.is_none_or(|set| set.contains(value.as_bytes())));
             let is_taken = own.is_none_or(takes);
             add(name, is_taken.then(|| value.as_bytes().to_vec()));
         }
-        for param in &other.query.params {
-            let own = route.query.params.iter().find(|own| own.name == param.name);
+        for param in &other.extras.query.params {
+            let own = route.extras.query.params.iter().find(|own| own.name == param.name);
             if own.is_none() && demands(&param.name) {
                 continue;
             }

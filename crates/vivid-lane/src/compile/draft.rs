@@ -1,0 +1,183 @@
+//! The tree while it is being built: what leads from node to node, and what ends where.
+
+use std::hash::{BuildHasher, Hash, Hasher};
+
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+use smallvec::SmallVec;
+
+use crate::lookup::{Capture, Cover, Edge, LeafId, NodeId, PatternId, Quick, RouteId, SegmentStep, Stretch, Tail};
+use crate::rule::TooLarge;
+
+/// Nodes and leaves, each with what it has.
+#[derive(Debug)]
+pub(super) struct Draft {
+    pub(super) nodes: Vec<DraftNode>,
+    /// The texts of all literals, one after the other.
+    pub(super) text: String,
+    /// The nodes that literals lead to, by the node before and the text.
+    by_text: HashTable<NodeId>,
+    hashes: DefaultHashBuilder,
+    pub(super) leaves: Vec<DraftLeaf>,
+    /// What the leaves have stretches of.
+    pub(super) steps: Vec<SegmentStep>,
+    pub(super) covers: Vec<Cover>,
+    pub(super) captures: Vec<Capture>,
+    /// How many of the leaves answer URLs; the others are those of areas.
+    pub(super) answering: usize,
+    /// What covers a URL that goes on from a node, beside what ends there.
+    pub(super) areas: HashMap<NodeId, Vec<LeafId>>,
+    /// Does letter case not count in literals?
+    pub(super) folds: bool,
+}
+
+/// Where a walk stands after some segments.
+#[derive(Debug)]
+pub(super) struct DraftNode {
+    /// The text of the literal that leads to it, if one does.
+    pub(super) text: Stretch,
+    /// The node before it.
+    before: NodeId,
+    /// How many literals follow it, and the last of them that was added.
+    literals: u32,
+    last_literal: NodeId,
+    /// The literal that was added before it to the same node.
+    sibling: NodeId,
+    pub(super) edges: SmallVec<[Edge; 1]>,
+    pub(super) leaves: SmallVec<[LeafId; 2]>,
+    pub(super) is_ordered: bool,
+}
+
+/// A way through the path of a route.
+#[derive(Debug)]
+pub(super) struct DraftLeaf {
+    pub(super) route: RouteId,
+    pub(super) steps: Stretch,
+    pub(super) covers: Stretch,
+    pub(super) captures: Stretch,
+    pub(super) tail: Option<Tail>,
+    pub(super) spelling: Vec<(u16, Box<str>)>,
+}
+
+/// The root of a tree, which follows no node.
+pub(super) const ROOT: NodeId = NodeId(0);
+
+impl DraftNode {
+    fn after(before: NodeId) -> Self {
+        Self {
+            text: Stretch::default(),
+            before,
+            literals: 0,
+            last_literal: ROOT,
+            sibling: ROOT,
+            edges: SmallVec::new(),
+            leaves: SmallVec::new(),
+            is_ordered: true,
+        }
+    }
+
+    /// How many literals follow it?
+    pub(super) fn literals(&self) -> usize {
+        self.literals as usize
+    }
+}
+
+impl Draft {
+    pub(super) fn new(folds: bool) -> Self {
+        Self {
+            nodes: vec![DraftNode::after(ROOT)],
+            text: String::new(),
+            by_text: HashTable::new(),
+            hashes: DefaultHashBuilder::default(),
+            leaves: Vec::new(),
+            steps: Vec::new(),
+            covers: Vec::new(),
+            captures: Vec::new(),
+            answering: 0,
+            areas: HashMap::new(),
+            folds,
+        }
+    }
+
+    pub(super) fn node(&self, id: NodeId) -> &DraftNode {
+        &self.nodes[id.0 as usize]
+    }
+
+    pub(super) fn node_mut(&mut self, id: NodeId) -> &mut DraftNode {
+        &mut self.nodes[id.0 as usize]
+    }
+
+    fn hash(hashes: &DefaultHashBuilder, before: NodeId, text: &str) -> u64 {
+        let mut hasher = hashes.build_hasher();
+        before.hash(&mut hasher);
+        text.hash(&mut hasher);
+        hasher.finish()
+    }
+
+    /// The text of the literal that leads to a node.
+    pub(super) fn text_of(&self, id: NodeId) -> &str {
+        self.node(id).text.of_text(&self.text)
+    }
+
+    /// The node that a literal leads to.
+    pub(super) fn literal(&self, at: NodeId, text: &str) -> Option<NodeId> {
+        let hash = Self::hash(&self.hashes, at, text);
+        self.by_text.find(hash, |&id| self.node(id).before == at && self.text_of(id) == text).copied()
+    }
+
+    /// The literals that follow a node, and where they lead.
+    pub(super) fn literals(&self, at: NodeId) -> impl Iterator<Item = (&str, NodeId)> + Clone {
+        let some = |id: NodeId| (id != ROOT).then_some(id);
+        let ids = std::iter::successors(some(self.node(at).last_literal), move |&id| some(self.node(id).sibling));
+        ids.map(|id| (self.text_of(id), id))
+    }
+
+    fn fresh(&mut self, before: NodeId) -> Result<NodeId, TooLarge> {
+        self.nodes.push(DraftNode::after(before));
+        u32::try_from(self.nodes.len() - 1).map(NodeId).map_err(|_| TooLarge::Numbers)
+    }
+
+    /// The node that a literal leads to, which is added where there is none.
+    pub(super) fn add_literal(&mut self, at: NodeId, text: &str) -> Result<NodeId, TooLarge> {
+        if let Some(known) = self.literal(at, text) {
+            return Ok(known);
+        }
+        let id = self.fresh(at)?;
+        let start = self.text.len();
+        self.text.push_str(text);
+        let before = self.node_mut(at);
+        before.literals += 1;
+        let sibling = std::mem::replace(&mut before.last_literal, id);
+        let text = Stretch::from(start, self.text.as_bytes())?;
+        let node = self.node_mut(id);
+        (node.text, node.sibling) = (text, sibling);
+        let Self { nodes, text: all, by_text, hashes, .. } = self;
+        let hash = |id: &NodeId| {
+            let node = &nodes[id.0 as usize];
+            Self::hash(hashes, node.before, node.text.of_text(all))
+        };
+        by_text.insert_unique(hash(&id), id, hash);
+        Ok(id)
+    }
+
+    /// The node that a pattern leads to, which is added where there is none. The node of a tail leads to itself, and no other way
+    /// leads there.
+    pub(super) fn add_edge(
+        &mut self,
+        at: NodeId,
+        pattern: PatternId,
+        quick: Quick,
+        is_tail: bool,
+    ) -> Result<NodeId, TooLarge> {
+        let is_known = |edge: &&Edge| edge.pattern == pattern && edge.is_tail == is_tail;
+        if let Some(edge) = self.node(at).edges.iter().find(is_known) {
+            return Ok(edge.target);
+        }
+        let target = self.fresh(at)?;
+        let edge = Edge { pattern, quick, is_tail, target, slot: 0 };
+        self.node_mut(at).edges.push(edge);
+        if is_tail {
+            self.node_mut(target).edges.push(edge);
+        }
+        Ok(target)
+    }
+}

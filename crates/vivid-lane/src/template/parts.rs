@@ -1,0 +1,281 @@
+//! What a template is made of.
+//!
+//! A table keeps a template for every route, so that a template is one text and a note for each of its literals and variables, which
+//! says where in the text it stands. Names and literals are borrowed from there.
+
+use std::fmt;
+use std::hash::{Hash, Hasher};
+use std::ops::Range;
+use std::str::FromStr;
+
+use super::TemplateError;
+
+/// A URI Template: literal text and expressions in turn.
+///
+/// # Example
+/// ```
+/// use vivid_lane::template::{Operator, Part, Template};
+///
+/// let template = Template::parse("/nights/{date}")?;
+/// let parts: Vec<Part> = template.parts().collect();
+/// let [Part::Literal("/nights/"), Part::Expression(date)] = parts[..] else { unreachable!() };
+/// assert_eq!(date.operator(), Operator::Simple);
+/// assert_eq!(date.variables().map(|variable| variable.name()).collect::<Vec<_>>(), ["date"]);
+/// # Ok::<(), vivid_lane::template::TemplateError>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Template {
+    text: Box<str>,
+    pieces: Box<[Piece]>,
+}
+
+/// A literal, or a variable of an expression, and which bytes of the template it is.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Piece {
+    pub(super) start: u32,
+    pub(super) end: u32,
+    pub(super) kind: PieceKind,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum PieceKind {
+    Literal,
+    Variable {
+        operator: Operator,
+        explode: bool,
+        /// Is it the first of its expression?
+        is_first: bool,
+    },
+}
+
+/// A piece of a template.
+#[derive(Debug, Clone, Copy)]
+pub enum Part<'t> {
+    /// Text that stands for itself, as it was written.
+    Literal(&'t str),
+    /// Something in braces.
+    Expression(Expression<'t>),
+}
+
+/// Something in braces: an operator and the variables that it joins.
+#[derive(Debug, Clone, Copy)]
+pub struct Expression<'t> {
+    text: &'t str,
+    operator: Operator,
+    pieces: &'t [Piece],
+}
+
+/// A variable of an expression.
+#[derive(Debug, Clone, Copy)]
+pub struct Variable<'t> {
+    text: &'t str,
+    piece: Piece,
+}
+
+/// What the first character in the braces says (RFC 6570, section 2.2).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Operator {
+    /// `{a}`: one value, everything but unreserved characters escaped.
+    Simple,
+    /// `{+a}`: one value, reserved characters kept.
+    Reserved,
+    /// `{#a}`: a fragment.
+    Fragment,
+    /// `{.a}`: labels after dots.
+    Label,
+    /// `{/a}`: segments after slashes.
+    Segment,
+    /// `{;a}`: path-style parameters after semicolons.
+    PathStyle,
+    /// `{?a}`: a query.
+    Query,
+    /// `{&a}`: a query that goes on.
+    Continuation,
+}
+
+impl Operator {
+    pub(super) const fn symbol(self) -> &'static str {
+        match self {
+            Self::Simple => "",
+            Self::Reserved => "+",
+            Self::Fragment => "#",
+            Self::Label => ".",
+            Self::Segment => "/",
+            Self::PathStyle => ";",
+            Self::Query => "?",
+            Self::Continuation => "&",
+        }
+    }
+
+    pub(super) const fn from_symbol(symbol: char) -> Option<Self> {
+        Some(match symbol {
+            '+' => Self::Reserved,
+            '#' => Self::Fragment,
+            '.' => Self::Label,
+            '/' => Self::Segment,
+            ';' => Self::PathStyle,
+            '?' => Self::Query,
+            '&' => Self::Continuation,
+            _ => return None,
+        })
+    }
+}
+
+impl Piece {
+    fn range(self) -> Range<usize> {
+        self.start as usize..self.end as usize
+    }
+
+    /// Does it go on with the expression of the piece before it?
+    fn goes_on(&self) -> bool {
+        matches!(self.kind, PieceKind::Variable { is_first: false, .. })
+    }
+}
+
+impl Template {
+    pub(super) fn new(text: &str, pieces: &[Piece]) -> Self {
+        Self { text: text.into(), pieces: pieces.into() }
+    }
+
+    /// The template as it was written.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        &self.text
+    }
+
+    /// Literals and expressions in their order.
+    pub fn parts(&self) -> impl Iterator<Item = Part<'_>> + Clone {
+        Parts { text: &self.text, pieces: &self.pieces }
+    }
+
+    /// All variables of all expressions in their order.
+    pub fn variables(&self) -> impl Iterator<Item = Variable<'_>> + Clone {
+        let variables = self.pieces.iter().filter(|piece| piece.kind != PieceKind::Literal);
+        variables.map(|&piece| Variable { text: &self.text, piece })
+    }
+
+    /// Appends the literals as they are written, and in the place of each variable, which are asked for by their numbers, a text.
+    /// Whether there was one for each.
+    #[inline]
+    pub(crate) fn fill<'v>(&self, out: &mut String, mut text: impl FnMut(usize) -> Option<&'v str>) -> bool {
+        let mut variables = 0;
+        for piece in &self.pieces {
+            if piece.kind == PieceKind::Literal {
+                out.push_str(self.text.get(piece.range()).unwrap_or_default());
+                continue;
+            }
+            let Some(text) = text(variables) else { return false };
+            out.push_str(text);
+            variables += 1;
+        }
+        true
+    }
+
+    /// How many bytes it takes on the heap.
+    pub(crate) fn heap(&self) -> usize {
+        self.text.len() + size_of_val(&*self.pieces)
+    }
+}
+
+impl PartialEq for Template {
+    /// Is the same written?
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
+}
+
+impl Eq for Template {}
+
+impl Hash for Template {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.text.hash(state);
+    }
+}
+
+#[derive(Clone)]
+struct Parts<'t> {
+    text: &'t str,
+    pieces: &'t [Piece],
+}
+
+impl<'t> Iterator for Parts<'t> {
+    type Item = Part<'t>;
+
+    #[inline]
+    fn next(&mut self) -> Option<Part<'t>> {
+        let (first, rest) = self.pieces.split_first()?;
+        let PieceKind::Variable { operator, .. } = first.kind else {
+            self.pieces = rest;
+            return Some(Part::Literal(&self.text[first.range()]));
+        };
+        let more = rest.iter().take_while(|piece| piece.goes_on()).count();
+        let (pieces, rest) = self.pieces.split_at(1 + more);
+        self.pieces = rest;
+        Some(Part::Expression(Expression { text: self.text, operator, pieces }))
+    }
+}
+
+impl FromStr for Template {
+    type Err = TemplateError;
+
+    fn from_str(text: &str) -> Result<Self, TemplateError> {
+        Self::parse(text)
+    }
+}
+
+impl fmt::Display for Template {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+impl<'t> Expression<'t> {
+    /// The operator.
+    #[must_use]
+    pub fn operator(&self) -> Operator {
+        self.operator
+    }
+
+    /// The variables, at least one.
+    #[must_use]
+    pub fn variables(&self) -> impl DoubleEndedIterator<Item = Variable<'t>> + ExactSizeIterator + Clone + use<'t> {
+        let text = self.text;
+        self.pieces.iter().map(move |&piece| Variable { text, piece })
+    }
+
+    /// Its variable, if it has one only.
+    #[must_use]
+    pub fn sole_variable(&self) -> Option<Variable<'t>> {
+        if let [piece] = *self.pieces { Some(Variable { text: self.text, piece }) } else { None }
+    }
+
+    /// The bytes of the template, braces included.
+    #[must_use]
+    pub fn place(&self) -> Range<usize> {
+        let inside = |piece: &Piece| (piece.start as usize, piece.end as usize);
+        let start = self.pieces.first().map_or(0, |piece| inside(piece).0);
+        let last = self.pieces.last().map_or(0, |piece| inside(piece).1);
+        let star = self.variables().next_back().is_some_and(|variable| variable.is_exploded());
+        start - 1 - self.operator.symbol().len()..last + usize::from(star) + 1
+    }
+}
+
+impl<'t> Variable<'t> {
+    /// The name under which a value is looked up.
+    #[must_use]
+    pub fn name(&self) -> &'t str {
+        &self.text[self.place()]
+    }
+
+    /// Is it written with a star, so that the items of a list stand each for themselves?
+    #[must_use]
+    pub fn is_exploded(&self) -> bool {
+        matches!(self.piece.kind, PieceKind::Variable { explode: true, .. })
+    }
+
+    /// The bytes of the template that hold the name.
+    #[must_use]
+    pub fn place(&self) -> Range<usize> {
+        self.piece.range()
+    }
+}

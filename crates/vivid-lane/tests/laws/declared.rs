@@ -1,0 +1,1 @@
+../../../../benches/src/declared.rs
