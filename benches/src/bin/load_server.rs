@@ -1,10 +1,11 @@
 //! A server to be put under load: `bare` answers a constant; `handled` calls a handler in a box with something in the
-//! extensions of the request, and decides nothing; `routed` asks a table first, and `reloaded` exchanges the table ten times a
-//! second meanwhile. Prints its port, and a path that the table answers.
+//! extensions of the request, and decides nothing; `routed` asks a table first, `pages` has pages of a `Visit`, and `reloaded`
+//! exchanges the table ten times a second meanwhile. Prints its port, and a path that the table answers.
 
 #![forbid(unsafe_code)]
 
 use std::convert::Infallible;
+use std::pin::Pin;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -15,18 +16,21 @@ use hyper::body::Incoming;
 use hyper::server::conn::http1::Builder;
 use hyper_util::rt::TokioIo;
 use tokio::net::{TcpListener, TcpStream};
-use tower_service::Service;
 use vivid_lane::Table;
 use vivid_lane_benches::contenders::{hits, ours, spec};
 use vivid_lane_benches::tables::rest;
-use vivid_lane_http::{Handler, LiveTable, Routed, handler};
+use vivid_lane_http::{Body, Handler, LiveTable, Pages, Routed, Visit, handler};
 
-async fn page(_: Request<Incoming>) -> Response<Full<Bytes>> {
+async fn page<B>(_: Request<B>) -> Response<Full<Bytes>> {
     Response::new(Full::from("a constant"))
 }
 
-fn bound(table: &Table) -> Table<Handler<Incoming>> {
-    let page = handler(page);
+/// A handler whose type is forgotten.
+type Boxed = Arc<dyn Fn(Request<Incoming>) -> BoxFuture + Send + Sync>;
+type BoxFuture = Pin<Box<dyn Future<Output = Result<Response<Full<Bytes>>, Infallible>> + Send>>;
+
+fn bound(table: &Table) -> Table<Handler> {
+    let page = handler(page::<Body>);
     table.bind(|_| Some(page.clone())).expect("every page has a handler")
 }
 
@@ -48,10 +52,10 @@ async fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
     }
     if kind == "handled" {
         // As much as a service must do whose handlers are any async functions, and find their match in the request.
-        let page = handler(page);
+        let page: Boxed = Arc::new(|request| Box::pin(async { Ok(page(request).await) }));
         let answer = move |mut request: Request<Incoming>| {
             request.extensions_mut().insert(Arc::new(()));
-            page.clone().call(request)
+            page(request)
         };
         return accept(listener, |stream| {
             let answer = answer.clone();
@@ -61,7 +65,12 @@ async fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
         })
         .await;
     }
-    let live = LiveTable::new(bound(&ours(&rest())));
+    let live = LiveTable::new(match kind.as_str() {
+        "pages" => {
+            Pages::new(()).others(async |_: Visit| Response::new(Full::from("a constant"))).bind(&ours(&rest()))?
+        }
+        _ => bound(&ours(&rest())),
+    });
     if kind == "reloaded" {
         let live = live.clone();
         std::thread::spawn(move || {

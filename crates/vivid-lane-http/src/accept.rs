@@ -1,7 +1,6 @@
 //! Which form of an answer a client likes best (RFC 9110, section 12.5.1).
 
-use http::HeaderMap;
-use http::header::ACCEPT;
+use http::HeaderValue;
 
 /// The forms in which the service tells what is wrong.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -19,11 +18,10 @@ const FORMS: [(Form, &[&str]); 3] = [
     (Form::Json, &["application/problem+json", "application/json"]),
 ];
 
-/// The form that a client likes best; plain text for one that does not say.
-pub(crate) fn preferred(headers: &HeaderMap) -> Form {
-    let ranges: Vec<(&str, u16)> = headers
-        .get_all(ACCEPT)
-        .iter()
+/// The form that a client likes best, by its `Accept` fields; plain text for one that does not say.
+pub(crate) fn preferred<'h>(accepted: impl IntoIterator<Item = &'h HeaderValue>) -> Form {
+    let ranges: Vec<(&str, u16)> = accepted
+        .into_iter()
         .filter_map(|value| value.to_str().ok())
         .flat_map(|value| value.split(','))
         .filter_map(range)
@@ -65,7 +63,7 @@ fn weight(ranges: &[(&str, u16)], media: &str) -> u16 {
 #[cfg(test)]
 mod tests {
     use super::{Form, preferred};
-    use http::{HeaderMap, HeaderValue};
+    use http::HeaderValue;
 
     #[test]
     fn the_best_liked_form_is_taken() {
@@ -83,9 +81,7 @@ mod tests {
             ("text/html;q=7, application/json;q=0.1", Form::Json),
         ];
         for (accept, form) in cases {
-            let mut headers = HeaderMap::new();
-            headers.insert("accept", HeaderValue::from_str(accept).unwrap());
-            assert_eq!(preferred(&headers), form, "{accept}");
+            assert_eq!(preferred([&HeaderValue::from_str(accept).unwrap()]), form, "{accept}");
         }
     }
 }

@@ -17,9 +17,9 @@ pub type BoxError = Box<dyn std::error::Error + Send + Sync>;
 pub struct Error(BoxError);
 
 impl Error {
-    /// Forgets the type of an error.
+    /// Forgets the type of an error; one of which it is forgotten stays as it is.
     pub fn new(error: impl Into<BoxError>) -> Self {
-        Self(error.into())
+        error.into().downcast().map_or_else(Self, |same| *same)
     }
 
     /// The error as it was.

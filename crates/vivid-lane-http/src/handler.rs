@@ -16,24 +16,32 @@ use vivid_lane::{OwnedMatch, Position, Table};
 use crate::visitor::BoxFuture;
 use crate::{Body, BoxError, Error};
 
-type Run<B> = dyn Fn(Request<B>) -> BoxFuture<Result<Response<Body>, Error>> + Send + Sync;
+type Run = dyn Fn(Request<Body>) -> BoxFuture<Result<Response<Body>, Error>> + Send + Sync;
 
 /// What shows a page: a service with its type forgotten, whose clones share it.
-pub struct Handler<B = Body>(Arc<Run<B>>);
+pub struct Handler(Arc<Run>);
 
-impl<B> Clone for Handler<B> {
+impl Clone for Handler {
     fn clone(&self) -> Self {
         Self(Arc::clone(&self.0))
     }
 }
 
-impl<B> fmt::Debug for Handler<B> {
+impl fmt::Debug for Handler {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Handler").finish_non_exhaustive()
     }
 }
 
-impl<B> Service<Request<B>> for Handler<B> {
+impl Handler {
+    pub(crate) fn new(
+        run: impl Fn(Request<Body>) -> BoxFuture<Result<Response<Body>, Error>> + Send + Sync + 'static,
+    ) -> Self {
+        Self(Arc::new(run))
+    }
+}
+
+impl Service<Request<Body>> for Handler {
     type Response = Response<Body>;
     type Error = Error;
     type Future = BoxFuture<Result<Response<Body>, Error>>;
@@ -43,7 +51,7 @@ impl<B> Service<Request<B>> for Handler<B> {
         Poll::Ready(Ok(()))
     }
 
-    fn call(&mut self, request: Request<B>) -> Self::Future {
+    fn call(&mut self, request: Request<Body>) -> Self::Future {
         (self.0)(request)
     }
 }
@@ -109,6 +117,16 @@ impl Missing {
         Self { position, table: table.clone() }
     }
 
+    /// Where a match stands, of whose page it turned out that it does not exist.
+    pub(crate) fn after_all(found: &Found) -> Self {
+        let position = found.position();
+        Self { table: position.table().clone(), position: Some(position.keep_position()) }
+    }
+
+    pub(crate) fn table(&self) -> &Table<()> {
+        &self.table
+    }
+
     /// The deepest route that covers the URL, with its ancestors and the values that were read.
     #[must_use]
     pub fn position(&self) -> Option<Position<'_, '_, ()>> {
@@ -134,18 +152,17 @@ pub fn missing<B>(request: &Request<B>) -> Option<&Missing> {
 /// An async function as a handler.
 ///
 /// See the [crate documentation](crate) for an example.
-pub fn handler<B, F, R, T>(function: F) -> Handler<B>
+pub fn handler<F, R, T>(function: F) -> Handler
 where
-    F: Fn(Request<B>) -> R + Send + Sync + 'static,
+    F: Fn(Request<Body>) -> R + Send + Sync + 'static,
     R: Future<Output = Response<T>> + Send + 'static,
     T: http_body::Body<Data = Bytes> + Send + 'static,
     T::Error: Into<BoxError>,
-    B: Send + 'static,
 {
-    Handler(Arc::new(move |request| {
+    Handler::new(move |request| {
         let response = function(request);
         Box::pin(async move { Ok(response.await.map(Body::new)) })
-    }))
+    })
 }
 
 /// Any service as a handler, with the layers that are around it.
@@ -160,16 +177,15 @@ where
 /// let at_length = |response: Response<String>| response.map(|body| body + ", and at length");
 /// let wordy: Handler = service(ServiceBuilder::new().map_response(at_length).service(service_fn(slow)));
 /// ```
-pub fn service<B, S, T>(service: S) -> Handler<B>
+pub fn service<S, T>(service: S) -> Handler
 where
-    S: Service<Request<B>, Response = Response<T>> + Clone + Send + Sync + 'static,
+    S: Service<Request<Body>, Response = Response<T>> + Clone + Send + Sync + 'static,
     S::Error: Into<BoxError>,
     S::Future: Send + 'static,
     T: http_body::Body<Data = Bytes> + Send + 'static,
     T::Error: Into<BoxError>,
-    B: Send + 'static,
 {
-    Handler(Arc::new(move |request| {
+    Handler::new(move |request| {
         let service = service.clone();
         Box::pin(async move {
             match service.oneshot(request).await {
@@ -177,5 +193,5 @@ where
                 Err(error) => Err(Error::new(error)),
             }
         })
-    }))
+    })
 }

@@ -1,7 +1,11 @@
 //! What of a request is decided by.
 
+use http::header::{ACCEPT, HOST};
 use http::request::Parts;
-use http::{HeaderMap, Method, Request, Uri};
+use http::uri::{Authority, PathAndQuery};
+use http::{HeaderMap, HeaderValue, Method, Request, Uri};
+
+use crate::accept::{Form, preferred};
 
 /// What is decided by: a request is moved as seldom as can be, as it is large.
 #[derive(Clone, Copy)]
@@ -29,6 +33,56 @@ impl<'r> Head<'r> {
         match (self.uri.scheme(), self.uri.path_and_query()) {
             (None, Some(target)) => target.as_str().into(),
             _ => self.uri.to_string().into(),
+        }
+    }
+
+    /// The form in which the client likes best to be told what is wrong.
+    pub(crate) fn form(self) -> Form {
+        preferred(self.headers.get_all(ACCEPT))
+    }
+
+    /// Whether the `Host` fields are what RFC 9112, section 3.2, wants: at most one, and a host with or without a port. Is one
+    /// wanted, as by HTTP/1.1, or may it be absent, as from a test?
+    pub(crate) fn has_good_host(self, is_wanted: bool) -> bool {
+        let mut fields = self.headers.get_all(HOST).iter();
+        match (fields.next(), fields.next()) {
+            (None, _) => !is_wanted || self.uri.host().is_some(),
+            (Some(host), None) => is_host(host),
+            (Some(_), Some(_)) => false,
+        }
+    }
+}
+
+/// Is it a host, with or without a port, and nothing else? It may be empty where the target has no authority.
+fn is_host(field: &HeaderValue) -> bool {
+    let Ok(text) = field.to_str() else { return false };
+    text.is_empty() || text.parse::<Authority>().is_ok_and(|host| !host.as_str().contains('@'))
+}
+
+/// What is kept of a request, to tell whoever sent it what went wrong later.
+#[derive(Clone)]
+pub(crate) struct Origin {
+    pub(crate) method: Method,
+    target: Option<PathAndQuery>,
+    accepted: Option<HeaderValue>,
+}
+
+impl Origin {
+    pub(crate) fn path(&self) -> &str {
+        self.target.as_ref().map_or("/", PathAndQuery::path)
+    }
+
+    pub(crate) fn form(&self) -> Form {
+        preferred(&self.accepted)
+    }
+}
+
+impl From<Head<'_>> for Origin {
+    fn from(head: Head<'_>) -> Self {
+        Self {
+            method: head.method.clone(),
+            target: head.uri.path_and_query().cloned(),
+            accepted: head.headers.get(ACCEPT).cloned(),
         }
     }
 }

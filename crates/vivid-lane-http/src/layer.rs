@@ -1,5 +1,6 @@
 //! The table in front of a service that shows all pages.
 
+use std::convert::Infallible;
 use std::fmt;
 use std::sync::Arc;
 use std::task::{Context, Poll};
@@ -9,7 +10,7 @@ use http::{Request, Response};
 use tower_layer::Layer;
 use tower_service::Service;
 
-use crate::service::{Core, Routed, carry_out};
+use crate::service::{Core, Routed};
 use crate::visitor::BoxFuture;
 use crate::{Body, BoxError};
 
@@ -91,31 +92,30 @@ where
 
 impl<S, B, T> Service<Request<B>> for RoutedPages<S>
 where
-    S: Service<Request<B>, Response = Response<T>> + Clone + Send + Sync + 'static,
-    S::Future: Send,
+    S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static,
     T: http_body::Body<Data = Bytes> + Send + 'static,
     T::Error: Into<BoxError>,
-    B: Send + 'static,
+    B: http_body::Body<Data = Bytes> + Send + 'static,
+    B::Error: Into<BoxError>,
 {
     type Response = Response<Body>;
-    type Error = S::Error;
-    type Future = BoxFuture<Result<Self::Response, Self::Error>>;
+    type Error = Infallible;
+    type Future = BoxFuture<Result<Self::Response, Infallible>>;
 
-    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Infallible>> {
         Poll::Ready(Ok(()))
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        let pages = self.pages.clone();
-        let named = move |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
-        if let Some(plan) = self.core.plan_at_once((&request).into(), &named) {
-            return Box::pin(carry_out(plan, request, Body::new));
-        }
-        let core = Arc::clone(&self.core);
+        let (core, pages) = (Arc::clone(&self.core), self.pages.clone());
+        let request = request.map(Body::new);
         Box::pin(async move {
-            let (head, sent) = request.into_parts();
-            let plan = core.plan(&head, named).await;
-            carry_out(plan, Request::from_parts(head, sent), Body::new).await
+            let named = |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
+            Ok(core.answer(request, named, Body::new).await)
         })
     }
 }

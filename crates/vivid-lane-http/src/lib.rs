@@ -46,18 +46,25 @@
 mod accept;
 mod body;
 mod error;
+mod failure;
 mod handler;
 mod head;
 mod layer;
 mod live;
+mod pages;
 mod reply;
 mod service;
+mod trouble;
+mod visit;
 mod visitor;
 
 pub use body::Body;
 pub use error::{BoxError, Error};
+pub use failure::Failure;
 pub use handler::{Found, Handler, Missing, found, handler, missing, service};
 pub use layer::{PageName, RoutedPages};
 pub use live::LiveTable;
+pub use pages::{PageFunction, Pages, PagesError, Shown, html, json, layered};
 pub use service::{ResponseFuture, Routed};
-pub use visitor::Visitor;
+pub use visit::Visit;
+pub use visitor::{Visitor, Who};

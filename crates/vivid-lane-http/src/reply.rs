@@ -5,8 +5,7 @@ use http::{HeaderValue, Response, StatusCode};
 use serde_json::{Map, Value, json};
 
 use crate::Body;
-use crate::accept::{Form, preferred};
-use crate::head::Head;
+use crate::accept::Form;
 
 /// A response that is being put together.
 pub(crate) struct Reply<'a> {
@@ -40,14 +39,14 @@ impl<'a> Reply<'a> {
         Self { location: Some(location), ..Self::new(status, "") }
     }
 
-    /// The response, in the form that the client likes best.
-    pub(crate) fn respond(self, head: Head<'_>) -> Response<Body> {
+    /// The response, in a form, about a path.
+    pub(crate) fn respond(self, form: Form, path: &str) -> Response<Body> {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
         let has_body = status != StatusCode::NO_CONTENT;
-        let (kind, text) = match preferred(head.headers) {
+        let (kind, text) = match form {
             Form::Plain => ("text/plain; charset=utf-8", self.plain(status)),
             Form::Html => ("text/html; charset=utf-8", self.html(status)),
-            Form::Json => ("application/problem+json", self.json(status, head.uri.path())),
+            Form::Json => ("application/problem+json", self.json(status, path)),
         };
         let mut response = Response::new(if has_body { Body::from(text) } else { Body::default() });
         *response.status_mut() = status;

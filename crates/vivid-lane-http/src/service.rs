@@ -1,25 +1,27 @@
 //! The service: a request in, the page or another answer out.
 
+use std::convert::Infallible;
 use std::fmt;
 use std::pin::Pin;
 use std::sync::Arc;
-use std::task::{Context, Poll, Waker};
+use std::task::{Context, Poll, Waker, ready};
 
-use http::header::HOST;
+use bytes::Bytes;
+use http::header::{CONTENT_LENGTH, HOST};
 use http::request::Parts;
-use http::{Request, Response, StatusCode};
-use tower::ServiceExt;
+use http::{Method, Request, Response};
 use tower_service::Service;
 use vivid_lane::decide::Step;
 use vivid_lane::{Answer, Decision, Question, Request as Asked};
 
-use crate::Body;
-use crate::accept::{Form, preferred};
+use crate::accept::Form;
 use crate::handler::{Found, Missing};
-use crate::head::Head;
+use crate::head::{Head, Origin};
 use crate::live::{LiveTable, Loaded};
 use crate::reply::Reply;
-use crate::visitor::{BoxFuture, Visitor};
+use crate::trouble::{Remedy, with_status};
+use crate::visitor::{BoxFuture, Identity, Visitor};
+use crate::{Body, BoxError, Failure};
 
 /// How long a permanent redirect may be kept, in seconds, if nothing else is said.
 const KEPT: u32 = 3600;
@@ -43,11 +45,15 @@ pub struct Routed<P> {
 
 /// What all forms of the service have.
 pub(crate) struct Core<P> {
-    table: LiveTable<P>,
+    pub(crate) table: LiveTable<P>,
     visitor: Visitor,
     is_absolute: bool,
     kept: u32,
+    pub(crate) on_failure: Option<Arc<Tell>>,
 }
+
+/// What is made of a failure at a path.
+type Tell = dyn Fn(&Failure, &str) -> Option<Response<Body>> + Send + Sync;
 
 impl<P> Clone for Core<P> {
     fn clone(&self) -> Self {
@@ -56,6 +62,7 @@ impl<P> Clone for Core<P> {
             visitor: self.visitor.clone(),
             is_absolute: self.is_absolute,
             kept: self.kept,
+            on_failure: self.on_failure.clone(),
         }
     }
 }
@@ -93,6 +100,41 @@ impl<P> Routed<P> {
         self
     }
 
+    /// What is to be done about a failure of a page, or of a layer around one, at that path: to log it, and, if it gives one, to answer
+    /// with a response of the program's. Else the visitor is told the status, in the form that suits it, and nothing of the error.
+    ///
+    /// # Example
+    /// ```
+    /// use http::Request;
+    /// use tower::ServiceExt;
+    /// use vivid_lane::Table;
+    /// use vivid_lane_http::{Body, Failure, Pages, Routed, Visit, html};
+    ///
+    /// async fn plate(_: Visit) -> Result<http::Response<Body>, Failure> {
+    ///     let number: u32 = "b-1021".parse()?;
+    ///     Ok(html(number.to_string()))
+    /// }
+    ///
+    /// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+    /// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+    /// let table = Table::from_toml("[routes.plate]\npath = '/plate'\npage = 'plate'")?;
+    /// let site = Routed::new(Pages::new(()).page("plate", plate).bind(&table)?).on_failure(|failure, path| {
+    ///     eprintln!("{path}: {failure}");
+    ///     None
+    /// });
+    /// assert_eq!(site.oneshot(Request::get("/plate").body(Body::default())?).await?.status(), 500);
+    /// # Ok(()) })
+    /// # }
+    /// ```
+    #[must_use]
+    pub fn on_failure(
+        mut self,
+        tell: impl Fn(&Failure, &str) -> Option<Response<Body>> + Send + Sync + 'static,
+    ) -> Self {
+        Arc::make_mut(&mut self.core).on_failure = Some(Arc::new(tell));
+        self
+    }
+
     /// For how many seconds a permanent redirect may be kept; 3,600 if nothing is said.
     #[must_use]
     pub fn keep_redirects(mut self, seconds: u32) -> Self {
@@ -110,18 +152,50 @@ pub(crate) enum Plan<S> {
     Reply(Response<Body>),
 }
 
+impl<S> Plan<S> {
+    /// Puts what is known of a request into its extensions, and gives the service that is to be called, or the response.
+    fn prepare(
+        self,
+        request: &mut Request<Body>,
+        identity: Option<Identity>,
+    ) -> Result<(S, bool), Box<Response<Body>>> {
+        let extensions = request.extensions_mut();
+        identity.map(|identity| extensions.insert(identity));
+        match self {
+            Self::Reply(response) => Err(Box::new(response)),
+            Self::Show(service, found) => {
+                found.map(|found| extensions.insert(found));
+                Ok((service, false))
+            }
+            Self::ShowFallback(service, missing) => {
+                extensions.insert(missing);
+                Ok((service, true))
+            }
+        }
+    }
+}
+
 impl<P> Core<P> {
     pub(crate) fn new(table: LiveTable<P>) -> Self {
-        Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT }
+        Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT, on_failure: None }
+    }
+
+    /// What is told of a host that is none.
+    fn bad_host(head: Head<'_>) -> Response<Body> {
+        Reply::new(400, "expected one `Host` field with a host, with or without a port")
+            .respond(head.form(), head.uri.path())
     }
 
     /// Decides a request that hangs on nothing that must be waited for.
     pub(crate) fn plan_at_once<S>(&self, head: Head<'_>, service: impl Fn(&P) -> S) -> Option<Plan<S>> {
+        if !head.has_good_host(false) {
+            return Some(Plan::Reply(Self::bad_host(head)));
+        }
         self.step(&self.table.guard(), head, &[], &service).ok()
     }
 
     /// Decides a request, waiting for whatever the decision hangs on.
-    pub(crate) async fn plan<S>(&self, head: &Parts, service: impl Fn(&P) -> S) -> Plan<S> {
+    async fn plan<S>(&self, head: &Parts, identity: Option<&Identity>, service: impl Fn(&P) -> S) -> Plan<S> {
         let loaded = self.table.loaded();
         let mut answers: Vec<(Question, Answer)> = Vec::new();
         loop {
@@ -130,7 +204,7 @@ impl<P> Core<P> {
                 Ok(plan) => return plan,
                 Err(question) => question,
             };
-            let answer = self.visitor.answer(&question, head).await;
+            let answer = self.visitor.answer(&question, head, identity).await;
             answers.push((question, answer));
         }
     }
@@ -188,7 +262,7 @@ impl<P> Core<P> {
                 }
                 reply.detail = missing.reason().unwrap_or_default().to_owned();
                 // They cost more than the reply, and a machine does not follow them.
-                if preferred(head.headers) != Form::Plain {
+                if head.form() != Form::Plain {
                     reply.near = missing.suggestions().iter().map(|one| one.url().to_owned()).collect();
                 }
             }
@@ -211,163 +285,210 @@ impl<P> Core<P> {
             }
             _ => {}
         }
-        Plan::Reply(reply.respond(head))
+        Plan::Reply(reply.respond(head.form(), head.uri.path()))
     }
 }
 
-/// Whatever the fallback thinks: what is missing is missing.
-fn with_status<T>(mut response: Response<T>, is_missing: bool) -> Response<T> {
-    if is_missing {
-        *response.status_mut() = StatusCode::NOT_FOUND;
+impl<P> Core<P> {
+    /// Decides and answers a request, waiting for whatever it hangs on.
+    pub(crate) async fn answer<S, T>(
+        &self,
+        request: Request<Body>,
+        page: impl Fn(&P) -> S,
+        body: impl Fn(T) -> Body,
+    ) -> Response<Body>
+    where
+        S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
+    {
+        let identity = self.visitor.somebody();
+        let (head, sent) = request.into_parts();
+        let origin = Origin::from(Head::from(&head));
+        let plan = match self.plan_at_once((&head).into(), &page) {
+            Some(plan) => plan,
+            None => self.plan(&head, identity.as_ref(), &page).await,
+        };
+        let mut request = Request::from_parts(head, sent);
+        let response = match plan.prepare(&mut request, identity) {
+            Ok(service) => self.response(service, request, &origin, page, body).await,
+            Err(response) => *response,
+        };
+        without_body_for_head(response, &origin)
+    }
+}
+
+/// The answer to `HEAD` has no body, but the length that it would have (RFC 9110, sections 8.6 and 9.3.2).
+fn without_body_for_head(mut response: Response<Body>, origin: &Origin) -> Response<Body> {
+    if origin.method == Method::HEAD {
+        let length = http_body::Body::size_hint(response.body()).exact().filter(|length| *length > 0);
+        if let Some(length) = length {
+            response.headers_mut().entry(CONTENT_LENGTH).or_insert_with(|| length.into());
+        }
+        *response.body_mut() = Body::default();
     }
     response
 }
 
-/// Calls a service as it was planned.
-pub(crate) async fn carry_out<S, B, T>(
-    plan: Plan<S>,
-    mut request: Request<B>,
-    body: impl FnOnce(T) -> Body,
-) -> Result<Response<Body>, S::Error>
-where
-    S: Service<Request<B>, Response = Response<T>>,
-{
-    let (service, is_missing) = match plan {
-        Plan::Reply(response) => return Ok(response),
-        Plan::Show(service, found) => {
-            found.map(|found| request.extensions_mut().insert(found));
-            (service, false)
-        }
-        Plan::ShowFallback(service, missing) => {
-            request.extensions_mut().insert(missing);
-            (service, true)
-        }
-    };
-    Ok(with_status(service.oneshot(request).await?.map(body), is_missing))
-}
-
 pin_project_lite::pin_project! {
     #[project = Doing]
-    enum State<P, B>
+    enum State<P>
     where
-        P: Service<Request<B>>,
+        P: Service<Request<Body>>,
     {
         // The response is here.
         Ready { response: Option<Response<Body>> },
         // A page is called.
-        Calling { #[pin] future: P::Future },
+        Calling { #[pin] future: P::Future, is_missing: bool },
         // The decision, or the page, has to wait.
-        Waiting { future: BoxFuture<Result<Response<Body>, P::Error>> },
+        Waiting { future: BoxFuture<Response<Body>> },
     }
 }
 
 pin_project_lite::pin_project! {
     /// The response of a [`Routed`] service, to come.
-    pub struct ResponseFuture<P, B>
+    pub struct ResponseFuture<P>
     where
-        P: Service<Request<B>>,
+        P: Service<Request<Body>>,
     {
         #[pin]
-        state: State<P, B>,
+        state: State<P>,
+        core: Arc<Core<P>>,
+        origin: Origin,
     }
 }
 
-impl<P, B> fmt::Debug for ResponseFuture<P, B>
+impl<P> fmt::Debug for ResponseFuture<P>
 where
-    P: Service<Request<B>>,
+    P: Service<Request<Body>>,
 {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("ResponseFuture").finish_non_exhaustive()
     }
 }
 
-impl<P, B> Future for ResponseFuture<P, B>
+impl<P> Future for ResponseFuture<P>
 where
-    P: Service<Request<B>, Response = Response<Body>>,
+    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static,
 {
-    type Output = Result<Response<Body>, P::Error>;
+    type Output = Result<Response<Body>, Infallible>;
 
     fn poll(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Self::Output> {
-        match self.project().state.project() {
-            Doing::Ready { response } => match response.take() {
-                Some(response) => Poll::Ready(Ok(response)),
+        let mut this = self.project();
+        loop {
+            let response = match this.state.as_mut().project() {
                 // It was given away, and a future that is over may do as it likes.
-                None => Poll::Pending,
-            },
-            Doing::Calling { future } => future.poll(context),
-            Doing::Waiting { future } => future.as_mut().poll(context),
+                Doing::Ready { response } => match response.take() {
+                    Some(response) => response,
+                    None => return Poll::Pending,
+                },
+                Doing::Calling { future, is_missing } => {
+                    match this.core.outcome(ready!(future.poll(context)), this.origin, P::clone) {
+                        Ok(response) => with_status(response, *is_missing),
+                        Err(Remedy::Reply(response)) => *response,
+                        Err(fallback) => {
+                            let (core, origin) = (Arc::clone(this.core), this.origin.clone());
+                            let future = Box::pin(async move { core.remedied(fallback, &origin, |body| body).await });
+                            this.state.set(State::Waiting { future });
+                            continue;
+                        }
+                    }
+                }
+                Doing::Waiting { future } => ready!(future.as_mut().poll(context)),
+            };
+            return Poll::Ready(Ok(without_body_for_head(response, this.origin)));
         }
     }
 }
 
-impl<P> Routed<P> {
+impl<P> Routed<P>
+where
+    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static,
+{
     /// Begins with a request.
-    fn respond<B>(&self, mut request: Request<B>) -> ResponseFuture<P, B>
-    where
-        P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
-        P::Future: Send,
-        B: Send + 'static,
-    {
+    fn respond(&self, mut request: Request<Body>) -> ResponseFuture<P> {
+        let origin = Origin::from(Head::from(&request));
         let state = match self.core.plan_at_once((&request).into(), P::clone) {
-            Some(Plan::Reply(response)) => State::Ready { response: Some(response) },
-            Some(Plan::Show(mut service, found)) => {
-                // Most pages are ready at once; one that is not is asked again by whoever waits for it.
-                match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
-                    Poll::Ready(Ok(())) => {
-                        found.map(|found| request.extensions_mut().insert(found));
-                        State::Calling { future: service.call(request) }
+            None => State::Waiting { future: self.wait_for(request) },
+            Some(plan) => match plan.prepare(&mut request, self.core.visitor.somebody()) {
+                Err(response) => State::Ready { response: Some(*response) },
+                Ok((mut service, is_missing)) => {
+                    // Most pages are ready at once; one that is not is asked again by whoever waits for it.
+                    match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
+                        Poll::Ready(Ok(())) => State::Calling { future: service.call(request), is_missing },
+                        _ => {
+                            let (core, origin) = (Arc::clone(&self.core), origin.clone());
+                            let future = async move {
+                                core.response((service, is_missing), request, &origin, P::clone, |body| body).await
+                            };
+                            State::Waiting { future: Box::pin(future) }
+                        }
                     }
-                    _ => State::Waiting { future: Box::pin(carry_out(Plan::Show(service, found), request, |it| it)) },
                 }
-            }
-            Some(plan) => State::Waiting { future: Box::pin(carry_out(plan, request, |body| body)) },
-            None => {
-                let core = Arc::clone(&self.core);
-                State::Waiting {
-                    future: Box::pin(async move {
-                        let (head, sent) = request.into_parts();
-                        let plan = core.plan(&head, P::clone).await;
-                        carry_out(plan, Request::from_parts(head, sent), |body| body).await
-                    }),
-                }
-            }
+            },
         };
-        ResponseFuture { state }
+        ResponseFuture { state, core: Arc::clone(&self.core), origin }
+    }
+
+    fn wait_for(&self, request: Request<Body>) -> BoxFuture<Response<Body>> {
+        let core = Arc::clone(&self.core);
+        Box::pin(async move { core.answer(request, P::clone, |body| body).await })
     }
 }
 
 impl<P, B> Service<Request<B>> for Routed<P>
 where
-    P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
-    P::Future: Send,
-    B: Send + 'static,
+    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static,
+    B: http_body::Body<Data = Bytes> + Send + 'static,
+    B::Error: Into<BoxError>,
 {
     type Response = Response<Body>;
-    type Error = P::Error;
-    type Future = ResponseFuture<P, B>;
+    type Error = Infallible;
+    type Future = ResponseFuture<P>;
 
-    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Self::Error>> {
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Infallible>> {
         Poll::Ready(Ok(()))
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        self.respond(request)
+        self.respond(request.map(Body::new))
     }
 }
 
-/// The same for `hyper`, which calls a service without waiting for it.
+/// The same for `hyper`, which calls a service without waiting for it. What comes over the wire by HTTP/1.1 needs a `Host` field (RFC 9112,
+/// section 3.2).
 #[cfg(feature = "hyper")]
 impl<P, B> hyper::service::Service<Request<B>> for Routed<P>
 where
-    P: Service<Request<B>, Response = Response<Body>> + Clone + Send + Sync + 'static,
-    P::Future: Send,
-    B: Send + 'static,
+    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static,
+    B: http_body::Body<Data = Bytes> + Send + 'static,
+    B::Error: Into<BoxError>,
 {
     type Response = Response<Body>;
-    type Error = P::Error;
-    type Future = ResponseFuture<P, B>;
+    type Error = Infallible;
+    type Future = ResponseFuture<P>;
 
     fn call(&self, request: Request<B>) -> Self::Future {
-        self.respond(request)
+        let head = Head::from(&request);
+        if request.version() == http::Version::HTTP_11 && !head.has_good_host(true) {
+            let (response, origin) = (Core::<P>::bad_host(head), Origin::from(head));
+            let state = State::Ready { response: Some(response) };
+            return ResponseFuture { state, core: Arc::clone(&self.core), origin };
+        }
+        self.respond(request.map(Body::new))
     }
 }

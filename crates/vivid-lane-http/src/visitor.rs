@@ -1,9 +1,10 @@
 //! What is true of a visitor: the needs that are met, and what live lists hold.
 
+use std::any::Any;
 use std::fmt;
 use std::future::Future;
 use std::pin::Pin;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use http::request::Parts;
 use vivid_lane::{Answer, Question};
@@ -12,7 +13,82 @@ use vivid_lane::{Answer, Question};
 pub(crate) type BoxFuture<T> = Pin<Box<dyn Future<Output = T> + Send>>;
 
 type Needs = dyn Fn(&Parts, &str) -> BoxFuture<Answer> + Send + Sync;
-type Lists = dyn Fn(&str, &str) -> BoxFuture<Answer> + Send + Sync;
+type Lists = dyn Fn(&Parts, &str, &str) -> BoxFuture<Answer> + Send + Sync;
+/// Somebody, in a type of the program's.
+type Somebody = Arc<dyn Any + Send + Sync>;
+type Identify = dyn Fn(&Parts) -> BoxFuture<Who<Somebody>> + Send + Sync;
+type Judge = dyn Fn(&Somebody, &str) -> bool + Send + Sync;
+
+/// Who a visitor is. An `Option` and a `Result` of one become it by themselves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Who<I> {
+    /// Somebody whom the program knows.
+    Known(I),
+    /// Nobody whom it knows.
+    Nobody,
+    /// It cannot be told now; perhaps after so many seconds.
+    Unclear {
+        /// After how many seconds it is worth asking again, where that is known.
+        retry_after: Option<u32>,
+    },
+}
+
+impl<I> From<Option<I>> for Who<I> {
+    fn from(known: Option<I>) -> Self {
+        known.map_or(Self::Nobody, Self::Known)
+    }
+}
+
+impl<I, E> From<Result<Option<I>, E>> for Who<I> {
+    fn from(known: Result<Option<I>, E>) -> Self {
+        known.map_or(Self::Unclear { retry_after: None }, Self::from)
+    }
+}
+
+/// How visitors are told apart, and what they meet.
+struct Identifying {
+    identify: Box<Identify>,
+    meets: Box<Judge>,
+}
+
+/// Who visits, once that is known; in the extensions of a request.
+#[derive(Clone)]
+pub(crate) struct Identity {
+    how: Arc<Identifying>,
+    known: Arc<OnceLock<Option<Somebody>>>,
+}
+
+impl Identity {
+    /// Who it is, where that was asked.
+    pub(crate) fn known<I: Send + Sync + 'static>(&self) -> Option<&I> {
+        self.known.get()?.as_ref()?.downcast_ref()
+    }
+
+    /// Who it is, asked at most once.
+    async fn somebody(&self, head: &Parts) -> Result<Option<&Somebody>, Option<u32>> {
+        if let Some(known) = self.known.get() {
+            return Ok(known.as_ref());
+        }
+        let somebody = match (self.how.identify)(head).await {
+            Who::Known(somebody) => Some(somebody),
+            Who::Nobody => None,
+            Who::Unclear { retry_after } => return Err(retry_after),
+        };
+        Ok(self.known.get_or_init(|| somebody).as_ref())
+    }
+
+    /// Who it is, in the type that the program has for it.
+    pub(crate) async fn ask<I: Send + Sync + 'static>(&self, head: &Parts) -> Result<Option<Arc<I>>, Option<u32>> {
+        Ok(self.somebody(head).await?.and_then(|known| Arc::clone(known).downcast().ok()))
+    }
+
+    async fn meets(&self, head: &Parts, need: &str) -> Answer {
+        match self.somebody(head).await {
+            Ok(somebody) => somebody.is_some_and(|somebody| (self.how.meets)(somebody, need)).into(),
+            Err(retry_after) => Answer::Unknown { retry_after },
+        }
+    }
+}
 
 /// What is true of visitors, asked while a request is decided. By itself it meets no need and has no list.
 ///
@@ -31,7 +107,7 @@ type Lists = dyn Fn(&str, &str) -> BoxFuture<Answer> + Send + Sync;
 ///         async move { is_met }
 ///     })
 ///     // From a database, which may be waited for, and which may fail.
-///     .lists(|list, value| {
+///     .lists(|_, list, value| {
 ///         let is_listed = if list == "observers" { Ok(value == "ada") } else { Err("no such table") };
 ///         async move { is_listed.map_or(Answer::Unknown { retry_after: Some(30) }, Answer::from) }
 ///     });
@@ -40,12 +116,14 @@ type Lists = dyn Fn(&str, &str) -> BoxFuture<Answer> + Send + Sync;
 pub struct Visitor {
     needs: Option<Arc<Needs>>,
     lists: Option<Arc<Lists>>,
+    identity: Option<Arc<Identifying>>,
 }
 
 impl fmt::Debug for Visitor {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let (needs, lists) = (self.needs.is_some(), self.lists.is_some());
-        f.debug_struct("Visitor").field("needs", &needs).field("lists", &lists).finish()
+        let identity = self.identity.is_some();
+        f.debug_struct("Visitor").field("needs", &needs).field("lists", &lists).field("identity", &identity).finish()
     }
 }
 
@@ -54,6 +132,52 @@ impl Visitor {
     #[must_use]
     pub fn new() -> Self {
         Self::default()
+    }
+
+    /// Who the visitor is, by the head of the request, and whether somebody meets a need. It is looked up at most once for a request,
+    /// when the table has a need or a page [wants to know](crate::Visit::identify), and handed on to the page
+    /// ([`Visit::identity`](crate::Visit::identity)). Nobody meets no need. [`needs`](Self::needs) goes before it.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane_http::Visitor;
+    ///
+    /// struct Observer {
+    ///     name: String,
+    ///     is_director: bool,
+    /// }
+    ///
+    /// async fn by_session(session: Option<String>) -> Result<Option<Observer>, std::io::Error> {
+    ///     Ok(session.map(|name| Observer { name, is_director: false }))
+    /// }
+    ///
+    /// let visitor = Visitor::new().identity(
+    ///     |head| by_session(head.headers.get("x-session").and_then(|name| Some(name.to_str().ok()?.to_owned()))),
+    ///     |observer: &Observer, need| need == "observer" || observer.is_director,
+    /// );
+    /// ```
+    #[must_use]
+    pub fn identity<I, F, R, A>(mut self, identify: F, meets: impl Fn(&I, &str) -> bool + Send + Sync + 'static) -> Self
+    where
+        I: Send + Sync + 'static,
+        F: Fn(&Parts) -> R + Send + Sync + 'static,
+        R: Future<Output = A> + Send + 'static,
+        A: Into<Who<I>>,
+    {
+        let identify: Box<Identify> = Box::new(move |head| {
+            let who = identify(head);
+            Box::pin(async move {
+                match who.await.into() {
+                    Who::Known(somebody) => Who::Known(Arc::new(somebody) as Somebody),
+                    Who::Nobody => Who::Nobody,
+                    Who::Unclear { retry_after } => Who::Unclear { retry_after },
+                }
+            })
+        });
+        let meets: Box<Judge> =
+            Box::new(move |somebody, need| somebody.downcast_ref().is_some_and(|somebody| meets(somebody, need)));
+        self.identity = Some(Arc::new(Identifying { identify, meets }));
+        self
     }
 
     /// Does the visitor meet the need of that name, by the head of the request?
@@ -71,26 +195,35 @@ impl Visitor {
         self
     }
 
-    /// Is a value in the live list of that name?
+    /// Is a value in the live list of that name? The head of the request is there for lists that are not the same for everybody.
     #[must_use]
     pub fn lists<F, R, A>(mut self, function: F) -> Self
     where
-        F: Fn(&str, &str) -> R + Send + Sync + 'static,
+        F: Fn(&Parts, &str, &str) -> R + Send + Sync + 'static,
         R: Future<Output = A> + Send + 'static,
         A: Into<Answer>,
     {
-        self.lists = Some(Arc::new(move |list, value| {
-            let listed = function(list, value);
+        self.lists = Some(Arc::new(move |head, list, value| {
+            let listed = function(head, list, value);
             Box::pin(async move { listed.await.into() })
         }));
         self
     }
 
+    /// Who visits, to be found out; `None` where the program does not say how.
+    pub(crate) fn somebody(&self) -> Option<Identity> {
+        let how = Arc::clone(self.identity.as_ref()?);
+        Some(Identity { how, known: Arc::default() })
+    }
+
     /// The answer to a question of a decision.
-    pub(crate) async fn answer(&self, question: &Question, head: &Parts) -> Answer {
+    pub(crate) async fn answer(&self, question: &Question, head: &Parts, identity: Option<&Identity>) -> Answer {
         let answer = match question {
-            Question::Listed { list, value } => self.lists.as_ref().map(|lists| lists(list, value)),
-            Question::Meets { need } => self.needs.as_ref().map(|needs| needs(head, need)),
+            Question::Listed { list, value } => self.lists.as_ref().map(|lists| lists(head, list, value)),
+            Question::Meets { need } => match (&self.needs, identity) {
+                (None, Some(identity)) => return identity.meets(head, need).await,
+                (needs, _) => needs.as_ref().map(|needs| needs(head, need)),
+            },
             // What this service does not know how to ask, nobody meets.
             _ => None,
         };

@@ -7,19 +7,21 @@ use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use cookie::{Cookie, SameSite};
-use http::header::{CONTENT_TYPE, COOKIE, LOCATION, SET_COOKIE};
-use http::request::Parts;
-use http::{HeaderMap, HeaderValue, Request, Response, StatusCode};
-use http_body_util::{BodyExt, Limited};
-use hyper::body::Incoming;
-use hyper_util::rt::{TokioExecutor, TokioIo};
-use hyper_util::server::conn::auto::Builder;
+use http::header::{COOKIE, SET_COOKIE};
+use http::{HeaderMap, Method, Response, StatusCode};
 use rusqlite::Connection;
-use tokio::net::TcpListener;
-use tower::{ServiceBuilder, service_fn};
+use serde::Deserialize;
+use tower::timeout::TimeoutLayer;
 use tower_http::catch_panic::CatchPanicLayer;
 use vivid_lane::{Source, Table, TableSpec};
-use vivid_lane_http::{BoxError, Handler, Routed, Visitor, found, handler, missing, service};
+use vivid_lane_http::{Body, BoxError, Failure, Handler, Pages, Routed, Visit, Visitor, html, layered};
+
+/// What all pages share.
+struct Observatory {
+    sessions: Arc<Sessions>,
+}
+
+type Shown = Result<Response<Body>, Failure>;
 
 /// The table of the demo, with the file that it includes.
 fn table() -> Result<Table, BoxError> {
@@ -30,157 +32,135 @@ fn table() -> Result<Table, BoxError> {
 }
 
 /// A page of the site, inside the frames around it.
-fn html(title: &str, frames: &[&str], content: &str) -> Response<String> {
+fn page(visit: &Visit<Observatory>, title: &str, content: &str) -> Response<Body> {
+    let frames = visit.frames();
     let framed = frames
         .iter()
         .rev()
         .fold(content.to_owned(), |inner, frame| format!("<section class=\"{frame}\">\n{inner}</section>\n"));
-    let page =
-        format!("<!DOCTYPE html>\n<html lang=\"en\">\n<title>{title}</title>\n<h1>{title}</h1>\n{framed}</html>\n");
-    let mut response = Response::new(page);
-    response.headers_mut().insert(CONTENT_TYPE, HeaderValue::from_static("text/html; charset=utf-8"));
-    response
+    html(format!("<!DOCTYPE html>\n<html lang=\"en\">\n<title>{title}</title>\n<h1>{title}</h1>\n{framed}</html>\n"))
 }
 
 fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;")
 }
 
+fn way(text: &str, url: Option<String>) -> String {
+    url.map_or_else(String::new, |url| format!("<p><a href=\"{}\">{text}</a></p>\n", escaped(&url)))
+}
+
 /// What most pages show: their values, and where one can go from there.
-async fn plain(request: Request<Incoming>) -> Response<String> {
-    let Some(found) = found(&request) else { return lost(&request) };
-    let found = found.get();
-    let values: String = found.texts().map(|(name, text)| format!("<p>{name}: {}</p>\n", escaped(&text))).collect();
-    let up = found.up().map_or_else(String::new, |url| format!("<p><a href=\"{}\">Up</a></p>\n", escaped(&url)));
-    html(found.route().name(), &found.frames().collect::<Vec<_>>(), &(values + &up))
+async fn plain(visit: Visit<Observatory>) -> Shown {
+    let position = visit.position().ok_or_else(Failure::not_found)?;
+    let values: String = position.texts().map(|(name, text)| format!("<p>{name}: {}</p>\n", escaped(&text))).collect();
+    Ok(page(&visit, position.route().name(), &(values + &way("Up", position.up()))))
 }
 
 /// The page for what is missing, inside the frames of its place, with the way to the nearest page from there.
-fn lost(request: &Request<Incoming>) -> Response<String> {
-    let Some(missing) = missing(request) else { return html("Lost", &[], "") };
-    let near =
-        missing.position().and_then(|place| place.link(place.route().name()).to_url().ok().or_else(|| place.up()));
-    let near = near.map_or_else(String::new, |url| format!("<p><a href=\"{0}\">{0}</a></p>\n", escaped(&url)));
-    html("Lost", &missing.frames(), &format!("<p>There is nothing here.</p>\n{near}"))
+async fn lost(visit: Visit<Observatory>) -> Response<Body> {
+    let near = visit.position().and_then(|place| place.link_here().to_url().ok().or_else(|| place.up()));
+    page(&visit, "Lost", &format!("<p>There is nothing here.</p>\n{}", way("Back", near)))
 }
 
 /// The parameters of an exposure, as their rules say.
-#[derive(serde::Deserialize)]
+#[derive(Deserialize)]
 struct Exposure {
     date: String,
     number: u16,
 }
 
-async fn exposure(request: Request<Incoming>) -> Response<String> {
-    let found = found(&request).expect("this page is no fallback").get();
-    let Ok(Exposure { date, number }) = found.params() else {
-        return html("Exposure", &[], "<p>The table and this program differ.</p>\n");
-    };
-    let next = found.link("nights.night.exposures.exposure").set("number", number + 1).to_url();
-    let next = next.map_or_else(|_| String::new(), |url| format!("<p><a href=\"{url}\">Next</a></p>\n"));
-    html(&format!("Exposure {number} of {date}"), &found.frames().collect::<Vec<_>>(), &next)
+async fn exposure(visit: Visit<Observatory>) -> Shown {
+    let Exposure { date, number } = visit.params()?;
+    // More than these fit into no night.
+    if number > 40 {
+        return Err(Failure::not_found());
+    }
+    let next = visit.link_here()?.set("number", number + 1).to_url().ok();
+    Ok(page(&visit, &format!("Exposure {number} of {date}"), &way("Next", next)))
 }
 
 /// Who is signed in, by the random token that the browser was given.
-#[derive(Clone, Default)]
-struct Sessions(Arc<Mutex<HashMap<String, String>>>);
+#[derive(Default)]
+struct Sessions(Mutex<HashMap<String, Observer>>);
+
+/// Somebody who is signed in.
+#[derive(Clone, Deserialize)]
+struct Observer {
+    observer: String,
+}
 
 impl Sessions {
-    fn observer(&self, headers: &HeaderMap) -> Option<String> {
+    fn observer(&self, headers: &HeaderMap) -> Option<Observer> {
         let sent = headers.get_all(COOKIE).iter().filter_map(|value| value.to_str().ok());
         let token = sent.flat_map(Cookie::split_parse).flatten().find(|cookie| cookie.name() == "session")?;
         self.0.lock().ok()?.get(token.value()).cloned()
     }
 
     /// Signs an observer in, and gives the token.
-    fn begin(&self, observer: String) -> Result<String, BoxError> {
+    fn begin(&self, observer: Observer) -> Result<String, Failure> {
         let token = format!("{:032x}", u128::from(getrandom::u64()?) << 64 | u128::from(getrandom::u64()?));
-        self.0.lock().map_err(|_| "the sessions are lost")?.insert(token.clone(), observer);
+        self.0.lock().map_err(|_| Failure::of("the sessions are lost"))?.insert(token.clone(), observer);
         Ok(token)
     }
 }
 
 /// Shows the form, or signs in and leads back to the page that was wanted.
-async fn sign_in(request: Request<Incoming>, table: Table, sessions: Sessions) -> Response<String> {
-    let found = found(&request).expect("this page is no fallback").clone();
-    if request.method() != http::Method::POST {
-        let action = escaped(&found.get().address());
-        let form = format!(
-            "<form method=\"post\" action=\"{action}\"><input name=\"observer\" autofocus><button>Sign in</button></form>\n"
-        );
-        return html("Sign in", &[], &form);
+async fn sign_in(mut visit: Visit<Observatory>) -> Shown {
+    if visit.method() != Method::POST {
+        let action = escaped(&visit.position().ok_or_else(Failure::not_found)?.address());
+        let form = "<input name=\"observer\" required autofocus><button>Sign in</button>";
+        return Ok(page(&visit, "Sign in", &format!("<form method=\"post\" action=\"{action}\">{form}</form>\n")));
+    }
+    if !visit.is_from_this_site() {
+        return Err(Failure::new(StatusCode::FORBIDDEN, "the form was sent by another site"));
     }
     // A form of more than a few bytes is none of ours.
-    let sent = Limited::new(request.into_body(), 1024).collect().await.map(|sent| sent.to_bytes()).unwrap_or_default();
-    let name = form_urlencoded::parse(&sent).find(|(name, _)| name == "observer").map(|(_, value)| value.into_owned());
-    let back = found.get().param("return").map_or_else(String::new, |back| back.into_owned());
-    let wanted = vivid_lane::Request::get(&back).meets(&|_| true).lists(&|_: &str, _: &str| true);
-    let back = table.return_address(&wanted, "/").to_owned();
-    let Ok(token) = sessions.begin(name.unwrap_or_default()) else {
-        return html("Sign in", &[], "<p>Nobody can sign in just now.</p>\n");
-    };
-    let cookie = Cookie::build(("session", token)).http_only(true).same_site(SameSite::Lax).path("/");
-    let mut response = Response::new(String::new());
-    *response.status_mut() = StatusCode::SEE_OTHER;
-    for (name, value) in [(SET_COOKIE, cookie.to_string()), (LOCATION, back)] {
-        response.headers_mut().extend(HeaderValue::from_str(&value).ok().map(|value| (name, value)));
+    let somebody: Observer = visit.form(1024).await?;
+    if somebody.observer.trim().is_empty() {
+        return Err(Failure::new(StatusCode::UNPROCESSABLE_ENTITY, "whoever signs in has a name"));
     }
-    response
+    let token = visit.state().sessions.begin(somebody)?;
+    let cookie = Cookie::build(("session", token)).http_only(true).same_site(SameSite::Lax).path("/");
+    let mut response = visit.lead_back("/")?;
+    response.headers_mut().insert(SET_COOKIE, cookie.to_string().parse()?);
+    Ok(response)
+}
+
+async fn logbook(visit: Visit<Observatory>) -> Shown {
+    // The table has asked for it, as the page has a need.
+    let name = visit.identity::<Observer>().map_or("", |known| &known.observer);
+    Ok(page(&visit, "Logbook", &format!("<p>Signed in as {}</p>\n", escaped(name))))
 }
 
 /// The whole site as a service.
-fn site() -> Result<Routed<Handler<Incoming>>, BoxError> {
-    let (named, sessions) = (table()?, Sessions::default());
+pub(crate) fn site() -> Result<Routed<Handler>, BoxError> {
+    let sessions = Arc::new(Sessions::default());
+    let pages = Pages::new(Observatory { sessions: Arc::clone(&sessions) })
+        .page("exposure", exposure)
+        .page("sign-in", sign_in)
+        .page("logbook", logbook)
+        .page("lost", lost)
+        .page("no-such-plate", lost)
+        .others(plain)
+        .around(&["search"], layered(TimeoutLayer::new(Duration::from_secs(5))))
+        .around_all(layered(CatchPanicLayer::new()));
     let database = Connection::open_in_memory()?;
     database.execute_batch(
         "CREATE TABLE observers (name TEXT PRIMARY KEY) STRICT; INSERT INTO observers VALUES ('ada'), ('grace');",
     )?;
     let database = Arc::new(Mutex::new(database));
-    let signing = {
-        let (named, sessions) = (named.clone(), sessions.clone());
-        handler(move |request| sign_in(request, named.clone(), sessions.clone()))
-    };
-    // Patience, and what becomes of a panic, are layers around a handler, as any other.
-    let slow = service_fn(|request| async { Ok::<_, BoxError>(plain(request).await) });
-    let patient: Handler<Incoming> =
-        service(ServiceBuilder::new().timeout(Duration::from_secs(5)).layer(CatchPanicLayer::new()).service(slow));
-    let table = named.bind(|page| match page {
-        "exposure" => Some(handler(exposure)),
-        "sign-in" => Some(signing.clone()),
-        "search" => Some(patient.clone()),
-        _ => Some(handler(plain)),
-    })?;
+    let identify = move |headers: &HeaderMap| std::future::ready(sessions.observer(headers));
     let visitor = Visitor::new()
-        .needs(move |head: &Parts, need| {
-            let is_met = need == "observer" && sessions.observer(&head.headers).is_some();
-            async move { is_met }
-        })
-        .lists(move |_, name| {
+        .identity(move |head| identify(&head.headers), |_: &Observer, need| need == "observer")
+        .lists(move |_, _, name| {
             let (database, name) = (Arc::clone(&database), name.to_owned());
-            async move {
-                let ask = move || {
-                    database
-                        .lock()
-                        .ok()?
-                        .query_row("SELECT EXISTS (SELECT 1 FROM observers WHERE name = ?1)", [name], |row| row.get(0))
-                        .ok()
-                };
-                // A database that does not answer is no "no": the visitor is asked to come back.
-                tokio::task::spawn_blocking(ask).await.ok().flatten()
-            }
+            let sql = "SELECT EXISTS (SELECT 1 FROM observers WHERE name = ?1)";
+            let ask = move || database.lock().ok()?.query_row(sql, [name], |row| row.get(0)).ok();
+            // A database that does not answer is no "no": the visitor is asked to come back.
+            async { tokio::task::spawn_blocking(ask).await.ok().flatten() }
         });
-    Ok(Routed::new(table).visitor(visitor))
-}
-
-/// Serves the site, a task for each connection.
-pub(crate) async fn serve(listener: TcpListener) -> Result<(), BoxError> {
-    let site = site()?;
-    loop {
-        let (stream, _) = listener.accept().await?;
-        let site = site.clone();
-        tokio::spawn(async move {
-            // Whoever hangs up in the middle is no trouble of ours.
-            let _ = Builder::new(TokioExecutor::new()).serve_connection(TokioIo::new(stream), site).await;
-        });
-    }
+    Ok(Routed::new(pages.bind(&table()?)?).visitor(visitor).on_failure(|failure, path| {
+        eprintln!("{path}: {failure}");
+        None
+    }))
 }

@@ -5,7 +5,6 @@ use std::path::{Path, PathBuf};
 use http::header::CONTENT_TYPE;
 use http::{HeaderValue, Request, Response, StatusCode};
 use hyper::body::Incoming;
-use tower::ServiceExt;
 use vivid_lane_http::{Body, Error, RoutedPages};
 
 use super::{PageService, State, now};
@@ -42,7 +41,7 @@ fn file(folder: &Path, path: &str) -> Option<PathBuf> {
 pub(super) async fn answer(
     state: &State,
     folder: &Path,
-    routed: RoutedPages<PageService>,
+    routed: &RoutedPages<PageService>,
     request: Request<Incoming>,
 ) -> Result<Response<Body>, Error> {
     let table = now(state);
@@ -54,7 +53,7 @@ pub(super) async fn answer(
         let is_page = kind.essence_str() == "text/html";
         return read(&path, kind.essence_str(), StatusCode::OK, is_page.then_some(state)).await;
     }
-    let answer = routed.oneshot(request).await?;
+    let answer = super::routed(routed, request).await;
     match answer.status() {
         status @ (StatusCode::OK | StatusCode::NOT_FOUND) => {
             read(&folder.join(INDEX), "text/html", status, Some(state)).await

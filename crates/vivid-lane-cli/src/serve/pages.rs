@@ -1,7 +1,6 @@
 //! The pages: plain ones for every route, one for what is missing, one to try URLs in.
 
 use http::{Request as HttpRequest, Response, StatusCode};
-use hyper::body::Incoming;
 use minijinja::value::Serde;
 use minijinja::{Environment, Value, context};
 use serde::Serialize;
@@ -72,7 +71,7 @@ struct Level {
 }
 
 /// The page of a route, or the fallback.
-pub(super) fn show(state: &State, request: &HttpRequest<Incoming>) -> Response<Body> {
+pub(super) fn show(state: &State, request: &HttpRequest<impl Sized>) -> Response<Body> {
     let here = request.uri().path_and_query().map_or("/", |target| target.as_str());
     let PageName(page) = request.extensions().get().cloned().unwrap_or(PageName(String::new()));
     let met = state.session.needs(request.headers());
@@ -100,7 +99,7 @@ pub(super) fn show(state: &State, request: &HttpRequest<Incoming>) -> Response<B
 /// The page for what is missing, within the frames of its place.
 fn show_fallback(
     state: &State,
-    request: &HttpRequest<Incoming>,
+    request: &HttpRequest<impl Sized>,
     page: &str,
     here: &str,
     met: Vec<String>,
@@ -168,7 +167,7 @@ fn nodes(table: &Table, parent: Option<RouteRef<'_>>, lit: &str) -> Vec<Node> {
 }
 
 /// The page to try URLs in.
-pub(super) fn try_url(state: &State, request: &HttpRequest<Incoming>) -> Response<Body> {
+pub(super) fn try_url(state: &State, request: &HttpRequest<impl Sized>) -> Response<Body> {
     let here = request.uri().path_and_query().map_or("/", |target| target.as_str());
     let asked = form::pairs(request.uri().query().unwrap_or_default().as_bytes());
     let (url, method) =

@@ -69,6 +69,24 @@ impl<'t, P> Position<'t, '_, P> {
         link.on_page(inherited, self.param(RETURN).map(Cow::into_owned), self.address())
     }
 
+    /// Starts a link to this page as it is, with all values that it has, to change one of them.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("[routes.plates]\npath = '/{survey}/plates{?band,page}'\npage = 'plates'")?;
+    /// let found = table.find("/north/plates?band=B&page=2").unwrap();
+    /// assert_eq!(found.link_here().set("page", 3).to_url()?, "/north/plates?band=B&page=3");
+    /// assert_eq!(found.link_here().without("page").to_url()?, "/north/plates?band=B");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn link_here(&self) -> Link<'t, P> {
+        let own = self.values().map(|(name, value)| (name.to_owned(), value));
+        self.table().link_to(self.route().id(), own.collect())
+    }
+
     /// The address of the page: path and query as they were asked, without scheme and host.
     #[must_use]
     pub fn address(&self) -> String {

@@ -95,6 +95,12 @@ impl<P> OwnedMatch<P> {
     pub fn get(&self) -> Match<'_, '_, P> {
         Match::of_page(&self.position.table, self.page, self.position.reading())
     }
+
+    /// Where the match stands: the same, whatever its page.
+    #[must_use]
+    pub fn position(&self) -> Position<'_, '_, P> {
+        self.position.get()
+    }
 }
 
 impl<P> OwnedPosition<P> {

@@ -1,0 +1,127 @@
+//! What goes wrong in a page, and what the visitor is told of it.
+
+use std::fmt;
+
+use http::StatusCode;
+
+use crate::{BoxError, Error};
+
+/// What went wrong in a page.
+///
+/// Any error becomes one by `?`: the visitor is told "500 Internal Server Error" and nothing of the error itself. Of a time-out, of the
+/// page or of a layer around it, "503 Service Unavailable" is told. What the visitor can mend is said with
+/// [`Failure::new`]; that something does not exist after all, with [`Failure::not_found`].
+///
+/// # Example
+/// ```
+/// use http::StatusCode;
+/// use vivid_lane_http::Failure;
+///
+/// fn number(text: &str) -> Result<u16, Failure> {
+///     let number: u16 = text.parse()?;
+///     match number {
+///         0 => Err(Failure::new(StatusCode::CONFLICT, "exposures are counted from 1")),
+///         _ => Ok(number),
+///     }
+/// }
+/// assert_eq!(number("seven").unwrap_err().status(), 500);
+/// assert_eq!(number("0").unwrap_err().to_string(), "exposures are counted from 1");
+/// ```
+pub struct Failure(Box<Kind>);
+
+enum Kind {
+    /// The visitor is told what.
+    Told {
+        status: StatusCode,
+        detail: String,
+    },
+    NotFound,
+    /// The visitor is told nothing of it.
+    Hidden(BoxError),
+}
+
+impl Failure {
+    /// A failure that the visitor is told of.
+    pub fn new(status: StatusCode, detail: impl Into<String>) -> Self {
+        Self(Box::new(Kind::Told { status, detail: detail.into() }))
+    }
+
+    /// What the page is about does not exist after all. The visitor is shown what the table shows of an address below the page
+    /// that nothing has: the fallback of the nearest route that has one, within its frames, with status 404.
+    #[must_use]
+    pub fn not_found() -> Self {
+        Self(Box::new(Kind::NotFound))
+    }
+
+    /// Any error, also one that is boxed already.
+    pub fn of(error: impl Into<BoxError>) -> Self {
+        Self(Box::new(Kind::Hidden(Error::new(error).into_inner())))
+    }
+
+    /// The status that it leads to.
+    #[must_use]
+    pub fn status(&self) -> StatusCode {
+        match &*self.0 {
+            Kind::Told { status, .. } => *status,
+            Kind::NotFound => StatusCode::NOT_FOUND,
+            Kind::Hidden(error) if is_timeout(&**error) => StatusCode::SERVICE_UNAVAILABLE,
+            Kind::Hidden(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        }
+    }
+
+    /// The error, where it is one of the program that the visitor is told nothing of.
+    #[must_use]
+    pub fn error(&self) -> Option<&BoxError> {
+        match &*self.0 {
+            Kind::Hidden(error) => Some(error),
+            Kind::Told { .. } | Kind::NotFound => None,
+        }
+    }
+
+    /// What the visitor is told beyond the status.
+    pub(crate) fn detail(&self) -> &str {
+        match &*self.0 {
+            Kind::Told { detail, .. } => detail,
+            Kind::NotFound | Kind::Hidden(_) => "",
+        }
+    }
+
+    pub(crate) fn is_not_found(&self) -> bool {
+        matches!(*self.0, Kind::NotFound)
+    }
+}
+
+/// Did something take too long, here or further down?
+fn is_timeout(error: &(dyn std::error::Error + 'static)) -> bool {
+    std::iter::successors(Some(error), |error| error.source()).any(|error| {
+        error.is::<tower::timeout::error::Elapsed>()
+            || error.is::<tokio::time::error::Elapsed>()
+            || error.downcast_ref::<std::io::Error>().is_some_and(|error| error.kind() == std::io::ErrorKind::TimedOut)
+    })
+}
+
+impl<E: std::error::Error + Send + Sync + 'static> From<E> for Failure {
+    fn from(error: E) -> Self {
+        Self::of(error)
+    }
+}
+
+impl fmt::Debug for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &*self.0 {
+            Kind::Told { status, detail } => f.debug_tuple("Failure").field(status).field(detail).finish(),
+            Kind::NotFound => f.write_str("Failure(not found)"),
+            Kind::Hidden(error) => f.debug_tuple("Failure").field(error).finish(),
+        }
+    }
+}
+
+impl fmt::Display for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &*self.0 {
+            Kind::Told { detail, .. } => f.write_str(detail),
+            Kind::NotFound => f.write_str("it does not exist"),
+            Kind::Hidden(error) => error.fmt(f),
+        }
+    }
+}

@@ -1,0 +1,163 @@
+//! What becomes of what goes wrong in a page, or in a layer around one.
+
+use std::sync::Arc;
+
+use http::header::{CONTENT_ENCODING, CONTENT_LENGTH, CONTENT_TYPE, TRANSFER_ENCODING};
+use http::request::Parts;
+use http::{HeaderMap, Request, Response, StatusCode};
+use tower::ServiceExt;
+use tower_service::Service;
+use vivid_lane::Table;
+
+use crate::handler::{Found, Missing};
+use crate::head::Origin;
+use crate::pages::Failed;
+use crate::reply::Reply;
+use crate::service::Core;
+use crate::{Body, BoxError, Failure};
+
+/// What went wrong in a page, or in a layer around it.
+struct Trouble {
+    failure: Arc<Failure>,
+    /// The request, where it was a page.
+    head: Option<Arc<Parts>>,
+    /// What layers have put into the response.
+    fields: HeaderMap,
+}
+
+impl Trouble {
+    fn of(error: BoxError) -> Self {
+        Self { failure: Arc::new(Failure::of(error)), head: None, fields: HeaderMap::new() }
+    }
+
+    /// What went wrong, if something did.
+    fn in_response<T>(response: &mut Response<T>) -> Option<Self> {
+        let Failed { failure, head } = response.extensions_mut().remove()?;
+        let mut fields = std::mem::take(response.headers_mut());
+        // They are about a body that is not sent.
+        for name in [CONTENT_ENCODING, CONTENT_LENGTH, CONTENT_TYPE, TRANSFER_ENCODING] {
+            fields.remove(name);
+        }
+        Some(Self { failure, head: Some(head), fields })
+    }
+}
+
+/// What becomes of a failure.
+pub(crate) enum Remedy<S> {
+    Reply(Box<Response<Body>>),
+    /// The page does not exist after all: there is a page for that. Fields that layers have put into the response are kept.
+    Fallback(Box<(S, Request<Body>, HeaderMap)>),
+}
+
+fn with_fields(mut response: Response<Body>, fields: HeaderMap) -> Response<Body> {
+    let known = response.headers_mut();
+    let is_new: Vec<_> = fields.keys().filter(|name| !known.contains_key(*name)).cloned().collect();
+    for name in is_new {
+        fields.get_all(&name).iter().for_each(|value| {
+            known.append(name.clone(), value.clone());
+        });
+    }
+    response
+}
+
+impl<P> Core<P> {
+    /// What becomes of what went wrong.
+    fn remedy<S>(&self, trouble: Trouble, origin: &Origin, service: impl Fn(&P) -> S) -> Remedy<S> {
+        let Trouble { failure, head, fields } = trouble;
+        if failure.is_not_found()
+            && let Some((head, found)) = head.as_deref().and_then(|head| Some((head, head.extensions.get::<Found>()?)))
+            && let Some(page) = fallback_of(found, &self.table.guard().table).map(&service)
+        {
+            let mut request = Request::new(Body::default());
+            *request.method_mut() = head.method.clone();
+            *request.uri_mut() = head.uri.clone();
+            *request.headers_mut() = head.headers.clone();
+            *request.extensions_mut() = head.extensions.clone();
+            request.extensions_mut().remove::<Found>();
+            request.extensions_mut().insert(Missing::after_all(found));
+            return Remedy::Fallback(Box::new((page, request, fields)));
+        }
+        let told = self.on_failure.as_ref().and_then(|tell| tell(&failure, origin.path()));
+        let response = told.unwrap_or_else(|| {
+            let mut reply = Reply::new(failure.status().as_u16(), failure.detail());
+            reply.cache = failure.status().is_server_error().then(|| "no-store".to_owned());
+            reply.respond(origin.form(), origin.path())
+        });
+        Remedy::Reply(Box::new(with_fields(response, fields)))
+    }
+
+    /// The response of a page, or what becomes of what went wrong in it.
+    pub(crate) fn outcome<S, T, E: Into<BoxError>>(
+        &self,
+        result: Result<Response<T>, E>,
+        origin: &Origin,
+        page: impl Fn(&P) -> S,
+    ) -> Result<Response<T>, Remedy<S>> {
+        let trouble = match result {
+            Ok(mut response) => match Trouble::in_response(&mut response) {
+                None => return Ok(response),
+                Some(trouble) => trouble,
+            },
+            Err(error) => Trouble::of(error.into()),
+        };
+        Err(self.remedy(trouble, origin, page))
+    }
+
+    /// The response, whatever a page or a layer comes to.
+    pub(crate) async fn response<S, T>(
+        &self,
+        (service, is_missing): (S, bool),
+        request: Request<Body>,
+        origin: &Origin,
+        page: impl Fn(&P) -> S,
+        body: impl Fn(T) -> Body,
+    ) -> Response<Body>
+    where
+        S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
+    {
+        match self.outcome(service.oneshot(request).await, origin, page) {
+            Ok(response) => with_status(response.map(body), is_missing),
+            Err(remedy) => self.remedied(remedy, origin, body).await,
+        }
+    }
+
+    pub(crate) async fn remedied<S, T>(
+        &self,
+        remedy: Remedy<S>,
+        origin: &Origin,
+        body: impl Fn(T) -> Body,
+    ) -> Response<Body>
+    where
+        S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
+    {
+        let (service, request, fields) = match remedy {
+            Remedy::Reply(response) => return *response,
+            Remedy::Fallback(fallback) => *fallback,
+        };
+        let response = match self.outcome(service.oneshot(request).await, origin, |_| ()) {
+            Ok(response) => with_status(response.map(body), true),
+            Err(Remedy::Reply(response)) => *response,
+            // A fallback that does not exist either.
+            Err(Remedy::Fallback(..)) => Reply::new(404, "").respond(origin.form(), origin.path()),
+        };
+        with_fields(response, fields)
+    }
+}
+
+/// The page for what is missing below a page.
+fn fallback_of<'t, P>(found: &Found, table: &'t Table<P>) -> Option<&'t P> {
+    let own = table.route(found.position().route().name());
+    let mut above = std::iter::successors(own, |route| route.parent());
+    match above.find(|route| route.fallback().is_some() || route.has_no_fallback()) {
+        Some(route) => route.fallback(),
+        None => table.fallback(),
+    }
+}
+
+/// Whatever the fallback thinks: what is missing is missing.
+pub(crate) fn with_status<T>(mut response: Response<T>, is_missing: bool) -> Response<T> {
+    if is_missing {
+        *response.status_mut() = StatusCode::NOT_FOUND;
+    }
+    response
+}

@@ -1,0 +1,255 @@
+//! What a page is shown with.
+
+use std::borrow::Cow;
+use std::fmt;
+use std::sync::Arc;
+
+use http::header::{CONTENT_TYPE, HOST, LOCATION, ORIGIN};
+use http::request::Parts;
+use http::{HeaderMap, HeaderValue, Method, Response, StatusCode};
+use serde_core::de::DeserializeOwned;
+use vivid_lane::lookup::ParamKind;
+use vivid_lane::{Link, Position, Table};
+
+use crate::body::ReadError;
+use crate::handler::{Found, Missing};
+use crate::visitor::Identity;
+use crate::{Body, Failure};
+
+/// A visit to a page: all that the page may need to be shown. `S` is what all pages of the program share.
+///
+/// See [`Pages`](crate::Pages) for an example.
+pub struct Visit<S = ()> {
+    /// Shared with whoever has to say that the page does not exist after all.
+    head: Arc<Parts>,
+    body: Body,
+    state: Arc<S>,
+}
+
+impl<S> fmt::Debug for Visit<S> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Visit").field("method", &self.head.method).field("uri", &self.head.uri).finish_non_exhaustive()
+    }
+}
+
+impl<S> Visit<S> {
+    pub(crate) fn new(head: Arc<Parts>, body: Body, state: Arc<S>) -> Self {
+        Self { head, body, state }
+    }
+
+    /// What all pages share: connections to databases, settings, sessions.
+    #[must_use]
+    pub fn state(&self) -> &S {
+        &self.state
+    }
+
+    /// The method of the request.
+    #[must_use]
+    pub fn method(&self) -> &Method {
+        &self.head.method
+    }
+
+    /// The fields of the request.
+    #[must_use]
+    pub fn headers(&self) -> &HeaderMap {
+        &self.head.headers
+    }
+
+    /// All of the request but its body, with the extensions that layers have put there.
+    #[must_use]
+    pub fn head(&self) -> &Parts {
+        &self.head
+    }
+
+    /// The match that led here; `None` for a page that is shown because nothing was found.
+    #[must_use]
+    pub fn found(&self) -> Option<&Found> {
+        self.head.extensions.get()
+    }
+
+    /// Where nothing was found; `None` for any other page.
+    #[must_use]
+    pub fn missing(&self) -> Option<&Missing> {
+        self.head.extensions.get()
+    }
+
+    /// Where the page stands: the match, or the deepest route that covers an address that nothing has; `None` where no route
+    /// covers it.
+    #[must_use]
+    pub fn position(&self) -> Option<Position<'_, '_, ()>> {
+        self.found().map(Found::position).or_else(|| self.missing()?.position())
+    }
+
+    /// The frames around the page, outermost first.
+    #[must_use]
+    pub fn frames(&self) -> Vec<&str> {
+        match (self.found(), self.missing()) {
+            (Some(found), _) => found.get().frames().collect(),
+            (None, Some(missing)) => missing.frames(),
+            (None, None) => Vec::new(),
+        }
+    }
+
+    /// The text of a parameter.
+    #[must_use]
+    pub fn param(&self, name: &str) -> Option<String> {
+        self.position()?.param(name).map(Cow::into_owned)
+    }
+
+    /// The parameters as a struct of the program, by serde: a field for each, of the same name.
+    ///
+    /// # Errors
+    /// A value that its field does not take: in the path the page [does not exist](Failure::not_found), in the query the request is
+    /// wrong (400), and the visitor is told which.
+    pub fn params<T: DeserializeOwned>(&self) -> Result<T, Failure> {
+        let position = self.position().ok_or_else(Failure::not_found)?;
+        position.params().map_err(|error| {
+            let kind = error.param().and_then(|name| {
+                position.route().parameters().find(|param| param.name() == name).map(|param| param.kind())
+            });
+            match kind {
+                Some(ParamKind::Query | ParamKind::Pairs) => Failure::new(StatusCode::BAD_REQUEST, error.to_string()),
+                Some(_) => Failure::not_found(),
+                // The struct and the table differ, which is no fault of the visitor's.
+                None => Failure::of(error),
+            }
+        })
+    }
+
+    /// Who the visitor is, as found out when the table asked for it ([`Visitor::identity`](crate::Visitor::identity)); `None` where
+    /// it did not have to ask, and of a visitor whom nobody knows. [`identify`](Self::identify) asks.
+    #[must_use]
+    pub fn identity<I: Send + Sync + 'static>(&self) -> Option<&I> {
+        self.head.extensions.get::<Identity>()?.known()
+    }
+
+    /// Who the visitor is; looked up where the table has not asked for it. `None` of a visitor whom nobody knows.
+    ///
+    /// # Errors
+    /// It cannot be told now (503).
+    pub async fn identify<I: Send + Sync + 'static>(&self) -> Result<Option<Arc<I>>, Failure> {
+        let Some(identity) = self.head.extensions.get::<Identity>() else { return Ok(None) };
+        identity.ask(&self.head).await.map_err(|retry_after| {
+            let after = retry_after.map_or_else(String::new, |seconds| format!("; try again in {seconds} seconds"));
+            Failure::new(StatusCode::SERVICE_UNAVAILABLE, format!("who visits cannot be told now{after}"))
+        })
+    }
+
+    /// The table, without its pages.
+    #[must_use]
+    pub fn table(&self) -> Option<&Table<()>> {
+        self.found().map(|found| found.position().table()).or_else(|| self.missing().map(Missing::table))
+    }
+
+    /// Starts a link from here: what the two addresses share is inherited.
+    ///
+    /// # Errors
+    /// The page is not one of a table.
+    pub fn link(&self, name: &str) -> Result<Link<'_, ()>, Failure> {
+        match (self.position(), self.table()) {
+            (Some(position), _) => Ok(position.link(name)),
+            (None, Some(table)) => Ok(table.link(name)),
+            (None, None) => Err(Failure::of("a link needs a page that a table shows")),
+        }
+    }
+
+    /// Starts a link to this address, with all its values, to change some.
+    ///
+    /// # Errors
+    /// There is nothing at this address.
+    pub fn link_here(&self) -> Result<Link<'_, ()>, Failure> {
+        Ok(self.position().ok_or_else(Failure::not_found)?.link_here())
+    }
+
+    /// Leads on to a link, to be asked for with `GET` (303).
+    ///
+    /// # Errors
+    /// The link cannot be made.
+    pub fn lead_to(&self, link: &Link<'_, ()>) -> Result<Response<Body>, Failure> {
+        see_other(&link.to_url()?)
+    }
+
+    /// Leads on to the address that a sign-in page was asked with (303), or to the default where there is none, or none that is a
+    /// page of this table other than the sign-in page itself.
+    ///
+    /// # Errors
+    /// The default is no URL.
+    pub fn lead_back(&self, default: &str) -> Result<Response<Body>, Failure> {
+        let wanted = self.param("return").unwrap_or_default();
+        let (Some(table), Some(own)) = (self.table(), self.position()) else { return see_other(default) };
+        let asked = vivid_lane::Request::get(&wanted).meets(&|_: &str| true).lists(&|_: &str, _: &str| true);
+        let address = table.return_address(&asked, default);
+        let is_here = table.find(address).is_some_and(|found| found.route().name() == own.route().name());
+        see_other(if is_here { default } else { address })
+    }
+
+    /// The body as the fields of a form.
+    ///
+    /// # Errors
+    /// It is no form (415), has more bytes than the limit (413), or fields that do not fit (422). It was read already (500).
+    pub async fn form<T: DeserializeOwned>(&mut self, limit: usize) -> Result<T, Failure> {
+        let sent = self.read(limit, "application/x-www-form-urlencoded", |_| false).await?;
+        serde_html_form::from_bytes(&sent).map_err(|error| unfit(&error))
+    }
+
+    /// The body as JSON.
+    ///
+    /// # Errors
+    /// It is no JSON (415, 400), has more bytes than the limit (413), or values that do not fit (422). It was read already (500).
+    pub async fn json<T: DeserializeOwned>(&mut self, limit: usize) -> Result<T, Failure> {
+        let sent = self.read(limit, "application/json", |kind| kind.ends_with("+json")).await?;
+        serde_json::from_slice(&sent).map_err(|error| match error.classify() {
+            serde_json::error::Category::Data => unfit(&error),
+            _ => Failure::new(StatusCode::BAD_REQUEST, format!("the body is no JSON: {error}")),
+        })
+    }
+
+    /// The body, to be read by other means; empty if it was read already.
+    #[must_use]
+    pub fn take_body(&mut self) -> Body {
+        std::mem::take(&mut self.body)
+    }
+
+    async fn read(&mut self, limit: usize, wanted: &str, fits: impl Fn(&str) -> bool) -> Result<bytes::Bytes, Failure> {
+        let kind = self.head.headers.get(CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
+        let kind = kind.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
+        if kind != wanted && !fits(&kind) {
+            let found = if kind.is_empty() { "no type".to_owned() } else { format!("`{kind}`") };
+            let detail = format!("expected a body of type `{wanted}`, found {found}");
+            return Err(Failure::new(StatusCode::UNSUPPORTED_MEDIA_TYPE, detail));
+        }
+        self.take_body().read(limit).await.map_err(|error| match error {
+            ReadError::TooLong => {
+                Failure::new(StatusCode::PAYLOAD_TOO_LARGE, format!("the body may have {limit} bytes, and it has more"))
+            }
+            ReadError::Broken(error) => Failure::of(error),
+        })
+    }
+
+    /// Was the request made from a page of this site, or by no page at all? To be asked before something is changed by a form: browsers
+    /// say so with `Sec-Fetch-Site`, or with `Origin`, and a page of another site cannot lie about it.
+    #[must_use]
+    pub fn is_from_this_site(&self) -> bool {
+        let field = |name: &str| self.head.headers.get(name).map(|value| value.to_str().unwrap_or("?"));
+        match (field("sec-fetch-site"), field(ORIGIN.as_str())) {
+            (Some(site), _) => matches!(site, "same-origin" | "none"),
+            (None, Some(origin)) => {
+                let own = field(HOST.as_str()).or_else(|| self.head.uri.authority().map(|own| own.as_str()));
+                origin.split_once("://").is_some_and(|(_, host)| own == Some(host))
+            }
+            (None, None) => true,
+        }
+    }
+}
+
+fn unfit(error: &dyn fmt::Display) -> Failure {
+    Failure::new(StatusCode::UNPROCESSABLE_ENTITY, format!("the body does not fit: {error}"))
+}
+
+/// Leads on to a URL, to be asked for with `GET`.
+fn see_other(url: &str) -> Result<Response<Body>, Failure> {
+    let mut response = Response::new(Body::default());
+    *response.status_mut() = StatusCode::SEE_OTHER;
+    response.headers_mut().insert(LOCATION, HeaderValue::from_str(url)?);
+    Ok(response)
+}
