@@ -10,8 +10,10 @@ use http::{Request, Response};
 use tower_layer::Layer;
 use tower_service::Service;
 
+use crate::head::Head;
 use crate::service::{Core, Routed};
 use crate::visitor::BoxFuture;
+use crate::watch::Watch;
 use crate::{Body, BoxError};
 
 /// The name of the page that is wanted, or of the fallback; in the extensions of a request.
@@ -113,9 +115,12 @@ where
     fn call(&mut self, request: Request<B>) -> Self::Future {
         let (core, pages) = (Arc::clone(&self.core), self.pages.clone());
         let request = request.map(Body::new);
-        Box::pin(async move {
+        let watch = Watch::begin(Head::from(&request));
+        let watched = watch.clone();
+        let mut answer = Box::pin(async move {
             let named = |page: &String| Named { name: PageName(page.clone()), pages: pages.clone() };
-            Ok(core.answer(request, named, Body::new).await)
-        })
+            core.answer(request, &watched, named, Body::new).await
+        });
+        Box::pin(std::future::poll_fn(move |context| watch.within(|| answer.as_mut().poll(context)).map(Ok)))
     }
 }

@@ -1,10 +1,12 @@
 //! A table that can be exchanged while requests run.
 
 use std::fmt;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use arc_swap::{ArcSwap, Guard};
 use vivid_lane::Table;
+
+use crate::routing::{Labels, labels};
 
 /// A table behind an atomic pointer. Clones share it; a request that has begun keeps the table that it began with.
 ///
@@ -29,11 +31,17 @@ pub struct LiveTable<P> {
 pub(crate) struct Loaded<P> {
     pub(crate) table: Table<P>,
     pub(crate) bare: Table<()>,
+    /// What is told of its routes, once somebody wants to know.
+    labels: OnceLock<Labels>,
 }
 
 impl<P> Loaded<P> {
     fn new(table: Table<P>) -> Self {
-        Self { bare: table.map_pages(|_| ()), table }
+        Self { bare: table.map_pages(|_| ()), table, labels: OnceLock::new() }
+    }
+
+    pub(crate) fn labels(&self) -> &Labels {
+        self.labels.get_or_init(|| labels(&self.bare))
     }
 }
 

@@ -19,8 +19,10 @@ use crate::handler::{Found, Missing};
 use crate::head::{Head, Origin};
 use crate::live::{LiveTable, Loaded};
 use crate::reply::Reply;
+use crate::routing::Routing;
 use crate::trouble::{Remedy, with_status};
 use crate::visitor::{BoxFuture, Identity, Visitor};
+use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
 /// How long a permanent redirect may be kept, in seconds, if nothing else is said.
@@ -50,6 +52,7 @@ pub(crate) struct Core<P> {
     is_absolute: bool,
     kept: u32,
     pub(crate) on_failure: Option<Arc<Tell>>,
+    tells_routing: bool,
 }
 
 /// What is made of a failure at a path.
@@ -63,6 +66,7 @@ impl<P> Clone for Core<P> {
             is_absolute: self.is_absolute,
             kept: self.kept,
             on_failure: self.on_failure.clone(),
+            tells_routing: self.tells_routing,
         }
     }
 }
@@ -135,6 +139,13 @@ impl<P> Routed<P> {
         self
     }
 
+    /// Puts into the extensions of each response what the request led to: its [`Routing`].
+    #[must_use]
+    pub fn tell_routing(mut self) -> Self {
+        Arc::make_mut(&mut self.core).tells_routing = true;
+        self
+    }
+
     /// For how many seconds a permanent redirect may be kept; 3,600 if nothing is said.
     #[must_use]
     pub fn keep_redirects(mut self, seconds: u32) -> Self {
@@ -142,6 +153,9 @@ impl<P> Routed<P> {
         self
     }
 }
+
+/// What is to be done with a request, and what is told of it where somebody wants to know.
+type Planned<S> = (Plan<S>, Option<Routing>);
 
 /// What is to be done with a request.
 pub(crate) enum Plan<S> {
@@ -177,31 +191,48 @@ impl<S> Plan<S> {
 
 impl<P> Core<P> {
     pub(crate) fn new(table: LiveTable<P>) -> Self {
-        Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT, on_failure: None }
+        Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT, on_failure: None, tells_routing: false }
     }
 
     /// What is told of a host that is none.
-    fn bad_host(head: Head<'_>) -> Response<Body> {
-        Reply::new(400, "expected one `Host` field with a host, with or without a port")
-            .respond(head.form(), head.uri.path())
+    fn bad_host<S>(head: Head<'_>) -> Planned<S> {
+        let reply = Reply::new(400, "expected one `Host` field with a host, with or without a port");
+        (Plan::Reply(reply.respond(head.form(), head.uri.path())), Some(Routing::bad_request()))
     }
 
-    /// Decides a request that hangs on nothing that must be waited for.
-    pub(crate) fn plan_at_once<S>(&self, head: Head<'_>, service: impl Fn(&P) -> S) -> Option<Plan<S>> {
-        if !head.has_good_host(false) {
-            return Some(Plan::Reply(Self::bad_host(head)));
+    /// Decides a request that hangs on nothing that must be waited for. It must name a host where one is wanted.
+    fn plan_at_once<S>(
+        &self,
+        head: Head<'_>,
+        wants_host: bool,
+        watch: &Watch,
+        service: impl Fn(&P) -> S,
+    ) -> Option<Planned<S>> {
+        if !head.has_good_host(wants_host) {
+            return Some(Self::bad_host(head));
         }
-        self.step(&self.table.guard(), head, &[], &service).ok()
+        let planned = self.step(&self.table.guard(), head, &[], watch, &service).ok()?;
+        watch.decided(head, planned.1.as_ref());
+        Some(planned)
     }
 
     /// Decides a request, waiting for whatever the decision hangs on.
-    async fn plan<S>(&self, head: &Parts, identity: Option<&Identity>, service: impl Fn(&P) -> S) -> Plan<S> {
+    async fn plan<S>(
+        &self,
+        head: &Parts,
+        identity: Option<&Identity>,
+        watch: &Watch,
+        service: impl Fn(&P) -> S,
+    ) -> Planned<S> {
         let loaded = self.table.loaded();
         let mut answers: Vec<(Question, Answer)> = Vec::new();
         loop {
             // Nothing of the decision is held while the visitor is asked about.
-            let question = match self.step(&loaded, head.into(), &answers, &service) {
-                Ok(plan) => return plan,
+            let question = match self.step(&loaded, head.into(), &answers, watch, &service) {
+                Ok(planned) => {
+                    watch.decided(head.into(), planned.1.as_ref());
+                    return planned;
+                }
                 Err(question) => question,
             };
             let answer = self.visitor.answer(&question, head, identity).await;
@@ -215,8 +246,9 @@ impl<P> Core<P> {
         loaded: &Loaded<P>,
         head: Head<'_>,
         answers: &[(Question, Answer)],
+        watch: &Watch,
         service: &impl Fn(&P) -> S,
-    ) -> Result<Plan<S>, Question> {
+    ) -> Result<Planned<S>, Question> {
         let target = head.target();
         let mut asked = Asked::new(head.method.as_str(), &*target);
         if loaded.table.has_hosts()
@@ -228,8 +260,27 @@ impl<P> Core<P> {
         answers.iter().for_each(|(question, answer)| steps.answer(question.clone(), *answer));
         match steps.resume() {
             Step::Ask(question) => Err(question),
-            Step::Done(decision) => Ok(self.settle(loaded, head, decision, !answers.is_empty(), service)),
+            Step::Done(decision) => {
+                let is_told = self.tells_routing || watch.is_on();
+                let routing = is_told.then(|| Routing::of(&decision, loaded.labels()));
+                Ok((self.settle(loaded, head, decision, !answers.is_empty(), service), routing))
+            }
         }
+    }
+
+    /// The response, with all that is told of it.
+    fn finished(
+        &self,
+        mut response: Response<Body>,
+        origin: &Origin,
+        routing: Option<Routing>,
+        watch: &Watch,
+    ) -> Response<Body> {
+        watch.ended(response.status());
+        if self.tells_routing {
+            routing.map(|routing| response.extensions_mut().insert(routing));
+        }
+        without_body_for_head(response, origin)
     }
 
     fn settle<S>(
@@ -294,6 +345,7 @@ impl<P> Core<P> {
     pub(crate) async fn answer<S, T>(
         &self,
         request: Request<Body>,
+        watch: &Watch,
         page: impl Fn(&P) -> S,
         body: impl Fn(T) -> Body,
     ) -> Response<Body>
@@ -303,16 +355,16 @@ impl<P> Core<P> {
         let identity = self.visitor.somebody();
         let (head, sent) = request.into_parts();
         let origin = Origin::from(Head::from(&head));
-        let plan = match self.plan_at_once((&head).into(), &page) {
-            Some(plan) => plan,
-            None => self.plan(&head, identity.as_ref(), &page).await,
+        let (plan, routing) = match self.plan_at_once((&head).into(), false, watch, &page) {
+            Some(planned) => planned,
+            None => self.plan(&head, identity.as_ref(), watch, &page).await,
         };
         let mut request = Request::from_parts(head, sent);
         let response = match plan.prepare(&mut request, identity) {
             Ok(service) => self.response(service, request, &origin, page, body).await,
             Err(response) => *response,
         };
-        without_body_for_head(response, &origin)
+        self.finished(response, &origin, routing, watch)
     }
 }
 
@@ -353,6 +405,10 @@ pin_project_lite::pin_project! {
         state: State<P>,
         core: Arc<Core<P>>,
         origin: Origin,
+        routing: Option<Routing>,
+        watch: Watch,
+        // Is all of the request waited for, its decision too?
+        is_waiting: bool,
     }
 }
 
@@ -377,29 +433,38 @@ where
 
     fn poll(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Self::Output> {
         let mut this = self.project();
-        loop {
-            let response = match this.state.as_mut().project() {
-                // It was given away, and a future that is over may do as it likes.
-                Doing::Ready { response } => match response.take() {
-                    Some(response) => response,
-                    None => return Poll::Pending,
-                },
-                Doing::Calling { future, is_missing } => {
-                    match this.core.outcome(ready!(future.poll(context)), this.origin, P::clone) {
-                        Ok(response) => with_status(response, *is_missing),
-                        Err(Remedy::Reply(response)) => *response,
-                        Err(fallback) => {
-                            let (core, origin) = (Arc::clone(this.core), this.origin.clone());
-                            let future = Box::pin(async move { core.remedied(fallback, &origin, |body| body).await });
-                            this.state.set(State::Waiting { future });
-                            continue;
+        let watch = this.watch.clone();
+        watch.within(|| {
+            loop {
+                let response = match this.state.as_mut().project() {
+                    // It was given away, and a future that is over may do as it likes.
+                    Doing::Ready { response } => match response.take() {
+                        Some(response) => response,
+                        None => return Poll::Pending,
+                    },
+                    Doing::Calling { future, is_missing } => {
+                        match this.core.outcome(ready!(future.poll(context)), this.origin, P::clone) {
+                            Ok(response) => with_status(response, *is_missing),
+                            Err(Remedy::Reply(response)) => *response,
+                            Err(fallback) => {
+                                let (core, origin) = (Arc::clone(this.core), this.origin.clone());
+                                let future =
+                                    Box::pin(async move { core.remedied(fallback, &origin, |body| body).await });
+                                this.state.set(State::Waiting { future });
+                                continue;
+                            }
                         }
                     }
-                }
-                Doing::Waiting { future } => ready!(future.as_mut().poll(context)),
-            };
-            return Poll::Ready(Ok(without_body_for_head(response, this.origin)));
-        }
+                    Doing::Waiting { future } => ready!(future.as_mut().poll(context)),
+                };
+                // A response that was waited for is finished.
+                let response = match *this.is_waiting {
+                    true => response,
+                    false => this.core.finished(response, this.origin, this.routing.take(), &watch),
+                };
+                return Poll::Ready(Ok(response));
+            }
+        })
     }
 }
 
@@ -411,34 +476,43 @@ where
         + Sync
         + 'static,
 {
-    /// Begins with a request.
-    fn respond(&self, mut request: Request<Body>) -> ResponseFuture<P> {
-        let origin = Origin::from(Head::from(&request));
-        let state = match self.core.plan_at_once((&request).into(), P::clone) {
-            None => State::Waiting { future: self.wait_for(request) },
-            Some(plan) => match plan.prepare(&mut request, self.core.visitor.somebody()) {
-                Err(response) => State::Ready { response: Some(*response) },
-                Ok((mut service, is_missing)) => {
-                    // Most pages are ready at once; one that is not is asked again by whoever waits for it.
-                    match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
-                        Poll::Ready(Ok(())) => State::Calling { future: service.call(request), is_missing },
-                        _ => {
-                            let (core, origin) = (Arc::clone(&self.core), origin.clone());
-                            let future = async move {
-                                core.response((service, is_missing), request, &origin, P::clone, |body| body).await
-                            };
-                            State::Waiting { future: Box::pin(future) }
+    /// Begins with a request, which must name a host where one is wanted.
+    fn respond(&self, mut request: Request<Body>, wants_host: bool) -> ResponseFuture<P> {
+        let head = Head::from(&request);
+        let (origin, watch) = (Origin::from(head), Watch::begin(head));
+        let mut told = None;
+        let planned = watch.within(|| self.core.plan_at_once(head, wants_host, &watch, P::clone));
+        let (state, is_waiting) = match planned {
+            None => (State::Waiting { future: self.wait_for(request, watch.clone()) }, true),
+            Some((plan, routing)) => {
+                told = routing;
+                let state = match plan.prepare(&mut request, self.core.visitor.somebody()) {
+                    Err(response) => State::Ready { response: Some(*response) },
+                    Ok((mut service, is_missing)) => {
+                        // Most pages are ready at once; one that is not is asked again by whoever waits for it.
+                        match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
+                            Poll::Ready(Ok(())) => {
+                                State::Calling { future: watch.within(|| service.call(request)), is_missing }
+                            }
+                            _ => {
+                                let (core, origin) = (Arc::clone(&self.core), origin.clone());
+                                let future = async move {
+                                    core.response((service, is_missing), request, &origin, P::clone, |body| body).await
+                                };
+                                State::Waiting { future: Box::pin(future) }
+                            }
                         }
                     }
-                }
-            },
+                };
+                (state, false)
+            }
         };
-        ResponseFuture { state, core: Arc::clone(&self.core), origin }
+        ResponseFuture { state, core: Arc::clone(&self.core), origin, routing: told, watch, is_waiting }
     }
 
-    fn wait_for(&self, request: Request<Body>) -> BoxFuture<Response<Body>> {
+    fn wait_for(&self, request: Request<Body>, watch: Watch) -> BoxFuture<Response<Body>> {
         let core = Arc::clone(&self.core);
-        Box::pin(async move { core.answer(request, P::clone, |body| body).await })
+        Box::pin(async move { core.answer(request, &watch, P::clone, |body| body).await })
     }
 }
 
@@ -461,7 +535,7 @@ where
     }
 
     fn call(&mut self, request: Request<B>) -> Self::Future {
-        self.respond(request.map(Body::new))
+        self.respond(request.map(Body::new), false)
     }
 }
 
@@ -483,12 +557,7 @@ where
     type Future = ResponseFuture<P>;
 
     fn call(&self, request: Request<B>) -> Self::Future {
-        let head = Head::from(&request);
-        if request.version() == http::Version::HTTP_11 && !head.has_good_host(true) {
-            let (response, origin) = (Core::<P>::bad_host(head), Origin::from(head));
-            let state = State::Ready { response: Some(response) };
-            return ResponseFuture { state, core: Arc::clone(&self.core), origin };
-        }
-        self.respond(request.map(Body::new))
+        let wants_host = request.version() == http::Version::HTTP_11;
+        self.respond(request.map(Body::new), wants_host)
     }
 }

@@ -14,6 +14,7 @@ use crate::head::Origin;
 use crate::pages::Failed;
 use crate::reply::Reply;
 use crate::service::Core;
+use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
 /// What went wrong in a page, or in a layer around it.
@@ -77,6 +78,7 @@ impl<P> Core<P> {
             request.extensions_mut().insert(Missing::after_all(found));
             return Remedy::Fallback(Box::new((page, request, fields)));
         }
+        Watch::failed(&failure);
         let told = self.on_failure.as_ref().and_then(|tell| tell(&failure, origin.path()));
         let response = told.unwrap_or_else(|| {
             let mut reply = Reply::new(failure.status().as_u16(), failure.detail());

@@ -1,0 +1,92 @@
+//! What a service tells of its requests to whoever watches it.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use vivid_lane::{Decision, Table};
+
+/// What a request led to; in the extensions of its response, where [`Routed::tell_routing`](crate::Routed::tell_routing) asks for it, so
+/// that any layer around the service can label what it counts. There are as many labels as routes, whatever is asked.
+///
+/// # Example
+/// ```
+/// use http::Request;
+/// use tower::ServiceExt;
+/// use vivid_lane::Table;
+/// use vivid_lane_http::{Body, Pages, Routed, Routing, Visit, html};
+///
+/// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+/// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+/// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'")?;
+/// let pages = Pages::new(()).page("night", async |_: Visit| html("a night"));
+/// let site = Routed::new(pages.bind(&table)?).tell_routing();
+/// let ask = |url: &str| site.clone().oneshot(Request::get(url).body(Body::default()).unwrap());
+///
+/// let response = ask("/nights/2031-04-02").await?;
+/// let routing: &Routing = response.extensions().get().unwrap();
+/// assert_eq!((routing.outcome(), routing.route(), routing.template()), ("page", Some("night"), Some("/nights/{date}")));
+/// let response = ask("/nights/never").await?;
+/// let routing: &Routing = response.extensions().get().unwrap();
+/// assert_eq!((routing.outcome(), routing.route()), ("not-found", None));
+/// # Ok(()) })
+/// # }
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Routing {
+    outcome: &'static str,
+    label: Option<Arc<Label>>,
+}
+
+/// What is told of a route.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) struct Label {
+    name: String,
+    template: String,
+}
+
+/// The labels of all routes of a table, by their names.
+pub(crate) type Labels = HashMap<String, Arc<Label>>;
+
+pub(crate) fn labels(table: &Table<()>) -> Labels {
+    let label = |name: &str, template: &str| Arc::new(Label { name: name.to_owned(), template: template.to_owned() });
+    table.routes().map(|route| (route.name().to_owned(), label(route.name(), route.path().as_str()))).collect()
+}
+
+impl Routing {
+    /// What was decided: `page`, `redirect`, `unmet`, `not-found`, `wrong-method`, `options`, `bad-request` or `unavailable`.
+    #[must_use]
+    pub fn outcome(&self) -> &'static str {
+        self.outcome
+    }
+
+    /// The name of the route, where one had a part in it: its page is shown, it redirects, it has the need, or it answers other
+    /// methods.
+    #[must_use]
+    pub fn route(&self) -> Option<&str> {
+        self.label.as_ref().map(|label| label.name.as_str())
+    }
+
+    /// The template of the path of the route.
+    #[must_use]
+    pub fn template(&self) -> Option<&str> {
+        self.label.as_ref().map(|label| label.template.as_str())
+    }
+
+    pub(crate) fn bad_request() -> Self {
+        Self { outcome: "bad-request", label: None }
+    }
+
+    pub(crate) fn of<P>(decision: &Decision<'_, '_, P>, labels: &Labels) -> Self {
+        let (outcome, route) = match decision {
+            Decision::Page(found) => ("page", Some(found.route().name())),
+            Decision::Redirect(redirect) => ("redirect", redirect.route()),
+            Decision::Unmet(unmet) => ("unmet", unmet.position().map(|place| place.route().name())),
+            Decision::NotFound(_) => ("not-found", None),
+            Decision::WrongMethod(wrong) => ("wrong-method", wrong.position().map(|place| place.route().name())),
+            Decision::Options(_) => ("options", None),
+            Decision::Unavailable(_) => ("unavailable", None),
+            _ => return Self::bad_request(),
+        };
+        Self { outcome, label: route.and_then(|route| labels.get(route)).map(Arc::clone) }
+    }
+}

@@ -1,0 +1,105 @@
+//! Spans and events of requests, by the conventions of OpenTelemetry for HTTP servers.
+//!
+//! Without the feature `tracing` nothing is told, and nothing is kept.
+
+use http::StatusCode;
+
+use crate::Failure;
+use crate::head::Head;
+use crate::routing::Routing;
+
+/// A request that is watched.
+#[derive(Debug, Clone)]
+pub(crate) struct Watch {
+    #[cfg(feature = "tracing")]
+    span: tracing::Span,
+    #[cfg(feature = "tracing")]
+    begun: Option<std::time::Instant>,
+}
+
+#[cfg(feature = "tracing")]
+impl Watch {
+    /// Begins with a request.
+    pub(crate) fn begin(head: Head<'_>) -> Self {
+        use tracing::field::{Empty, display};
+
+        let span = tracing::info_span!(
+            "request",
+            otel.kind = "server",
+            otel.name = Empty,
+            http.request.method = %head.method,
+            url.path = head.uri.path(),
+            http.route = Empty,
+            http.response.status_code = Empty,
+            error.r#type = Empty,
+            vivid_lane.outcome = Empty,
+            vivid_lane.decision.microseconds = Empty,
+        );
+        if !span.is_disabled() {
+            span.record("otel.name", display(head.method));
+        }
+        let begun = (!span.is_disabled()).then(std::time::Instant::now);
+        Self { span, begun }
+    }
+
+    /// Is somebody watching?
+    pub(crate) fn is_on(&self) -> bool {
+        self.begun.is_some()
+    }
+
+    /// What was decided.
+    pub(crate) fn decided(&self, head: Head<'_>, routing: Option<&Routing>) {
+        let (Some(begun), Some(routing)) = (self.begun, routing) else { return };
+        let took = u64::try_from(begun.elapsed().as_micros()).unwrap_or(u64::MAX);
+        self.span.record("vivid_lane.decision.microseconds", took);
+        self.span.record("vivid_lane.outcome", routing.outcome());
+        if let Some(template) = routing.template() {
+            self.span.record("http.route", template);
+            self.span.record("otel.name", format!("{} {template}", head.method));
+        }
+    }
+
+    /// Does something within the span of the request.
+    pub(crate) fn within<T>(&self, run: impl FnOnce() -> T) -> T {
+        self.span.in_scope(run)
+    }
+
+    /// What it was answered with.
+    pub(crate) fn ended(&self, status: StatusCode) {
+        if self.is_on() {
+            self.span.record("http.response.status_code", status.as_u16());
+            if status.is_server_error() {
+                self.span.record("error.type", status.as_str());
+            }
+        }
+    }
+
+    /// What went wrong, and the visitor is told nothing of.
+    pub(crate) fn failed(failure: &Failure) {
+        if let Some(error) = failure.error() {
+            tracing::error!(error = %error, "a page failed");
+        }
+    }
+}
+
+#[cfg(not(feature = "tracing"))]
+#[allow(clippy::unused_self, reason = "with the feature there is something to tell")]
+impl Watch {
+    pub(crate) fn begin(_: Head<'_>) -> Self {
+        Self {}
+    }
+
+    pub(crate) fn is_on(&self) -> bool {
+        false
+    }
+
+    pub(crate) fn decided(&self, _: Head<'_>, _: Option<&Routing>) {}
+
+    pub(crate) fn within<T>(&self, run: impl FnOnce() -> T) -> T {
+        run()
+    }
+
+    pub(crate) fn ended(&self, _: StatusCode) {}
+
+    pub(crate) fn failed(_: &Failure) {}
+}
