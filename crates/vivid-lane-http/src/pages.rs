@@ -107,11 +107,11 @@ pub trait PageFunction<S>: Send + Sync + 'static {
 impl<S, F, R> PageFunction<S> for F
 where
     F: Fn(Visit<S>) -> R + Send + Sync + 'static,
-    R: Future<Output: Shown> + Send + 'static,
+    R: Future<Output: PageResult> + Send + 'static,
 {
     fn show(&self, visit: Visit<S>) -> impl Future<Output = Result<Response<Body>, Failure>> + Send + 'static {
         let shown = self(visit);
-        async move { shown.await.shown() }
+        async move { shown.await.into_result() }
     }
 }
 
@@ -120,30 +120,30 @@ where
     message = "`{Self}` is not what a page gives",
     note = "a page gives a `Response<Body>`, or a `Result` of one with a `Failure`; `html` and `json` make responses"
 )]
-pub trait Shown {
+pub trait PageResult {
     /// The response, or what went wrong.
     ///
     /// # Errors
     /// What went wrong.
-    fn shown(self) -> Result<Response<Body>, Failure>;
+    fn into_result(self) -> Result<Response<Body>, Failure>;
 }
 
-impl<T> Shown for Response<T>
+impl<T> PageResult for Response<T>
 where
     T: http_body::Body<Data = Bytes> + Send + 'static,
     T::Error: Into<BoxError>,
 {
-    fn shown(self) -> Result<Response<Body>, Failure> {
+    fn into_result(self) -> Result<Response<Body>, Failure> {
         Ok(self.map(Body::new))
     }
 }
 
-impl<T, E: Into<Failure>> Shown for Result<Response<T>, E>
+impl<T, E: Into<Failure>> PageResult for Result<Response<T>, E>
 where
-    Response<T>: Shown,
+    Response<T>: PageResult,
 {
-    fn shown(self) -> Result<Response<Body>, Failure> {
-        self.map_err(Into::into)?.shown()
+    fn into_result(self) -> Result<Response<Body>, Failure> {
+        self.map_err(Into::into)?.into_result()
     }
 }
 

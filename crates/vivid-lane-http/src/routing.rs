@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use vivid_lane::{Decision, Table};
 
-/// What a request led to; in the extensions of its response, where [`Routed::tell_routing`](crate::Routed::tell_routing) asks for it, so
+/// What a request led to; in the extensions of its response, where [`Routed::label_responses`](crate::Routed::label_responses) asks for it, so
 /// that any layer around the service can label what it counts. There are as many labels as routes, whatever is asked.
 ///
 /// # Example
@@ -19,7 +19,7 @@ use vivid_lane::{Decision, Table};
 /// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
 /// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'")?;
 /// let pages = Pages::new(()).page("night", async |_: Visit| html("a night"));
-/// let site = Routed::new(pages.bind(&table)?).tell_routing();
+/// let site = Routed::new(pages.bind(&table)?).label_responses();
 /// let ask = |url: &str| site.clone().oneshot(Request::get(url).body(Body::default()).unwrap());
 ///
 /// let response = ask("/nights/2031-04-02").await?;

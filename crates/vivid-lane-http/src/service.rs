@@ -18,9 +18,9 @@ use crate::accept::Form;
 use crate::handler::{Found, Missing};
 use crate::head::{Head, Origin};
 use crate::live::{LiveTable, Loaded};
+use crate::recovery::{Recovery, with_status};
 use crate::reply::Reply;
 use crate::routing::Routing;
-use crate::trouble::{Remedy, with_status};
 use crate::visitor::{BoxFuture, Identity, Visitor};
 use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
@@ -51,12 +51,12 @@ pub(crate) struct Core<P> {
     visitor: Visitor,
     is_absolute: bool,
     kept: u32,
-    pub(crate) on_failure: Option<Arc<Tell>>,
-    tells_routing: bool,
+    pub(crate) on_failure: Option<Arc<FailureHook>>,
+    labels_responses: bool,
 }
 
 /// What is made of a failure at a path.
-type Tell = dyn Fn(&Failure, &str) -> Option<Response<Body>> + Send + Sync;
+type FailureHook = dyn Fn(&Failure, &str) -> Option<Response<Body>> + Send + Sync;
 
 impl<P> Clone for Core<P> {
     fn clone(&self) -> Self {
@@ -66,7 +66,7 @@ impl<P> Clone for Core<P> {
             is_absolute: self.is_absolute,
             kept: self.kept,
             on_failure: self.on_failure.clone(),
-            tells_routing: self.tells_routing,
+            labels_responses: self.labels_responses,
         }
     }
 }
@@ -141,8 +141,8 @@ impl<P> Routed<P> {
 
     /// Puts into the extensions of each response what the request led to: its [`Routing`].
     #[must_use]
-    pub fn tell_routing(mut self) -> Self {
-        Arc::make_mut(&mut self.core).tells_routing = true;
+    pub fn label_responses(mut self) -> Self {
+        Arc::make_mut(&mut self.core).labels_responses = true;
         self
     }
 
@@ -191,7 +191,14 @@ impl<S> Plan<S> {
 
 impl<P> Core<P> {
     pub(crate) fn new(table: LiveTable<P>) -> Self {
-        Self { table, visitor: Visitor::new(), is_absolute: false, kept: KEPT, on_failure: None, tells_routing: false }
+        Self {
+            table,
+            visitor: Visitor::new(),
+            is_absolute: false,
+            kept: KEPT,
+            on_failure: None,
+            labels_responses: false,
+        }
     }
 
     /// What is told of a host that is none.
@@ -261,7 +268,7 @@ impl<P> Core<P> {
         match steps.resume() {
             Step::Ask(question) => Err(question),
             Step::Done(decision) => {
-                let is_told = self.tells_routing || watch.is_on();
+                let is_told = self.labels_responses || watch.is_on();
                 let routing = is_told.then(|| Routing::of(&decision, loaded.labels()));
                 Ok((self.settle(loaded, head, decision, !answers.is_empty(), service), routing))
             }
@@ -277,7 +284,7 @@ impl<P> Core<P> {
         watch: &Watch,
     ) -> Response<Body> {
         watch.ended(response.status());
-        if self.tells_routing {
+        if self.labels_responses {
             routing.map(|routing| response.extensions_mut().insert(routing));
         }
         without_body_for_head(response, origin)
@@ -445,11 +452,11 @@ where
                     Doing::Calling { future, is_missing } => {
                         match this.core.outcome(ready!(future.poll(context)), this.origin, P::clone) {
                             Ok(response) => with_status(response, *is_missing),
-                            Err(Remedy::Reply(response)) => *response,
+                            Err(Recovery::Reply(response)) => *response,
                             Err(fallback) => {
                                 let (core, origin) = (Arc::clone(this.core), this.origin.clone());
                                 let future =
-                                    Box::pin(async move { core.remedied(fallback, &origin, |body| body).await });
+                                    Box::pin(async move { core.recovered(fallback, &origin, |body| body).await });
                                 this.state.set(State::Waiting { future });
                                 continue;
                             }

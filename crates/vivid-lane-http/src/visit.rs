@@ -165,7 +165,7 @@ impl<S> Visit<S> {
     ///
     /// # Errors
     /// The link cannot be made.
-    pub fn lead_to(&self, link: &Link<'_, ()>) -> Result<Response<Body>, Failure> {
+    pub fn see_other(&self, link: &Link<'_, ()>) -> Result<Response<Body>, Failure> {
         see_other(&link.to_url()?)
     }
 
@@ -174,7 +174,7 @@ impl<S> Visit<S> {
     ///
     /// # Errors
     /// The default is no URL.
-    pub fn lead_back(&self, default: &str) -> Result<Response<Body>, Failure> {
+    pub fn see_return(&self, default: &str) -> Result<Response<Body>, Failure> {
         let wanted = self.param("return").unwrap_or_default();
         let (Some(table), Some(own)) = (self.table(), self.position()) else { return see_other(default) };
         let asked = vivid_lane::Request::get(&wanted).meets(&|_: &str| true).lists(&|_: &str, _: &str| true);

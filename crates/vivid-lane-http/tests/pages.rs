@@ -104,13 +104,13 @@ async fn talk(visit: Visit<Archive>) -> Answer {
     match visit.param("talk").as_deref() {
         Some("full") => Err(Failure::new(StatusCode::CONFLICT, "no seat is left")),
         Some("broken") => Ok(html("x".parse::<u8>()?.to_string())),
-        Some("next") => visit.lead_to(&visit.link("plates.plate")?.set("number", "7")),
+        Some("next") => visit.see_other(&visit.link("plates.plate")?.set("number", "7")),
         _ => Err(Failure::not_found()),
     }
 }
 
 async fn sign_in(visit: Visit<Archive>) -> Answer {
-    visit.lead_back("/talks")
+    visit.see_return("/talks")
 }
 
 async fn lost(visit: Visit<Archive>) -> Response<Body> {

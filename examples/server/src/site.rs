@@ -121,7 +121,7 @@ async fn sign_in(mut visit: Visit<Observatory>) -> Shown {
     }
     let token = visit.state().sessions.begin(somebody)?;
     let cookie = Cookie::build(("session", token)).http_only(true).same_site(SameSite::Lax).path("/");
-    let mut response = visit.lead_back("/")?;
+    let mut response = visit.see_return("/")?;
     response.headers_mut().insert(SET_COOKIE, cookie.to_string().parse()?);
     Ok(response)
 }

@@ -158,7 +158,8 @@ async fn http_1_1_wants_one_host() {
     }
     let old = raw(address, "GET /nights HTTP/1.0\r\n\r\n").await;
     assert!(old.starts_with("HTTP/1.0 200 "), "{old}");
-    let absolute = raw(address, "GET http://larkfell.example/nights HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
+    let absolute =
+        raw(address, "GET http://larkfell.example/nights HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
     assert!(absolute.starts_with("HTTP/1.1 200 "), "{absolute}");
     let head = raw(address, "HEAD /nowhere HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
     assert!(head.starts_with("HTTP/1.1 404 ") && head.ends_with("\r\n\r\n"), "{head}");
@@ -168,8 +169,7 @@ async fn http_1_1_wants_one_host() {
 #[tokio::test]
 async fn requests_share_a_connection_by_http_2() {
     let stream = TcpStream::connect(plain().await).await.expect("a connection");
-    let (sender, connection) =
-        http2::handshake(TokioExecutor::new(), TokioIo::new(stream)).await.expect("HTTP/2");
+    let (sender, connection) = http2::handshake(TokioExecutor::new(), TokioIo::new(stream)).await.expect("HTTP/2");
     tokio::spawn(connection);
     let all = (1..=28).map(|day| {
         let mut sender = sender.clone();

@@ -18,7 +18,7 @@ use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
 /// What went wrong in a page, or in a layer around it.
-struct Trouble {
+struct PageFailure {
     failure: Arc<Failure>,
     /// The request, where it was a page.
     head: Option<Arc<Parts>>,
@@ -26,7 +26,7 @@ struct Trouble {
     fields: HeaderMap,
 }
 
-impl Trouble {
+impl PageFailure {
     fn of(error: BoxError) -> Self {
         Self { failure: Arc::new(Failure::of(error)), head: None, fields: HeaderMap::new() }
     }
@@ -44,7 +44,7 @@ impl Trouble {
 }
 
 /// What becomes of a failure.
-pub(crate) enum Remedy<S> {
+pub(crate) enum Recovery<S> {
     Reply(Box<Response<Body>>),
     /// The page does not exist after all: there is a page for that. Fields that layers have put into the response are kept.
     Fallback(Box<(S, Request<Body>, HeaderMap)>),
@@ -63,8 +63,8 @@ fn with_fields(mut response: Response<Body>, fields: HeaderMap) -> Response<Body
 
 impl<P> Core<P> {
     /// What becomes of what went wrong.
-    fn remedy<S>(&self, trouble: Trouble, origin: &Origin, service: impl Fn(&P) -> S) -> Remedy<S> {
-        let Trouble { failure, head, fields } = trouble;
+    fn recovery<S>(&self, failed: PageFailure, origin: &Origin, service: impl Fn(&P) -> S) -> Recovery<S> {
+        let PageFailure { failure, head, fields } = failed;
         if failure.is_not_found()
             && let Some((head, found)) = head.as_deref().and_then(|head| Some((head, head.extensions.get::<Found>()?)))
             && let Some(page) = fallback_of(found, &self.table.guard().table).map(&service)
@@ -76,7 +76,7 @@ impl<P> Core<P> {
             *request.extensions_mut() = head.extensions.clone();
             request.extensions_mut().remove::<Found>();
             request.extensions_mut().insert(Missing::after_all(found));
-            return Remedy::Fallback(Box::new((page, request, fields)));
+            return Recovery::Fallback(Box::new((page, request, fields)));
         }
         Watch::failed(&failure);
         let told = self.on_failure.as_ref().and_then(|tell| tell(&failure, origin.path()));
@@ -85,7 +85,7 @@ impl<P> Core<P> {
             reply.cache = failure.status().is_server_error().then(|| "no-store".to_owned());
             reply.respond(origin.form(), origin.path())
         });
-        Remedy::Reply(Box::new(with_fields(response, fields)))
+        Recovery::Reply(Box::new(with_fields(response, fields)))
     }
 
     /// The response of a page, or what becomes of what went wrong in it.
@@ -94,15 +94,15 @@ impl<P> Core<P> {
         result: Result<Response<T>, E>,
         origin: &Origin,
         page: impl Fn(&P) -> S,
-    ) -> Result<Response<T>, Remedy<S>> {
-        let trouble = match result {
-            Ok(mut response) => match Trouble::in_response(&mut response) {
+    ) -> Result<Response<T>, Recovery<S>> {
+        let failed = match result {
+            Ok(mut response) => match PageFailure::in_response(&mut response) {
                 None => return Ok(response),
-                Some(trouble) => trouble,
+                Some(failed) => failed,
             },
-            Err(error) => Trouble::of(error.into()),
+            Err(error) => PageFailure::of(error.into()),
         };
-        Err(self.remedy(trouble, origin, page))
+        Err(self.recovery(failed, origin, page))
     }
 
     /// The response, whatever a page or a layer comes to.
@@ -119,28 +119,28 @@ impl<P> Core<P> {
     {
         match self.outcome(service.oneshot(request).await, origin, page) {
             Ok(response) => with_status(response.map(body), is_missing),
-            Err(remedy) => self.remedied(remedy, origin, body).await,
+            Err(recovery) => self.recovered(recovery, origin, body).await,
         }
     }
 
-    pub(crate) async fn remedied<S, T>(
+    pub(crate) async fn recovered<S, T>(
         &self,
-        remedy: Remedy<S>,
+        recovery: Recovery<S>,
         origin: &Origin,
         body: impl Fn(T) -> Body,
     ) -> Response<Body>
     where
         S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
     {
-        let (service, request, fields) = match remedy {
-            Remedy::Reply(response) => return *response,
-            Remedy::Fallback(fallback) => *fallback,
+        let (service, request, fields) = match recovery {
+            Recovery::Reply(response) => return *response,
+            Recovery::Fallback(fallback) => *fallback,
         };
         let response = match self.outcome(service.oneshot(request).await, origin, |_| ()) {
             Ok(response) => with_status(response.map(body), true),
-            Err(Remedy::Reply(response)) => *response,
+            Err(Recovery::Reply(response)) => *response,
             // A fallback that does not exist either.
-            Err(Remedy::Fallback(..)) => Reply::new(404, "").respond(origin.form(), origin.path()),
+            Err(Recovery::Fallback(..)) => Reply::new(404, "").respond(origin.form(), origin.path()),
         };
         with_fields(response, fields)
     }
