@@ -62,6 +62,7 @@ fn route_struct(route: RouteRef<'_>, names: &mut Names, choices: &mut Choices) -
     let declared = fields.iter().map(declaration);
     let set = fields.iter().map(setter);
     let get = fields.iter().map(getter);
+    let (default_names, defaults): (Vec<_>, Vec<_>) = fields.iter().map(|field| (&field.name, &field.default)).unzip();
     quote! {
         #[doc = #about]
         #[derive(Debug, Clone, PartialEq)]
@@ -73,23 +74,62 @@ fn route_struct(route: RouteRef<'_>, names: &mut Names, choices: &mut Choices) -
             /// The full name of the route.
             pub const NAME: &'static str = #full_name;
 
-            /// The URL of the page with these values.
+            /// The URL of the page with these values, by the table of this module.
             ///
             /// # Errors
             /// A value that its rule refuses, or that would be read back as another one.
             pub fn to_url(&self) -> ::core::result::Result<::std::string::String, ::vivid_lane::LinkError> {
-                let link = table().link(Self::NAME);
-                #(#set)*
-                link.to_url()
+                self.link_in(table()).to_url()
             }
 
-            /// The values of a match; `None` for the match of another route.
+            /// The link to the page with these values in a table that is served: one of the same file that was read later, say, or that
+            /// stands at another base. Where that table has no such route, or other parameters, no URL is made.
             #[must_use]
-            pub fn from_match<P>(found: &::vivid_lane::Match<'_, '_, P>) -> ::core::option::Option<Self> {
-                if found.route().name() != Self::NAME {
-                    return ::core::option::Option::None;
-                }
+            pub fn link_in<'t, P>(&'t self, table: &'t ::vivid_lane::Table<P>) -> ::vivid_lane::Link<'t, P> {
+                self.set_in(table.link(Self::NAME))
+            }
+
+            /// The same in a table under a route of which this one is mounted. What that route itself needs can be set.
+            #[must_use]
+            pub fn link_under<'t, P>(
+                &'t self,
+                table: &'t ::vivid_lane::Table<P>,
+                mount: &str,
+            ) -> ::vivid_lane::Link<'t, P> {
+                self.set_in(table.link(::std::format!("{mount}.{}", Self::NAME)))
+            }
+
+            fn set_in<'t, P>(&'t self, link: ::vivid_lane::Link<'t, P>) -> ::vivid_lane::Link<'t, P> {
+                #(#set)*
+                link
+            }
+
+            /// The values of a match, or of the position of one; `None` for another route.
+            #[must_use]
+            pub fn from_match<P>(found: &::vivid_lane::Position<'_, '_, P>) -> ::core::option::Option<Self> {
+                if found.route().name() == Self::NAME { Self::read(found) } else { ::core::option::Option::None }
+            }
+
+            /// The same in a table under a route of which this one is mounted.
+            #[must_use]
+            pub fn from_match_under<P>(
+                found: &::vivid_lane::Position<'_, '_, P>,
+                mount: &str,
+            ) -> ::core::option::Option<Self> {
+                let own = found.route().name().strip_prefix(mount)?.strip_prefix('.')?;
+                if own == Self::NAME { Self::read(found) } else { ::core::option::Option::None }
+            }
+
+            #[allow(unused_variables, reason = "a route without parameters has nothing to read")]
+            fn read<P>(found: &::vivid_lane::Position<'_, '_, P>) -> ::core::option::Option<Self> {
                 ::core::option::Option::Some(Self { #(#get,)* })
+            }
+        }
+
+        impl ::core::default::Default for #struct_name {
+            /// What the rules say by default; nothing where a value may be absent; else a value that links refuse, or the first one.
+            fn default() -> Self {
+                Self { #(#default_names: #defaults,)* }
             }
         }
     }
@@ -184,6 +224,7 @@ fn getter(field: &Field) -> TokenStream {
 fn choice(name: &Ident, values: &[String]) -> TokenStream {
     let mut names = Names::default();
     let variants: Vec<Ident> = values.iter().map(|value| names.camel(value)).collect();
+    let first = &variants[0];
     let about = values.iter().map(|value| format!("`{value}`"));
     let texts: Vec<&String> = values.iter().collect();
     quote! {
@@ -191,6 +232,13 @@ fn choice(name: &Ident, values: &[String]) -> TokenStream {
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
         pub enum #name {
             #(#[doc = #about] #variants,)*
+        }
+
+        impl ::core::default::Default for #name {
+            /// The first one.
+            fn default() -> Self {
+                Self::#first
+            }
         }
 
         impl #name {

@@ -66,7 +66,11 @@ impl Parse for Call {
 ///   parameter: `i64` and `f64` for numbers, `bool`, an enum of the module `values` where the rule names its values, else
 ///   `String`; an `Option` where it may be absent and has no default; a `Vec` for a tail of segments;
 /// - on each struct `NAME`, `to_url()`, and `from_match()`, which is `None` for the match of another route, and for a number
-///   that does not fit into its type.
+///   that does not fit into its type;
+/// - `link_in(&table)` for the table that is served, which may be a newer one than this module knows: where it has no such route or
+///   other parameters, the link is an error; `link_under(&table, "mount")` and `from_match_under` for a table that is mounted in
+///   another one;
+/// - `Default`, so that a parameter that is added later does not break whoever writes `..Default::default()`.
 ///
 /// The crate that calls it depends on `vivid-lane`.
 #[proc_macro]

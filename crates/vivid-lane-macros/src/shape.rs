@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use proc_macro2::{Ident, TokenStream};
 use quote::quote;
+use vivid_lane::Value;
 use vivid_lane::declare::Data;
 use vivid_lane::lookup::{ParamKind, Parameter, Shape};
 
@@ -17,6 +18,8 @@ pub(crate) struct Field {
     pub(crate) label: String,
     pub(crate) holds: Holds,
     pub(crate) one: One,
+    /// What stands where nothing is said.
+    pub(crate) default: TokenStream,
 }
 
 /// How many values a field holds.
@@ -82,12 +85,41 @@ pub(crate) fn field(param: Parameter<'_>, names: &mut Names, choices: &mut Choic
         _ if param.is_optional() && param.default_value().is_none() => Holds::Optional,
         _ => Holds::One,
     };
+    let one = one(param.items().unwrap_or(param), choices);
+    let default = match param.default_value() {
+        Some(Value::Text(text)) if holds == Holds::One => literal(&one, text),
+        Some(Value::List(items)) => {
+            let items = items.iter().map(|item| literal(&one, item));
+            quote!(::std::vec![#(#items),*])
+        }
+        Some(Value::Pairs(pairs)) => {
+            let pairs = pairs.iter().map(|(name, text)| {
+                let value = literal(&one, text);
+                quote!((::std::string::String::from(#name), #value))
+            });
+            quote!(::std::vec![#(#pairs),*])
+        }
+        _ => quote!(::core::default::Default::default()),
+    };
     Field {
         name: names.snake(param.name()),
         param: param.name().to_owned(),
         label: param.label().to_owned(),
         holds,
-        one: one(param.items().unwrap_or(param), choices),
+        one,
+        default,
+    }
+}
+
+/// The value of a text that its rule accepts.
+fn literal(one: &One, text: &str) -> TokenStream {
+    let nothing = || quote!(::core::default::Default::default());
+    match one {
+        One::Text => quote!(::std::string::String::from(#text)),
+        One::Integer => text.parse::<i64>().map_or_else(|_| nothing(), |number| quote!(#number)),
+        One::Number => text.parse::<f64>().map_or_else(|_| nothing(), |number| quote!(#number)),
+        One::Boolean => text.parse::<bool>().map_or_else(|_| nothing(), |yes| quote!(#yes)),
+        One::Choice(choice) => quote!(values::#choice::from_text(#text).unwrap_or_default()),
     }
 }
 

@@ -1,8 +1,8 @@
 //! Typed routes: what a struct says is what its URL says, and the other way round.
 
 use proptest::prelude::*;
-use vivid_lane::Table;
 use vivid_lane::link::LinkErrorKind;
+use vivid_lane::{RouteSpec, Source, Table, TableSpec};
 
 vivid_lane_macros::typed_table! {
     /// Every shape of parameter.
@@ -88,4 +88,47 @@ fn names_of_values_are_their_texts() {
         [Some(Lang::En), Some(Lang::Cy), Some(Lang::V404), None]
     );
     assert_eq!((Lang::V404.as_str(), Lang::Cy.to_string()), ("404", "cy".to_owned()));
+}
+
+/// What is served may have moved on: another base, a mount, a route that is gone, a parameter that is new.
+#[test]
+fn links_follow_the_table_that_is_served() {
+    let text = include_str!("shapes.toml");
+    let moved = Table::from_toml(&format!("[site]\nbase = '/club'\n{text}")).expect("it can be built");
+    let levels = shapes::Levels { levels: vec![1, 2] };
+    let url = levels.to_url().expect("all values are right");
+    assert_eq!(levels.link_in(&moved).to_url().expect("all values are right"), format!("/club{url}"));
+    let url = format!("/club{url}");
+    let found = moved.find(&url).expect("it is a page");
+    assert_eq!(shapes::Levels::from_match(&found), Some(levels.clone()));
+    assert_eq!(shapes::Levels::from_match(&found.keep().position()), Some(levels.clone()));
+
+    let shapes = TableSpec::read(Source::toml(text));
+    let outer = RouteSpec::new("club").path("/clubs/{club}").page("club").mount(shapes);
+    let outer = TableSpec::new().route(outer).build().expect("it can be mounted");
+    let link = levels.link_under(&outer, "club").set("club", "north");
+    let url = link.to_url().expect("all values are right");
+    assert!(url.starts_with("/clubs/north/"), "{url}");
+    let found = outer.find(&url).expect("it is a page");
+    assert_eq!(shapes::Levels::from_match_under(&found, "club"), Some(levels.clone()));
+    assert_eq!(shapes::Levels::from_match(&found), None);
+    assert_eq!(shapes::Levels::from_match_under(&found, "clu"), None);
+
+    for (path, kind) in [("/other", LinkErrorKind::UnknownRoute), ("/{more}{/levels*}", LinkErrorKind::Missing)] {
+        let name = if path == "/other" { "other" } else { "levels" };
+        let later = TableSpec::new().route(RouteSpec::new(name).path(path).page("p")).build().expect("a table");
+        let text = shapes::Levels { levels: vec![1] };
+        assert_eq!(text.link_in(&later).to_url().expect_err("the table has moved on").kind(), kind, "{path}");
+    }
+}
+
+/// A value by default is that of its rule, so that what is left out is what a URL without it means.
+#[test]
+fn what_is_left_out_has_the_value_of_its_rule() {
+    let table = shapes::table();
+    let one = shapes::AllOfThem { number: 7, r#type: "t".to_owned(), ..Default::default() };
+    let url = one.to_url().expect("the rest may be absent");
+    assert_eq!(shapes::AllOfThem::from_match(&table.find(&url).expect("it is a page")), Some(one));
+    assert_eq!(shapes::values::Lang::default(), shapes::values::Lang::En);
+    assert_eq!(shapes::AllOfThem::default().to_url().expect_err("a value is missing").kind(), LinkErrorKind::Refused);
 }
