@@ -11,7 +11,7 @@ use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::decide::NotFound;
 use vivid_lane::lookup::OwnedPosition;
-use vivid_lane::{OwnedMatch, Position, Table};
+use vivid_lane::{Decision, OwnedMatch, Position, Table};
 
 use crate::visitor::BoxFuture;
 use crate::{Body, BoxError, Error};
@@ -69,7 +69,7 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
     request.extensions().get()
 }
 
-/// Where a request stands that nothing has; in the extensions of a request for a fallback.
+/// What is known of a request that nothing has; in the extensions of a request for a fallback.
 ///
 /// # Example
 /// ```
@@ -81,7 +81,7 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
 /// async fn lost(request: Request<Body>) -> Response<String> {
 ///     let missing = missing(&request).expect("this page is a fallback only");
 ///     let language = missing.position().and_then(|position| Some(position.param("lang")?.into_owned()));
-///     Response::new(format!("{:?} in {language:?}", missing.frames()))
+///     Response::new(format!("{:?} in {language:?}; near: {:?}", missing.frames(), missing.suggestions()))
 /// }
 ///
 /// # fn main() -> Result<(), vivid_lane_http::BoxError> {
@@ -101,7 +101,7 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
 /// assert_eq!(response.status(), 404);
 /// # use http_body_util::BodyExt;
 /// let text = response.into_body().collect().await?.to_bytes();
-/// assert_eq!(text, r#"["shell", "with-calendar"] in Some("cy")"#);
+/// assert_eq!(text, r#"["shell", "with-calendar"] in Some("cy"); near: ["/cy/talks"]"#);
 /// # Ok(()) })
 /// # }
 /// ```
@@ -109,18 +109,22 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
 pub struct Missing {
     position: Option<OwnedPosition<()>>,
     table: Table<()>,
+    reason: Option<String>,
+    /// What was asked for, where nothing has it.
+    target: String,
 }
 
 impl Missing {
-    pub(crate) fn new<P>(missing: &NotFound<'_, '_, P>, table: &Table<()>) -> Self {
+    pub(crate) fn new<P>(missing: &NotFound<'_, '_, P>, table: &Table<()>, target: String) -> Self {
         let position = missing.position().and_then(|position| position.keep_position_in(table));
-        Self { position, table: table.clone() }
+        Self { position, table: table.clone(), reason: missing.reason().map(Into::into), target }
     }
 
     /// Where a match stands, of whose page it turned out that it does not exist.
     pub(crate) fn after_all(found: &Found) -> Self {
         let position = found.position();
-        Self { table: position.table().clone(), position: Some(position.keep_position()) }
+        let table = position.table().clone();
+        Self { position: Some(position.keep_position()), table, reason: None, target: String::new() }
     }
 
     pub(crate) fn table(&self) -> &Table<()> {
@@ -131,6 +135,22 @@ impl Missing {
     #[must_use]
     pub fn position(&self) -> Option<Position<'_, '_, ()>> {
         self.position.as_ref().map(OwnedPosition::get)
+    }
+
+    /// Why nothing was found, where a rule says so: `date` does not accept `2031-02-30`, say. It is meant for developers.
+    #[must_use]
+    pub fn reason(&self) -> Option<&str> {
+        self.reason.as_deref()
+    }
+
+    /// Addresses that may have been meant, the likeliest first; worked out when they are asked for. There are none where a page says by
+    /// itself that it [does not exist](crate::Failure::not_found).
+    #[must_use]
+    pub fn suggestions(&self) -> Vec<String> {
+        match self.table.decide(&vivid_lane::Request::get(self.target.as_str())) {
+            Decision::NotFound(missing) => missing.suggestions().iter().map(|one| one.url().to_owned()).collect(),
+            _ => Vec::new(),
+        }
     }
 
     /// The frames around the page, outermost first.

@@ -45,6 +45,7 @@
 
 mod accept;
 mod body;
+mod cache;
 mod error;
 mod failure;
 mod handler;

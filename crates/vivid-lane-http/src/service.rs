@@ -316,7 +316,10 @@ impl<P> Core<P> {
         match decision {
             Decision::NotFound(missing) => {
                 if let Some(page) = missing.fallback() {
-                    return Plan::ShowFallback(service(page), Missing::new(&missing, &loaded.bare));
+                    return Plan::ShowFallback(
+                        service(page),
+                        Missing::new(&missing, &loaded.bare, head.target().into_owned()),
+                    );
                 }
                 reply.detail = missing.reason().unwrap_or_default().to_owned();
                 // They cost more than the reply, and a machine does not follow them.

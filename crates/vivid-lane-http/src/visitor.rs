@@ -5,9 +5,12 @@ use std::fmt;
 use std::future::Future;
 use std::pin::Pin;
 use std::sync::{Arc, OnceLock};
+use std::time::Duration;
 
 use http::request::Parts;
 use vivid_lane::{Answer, Question};
+
+use crate::cache::Cache;
 
 /// A future of any kind.
 pub(crate) type BoxFuture<T> = Pin<Box<dyn Future<Output = T> + Send>>;
@@ -206,6 +209,44 @@ impl Visitor {
         self.lists = Some(Arc::new(move |head, list, value| {
             let listed = function(head, list, value);
             Box::pin(async move { listed.await.into() })
+        }));
+        self
+    }
+
+    /// Keeps the answers of [`lists`](Self::lists) for a time, at most so many of them. Where lists are not the same for everybody, the key
+    /// tells for whom an answer is kept: the tenant that the host names, say. "Cannot be told now" is never kept.
+    ///
+    /// # Example
+    /// ```
+    /// use std::time::Duration;
+    /// use http::header::HOST;
+    /// use vivid_lane_http::Visitor;
+    ///
+    /// let visitor = Visitor::new().lists(|_head, _list, value| std::future::ready(value == "ada")).keep_lists(
+    ///     Duration::from_secs(10),
+    ///     10_000,
+    ///     |head| head.headers.get(HOST).map_or_else(String::new, |host| format!("{host:?}")),
+    /// );
+    /// ```
+    #[must_use]
+    pub fn keep_lists(
+        mut self,
+        time: Duration,
+        most: usize,
+        key: impl Fn(&Parts) -> String + Send + Sync + 'static,
+    ) -> Self {
+        let (Some(lists), cache) = (self.lists.take(), Arc::new(Cache::new(time, most))) else { return self };
+        self.lists = Some(Arc::new(move |head, list, value| {
+            let key = (key(head), list.to_owned(), value.to_owned());
+            if let Some(known) = cache.get(&key) {
+                return Box::pin(std::future::ready(known));
+            }
+            let (answer, cache) = (lists(head, list, value), Arc::clone(&cache));
+            Box::pin(async move {
+                let answer = answer.await;
+                cache.keep(key, answer);
+                answer
+            })
         }));
         self
     }

@@ -271,6 +271,43 @@ fn needs_are_asked_only_where_the_decision_hangs_on_them() {
     });
 }
 
+/// Answers are kept for a time, for each tenant apart, and only so many; what cannot be told is asked again.
+#[test]
+fn answers_of_lists_are_kept_for_a_time() {
+    wait_for(async {
+        let asked = Arc::new(AtomicU32::new(0));
+        let site = |time| {
+            let counting = Arc::clone(&asked);
+            let visitor = Visitor::new().lists(move |_, _, value| {
+                counting.fetch_add(1, Ordering::Relaxed);
+                let answer = if value == "outage" { Answer::Unknown { retry_after: None } } else { Answer::Yes };
+                async move { answer }
+            });
+            let host = |head: &http::request::Parts| format!("{:?}", head.headers.get("host"));
+            Routed::new(table()).visitor(visitor.keep_lists(time, 10, host))
+        };
+        let times = async |site: &Routed<Handler>, url: &str, host: &str| {
+            asked.store(0, Ordering::Relaxed);
+            let (status, _) = ask(site, "GET", url, &[("host", host)]).await;
+            (status, asked.load(Ordering::Relaxed))
+        };
+        let long = site(Duration::from_secs(3600));
+        assert_eq!(times(&long, "/observers/ada", "a.example").await, (200, 1));
+        assert_eq!(times(&long, "/observers/ada", "a.example").await, (200, 0));
+        assert_eq!(times(&long, "/observers/ada", "b.example").await, (200, 1));
+        assert_eq!(times(&long, "/observers/outage", "a.example").await, (503, 1));
+        assert_eq!(times(&long, "/observers/outage", "a.example").await, (503, 1));
+        for number in 0..10 {
+            assert_eq!(times(&long, &format!("/observers/o{number}"), "a.example").await, (200, 1));
+        }
+        assert_eq!(times(&long, "/observers/ada", "a.example").await, (200, 1));
+        let short = site(Duration::from_millis(1));
+        assert_eq!(times(&short, "/observers/ada", "a.example").await, (200, 1));
+        tokio::time::sleep(Duration::from_millis(5)).await;
+        assert_eq!(times(&short, "/observers/ada", "a.example").await, (200, 1));
+    });
+}
+
 /// A database that does not answer is no missing page, and no reason to sign in.
 #[test]
 fn what_cannot_be_asked_is_unavailable() {
