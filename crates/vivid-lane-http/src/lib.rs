@@ -46,6 +46,7 @@
 mod accept;
 mod body;
 mod cache;
+mod counts;
 mod error;
 mod failure;
 mod handler;
@@ -62,6 +63,7 @@ mod visitor;
 mod watch;
 
 pub use body::Body;
+pub use counts::Counts;
 pub use error::{BoxError, Error};
 pub use failure::Failure;
 pub use handler::{Found, Handler, Missing, found, handler, missing, service};

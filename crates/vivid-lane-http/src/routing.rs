@@ -31,14 +31,14 @@ use vivid_lane::{Decision, Table};
 /// # Ok(()) })
 /// # }
 /// ```
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Routing {
     outcome: &'static str,
     label: Option<Arc<Label>>,
 }
 
 /// What is told of a route.
-#[derive(Debug, PartialEq, Eq)]
+#[derive(Debug, PartialEq, Eq, Hash)]
 pub(crate) struct Label {
     name: String,
     template: String,

@@ -15,6 +15,7 @@ use vivid_lane::decide::Step;
 use vivid_lane::{Answer, Decision, Question, Request as Asked};
 
 use crate::accept::Form;
+use crate::counts::Counts;
 use crate::handler::{Found, Missing};
 use crate::head::{Head, Origin};
 use crate::live::{LiveTable, Loaded};
@@ -53,6 +54,7 @@ pub(crate) struct Core<P> {
     kept: u32,
     pub(crate) on_failure: Option<Arc<FailureHook>>,
     labels_responses: bool,
+    counts: Option<Counts>,
 }
 
 /// What is made of a failure at a path.
@@ -67,6 +69,7 @@ impl<P> Clone for Core<P> {
             kept: self.kept,
             on_failure: self.on_failure.clone(),
             labels_responses: self.labels_responses,
+            counts: self.counts.clone(),
         }
     }
 }
@@ -146,6 +149,13 @@ impl<P> Routed<P> {
         self
     }
 
+    /// Counts requests by route, outcome and status.
+    #[must_use]
+    pub fn count(mut self, counts: &Counts) -> Self {
+        Arc::make_mut(&mut self.core).counts = Some(counts.clone());
+        self
+    }
+
     /// For how many seconds a permanent redirect may be kept; 3,600 if nothing is said.
     #[must_use]
     pub fn keep_redirects(mut self, seconds: u32) -> Self {
@@ -198,6 +208,7 @@ impl<P> Core<P> {
             kept: KEPT,
             on_failure: None,
             labels_responses: false,
+            counts: None,
         }
     }
 
@@ -268,7 +279,7 @@ impl<P> Core<P> {
         match steps.resume() {
             Step::Ask(question) => Err(question),
             Step::Done(decision) => {
-                let is_told = self.labels_responses || watch.is_on();
+                let is_told = self.labels_responses || self.counts.is_some() || watch.is_on();
                 let routing = is_told.then(|| Routing::of(&decision, loaded.labels()));
                 Ok((self.settle(loaded, head, decision, !answers.is_empty(), service), routing))
             }
@@ -284,6 +295,9 @@ impl<P> Core<P> {
         watch: &Watch,
     ) -> Response<Body> {
         watch.ended(response.status());
+        if let (Some(counts), Some(routing)) = (&self.counts, &routing) {
+            counts.add(routing.clone(), response.status());
+        }
         if self.labels_responses {
             routing.map(|routing| response.extensions_mut().insert(routing));
         }

@@ -1,0 +1,107 @@
+//! How often each route is asked for, as text for those who collect it.
+
+use std::collections::HashMap;
+use std::fmt;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, PoisonError, RwLock};
+
+use http::StatusCode;
+
+use crate::routing::Routing;
+
+/// Counts of requests by route, outcome and status, since the program began. Clones share them, whatever becomes of the table.
+///
+/// They are off unless a service is told to [count](crate::Routed::count). Their `Display` is the OpenMetrics text exposition format
+/// (version 1.0, `application/openmetrics-text`). There are as many lines as routes, outcomes and statuses, whatever is asked.
+///
+/// # Example
+/// ```
+/// use http::Request;
+/// use tower::ServiceExt;
+/// use vivid_lane::Table;
+/// use vivid_lane_http::{Body, Counts, Pages, Routed, Visit, html};
+///
+/// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+/// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+/// let table = Table::from_toml(r#"
+///     [routes.night]
+///     path = "/nights/{date}"
+///     page = "night"
+///     [routes.metrics]
+///     path = "/metrics"
+///     page = "metrics"
+/// "#)?;
+/// let counts = Counts::new();
+/// let pages = Pages::new(counts.clone())
+///     .page("night", async |_: Visit<Counts>| html("a night"))
+///     .page("metrics", async |visit: Visit<Counts>| http::Response::new(visit.state().to_string()));
+/// let site = Routed::new(pages.bind(&table)?).count(&counts);
+/// for url in ["/nights/2031-04-02", "/nights/2031-04-03", "/nights"] {
+///     site.clone().oneshot(Request::get(url).body(Body::default())?).await?;
+/// }
+/// let text = counts.to_string();
+/// let lines: Vec<&str> = text.lines().filter(|line| !line.starts_with('#')).collect();
+/// assert_eq!(lines, [
+///     r#"vivid_lane_requests_total{route="",outcome="not-found",status="404"} 1"#,
+///     r#"vivid_lane_requests_total{route="/nights/{date}",outcome="page",status="200"} 2"#,
+/// ]);
+/// assert!(text.starts_with("# TYPE vivid_lane_requests counter\n") && text.ends_with("# EOF\n"));
+/// # Ok(()) })
+/// # }
+/// ```
+#[derive(Clone, Default)]
+pub struct Counts(Arc<RwLock<HashMap<(Routing, StatusCode), AtomicU64>>>);
+
+impl fmt::Debug for Counts {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Counts").finish_non_exhaustive()
+    }
+}
+
+impl Counts {
+    /// No requests as yet.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    pub(crate) fn add(&self, routing: Routing, status: StatusCode) {
+        let key = (routing, status);
+        // Nearly all requests are like one before, and no two of them wait for each other.
+        if let Some(count) = self.0.read().unwrap_or_else(PoisonError::into_inner).get(&key) {
+            count.fetch_add(1, Ordering::Relaxed);
+            return;
+        }
+        let mut all = self.0.write().unwrap_or_else(PoisonError::into_inner);
+        all.entry(key).or_default().fetch_add(1, Ordering::Relaxed);
+    }
+}
+
+impl fmt::Display for Counts {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let all = self.0.read().unwrap_or_else(PoisonError::into_inner);
+        let mut lines: Vec<String> = all
+            .iter()
+            .map(|((routing, status), count)| {
+                let route = escaped(routing.template().unwrap_or_default());
+                let (outcome, count) = (routing.outcome(), count.load(Ordering::Relaxed));
+                let status = status.as_u16();
+                format!(
+                    "vivid_lane_requests_total{{route=\"{route}\",outcome=\"{outcome}\",status=\"{status}\"}} {count}\n"
+                )
+            })
+            .collect();
+        lines.sort_unstable();
+        f.write_str("# TYPE vivid_lane_requests counter\n")?;
+        f.write_str(
+            "# HELP vivid_lane_requests Requests by the template of their route, what was decided, and status.\n",
+        )?;
+        lines.iter().try_for_each(|line| f.write_str(line))?;
+        f.write_str("# EOF\n")
+    }
+}
+
+/// A label's value (OpenMetrics 1.0, section "ABNF": `escaped-string`).
+fn escaped(text: &str) -> String {
+    text.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n")
+}
