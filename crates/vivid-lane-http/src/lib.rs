@@ -6,30 +6,27 @@
 //! run. What is true of a visitor, the needs that are met and the live lists, comes from functions of the user's, which
 //! may wait for a database ([`Visitor`]).
 //!
-//! With the feature `hyper`, [`Routed`] is a service of `hyper` as it is, and a connection needs no adapter.
+//! With the feature `server` there is a [`Server`] for it, with limits and an orderly end. With the feature `hyper`, [`Routed`] is a service of
+//! `hyper` as it is, and a connection needs no adapter.
 //!
-//! What a handler does, its panics and its time, is the business of the layers around it.
+//! A page is an async function of a [`Visit`], and [`Pages`] binds pages to the names of a table. What goes wrong in a page becomes a
+//! response ([`Failure`]); its panics are the business of a layer around it.
 //!
 //! # Example
 //! ```
-//! use http::{Request, Response};
+//! use http::Request;
 //! use tower::ServiceExt;
 //! use vivid_lane::Table;
-//! use vivid_lane_http::{Body, Handler, Routed, found, handler};
+//! use vivid_lane_http::{Body, Pages, Routed, Visit, html};
 //!
-//! async fn night(request: Request<Body>) -> Response<String> {
-//!     let found = found(&request).expect("the service puts it there");
-//!     Response::new(format!("the night of {}", found.get().param("date").unwrap_or_default()))
+//! async fn night(visit: Visit) -> http::Response<Body> {
+//!     html(format!("the night of {}", visit.param("date").unwrap_or_default()))
 //! }
 //!
 //! # fn main() -> Result<(), vivid_lane_http::BoxError> {
 //! # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
 //! let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'")?;
-//! let table = table.bind(|page| match page {
-//!     "night" => Some(handler(night)),
-//!     _ => None,
-//! })?;
-//! let service = Routed::new(table);
+//! let service = Routed::new(Pages::new(()).page("night", night).bind(&table)?);
 //!
 //! let response = service.clone().oneshot(Request::get("/nights/2031-04-02").body(Body::default())?).await?;
 //! assert_eq!(response.status(), 200);
@@ -57,6 +54,8 @@ mod pages;
 mod recovery;
 mod reply;
 mod routing;
+#[cfg(feature = "server")]
+mod server;
 mod service;
 mod visit;
 mod visitor;
@@ -71,6 +70,8 @@ pub use layer::{PageName, RoutedPages};
 pub use live::LiveTable;
 pub use pages::{PageFunction, PageResult, Pages, PagesError, html, json, layered};
 pub use routing::Routing;
+#[cfg(feature = "server")]
+pub use server::{Server, Unfinished};
 pub use service::{ResponseFuture, Routed};
 pub use visit::Visit;
 pub use visitor::{Visitor, Who};

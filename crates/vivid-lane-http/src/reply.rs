@@ -35,6 +35,11 @@ impl<'a> Reply<'a> {
         }
     }
 
+    /// What is said of a host that is none.
+    pub(crate) fn bad_host() -> Self {
+        Self::new(400, "expected one `Host` field with a host, with or without a port")
+    }
+
     pub(crate) fn to(status: u16, location: &'a str) -> Self {
         Self { location: Some(location), ..Self::new(status, "") }
     }

@@ -214,8 +214,8 @@ impl<P> Core<P> {
 
     /// What is told of a host that is none.
     fn bad_host<S>(head: Head<'_>) -> Planned<S> {
-        let reply = Reply::new(400, "expected one `Host` field with a host, with or without a port");
-        (Plan::Reply(reply.respond(head.form(), head.uri.path())), Some(Routing::bad_request()))
+        let reply = Reply::bad_host().respond(head.form(), head.uri.path());
+        (Plan::Reply(reply), Some(Routing::bad_request()))
     }
 
     /// Decides a request that hangs on nothing that must be waited for. It must name a host where one is wanted.

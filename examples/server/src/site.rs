@@ -160,7 +160,8 @@ pub(crate) fn site() -> Result<Routed<Handler>, BoxError> {
             async { tokio::task::spawn_blocking(ask).await.ok().flatten() }
         });
     Ok(Routed::new(pages.bind(&table()?)?).visitor(visitor).on_failure(|failure, path| {
-        eprintln!("{path}: {failure}");
+        // What the visitor is told of needs no log.
+        failure.error().into_iter().for_each(|error| eprintln!("{path}: {error}"));
         None
     }))
 }

@@ -1,6 +1,7 @@
 //! The service over real connections: what passes through a page untouched, and what the wire wants of a server.
 
 use std::convert::Infallible;
+use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -12,7 +13,6 @@ use http_body_util::{BodyExt, Channel, Empty, Full};
 use hyper::client::conn::{http1, http2};
 use hyper::upgrade::OnUpgrade;
 use hyper_util::rt::{TokioExecutor, TokioIo};
-use hyper_util::server::conn::auto::Builder;
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::Notify;
@@ -20,10 +20,11 @@ use tokio_tungstenite::WebSocketStream;
 use tokio_tungstenite::tungstenite::Message;
 use tokio_tungstenite::tungstenite::handshake::derive_accept_key;
 use tokio_tungstenite::tungstenite::protocol::Role;
-use tower::{Layer, Service};
+use tower::timeout::TimeoutLayer;
+use tower::{Layer, Service, service_fn};
 use tower_http::cors::CorsLayer;
 use vivid_lane::Table;
-use vivid_lane_http::{Body, BoxError, Failure, Pages, Routed, Visit, html};
+use vivid_lane_http::{Body, BoxError, Failure, Handler, Pages, Routed, Server, Visit, html};
 
 const TABLE: &str = r#"
     [routes.nights]
@@ -96,45 +97,37 @@ async fn talk(visit: Visit<Site>) -> Result<Response<Body>, Failure> {
     Ok(response)
 }
 
-/// A server on a free port, and its address. What stands around the service is given.
-async fn serve<S, F>(go_on: Arc<Notify>, around: F) -> std::net::SocketAddr
-where
-    F: Fn(Routed<vivid_lane_http::Handler>) -> S,
-    S: hyper::service::Service<Request<hyper::body::Incoming>, Error = Infallible, Future: Send>
-        + Clone
-        + Send
-        + Sync
-        + 'static,
-    S: hyper::service::Service<Request<hyper::body::Incoming>, Response = Response<Body>>,
-{
+fn site(go_on: Arc<Notify>) -> Routed<Handler> {
     let pages = Pages::new(Site { go_on })
         .page("nights", async |_: Visit<Site>| html("all nights"))
         .page("night", night)
         .page("weather", weather)
         .page("echo", echo)
         .page("talk", talk);
-    let site = Routed::new(pages.bind(&Table::from_toml(TABLE).expect("a table")).expect("all pages"));
-    let site = around(site);
+    Routed::new(pages.bind(&Table::from_toml(TABLE).expect("a table")).expect("all pages"))
+}
+
+/// Serves on a free port, and gives the address.
+async fn serve<S>(server: Server<S>) -> SocketAddr
+where
+    S: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static,
+{
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port");
     let address = listener.local_addr().expect("an address");
-    tokio::spawn(async move {
-        while let Ok((stream, _)) = listener.accept().await {
-            let site = site.clone();
-            tokio::spawn(async move {
-                let server = Builder::new(TokioExecutor::new());
-                let _ = server.serve_connection_with_upgrades(TokioIo::new(stream), site).await;
-            });
-        }
-    });
+    tokio::spawn(server.run(listener, std::future::pending()));
     address
 }
 
-async fn plain() -> std::net::SocketAddr {
-    serve(Arc::default(), |site| site).await
+async fn plain() -> SocketAddr {
+    serve(Server::new(site(Arc::default()))).await
 }
 
 /// Sends bytes, and reads until nothing more comes.
-async fn raw(address: std::net::SocketAddr, sent: &str) -> String {
+async fn raw(address: SocketAddr, sent: &str) -> String {
     let mut stream = TcpStream::connect(address).await.expect("a connection");
     stream.write_all(sent.as_bytes()).await.expect("sent");
     let mut read = Vec::new();
@@ -189,7 +182,7 @@ async fn requests_share_a_connection_by_http_2() {
     assert_eq!(lost.status(), StatusCode::NOT_FOUND);
 }
 
-async fn client(address: std::net::SocketAddr) -> http1::SendRequest<Body> {
+async fn client(address: SocketAddr) -> http1::SendRequest<Body> {
     let stream = TcpStream::connect(address).await.expect("a connection");
     let (sender, connection) = http1::handshake(TokioIo::new(stream)).await.expect("HTTP/1.1");
     tokio::spawn(connection);
@@ -208,7 +201,7 @@ async fn next(body: &mut hyper::body::Incoming) -> String {
 #[tokio::test]
 async fn server_sent_events_come_one_by_one() {
     let go_on = Arc::new(Notify::new());
-    let address = serve(Arc::clone(&go_on), |site| site).await;
+    let address = serve(Server::new(site(Arc::clone(&go_on)))).await;
     let asked = client(address).await.send_request(to(Method::GET, "/weather", Body::default())).await;
     let asked = asked.expect("an answer");
     assert_eq!(asked.headers()["content-type"], "text/event-stream");
@@ -254,14 +247,10 @@ async fn a_page_becomes_a_web_socket() {
 /// A layer in front of the table: what it answers by itself, and what it adds to pages, to what is missing, and to refusals.
 #[tokio::test]
 async fn a_layer_for_other_origins_stands_in_front() {
-    let address = serve(Arc::default(), |site| {
-        let layer = CorsLayer::new()
-            .allow_origin(HeaderValue::from_static("https://club.example"))
-            .allow_methods([Method::GET, Method::POST]);
-        let service = layer.layer(site);
-        hyper::service::service_fn(move |request| service.clone().call(request))
-    })
-    .await;
+    let layer = CorsLayer::new()
+        .allow_origin(HeaderValue::from_static("https://club.example"))
+        .allow_methods([Method::GET, Method::POST]);
+    let address = serve(Server::new(layer.layer(site(Arc::default())))).await;
     let mut client = client(address).await;
     for (method, url, status) in [
         (Method::GET, "/nights", 200),
@@ -283,4 +272,55 @@ async fn a_layer_for_other_origins_stands_in_front() {
     let preflight = client.send_request(preflight).await.expect("an answer");
     assert_eq!(preflight.status(), StatusCode::OK);
     assert_eq!(preflight.headers()["access-control-allow-methods"], "GET,POST");
+}
+
+/// A request that runs when the server is told to stop comes to its end; new ones are not taken. One that never ends is not waited for.
+#[tokio::test]
+async fn a_server_ends_in_order() {
+    for (is_patient, is_ended) in [(true, true), (false, false)] {
+        let (go_on, stop) = (Arc::new(Notify::new()), Arc::new(Notify::new()));
+        let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port");
+        let address = listener.local_addr().expect("an address");
+        let patience = Duration::from_millis(if is_patient { 60_000 } else { 20 });
+        let server = Server::new(site(Arc::clone(&go_on))).patience(patience);
+        let told = Arc::clone(&stop);
+        let running = tokio::spawn(server.run(listener, async move { told.notified().await }));
+        let mut client = client(address).await;
+        let weather = client.send_request(to(Method::GET, "/weather", Body::default())).await.expect("an answer");
+        let mut events = weather.into_body();
+        assert_eq!(next(&mut events).await, "data: clear\n\n");
+        stop.notify_one();
+        while TcpStream::connect(address).await.is_ok() {
+            tokio::task::yield_now().await;
+        }
+        if is_patient {
+            go_on.notify_one();
+            assert_eq!(next(&mut events).await, "data: fog\n\n");
+            assert!(events.frame().await.is_none());
+        }
+        assert_eq!(running.await.expect("no panic").is_ok(), is_ended);
+    }
+}
+
+/// What is beyond the limits waits, or is refused; an error of a layer around the service is told.
+#[tokio::test]
+async fn a_server_has_limits() {
+    let server = Server::new(site(Arc::default())).connections(1).heads(0, Duration::from_millis(50));
+    let address = serve(server).await;
+    let long = format!("GET /nights HTTP/1.1\r\nHost: x\r\nX-Long: {}\r\n\r\n", "x".repeat(20_000));
+    assert!(raw(address, &long).await.starts_with("HTTP/1.1 431 "));
+    // A head that never ends does not keep the only place.
+    let slow = tokio::spawn(async move { raw(address, "GET /nights HTTP/1.1\r\n").await });
+    let answer = raw(address, "GET /nights HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
+    assert!(answer.starts_with("HTTP/1.1 200 "), "{answer}");
+    slow.await.expect("no panic");
+
+    let hasty = TimeoutLayer::new(Duration::from_millis(5)).layer(site(Arc::default()));
+    let never = service_fn(|_: Request<Body>| std::future::pending::<Result<Response<Body>, BoxError>>());
+    let address = serve(Server::new(TimeoutLayer::new(Duration::from_millis(5)).layer(never))).await;
+    let answer = raw(address, "GET / HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
+    assert!(answer.starts_with("HTTP/1.1 503 ") && answer.ends_with("503 Service Unavailable\n"), "{answer}");
+    let address = serve(Server::new(hasty)).await;
+    let answer = raw(address, "GET /nights HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
+    assert!(answer.starts_with("HTTP/1.1 200 "), "{answer}");
 }
