@@ -10,8 +10,9 @@ use http::{Request, Response};
 use tower_layer::Layer;
 use tower_service::Service;
 
+use crate::core::Core;
 use crate::head::Head;
-use crate::service::{Core, Routed};
+use crate::service::Routed;
 use crate::visitor::BoxFuture;
 use crate::watch::Watch;
 use crate::{Body, BoxError};

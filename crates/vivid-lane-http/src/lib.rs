@@ -43,6 +43,7 @@
 mod accept;
 mod body;
 mod cache;
+mod core;
 mod counts;
 mod error;
 mod failure;

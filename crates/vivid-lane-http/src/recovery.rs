@@ -9,11 +9,11 @@ use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::Table;
 
+use crate::core::Core;
 use crate::handler::{Found, Missing};
 use crate::head::Origin;
 use crate::pages::Failed;
 use crate::reply::Reply;
-use crate::service::Core;
 use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 

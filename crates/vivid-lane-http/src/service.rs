@@ -7,29 +7,21 @@ use std::sync::Arc;
 use std::task::{Context, Poll, Waker, ready};
 
 use bytes::Bytes;
-use http::header::{CONTENT_LENGTH, HOST};
-use http::request::Parts;
+use http::header::CONTENT_LENGTH;
 use http::{Method, Request, Response};
 use tower_service::Service;
-use vivid_lane::decide::Step;
-use vivid_lane::{Answer, Decision, Question, Request as Asked};
 
-use crate::accept::Form;
+use crate::core::Core;
 use crate::counts::Counts;
-use crate::handler::{Found, Missing};
 use crate::head::{Head, Origin};
-use crate::live::{LiveTable, Loaded};
+use crate::live::LiveTable;
 use crate::recovery::{Recovery, with_status};
-use crate::reply::Reply;
 use crate::routing::Routing;
-use crate::visitor::{BoxFuture, Identity, Visitor};
+use crate::visitor::{BoxFuture, Visitor};
 use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
-/// How long a permanent redirect may be kept, in seconds, if nothing else is said.
-const KEPT: u32 = 3600;
-
-/// A table whose pages are services: each request goes to the service of its page, with the [match](Found) in its
+/// A table whose pages are services: each request goes to the service of its page, with the [match](crate::Found) in its
 /// extensions; what leads to no page is answered at once.
 ///
 /// - A page that is missing shows the fallback, with status 404, always; without one the client is told in the form that it
@@ -44,34 +36,6 @@ const KEPT: u32 = 3600;
 pub struct Routed<P> {
     /// Shared by all clones, as a service is cloned for each request.
     pub(crate) core: Arc<Core<P>>,
-}
-
-/// What all forms of the service have.
-pub(crate) struct Core<P> {
-    pub(crate) table: LiveTable<P>,
-    visitor: Visitor,
-    is_absolute: bool,
-    kept: u32,
-    pub(crate) on_failure: Option<Arc<FailureHook>>,
-    labels_responses: bool,
-    counts: Option<Counts>,
-}
-
-/// What is made of a failure at a path.
-type FailureHook = dyn Fn(&Failure, &str) -> Option<Response<Body>> + Send + Sync;
-
-impl<P> Clone for Core<P> {
-    fn clone(&self) -> Self {
-        Self {
-            table: self.table.clone(),
-            visitor: self.visitor.clone(),
-            is_absolute: self.is_absolute,
-            kept: self.kept,
-            on_failure: self.on_failure.clone(),
-            labels_responses: self.labels_responses,
-            counts: self.counts.clone(),
-        }
-    }
 }
 
 impl<P> Clone for Routed<P> {
@@ -164,128 +128,7 @@ impl<P> Routed<P> {
     }
 }
 
-/// What is to be done with a request, and what is told of it where somebody wants to know.
-type Planned<S> = (Plan<S>, Option<Routing>);
-
-/// What is to be done with a request.
-pub(crate) enum Plan<S> {
-    /// Call the service of a page.
-    Show(S, Option<Found>),
-    /// Call the service of the page for what is missing, with status 404.
-    ShowFallback(S, Missing),
-    Reply(Response<Body>),
-}
-
-impl<S> Plan<S> {
-    /// Puts what is known of a request into its extensions, and gives the service that is to be called, or the response.
-    fn prepare(
-        self,
-        request: &mut Request<Body>,
-        identity: Option<Identity>,
-    ) -> Result<(S, bool), Box<Response<Body>>> {
-        let extensions = request.extensions_mut();
-        identity.map(|identity| extensions.insert(identity));
-        match self {
-            Self::Reply(response) => Err(Box::new(response)),
-            Self::Show(service, found) => {
-                found.map(|found| extensions.insert(found));
-                Ok((service, false))
-            }
-            Self::ShowFallback(service, missing) => {
-                extensions.insert(missing);
-                Ok((service, true))
-            }
-        }
-    }
-}
-
 impl<P> Core<P> {
-    pub(crate) fn new(table: LiveTable<P>) -> Self {
-        Self {
-            table,
-            visitor: Visitor::new(),
-            is_absolute: false,
-            kept: KEPT,
-            on_failure: None,
-            labels_responses: false,
-            counts: None,
-        }
-    }
-
-    /// What is told of a host that is none.
-    fn bad_host<S>(head: Head<'_>) -> Planned<S> {
-        let reply = Reply::bad_host().respond(head.form(), head.uri.path());
-        (Plan::Reply(reply), Some(Routing::bad_request()))
-    }
-
-    /// Decides a request that hangs on nothing that must be waited for. It must name a host where one is wanted.
-    fn plan_at_once<S>(
-        &self,
-        head: Head<'_>,
-        wants_host: bool,
-        watch: &Watch,
-        service: impl Fn(&P) -> S,
-    ) -> Option<Planned<S>> {
-        if !head.has_good_host(wants_host) {
-            return Some(Self::bad_host(head));
-        }
-        let planned = self.step(&self.table.guard(), head, &[], watch, &service).ok()?;
-        watch.decided(head, planned.1.as_ref());
-        Some(planned)
-    }
-
-    /// Decides a request, waiting for whatever the decision hangs on.
-    async fn plan<S>(
-        &self,
-        head: &Parts,
-        identity: Option<&Identity>,
-        watch: &Watch,
-        service: impl Fn(&P) -> S,
-    ) -> Planned<S> {
-        let loaded = self.table.loaded();
-        let mut answers: Vec<(Question, Answer)> = Vec::new();
-        loop {
-            // Nothing of the decision is held while the visitor is asked about.
-            let question = match self.step(&loaded, head.into(), &answers, watch, &service) {
-                Ok(planned) => {
-                    watch.decided(head.into(), planned.1.as_ref());
-                    return planned;
-                }
-                Err(question) => question,
-            };
-            let answer = self.visitor.answer(&question, head, identity).await;
-            answers.push((question, answer));
-        }
-    }
-
-    /// Decides as far as the answers reach.
-    fn step<S>(
-        &self,
-        loaded: &Loaded<P>,
-        head: Head<'_>,
-        answers: &[(Question, Answer)],
-        watch: &Watch,
-        service: &impl Fn(&P) -> S,
-    ) -> Result<Planned<S>, Question> {
-        let target = head.target();
-        let mut asked = Asked::new(head.method.as_str(), &*target);
-        if loaded.table.has_hosts()
-            && let Some(host) = head.headers.get(HOST).and_then(|host| host.to_str().ok()).or(head.uri.host())
-        {
-            asked = asked.host(host);
-        }
-        let mut steps = loaded.table.decide_in_steps(asked);
-        answers.iter().for_each(|(question, answer)| steps.answer(question.clone(), *answer));
-        match steps.resume() {
-            Step::Ask(question) => Err(question),
-            Step::Done(decision) => {
-                let is_told = self.labels_responses || self.counts.is_some() || watch.is_on();
-                let routing = is_told.then(|| Routing::of(&decision, loaded.labels()));
-                Ok((self.settle(loaded, head, decision, !answers.is_empty(), service), routing))
-            }
-        }
-    }
-
     /// The response, with all that is told of it.
     fn finished(
         &self,
@@ -304,67 +147,6 @@ impl<P> Core<P> {
         without_body_for_head(response, origin)
     }
 
-    fn settle<S>(
-        &self,
-        loaded: &Loaded<P>,
-        head: Head<'_>,
-        decision: Decision<'_, '_, P>,
-        hangs_on_visitor: bool,
-        service: &impl Fn(&P) -> S,
-    ) -> Plan<S> {
-        // What most requests are comes first.
-        if let Decision::Page(found) = &decision {
-            return Plan::Show(service(found.page()), found.keep_in(&loaded.bare));
-        }
-        let status = decision.status();
-        let origin = loaded.table.origin().filter(|_| self.is_absolute);
-        let location = decision.location().map(|location| match origin {
-            Some(origin) if location.starts_with('/') => format!("{origin}{location}"),
-            _ => location.to_owned(),
-        });
-        let mut reply = match &location {
-            Some(location) => Reply::to(status, location),
-            None => Reply::new(status, ""),
-        };
-        let not_kept = || Some("no-store".to_owned());
-        match decision {
-            Decision::NotFound(missing) => {
-                if let Some(page) = missing.fallback() {
-                    return Plan::ShowFallback(
-                        service(page),
-                        Missing::new(&missing, &loaded.bare, head.target().into_owned()),
-                    );
-                }
-                reply.detail = missing.reason().unwrap_or_default().to_owned();
-                // They cost more than the reply, and a machine does not follow them.
-                if head.form() != Form::Plain {
-                    reply.near = missing.suggestions().iter().map(|one| one.url().to_owned()).collect();
-                }
-            }
-            Decision::Unmet(unmet) => {
-                if location.is_none() {
-                    reply.detail = format!("this page is for those who meet `{}`", unmet.need());
-                }
-                reply.cache = not_kept();
-            }
-            Decision::WrongMethod(wrong) => reply.allow = Some(wrong.allow().join(", ")),
-            Decision::Options(allow) => reply.allow = Some(allow.allow().join(", ")),
-            Decision::BadRequest(bad) => reply.detail = bad.to_string(),
-            Decision::Unavailable(unavailable) => {
-                reply.detail = unavailable.to_string();
-                reply.retry_after = unavailable.retry_after();
-                reply.cache = not_kept();
-            }
-            _ if matches!(status, 301 | 308) => {
-                reply.cache = if hangs_on_visitor { not_kept() } else { Some(format!("max-age={}", self.kept)) };
-            }
-            _ => {}
-        }
-        Plan::Reply(reply.respond(head.form(), head.uri.path()))
-    }
-}
-
-impl<P> Core<P> {
     /// Decides and answers a request, waiting for whatever it hangs on.
     pub(crate) async fn answer<S, T>(
         &self,
