@@ -2,8 +2,9 @@
 
 use std::convert::Infallible;
 use std::fmt;
-use std::future::Future;
+use std::future::{Future, poll_fn};
 use std::sync::Arc;
+use std::task::Poll;
 use std::time::Duration;
 
 use bytes::Bytes;
@@ -24,7 +25,7 @@ use crate::{Body, BoxError, Failure};
 
 /// A service at a port, with limits, until it is told to stop.
 ///
-/// HTTP/1.1 is spoken, and HTTP/2 where the program has the feature `http2` of `hyper-util`. Upgrades are passed on. A request without a good
+/// It speaks HTTP/1.1 and HTTP/2, without TLS. Upgrades are passed on. A request without a good
 /// `Host` field is 400 (RFC 9112, section 3.2). An error of a layer around the service is 500, or 503 for a time-out. A connection that cannot
 /// be accepted ends nothing.
 ///
@@ -120,10 +121,12 @@ impl<S> Server<S> {
         let (room, running) = (Arc::new(Semaphore::new(self.connections)), GracefulShutdown::new());
         let mut stop = std::pin::pin!(stop);
         loop {
-            let (stream, place) = tokio::select! {
-                () = &mut stop => break,
-                accepted = accept(&listener, &room) => accepted,
-            };
+            let mut accepted = std::pin::pin!(accept(&listener, &room));
+            let next = poll_fn(|context| match stop.as_mut().poll(context) {
+                Poll::Ready(()) => Poll::Ready(None),
+                Poll::Pending => accepted.as_mut().poll(context).map(Some),
+            });
+            let Some((stream, place)) = next.await else { break };
             let service = self.service.clone();
             let answer = service_fn(move |request| answer(service.clone(), request));
             let connection = protocol.serve_connection_with_upgrades(TokioIo::new(stream), answer).into_owned();
