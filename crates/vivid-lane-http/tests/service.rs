@@ -9,7 +9,7 @@ use http_body_util::BodyExt;
 use proptest::prelude::*;
 use tokio::sync::Notify;
 use tower::{Layer, Service, ServiceBuilder, ServiceExt, service_fn};
-use vivid_lane::{Answer, Table};
+use vivid_lane::{Answer, Decision, Table};
 use vivid_lane_http::{Body, BoxError, Handler, LiveTable, PageName, Routed, Visitor, found, handler, service};
 
 const TABLE: &str = r#"
@@ -473,6 +473,39 @@ fn elements(html: &str) -> Vec<String> {
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(200 * ProptestConfig::default().cases / 256))]
+
+    /// The service says what the table decides: status, location, methods, and the page.
+    #[test]
+    fn the_service_says_what_the_table_decides(
+        parts in prop::collection::vec(prop::sample::select(&[
+            "/", "nights", "observers", "ada", "eve", "logbook", "budget", "plates", "night.cgi", "map", "sign-in", "2031-04-02", "2031-02-30", ".",
+            "..", "%41", "%zz", "?d=", "?return=%2F", "&", "x", "//",
+        ][..]), 0..7),
+        method in prop::sample::select(&["GET", "HEAD", "POST", "DELETE", "OPTIONS"][..]),
+        cookie in prop::sample::select(&["", "observer", "director"][..]),
+    ) {
+        let url = format!("/{}", parts.concat());
+        let Ok(target) = url.parse::<http::Uri>() else { return Ok(()) };
+        let Some(target) = target.path_and_query().map(|target| target.as_str().to_owned()) else { return Ok(()) };
+        let table = Table::from_toml(TABLE).expect("a table");
+        let lists = |list: &str, value: &str| -> Answer { (list == "observers" && value == "ada").into() };
+        let meets = |need: &str| need == cookie;
+        let asked = vivid_lane::Request::new(method, target.as_str()).lists(&lists).meets(&meets);
+        let decision = table.decide(&asked);
+        let (status, response) = wait_for(ask(&site(), method, &target, &[("cookie", cookie)]));
+        prop_assert_eq!(status, decision.status(), "{} {}: {}", method, target, response.body());
+        prop_assert_eq!(field(&response, "location"), decision.location().unwrap_or_default(), "{} {}", method, target);
+        match decision {
+            Decision::Page(found) if method != "HEAD" => {
+                let shown = format!("{method} {} [", found.route().name());
+                prop_assert!(response.body().starts_with(&shown), "{} {}: {}", method, target, response.body());
+            }
+            Decision::WrongMethod(wrong) => prop_assert_eq!(field(&response, "allow"), wrong.allow().join(", ")),
+            Decision::Options(allow) => prop_assert_eq!(field(&response, "allow"), allow.allow().join(", ")),
+            _ if method == "HEAD" => prop_assert_eq!(response.body(), ""),
+            _ => {}
+        }
+    }
 
     /// Whatever is asked: the answer has no element, no field and no line that the service did not mean.
     #[test]
