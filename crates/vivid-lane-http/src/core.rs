@@ -6,14 +6,14 @@ use http::header::HOST;
 use http::request::Parts;
 use http::{Request, Response};
 use vivid_lane::decide::Step;
-use vivid_lane::{Answer, Decision, Question, Request as Asked};
+use vivid_lane::{Answer, Decision, Question, Request as Asked, RouteRef, Table};
 
 use crate::accept::Form;
 use crate::counts::Counts;
 use crate::handler::{Found, Missing};
 use crate::head::Head;
 use crate::live::{LiveTable, Loaded};
-use crate::reply::Reply;
+use crate::reply::{Reply, Stamp};
 use crate::routing::Routing;
 use crate::visitor::{Identity, Visitor};
 use crate::watch::Watch;
@@ -31,6 +31,7 @@ pub(crate) struct Core<P> {
     pub(crate) on_failure: Option<Arc<FailureHook>>,
     pub(crate) labels_responses: bool,
     pub(crate) counts: Option<Counts>,
+    pub(crate) shows_refusals: bool,
 }
 
 /// What is made of a failure at a path.
@@ -46,6 +47,7 @@ impl<P> Clone for Core<P> {
             on_failure: self.on_failure.clone(),
             labels_responses: self.labels_responses,
             counts: self.counts.clone(),
+            shows_refusals: self.shows_refusals,
         }
     }
 }
@@ -57,8 +59,8 @@ pub(crate) type Planned<S> = (Plan<S>, Option<Routing>);
 pub(crate) enum Plan<S> {
     /// Call the service of a page.
     Show(S, Option<Found>),
-    /// Call the service of the page for what is missing, with status 404.
-    ShowFallback(S, Missing),
+    /// Call the service of the page for what is missing, or refused.
+    ShowFallback(S, Box<(Missing, Stamp)>),
     Reply(Response<Body>),
 }
 
@@ -68,18 +70,19 @@ impl<S> Plan<S> {
         self,
         request: &mut Request<Body>,
         identity: Option<Identity>,
-    ) -> Result<(S, bool), Box<Response<Body>>> {
+    ) -> Result<(S, Option<Box<Stamp>>), Box<Response<Body>>> {
         let extensions = request.extensions_mut();
         identity.map(|identity| extensions.insert(identity));
         match self {
             Self::Reply(response) => Err(Box::new(response)),
             Self::Show(service, found) => {
                 found.map(|found| extensions.insert(found));
-                Ok((service, false))
+                Ok((service, None))
             }
-            Self::ShowFallback(service, missing) => {
+            Self::ShowFallback(service, known) => {
+                let (missing, stamp) = *known;
                 extensions.insert(missing);
-                Ok((service, true))
+                Ok((service, Some(Box::new(stamp))))
             }
         }
     }
@@ -95,6 +98,7 @@ impl<P> Core<P> {
             on_failure: None,
             labels_responses: false,
             counts: None,
+            shows_refusals: false,
         }
     }
 
@@ -195,13 +199,13 @@ impl<P> Core<P> {
             None => Reply::new(status, ""),
         };
         let not_kept = || Some("no-store".to_owned());
-        match decision {
+        let mut position = None;
+        match &decision {
             Decision::NotFound(missing) => {
-                if let Some(page) = missing.fallback() {
-                    return Plan::ShowFallback(
-                        service(page),
-                        Missing::new(&missing, &loaded.bare, head.target().into_owned()),
-                    );
+                if let Some(page) = missing.fallback().filter(|_| !self.shows_refusals || self.takes_pages(head.form()))
+                {
+                    let known = Missing::new(missing, &loaded.bare, head.target().into_owned());
+                    return Plan::ShowFallback(service(page), Box::new((known, reply.stamp())));
                 }
                 reply.detail = missing.reason().unwrap_or_default().to_owned();
                 // They cost more than the reply, and a machine does not follow them.
@@ -214,8 +218,12 @@ impl<P> Core<P> {
                     reply.detail = format!("this page is for those who meet `{}`", unmet.need());
                 }
                 reply.cache = not_kept();
+                position = unmet.position();
             }
-            Decision::WrongMethod(wrong) => reply.allow = Some(wrong.allow().join(", ")),
+            Decision::WrongMethod(wrong) => {
+                reply.allow = Some(wrong.allow().join(", "));
+                position = wrong.position();
+            }
             Decision::Options(allow) => reply.allow = Some(allow.allow().join(", ")),
             Decision::BadRequest(bad) => reply.detail = bad.to_string(),
             Decision::Unavailable(unavailable) => {
@@ -228,6 +236,29 @@ impl<P> Core<P> {
             }
             _ => {}
         }
+        if status >= 400
+            && status != 404
+            && self.takes_pages(head.form())
+            && let Some(page) = fallback_at(&loaded.table, position.as_ref().map(|position| position.route()))
+        {
+            let stamp = reply.stamp();
+            let known = Missing::refused(position.as_ref(), &loaded.bare, stamp.status, reply.detail);
+            return Plan::ShowFallback(service(page), Box::new((known, stamp)));
+        }
         Plan::Reply(reply.respond(head.form(), head.uri.path()))
+    }
+
+    /// Is a refusal shown by the fallback to a client that likes that form best? Programs get problem details.
+    pub(crate) fn takes_pages(&self, form: Form) -> bool {
+        self.shows_refusals && form != Form::Json
+    }
+}
+
+/// The fallback at a route, or of the site.
+pub(crate) fn fallback_at<'t, P>(table: &'t Table<P>, route: Option<RouteRef<'t, P>>) -> Option<&'t P> {
+    let mut above = std::iter::successors(route, |route| route.parent());
+    match above.find(|route| route.fallback().is_some() || route.has_no_fallback()) {
+        Some(route) => route.fallback(),
+        None => table.fallback(),
     }
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use std::task::{Context, Poll};
 
 use bytes::Bytes;
-use http::{Request, Response};
+use http::{Request, Response, StatusCode};
 use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::decide::NotFound;
@@ -73,7 +73,7 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
 ///
 /// # Example
 /// ```
-/// use http::{Request, Response};
+/// use http::{Request, Response, StatusCode};
 /// use tower::ServiceExt;
 /// use vivid_lane::Table;
 /// use vivid_lane_http::{Body, Handler, Routed, handler, missing};
@@ -109,6 +109,7 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
 pub struct Missing {
     position: Option<OwnedPosition<()>>,
     table: Table<()>,
+    status: StatusCode,
     reason: Option<String>,
     /// What was asked for, where nothing has it.
     target: String,
@@ -117,14 +118,27 @@ pub struct Missing {
 impl Missing {
     pub(crate) fn new<P>(missing: &NotFound<'_, '_, P>, table: &Table<()>, target: String) -> Self {
         let position = missing.position().and_then(|position| position.keep_position_in(table));
-        Self { position, table: table.clone(), reason: missing.reason().map(Into::into), target }
+        let reason = missing.reason().map(Into::into);
+        Self { position, table: table.clone(), status: StatusCode::NOT_FOUND, reason, target }
     }
 
-    /// Where a match stands, of whose page it turned out that it does not exist.
-    pub(crate) fn after_all(found: &Found) -> Self {
-        let position = found.position();
-        let table = position.table().clone();
-        Self { position: Some(position.keep_position()), table, reason: None, target: String::new() }
+    /// What is refused, and where that stands, where it stands anywhere.
+    pub(crate) fn refused<P>(
+        position: Option<&Position<'_, '_, P>>,
+        table: &Table<()>,
+        status: StatusCode,
+        reason: String,
+    ) -> Self {
+        let position = position.and_then(|position| position.keep_position_in(table));
+        let reason = Some(reason).filter(|reason| !reason.is_empty());
+        Self { position, table: table.clone(), status, reason, target: String::new() }
+    }
+
+    /// Where a match stands whose page has failed, or turned out not to exist.
+    pub(crate) fn failed(found: &Found, status: StatusCode, reason: &str) -> Self {
+        let (position, table) = (found.position(), found.position().table().clone());
+        let reason = Some(reason.to_owned()).filter(|reason| !reason.is_empty());
+        Self { position: Some(position.keep_position()), table, status, reason, target: String::new() }
     }
 
     pub(crate) fn table(&self) -> &Table<()> {
@@ -137,7 +151,13 @@ impl Missing {
         self.position.as_ref().map(OwnedPosition::get)
     }
 
-    /// Why nothing was found, where a rule says so: `date` does not accept `2031-02-30`, say. It is meant for developers.
+    /// The status of the response: 404, or another one where the fallback [shows refusals](crate::Routed::show_refusals).
+    #[must_use]
+    pub fn status(&self) -> StatusCode {
+        self.status
+    }
+
+    /// Why nothing was found, where a rule says so (`date` does not accept `2031-02-30`, say), or why the request is refused.
     #[must_use]
     pub fn reason(&self) -> Option<&str> {
         self.reason.as_deref()
@@ -189,7 +209,7 @@ where
 ///
 /// # Example
 /// ```
-/// use http::{Request, Response};
+/// use http::{Request, Response, StatusCode};
 /// use tower::{ServiceBuilder, service_fn};
 /// use vivid_lane_http::{Body, BoxError, Handler, service};
 ///

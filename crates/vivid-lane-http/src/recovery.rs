@@ -4,16 +4,16 @@ use std::sync::Arc;
 
 use http::header::{CONTENT_ENCODING, CONTENT_LENGTH, CONTENT_TYPE, TRANSFER_ENCODING};
 use http::request::Parts;
-use http::{HeaderMap, Request, Response, StatusCode};
+use http::{HeaderMap, Request, Response};
 use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::Table;
 
-use crate::core::Core;
+use crate::core::{Core, fallback_at};
 use crate::handler::{Found, Missing};
 use crate::head::Origin;
 use crate::pages::Failed;
-use crate::reply::Reply;
+use crate::reply::{Reply, Stamp, stamped};
 use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
@@ -47,7 +47,7 @@ impl PageFailure {
 pub(crate) enum Recovery<S> {
     Reply(Box<Response<Body>>),
     /// The page does not exist after all: there is a page for that. Fields that layers have put into the response are kept.
-    Fallback(Box<(S, Request<Body>, HeaderMap)>),
+    Fallback(Box<(S, Request<Body>, HeaderMap, Stamp)>),
 }
 
 fn with_fields(mut response: Response<Body>, fields: HeaderMap) -> Response<Body> {
@@ -65,7 +65,17 @@ impl<P> Core<P> {
     /// What becomes of what went wrong.
     fn recovery<S>(&self, failed: PageFailure, origin: &Origin, service: impl Fn(&P) -> S) -> Recovery<S> {
         let PageFailure { failure, head, fields } = failed;
-        if failure.is_not_found()
+        let is_not_found = failure.is_not_found();
+        if !is_not_found {
+            Watch::failed(&failure);
+            if let Some(response) = self.on_failure.as_ref().and_then(|hook| hook(&failure, origin.path())) {
+                return Recovery::Reply(Box::new(with_fields(response, fields)));
+            }
+        }
+        let mut reply = Reply::new(failure.status().as_u16(), failure.detail());
+        reply.cache = failure.status().is_server_error().then(|| "no-store".to_owned());
+        let takes_page = self.takes_pages(origin.form()) || (is_not_found && !self.shows_refusals);
+        if takes_page
             && let Some((head, found)) = head.as_deref().and_then(|head| Some((head, head.extensions.get::<Found>()?)))
             && let Some(page) = fallback_of(found, &self.table.guard().table).map(&service)
         {
@@ -75,16 +85,11 @@ impl<P> Core<P> {
             *request.headers_mut() = head.headers.clone();
             *request.extensions_mut() = head.extensions.clone();
             request.extensions_mut().remove::<Found>();
-            request.extensions_mut().insert(Missing::after_all(found));
-            return Recovery::Fallback(Box::new((page, request, fields)));
+            let stamp = reply.stamp();
+            request.extensions_mut().insert(Missing::failed(found, stamp.status, failure.detail()));
+            return Recovery::Fallback(Box::new((page, request, fields, stamp)));
         }
-        Watch::failed(&failure);
-        let told = self.on_failure.as_ref().and_then(|tell| tell(&failure, origin.path()));
-        let response = told.unwrap_or_else(|| {
-            let mut reply = Reply::new(failure.status().as_u16(), failure.detail());
-            reply.cache = failure.status().is_server_error().then(|| "no-store".to_owned());
-            reply.respond(origin.form(), origin.path())
-        });
+        let response = reply.respond(origin.form(), origin.path());
         Recovery::Reply(Box::new(with_fields(response, fields)))
     }
 
@@ -108,7 +113,7 @@ impl<P> Core<P> {
     /// The response, whatever a page or a layer comes to.
     pub(crate) async fn response<S, T>(
         &self,
-        (service, is_missing): (S, bool),
+        (service, stamp): (S, Option<Box<Stamp>>),
         request: Request<Body>,
         origin: &Origin,
         page: impl Fn(&P) -> S,
@@ -118,7 +123,7 @@ impl<P> Core<P> {
         S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
     {
         match self.outcome(service.oneshot(request).await, origin, page) {
-            Ok(response) => with_status(response.map(body), is_missing),
+            Ok(response) => stamped(response.map(body), stamp.as_deref()),
             Err(recovery) => self.recovered(recovery, origin, body).await,
         }
     }
@@ -132,34 +137,21 @@ impl<P> Core<P> {
     where
         S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
     {
-        let (service, request, fields) = match recovery {
+        let (service, request, fields, stamp) = match recovery {
             Recovery::Reply(response) => return *response,
             Recovery::Fallback(fallback) => *fallback,
         };
         let response = match self.outcome(service.oneshot(request).await, origin, |_| ()) {
-            Ok(response) => with_status(response.map(body), true),
+            Ok(response) => stamp.put_on(response.map(body)),
             Err(Recovery::Reply(response)) => *response,
             // A fallback that does not exist either.
-            Err(Recovery::Fallback(..)) => Reply::new(404, "").respond(origin.form(), origin.path()),
+            Err(Recovery::Fallback(..)) => Reply::new(stamp.status.as_u16(), "").respond(origin.form(), origin.path()),
         };
         with_fields(response, fields)
     }
 }
 
-/// The page for what is missing below a page.
+/// The fallback of a page.
 fn fallback_of<'t, P>(found: &Found, table: &'t Table<P>) -> Option<&'t P> {
-    let own = table.route(found.position().route().name());
-    let mut above = std::iter::successors(own, |route| route.parent());
-    match above.find(|route| route.fallback().is_some() || route.has_no_fallback()) {
-        Some(route) => route.fallback(),
-        None => table.fallback(),
-    }
-}
-
-/// Whatever the fallback thinks: what is missing is missing.
-pub(crate) fn with_status<T>(mut response: Response<T>, is_missing: bool) -> Response<T> {
-    if is_missing {
-        *response.status_mut() = StatusCode::NOT_FOUND;
-    }
-    response
+    fallback_at(table, table.route(found.position().route().name()))
 }

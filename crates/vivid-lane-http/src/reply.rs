@@ -1,7 +1,7 @@
 //! The responses that the service gives by itself.
 
 use http::header::{ALLOW, CACHE_CONTROL, CONTENT_TYPE, LOCATION, RETRY_AFTER, VARY};
-use http::{HeaderValue, Response, StatusCode};
+use http::{HeaderMap, HeaderValue, Response, StatusCode};
 use serde_json::{Map, Value, json};
 
 use crate::Body;
@@ -60,6 +60,12 @@ impl<'a> Reply<'a> {
             headers.insert(CONTENT_TYPE, HeaderValue::from_static(kind));
             headers.insert(VARY, HeaderValue::from_static("Accept"));
         }
+        self.put_fields(headers);
+        response
+    }
+
+    /// What stands in the fields of the response, whatever its body is.
+    fn put_fields(&self, headers: &mut HeaderMap) {
         let retry_after = self.retry_after.map(|seconds| seconds.to_string());
         let fields = [
             (LOCATION, self.location),
@@ -73,7 +79,14 @@ impl<'a> Reply<'a> {
                 headers.insert(name, value);
             }
         }
-        response
+    }
+
+    /// The same for a response whose body a page makes.
+    pub(crate) fn stamp(&self) -> Stamp {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let mut fields = HeaderMap::new();
+        self.put_fields(&mut fields);
+        Stamp { status, fields }
     }
 
     fn title(status: StatusCode) -> &'static str {
@@ -131,6 +144,30 @@ impl<'a> Reply<'a> {
             problem.insert("near".into(), json!(self.near));
         }
         Value::Object(problem).to_string()
+    }
+}
+
+/// The status and the fields that the response of a fallback has, whatever its page says.
+pub(crate) struct Stamp {
+    pub(crate) status: StatusCode,
+    fields: HeaderMap,
+}
+
+impl Stamp {
+    pub(crate) fn put_on<T>(&self, mut response: Response<T>) -> Response<T> {
+        *response.status_mut() = self.status;
+        for (name, value) in &self.fields {
+            response.headers_mut().insert(name, value.clone());
+        }
+        response
+    }
+}
+
+/// The response of a page, or of a fallback.
+pub(crate) fn stamped<T>(response: Response<T>, stamp: Option<&Stamp>) -> Response<T> {
+    match stamp {
+        Some(stamp) => stamp.put_on(response),
+        None => response,
     }
 }
 

@@ -15,7 +15,8 @@ use crate::core::Core;
 use crate::counts::Counts;
 use crate::head::{Head, Origin};
 use crate::live::LiveTable;
-use crate::recovery::{Recovery, with_status};
+use crate::recovery::Recovery;
+use crate::reply::{Stamp, stamped};
 use crate::routing::Routing;
 use crate::visitor::{BoxFuture, Visitor};
 use crate::watch::Watch;
@@ -103,6 +104,40 @@ impl<P> Routed<P> {
         tell: impl Fn(&Failure, &str) -> Option<Response<Body>> + Send + Sync + 'static,
     ) -> Self {
         Arc::make_mut(&mut self.core).on_failure = Some(Arc::new(tell));
+        self
+    }
+
+    /// Shows refusals, too, by the fallback that the table has for their place: 400, 403, 405, 414 and 503, and what fails in a page. The
+    /// fallback is told the status and the reason ([`Missing`](crate::Missing)); the fields of the response are as without it. A client that likes
+    /// JSON best gets problem details, also of what is missing; so does everybody at a route that says `fallback = false`.
+    ///
+    /// # Example
+    /// ```
+    /// use http::Request;
+    /// use tower::ServiceExt;
+    /// use vivid_lane::Table;
+    /// use vivid_lane_http::{Body, Pages, Routed, Visit, html};
+    ///
+    /// async fn sorry(visit: Visit) -> http::Response<Body> {
+    ///     let status = visit.missing().map(|missing| missing.status().as_u16());
+    ///     html(format!("sorry: {status:?}"))
+    /// }
+    ///
+    /// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+    /// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+    /// let table = Table::from_toml("site.fallback = 'sorry'\n[routes.nights]\npath = '/nights'\npage = 'nights'")?;
+    /// let pages = Pages::new(()).page("sorry", sorry).page("nights", async |_: Visit| html("nights"));
+    /// let site = Routed::new(pages.bind(&table)?).show_refusals();
+    /// let response = site.oneshot(Request::post("/nights").body(Body::default())?).await?;
+    /// assert_eq!((response.status().as_u16(), &response.headers()["allow"]), (405, &"GET, HEAD, OPTIONS".parse()?));
+    /// # use http_body_util::BodyExt;
+    /// assert_eq!(response.into_body().collect().await?.to_bytes(), "sorry: Some(405)");
+    /// # Ok(()) })
+    /// # }
+    /// ```
+    #[must_use]
+    pub fn show_refusals(mut self) -> Self {
+        Arc::make_mut(&mut self.core).shows_refusals = true;
         self
     }
 
@@ -195,7 +230,7 @@ pin_project_lite::pin_project! {
         // The response is here.
         Ready { response: Option<Response<Body>> },
         // A page is called.
-        Calling { #[pin] future: P::Future, is_missing: bool },
+        Calling { #[pin] future: P::Future, stamp: Option<Box<Stamp>> },
         // The decision, or the page, has to wait.
         Waiting { future: BoxFuture<Response<Body>> },
     }
@@ -248,9 +283,9 @@ where
                         Some(response) => response,
                         None => return Poll::Pending,
                     },
-                    Doing::Calling { future, is_missing } => {
+                    Doing::Calling { future, stamp } => {
                         match this.core.outcome(ready!(future.poll(context)), this.origin, P::clone) {
-                            Ok(response) => with_status(response, *is_missing),
+                            Ok(response) => stamped(response, stamp.as_deref()),
                             Err(Recovery::Reply(response)) => *response,
                             Err(fallback) => {
                                 let (core, origin) = (Arc::clone(this.core), this.origin.clone());
@@ -294,16 +329,16 @@ where
                 told = routing;
                 let state = match plan.prepare(&mut request, self.core.visitor.somebody()) {
                     Err(response) => State::Ready { response: Some(*response) },
-                    Ok((mut service, is_missing)) => {
+                    Ok((mut service, stamp)) => {
                         // Most pages are ready at once; one that is not is asked again by whoever waits for it.
                         match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
                             Poll::Ready(Ok(())) => {
-                                State::Calling { future: watch.within(|| service.call(request)), is_missing }
+                                State::Calling { future: watch.within(|| service.call(request)), stamp }
                             }
                             _ => {
                                 let (core, origin) = (Arc::clone(&self.core), origin.clone());
                                 let future = async move {
-                                    core.response((service, is_missing), request, &origin, P::clone, |body| body).await
+                                    core.response((service, stamp), request, &origin, P::clone, |body| body).await
                                 };
                                 State::Waiting { future: Box::pin(future) }
                             }

@@ -315,6 +315,82 @@ fn failures_have_one_mapping() {
     });
 }
 
+/// Refusals are shown by the fallback of their place; programs get problem details, and so does a part of the site that has no fallback.
+#[test]
+fn refusals_are_shown_where_they_stand() {
+    async fn sorry(visit: Visit<Archive>) -> Response<Body> {
+        let known = visit.missing().map(|missing| (missing.status().as_u16(), missing.reason().map(str::to_owned)));
+        let place = visit.position().map(|place| place.route().name().to_owned());
+        html(format!("{known:?} {place:?} {:?}", visit.frames()))
+    }
+    wait_for(async {
+        let pages = pages().page("lost", sorry).page("no-such-plate", sorry);
+        let outage = |head: &http::request::Parts| {
+            let who = if head.headers.contains_key("x-outage") {
+                Who::Unclear { retry_after: Some(30) }
+            } else {
+                Who::Nobody
+            };
+            std::future::ready(who)
+        };
+        let visitor = Visitor::new().identity(outage, |_: &Observer, _| false);
+        let site = Routed::new(pages.bind(&table()).expect("all pages")).visitor(visitor).show_refusals();
+        for (method, url, field, status, kept, text) in [
+            ("GET", "/nowhere", "", 404, None, r#"Some((404, None)) None ["shell"]"#),
+            ("GET", "/%zz", "", 400, None, r#"Some((400, Some("expected two hexadecimal digits after `%`"#),
+            (
+                "GET",
+                "/budget",
+                "",
+                403,
+                Some(("cache-control", "no-store")),
+                r#"Some((403, Some("this page is for those who meet `director`"))) Some("budget") ["shell"]"#,
+            ),
+            (
+                "DELETE",
+                "/plates",
+                "",
+                405,
+                Some(("allow", "GET, HEAD, OPTIONS, POST")),
+                r#"Some((405, None)) Some("plates") ["shell", "archive"]"#,
+            ),
+            (
+                "GET",
+                "/budget",
+                "x-outage",
+                503,
+                Some(("retry-after", "30")),
+                r#"Some((503, Some("whether the visitor meets `director` cannot be told now"))) None ["shell"]"#,
+            ),
+            ("GET", "/plates/1001", "", 404, None, r#"Some((404, None)) Some("plates.plate") ["shell", "archive"]"#),
+            ("GET", "/plates?band=UBV", "", 400, None, r#"Some((400, Some("parameter `band` of `plates`"#),
+            // No fallback stands below the talks.
+            ("GET", "/talks/full", "", 409, None, "409 Conflict\nno seat is left\n"),
+            ("GET", "/talks/none", "", 404, None, "404 Not Found\n"),
+            ("DELETE", "/talks", "", 405, Some(("allow", "GET, HEAD, OPTIONS")), "405 Method Not Allowed\n"),
+            // A redirect is no refusal.
+            ("GET", "/diary", "", 303, Some(("location", "/sign-in?return=%2Fdiary")), "303 See Other"),
+        ] {
+            let request = || {
+                let request = Request::builder().method(method).uri(url);
+                if field.is_empty() { request } else { request.header(field, "1") }
+            };
+            let (found, response) = send(&site, request(), "").await;
+            assert_eq!(found, status, "{url}: {}", response.body());
+            assert!(response.body().starts_with(text), "{url}: {}", response.body());
+            let (found, problem) = send(&site, request().header("accept", "application/json"), "").await;
+            assert_eq!(
+                (found, &problem.headers()["content-type"]),
+                (status, &"application/problem+json".parse().unwrap()),
+                "{url}"
+            );
+            if let Some((name, value)) = kept {
+                assert!(response.headers()[name] == value && problem.headers()[name] == value, "{url}");
+            }
+        }
+    });
+}
+
 /// A form of another site changes nothing: what browsers say of where a request comes from.
 #[test]
 fn requests_of_other_sites_are_told_apart() {
