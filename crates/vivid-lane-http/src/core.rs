@@ -64,13 +64,16 @@ pub(crate) enum Plan<S> {
     Reply(Response<Body>),
 }
 
+/// A service that is to be called, and what its response has if it is that of a fallback.
+pub(crate) type Called<S> = (S, Option<Box<Stamp>>);
+
 impl<S> Plan<S> {
     /// Puts what is known of a request into its extensions, and gives the service that is to be called, or the response.
     pub(crate) fn prepare(
         self,
         request: &mut Request<Body>,
         identity: Option<Identity>,
-    ) -> Result<(S, Option<Box<Stamp>>), Box<Response<Body>>> {
+    ) -> Result<Called<S>, Box<Response<Body>>> {
         let extensions = request.extensions_mut();
         identity.map(|identity| extensions.insert(identity));
         match self {

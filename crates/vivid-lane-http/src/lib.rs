@@ -6,7 +6,7 @@
 //! run. What is true of a visitor, the needs that are met and the live lists, comes from functions of the user's, which
 //! may wait for a database ([`Visitor`]).
 //!
-//! With the feature `server` there is a [`Server`] for it, with limits and an orderly end. With the feature `hyper`, [`Routed`] is a service of
+//! With the feature `server` there is a `Server` for it, with limits and an orderly end. With the feature `hyper`, [`Routed`] is a service of
 //! `hyper` as it is, and a connection needs no adapter.
 //!
 //! A page is an async function of a [`Visit`], and [`Pages`] binds pages to the names of a table. What goes wrong in a page becomes a

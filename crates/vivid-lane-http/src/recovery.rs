@@ -9,7 +9,7 @@ use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::Table;
 
-use crate::core::{Core, fallback_at};
+use crate::core::{Called, Core, fallback_at};
 use crate::handler::{Found, Missing};
 use crate::head::Origin;
 use crate::pages::Failed;
@@ -113,7 +113,7 @@ impl<P> Core<P> {
     /// The response, whatever a page or a layer comes to.
     pub(crate) async fn response<S, T>(
         &self,
-        (service, stamp): (S, Option<Box<Stamp>>),
+        (service, stamp): Called<S>,
         request: Request<Body>,
         origin: &Origin,
         page: impl Fn(&P) -> S,
