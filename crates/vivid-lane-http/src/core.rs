@@ -119,10 +119,11 @@ impl<P> Core<P> {
         watch: &Watch,
         service: impl Fn(&P) -> S,
     ) -> Option<Planned<S>> {
-        if !head.has_good_host(wants_host) {
-            return Some(Self::bad_host(head));
-        }
-        let planned = self.step(&self.table.guard(), head, &[], watch, &service).ok()?;
+        let planned = if head.has_good_host(wants_host) {
+            self.step(&self.table.guard(), head, &[], watch, &service).ok()?
+        } else {
+            Self::bad_host(head)
+        };
         watch.decided(head, planned.1.as_ref());
         Some(planned)
     }

@@ -34,6 +34,8 @@ enum Kind {
     Told {
         status: StatusCode,
         detail: String,
+        /// After how many seconds it is worth asking again.
+        retry_after: Option<u32>,
     },
     NotFound,
     /// The visitor is told nothing of it.
@@ -43,7 +45,20 @@ enum Kind {
 impl Failure {
     /// A failure that the visitor is told of.
     pub fn new(status: StatusCode, detail: impl Into<String>) -> Self {
-        Self(Box::new(Kind::Told { status, detail: detail.into() }))
+        Self(Box::new(Kind::Told { status, detail: detail.into(), retry_after: None }))
+    }
+
+    /// Something that the page needs is away: 503, with `Retry-After` where it is known when to ask again, in seconds.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane_http::Failure;
+    ///
+    /// assert_eq!(Failure::unavailable("the archive is away", Some(30)).status(), 503);
+    /// ```
+    pub fn unavailable(detail: impl Into<String>, retry_after: Option<u32>) -> Self {
+        let (status, detail) = (StatusCode::SERVICE_UNAVAILABLE, detail.into());
+        Self(Box::new(Kind::Told { status, detail, retry_after }))
     }
 
     /// What the page is about does not exist after all. The visitor is shown what the table shows of an address below the page
@@ -86,6 +101,13 @@ impl Failure {
         }
     }
 
+    pub(crate) fn retry_after(&self) -> Option<u32> {
+        match &*self.0 {
+            Kind::Told { retry_after, .. } => *retry_after,
+            Kind::NotFound | Kind::Hidden(_) => None,
+        }
+    }
+
     pub(crate) fn is_not_found(&self) -> bool {
         matches!(*self.0, Kind::NotFound)
     }
@@ -109,7 +131,7 @@ impl<E: std::error::Error + Send + Sync + 'static> From<E> for Failure {
 impl fmt::Debug for Failure {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &*self.0 {
-            Kind::Told { status, detail } => f.debug_tuple("Failure").field(status).field(detail).finish(),
+            Kind::Told { status, detail, .. } => f.debug_tuple("Failure").field(status).field(detail).finish(),
             Kind::NotFound => f.write_str("Failure(not found)"),
             Kind::Hidden(error) => f.debug_tuple("Failure").field(error).finish(),
         }

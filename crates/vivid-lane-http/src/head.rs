@@ -55,37 +55,10 @@ impl<'r> Head<'r> {
 
 /// Is it a host, with or without a port, and nothing else (RFC 3986, section 3.2)? It may be empty where the target has no authority.
 fn is_host(field: &HeaderValue) -> bool {
-    let bytes = field.as_bytes();
-    let is_port = |port: &[u8]| port.iter().all(u8::is_ascii_digit);
-    let port = bytes.iter().rposition(|&byte| byte == b':').filter(|&at| is_port(&bytes[at + 1..]));
-    let host = &bytes[..port.unwrap_or(bytes.len())];
-    let is_name = |byte: &u8| {
-        byte.is_ascii_alphanumeric()
-            || matches!(
-                byte,
-                b'-' | b'.'
-                    | b'_'
-                    | b'~'
-                    | b'%'
-                    | b'!'
-                    | b'$'
-                    | b'&'
-                    | b'\''
-                    | b'('
-                    | b')'
-                    | b'*'
-                    | b'+'
-                    | b','
-                    | b';'
-                    | b'='
-            )
-    };
-    host.iter().all(is_name) || (host.starts_with(b"[") && std::str::from_utf8(host).is_ok_and(is_address))
-}
-
-/// Is it an address in brackets?
-fn is_address(host: &str) -> bool {
-    !host.contains('@') && host.ends_with(']') && host.parse::<Authority>().is_ok()
+    // Hardly any host has anything else, and reading an authority copies it.
+    let is_usual = |byte: &u8| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-');
+    let is_authority = |text: &str| !text.contains('@') && text.parse::<Authority>().is_ok();
+    field.as_bytes().iter().all(is_usual) || field.to_str().is_ok_and(is_authority)
 }
 
 /// What is kept of a request, to tell whoever sent it what went wrong later.

@@ -73,6 +73,6 @@ pub use pages::{PageFunction, PageResult, Pages, PagesError, html, json, layered
 pub use routing::Routing;
 #[cfg(feature = "server")]
 pub use server::{Server, Unfinished};
-pub use service::{ResponseFuture, Routed};
+pub use service::{PageService, ResponseFuture, Routed};
 pub use visit::Visit;
 pub use visitor::{Visitor, Who};

@@ -73,6 +73,7 @@ impl<P> Core<P> {
             }
         }
         let mut reply = Reply::new(failure.status().as_u16(), failure.detail());
+        reply.retry_after = failure.retry_after();
         reply.cache = failure.status().is_server_error().then(|| "no-store".to_owned());
         let takes_page = self.takes_pages(origin.form()) || (is_not_found && !self.shows_refusals);
         if takes_page

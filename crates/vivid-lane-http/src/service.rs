@@ -22,6 +22,21 @@ use crate::visitor::{BoxFuture, Visitor};
 use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
+/// What shows a page: a service of `tower` whose clones can be called at once. A [`Handler`](crate::Handler) is one.
+pub trait PageService:
+    Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send> + Clone + Send + Sync + 'static
+{
+}
+
+impl<S> PageService for S where
+    S: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
+        + Clone
+        + Send
+        + Sync
+        + 'static
+{
+}
+
 /// A table whose pages are services: each request goes to the service of its page, with the [match](crate::Found) in its
 /// extensions; what leads to no page is answered at once.
 ///
@@ -264,11 +279,7 @@ where
 
 impl<P> Future for ResponseFuture<P>
 where
-    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
-        + Clone
-        + Send
-        + Sync
-        + 'static,
+    P: PageService,
 {
     type Output = Result<Response<Body>, Infallible>;
 
@@ -311,11 +322,7 @@ where
 
 impl<P> Routed<P>
 where
-    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
-        + Clone
-        + Send
-        + Sync
-        + 'static,
+    P: PageService,
 {
     /// Begins with a request, which must name a host where one is wanted.
     fn respond(&self, mut request: Request<Body>, wants_host: bool) -> ResponseFuture<P> {
@@ -359,11 +366,7 @@ where
 
 impl<P, B> Service<Request<B>> for Routed<P>
 where
-    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
-        + Clone
-        + Send
-        + Sync
-        + 'static,
+    P: PageService,
     B: http_body::Body<Data = Bytes> + Send + 'static,
     B::Error: Into<BoxError>,
 {
@@ -385,11 +388,7 @@ where
 #[cfg(feature = "hyper")]
 impl<P, B> hyper::service::Service<Request<B>> for Routed<P>
 where
-    P: Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send>
-        + Clone
-        + Send
-        + Sync
-        + 'static,
+    P: PageService,
     B: http_body::Body<Data = Bytes> + Send + 'static,
     B::Error: Into<BoxError>,
 {

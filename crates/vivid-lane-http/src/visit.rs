@@ -129,10 +129,8 @@ impl<S> Visit<S> {
     /// It cannot be told now (503).
     pub async fn identify<I: Send + Sync + 'static>(&self) -> Result<Option<Arc<I>>, Failure> {
         let Some(identity) = self.head.extensions.get::<Identity>() else { return Ok(None) };
-        identity.ask(&self.head).await.map_err(|retry_after| {
-            let after = retry_after.map_or_else(String::new, |seconds| format!("; try again in {seconds} seconds"));
-            Failure::new(StatusCode::SERVICE_UNAVAILABLE, format!("who visits cannot be told now{after}"))
-        })
+        let asked = identity.ask(&self.head).await;
+        asked.map_err(|retry_after| Failure::unavailable("who visits cannot be told now", retry_after))
     }
 
     /// The table, without its pages.

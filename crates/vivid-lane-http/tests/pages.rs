@@ -288,8 +288,17 @@ fn an_identity_is_looked_up_once() {
         // A page without a need may ask by itself.
         let open = Pages::new(Archive { plates: 0 }).page("home", diary);
         let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'").expect("a table");
-        let visitor = Visitor::new().identity(|_| async { Some(Observer("ada".to_owned())) }, |_: &Observer, _| true);
+        let visitor = Visitor::new().identity(
+            |head| {
+                let is_away = head.headers.contains_key("x-outage");
+                let known = || Who::Known(Observer("ada".to_owned()));
+                async move { if is_away { Who::Unclear { retry_after: Some(30) } } else { known() } }
+            },
+            |_: &Observer, _| true,
+        );
         let site = Routed::new(open.bind(&table).expect("a page")).visitor(visitor);
+        let (status, away) = send(&site, Request::get("/").header("x-outage", "1"), "").await;
+        assert_eq!((status, &away.headers()["retry-after"]), (503, &"30".parse().unwrap()));
         assert_eq!(send(&site, Request::get("/"), "").await.1.body(), r#"None Some("ada")"#);
     });
 }
