@@ -1,6 +1,7 @@
 //! A server to be put under load: `bare` answers a constant; `handled` calls a handler in a box with something in the
 //! extensions of the request, and decides nothing; `routed` asks a table first, `pages` has pages of a `Visit`, and `reloaded`
-//! exchanges the table ten times a second meanwhile. Prints its port, and a path that the table answers.
+//! exchanges the table ten times a second meanwhile; `watched` has the pages of `pages`, with a span for each request, which is
+//! kept and thrown away. Prints its port, and a path that the table answers.
 
 #![forbid(unsafe_code)]
 
@@ -65,8 +66,12 @@ async fn main() -> Result<(), Box<dyn std::error::Error + Send + Sync>> {
         })
         .await;
     }
+    #[cfg(feature = "watch")]
+    if kind == "watched" {
+        tracing_subscriber::util::SubscriberInitExt::try_init(tracing_subscriber::registry())?;
+    }
     let live = LiveTable::new(match kind.as_str() {
-        "pages" => {
+        "pages" | "watched" => {
             Pages::new(()).others(async |_: Visit| Response::new(Full::from("a constant"))).bind(&ours(&rest()))?
         }
         _ => bound(&ours(&rest())),

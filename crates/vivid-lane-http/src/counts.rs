@@ -1,12 +1,14 @@
 //! How often each route is asked for, as text for those who collect it.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, PoisonError, RwLock};
 
-use http::StatusCode;
+use http::header::CONTENT_TYPE;
+use http::{HeaderValue, Response, StatusCode};
 
+use crate::Body;
 use crate::routing::Routing;
 
 /// Counts of requests by route, outcome and status, since the program began. Clones share them, whatever becomes of the table.
@@ -34,7 +36,7 @@ use crate::routing::Routing;
 /// let counts = Counts::new();
 /// let pages = Pages::new(counts.clone())
 ///     .page("night", async |_: Visit<Counts>| html("a night"))
-///     .page("metrics", async |visit: Visit<Counts>| http::Response::new(visit.state().to_string()));
+///     .page("metrics", async |visit: Visit<Counts>| visit.state().to_response());
 /// let site = Routed::new(pages.bind(&table)?).count(&counts);
 /// for url in ["/nights/2031-04-02", "/nights/2031-04-03", "/nights"] {
 ///     site.clone().oneshot(Request::get(url).body(Body::default())?).await?;
@@ -65,6 +67,15 @@ impl Counts {
         Self::default()
     }
 
+    /// A response with the text of the counts.
+    #[must_use]
+    pub fn to_response(&self) -> Response<Body> {
+        let mut response = Response::new(Body::from(self.to_string()));
+        let kind = HeaderValue::from_static("application/openmetrics-text; version=1.0.0; charset=utf-8");
+        response.headers_mut().insert(CONTENT_TYPE, kind);
+        response
+    }
+
     pub(crate) fn add(&self, routing: Routing, status: StatusCode) {
         let key = (routing, status);
         // Nearly all requests are like one before, and no two of them wait for each other.
@@ -80,23 +91,23 @@ impl Counts {
 impl fmt::Display for Counts {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let all = self.0.read().unwrap_or_else(PoisonError::into_inner);
-        let mut lines: Vec<String> = all
-            .iter()
-            .map(|((routing, status), count)| {
-                let route = escaped(routing.template().unwrap_or_default());
-                let (outcome, count) = (routing.outcome(), count.load(Ordering::Relaxed));
-                let status = status.as_u16();
-                format!(
-                    "vivid_lane_requests_total{{route=\"{route}\",outcome=\"{outcome}\",status=\"{status}\"}} {count}\n"
-                )
-            })
-            .collect();
-        lines.sort_unstable();
+        // Routes of one template are one metric: no two lines have the same labels.
+        let mut sums = BTreeMap::<_, u64>::new();
+        for ((routing, status), count) in all.iter() {
+            let labels = (routing.template().unwrap_or_default(), routing.outcome(), status.as_u16());
+            *sums.entry(labels).or_default() += count.load(Ordering::Relaxed);
+        }
         f.write_str("# TYPE vivid_lane_requests counter\n")?;
         f.write_str(
             "# HELP vivid_lane_requests Requests by the template of their route, what was decided, and status.\n",
         )?;
-        lines.iter().try_for_each(|line| f.write_str(line))?;
+        for ((route, outcome, status), sum) in sums {
+            let route = escaped(route);
+            writeln!(
+                f,
+                "vivid_lane_requests_total{{route=\"{route}\",outcome=\"{outcome}\",status=\"{status}\"}} {sum}"
+            )?;
+        }
         f.write_str("# EOF\n")
     }
 }

@@ -55,11 +55,29 @@ impl<'r> Head<'r> {
 
 /// Is it a host, with or without a port, and nothing else (RFC 3986, section 3.2)? It may be empty where the target has no authority.
 fn is_host(field: &HeaderValue) -> bool {
-    // Hardly any host has anything else, and reading an authority copies it.
-    let is_usual = |byte: &u8| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-');
-    let is_authority = |text: &str| !text.contains('@') && text.parse::<Authority>().is_ok();
-    field.as_bytes().iter().all(is_usual) || field.to_str().is_ok_and(is_authority)
+    // Hardly any host is of another form, and reading an authority copies it.
+    let bytes = field.as_bytes();
+    let name = bytes.iter().take_while(|&&byte| IS_USUAL[usize::from(byte)]).count();
+    match bytes.get(name..) {
+        None | Some([]) => true,
+        Some([b':', port @ ..]) if port.iter().all(u8::is_ascii_digit) => true,
+        Some(_) => {
+            let is_authority = |text: &str| !text.contains('@') && text.parse::<Authority>().is_ok();
+            field.to_str().is_ok_and(is_authority)
+        }
+    }
 }
+
+/// The bytes of which nearly all names of hosts are made.
+const IS_USUAL: [bool; 256] = {
+    let mut usual = [false; 256];
+    let mut byte = 0;
+    while byte < 128_u8 {
+        usual[byte as usize] = byte.is_ascii_alphanumeric() || byte == b'.' || byte == b'-';
+        byte += 1;
+    }
+    usual
+};
 
 /// What is kept of a request, to tell whoever sent it what went wrong later.
 #[derive(Clone)]

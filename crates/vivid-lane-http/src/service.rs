@@ -285,7 +285,7 @@ where
 
     fn poll(self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Self::Output> {
         let mut this = self.project();
-        let watch = this.watch.clone();
+        let watch: &Watch = this.watch;
         watch.within(|| {
             loop {
                 let response = match this.state.as_mut().project() {
@@ -312,7 +312,7 @@ where
                 // A response that was waited for is finished.
                 let response = match *this.is_waiting {
                     true => response,
-                    false => this.core.finished(response, this.origin, this.routing.take(), &watch),
+                    false => this.core.finished(response, this.origin, this.routing.take(), watch),
                 };
                 return Poll::Ready(Ok(response));
             }
@@ -325,37 +325,41 @@ where
     P: PageService,
 {
     /// Begins with a request, which must name a host where one is wanted.
-    fn respond(&self, mut request: Request<Body>, wants_host: bool) -> ResponseFuture<P> {
+    fn respond(&self, request: Request<Body>, wants_host: bool) -> ResponseFuture<P> {
         let head = Head::from(&request);
         let (origin, watch) = (Origin::from(head), Watch::begin(head));
-        let mut told = None;
-        let planned = watch.within(|| self.core.plan_at_once(head, wants_host, &watch, P::clone));
-        let (state, is_waiting) = match planned {
-            None => (State::Waiting { future: self.wait_for(request, watch.clone()) }, true),
-            Some((plan, routing)) => {
-                told = routing;
-                let state = match plan.prepare(&mut request, self.core.visitor.somebody()) {
-                    Err(response) => State::Ready { response: Some(*response) },
-                    Ok((mut service, stamp)) => {
-                        // Most pages are ready at once; one that is not is asked again by whoever waits for it.
-                        match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
-                            Poll::Ready(Ok(())) => {
-                                State::Calling { future: watch.within(|| service.call(request)), stamp }
-                            }
-                            _ => {
-                                let (core, origin) = (Arc::clone(&self.core), origin.clone());
-                                let future = async move {
-                                    core.response((service, stamp), request, &origin, P::clone, |body| body).await
-                                };
-                                State::Waiting { future: Box::pin(future) }
-                            }
-                        }
+        let (state, routing, is_waiting) = watch.within(|| self.begin(request, wants_host, &origin, &watch));
+        ResponseFuture { state, core: Arc::clone(&self.core), origin, routing, watch, is_waiting }
+    }
+
+    /// How far a request comes without waiting, what is told of it, and whether all of it is waited for.
+    fn begin(
+        &self,
+        mut request: Request<Body>,
+        wants_host: bool,
+        origin: &Origin,
+        watch: &Watch,
+    ) -> (State<P>, Option<Routing>, bool) {
+        let Some((plan, routing)) = self.core.plan_at_once(Head::from(&request), wants_host, watch, P::clone) else {
+            return (State::Waiting { future: self.wait_for(request, watch.clone()) }, None, true);
+        };
+        let state = match plan.prepare(&mut request, self.core.visitor.somebody()) {
+            Err(response) => State::Ready { response: Some(*response) },
+            Ok((mut service, stamp)) => {
+                // Most pages are ready at once; one that is not is asked again by whoever waits for it.
+                match service.poll_ready(&mut Context::from_waker(Waker::noop())) {
+                    Poll::Ready(Ok(())) => State::Calling { future: service.call(request), stamp },
+                    _ => {
+                        let (core, origin) = (Arc::clone(&self.core), origin.clone());
+                        let future = async move {
+                            core.response((service, stamp), request, &origin, P::clone, |body| body).await
+                        };
+                        State::Waiting { future: Box::pin(future) }
                     }
-                };
-                (state, false)
+                }
             }
         };
-        ResponseFuture { state, core: Arc::clone(&self.core), origin, routing: told, watch, is_waiting }
+        (state, routing, false)
     }
 
     fn wait_for(&self, request: Request<Body>, watch: Watch) -> BoxFuture<Response<Body>> {

@@ -21,7 +21,7 @@ pub(crate) struct Watch {
 impl Watch {
     /// Begins with a request.
     pub(crate) fn begin(head: Head<'_>) -> Self {
-        use tracing::field::{Empty, display};
+        use tracing::field::Empty;
 
         let span = tracing::info_span!(
             "request",
@@ -35,9 +35,6 @@ impl Watch {
             vivid_lane.outcome = Empty,
             vivid_lane.decision.microseconds = Empty,
         );
-        if !span.is_disabled() {
-            span.record("otel.name", display(head.method));
-        }
         let begun = (!span.is_disabled()).then(std::time::Instant::now);
         Self { span, begun }
     }
@@ -53,9 +50,15 @@ impl Watch {
         let took = u64::try_from(begun.elapsed().as_micros()).unwrap_or(u64::MAX);
         self.span.record("vivid_lane.decision.microseconds", took);
         self.span.record("vivid_lane.outcome", routing.outcome());
-        if let Some(template) = routing.template() {
-            self.span.record("http.route", template);
-            self.span.record("otel.name", format!("{} {template}", head.method));
+        match routing.template() {
+            Some(template) => {
+                self.span.record("http.route", template);
+                // It is put together by whoever wants it.
+                self.span.record("otel.name", tracing::field::display(format_args!("{} {template}", head.method)));
+            }
+            None => {
+                self.span.record("otel.name", head.method.as_str());
+            }
         }
     }
 

@@ -14,7 +14,7 @@ use serde::Deserialize;
 use tower::timeout::TimeoutLayer;
 use tower_http::catch_panic::CatchPanicLayer;
 use vivid_lane::{Source, Table, TableSpec};
-use vivid_lane_http::{Body, BoxError, Failure, Handler, Pages, Routed, Visit, Visitor, html, layered};
+use vivid_lane_http::{Body, BoxError, Counts, Failure, Handler, Pages, Routed, Visit, Visitor, html, layered};
 
 /// What all pages share.
 struct Observatory {
@@ -132,8 +132,8 @@ async fn logbook(visit: Visit<Observatory>) -> Shown {
     Ok(page(&visit, "Logbook", &format!("<p>Signed in as {}</p>\n", escaped(name))))
 }
 
-/// The whole site as a service.
-pub(crate) fn site() -> Result<Routed<Handler>, BoxError> {
+/// The whole site as a service, whose requests are counted.
+pub(crate) fn site(counts: &Counts) -> Result<Routed<Handler>, BoxError> {
     let sessions = Arc::new(Sessions::default());
     let pages = Pages::new(Observatory { sessions: Arc::clone(&sessions) })
         .page("exposure", exposure)
@@ -159,9 +159,5 @@ pub(crate) fn site() -> Result<Routed<Handler>, BoxError> {
             // A database that does not answer is no "no": the visitor is asked to come back.
             async { tokio::task::spawn_blocking(ask).await.ok().flatten() }
         });
-    Ok(Routed::new(pages.bind(&table()?)?).visitor(visitor).on_failure(|failure, path| {
-        // What the visitor is told of needs no log.
-        failure.error().into_iter().for_each(|error| eprintln!("{path}: {error}"));
-        None
-    }))
+    Ok(Routed::new(pages.bind(&table()?)?).visitor(visitor).count(counts))
 }

@@ -1,12 +1,14 @@
 //! The example over real connections, by a standard client.
 
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read};
 use std::process::{Child, Command, Stdio};
 
 /// The example as a program of its own, which ends with the test.
 struct Server {
     child: Child,
     origin: String,
+    /// Where the counts are.
+    metrics: String,
 }
 
 impl Drop for Server {
@@ -22,12 +24,14 @@ fn serve() -> Server {
     let mut child = Command::new(env!("CARGO_BIN_EXE_example-server"))
         .arg("0")
         .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
         .spawn()
         .expect("the example starts");
-    let mut said = String::new();
-    BufReader::new(child.stdout.take().expect("a pipe")).read_line(&mut said).expect("it says where it is");
-    let origin = said.split("/nights").next().expect("an address").to_owned();
-    Server { child, origin }
+    let mut said = BufReader::new(child.stdout.take().expect("a pipe")).lines();
+    let mut line = || said.next().expect("it says where it is").expect("text");
+    let (page, metrics) = (line(), line());
+    let origin = page.split("/nights").next().expect("an address").to_owned();
+    Server { child, origin, metrics }
 }
 
 /// What a request is answered with: status, location, cookie, body.
@@ -138,4 +142,28 @@ fn sign_in_leads_back_to_the_page_that_was_wanted() {
     // A way back that leads to another site leads nowhere.
     let elsewhere = client.post("/observers/sign-in?return=https%3A%2F%2Fevil.example%2F", "observer=ada");
     assert_eq!((elsewhere.status, elsewhere.location.as_str()), (303, "/"));
+}
+
+#[test]
+fn requests_are_seen_from_outside() {
+    let mut client = Client::new();
+    for url in ["/nights/2031-04-02", "/nights/2031-04-03", "/nights/2031-02-30"] {
+        client.get(url, "");
+    }
+    let mut metrics = client.agent.get(&client.server.metrics).call().expect("the counts");
+    let kind = metrics.headers()["content-type"].to_str().expect("ASCII").to_owned();
+    assert!(kind.starts_with("application/openmetrics-text"), "{kind}");
+    let text = metrics.body_mut().read_to_string().expect("a body");
+    for line in [
+        "{route=\"/nights/{date}\",outcome=\"page\",status=\"200\"} 2",
+        "{route=\"\",outcome=\"not-found\",status=\"404\"} 1",
+    ] {
+        assert!(text.contains(line), "{text}");
+    }
+    client.server.child.kill().expect("it runs");
+    let mut log = String::new();
+    client.server.child.stderr.take().expect("a pipe").read_to_string(&mut log).expect("text");
+    let of_page = |line: &&str| line.contains("http.route=\"/nights/{date}\"");
+    assert_eq!(log.lines().filter(of_page).count(), 2, "{log}");
+    assert!(log.contains("url.path=\"/nights/2031-02-30\""), "{log}");
 }
