@@ -95,6 +95,7 @@ impl<P> Core<P> {
     }
 
     /// The response of a page, or what becomes of what went wrong in it.
+    #[inline]
     pub(crate) fn outcome<S, T, E: Into<BoxError>>(
         &self,
         result: Result<Response<T>, E>,

@@ -179,14 +179,8 @@ impl<P> Routed<P> {
 }
 
 impl<P> Core<P> {
-    /// The response, with all that is told of it.
-    fn finished(
-        &self,
-        mut response: Response<Body>,
-        origin: &Origin,
-        routing: Option<Routing>,
-        watch: &Watch,
-    ) -> Response<Body> {
+    /// Tells of a response what is told of it, in it and elsewhere.
+    fn finish(&self, response: &mut Response<Body>, origin: &Origin, routing: Option<Routing>, watch: &Watch) {
         watch.ended(response.status());
         if let (Some(counts), Some(routing)) = (&self.counts, &routing) {
             counts.add(routing.clone(), response.status());
@@ -194,7 +188,9 @@ impl<P> Core<P> {
         if self.labels_responses {
             routing.map(|routing| response.extensions_mut().insert(routing));
         }
-        without_body_for_head(response, origin)
+        if origin.method == Method::HEAD {
+            drop_body(response);
+        }
     }
 
     /// Decides and answers a request, waiting for whatever it hangs on.
@@ -216,24 +212,22 @@ impl<P> Core<P> {
             None => self.plan(&head, identity.as_ref(), watch, &page).await,
         };
         let mut request = Request::from_parts(head, sent);
-        let response = match plan.prepare(&mut request, identity) {
+        let mut response = match plan.prepare(&mut request, identity) {
             Ok(service) => self.response(service, request, &origin, page, body).await,
             Err(response) => *response,
         };
-        self.finished(response, &origin, routing, watch)
+        self.finish(&mut response, &origin, routing, watch);
+        response
     }
 }
 
 /// The answer to `HEAD` has no body, but the length that it would have (RFC 9110, sections 8.6 and 9.3.2).
-fn without_body_for_head(mut response: Response<Body>, origin: &Origin) -> Response<Body> {
-    if origin.method == Method::HEAD {
-        let length = http_body::Body::size_hint(response.body()).exact().filter(|length| *length > 0);
-        if let Some(length) = length {
-            response.headers_mut().entry(CONTENT_LENGTH).or_insert_with(|| length.into());
-        }
-        *response.body_mut() = Body::default();
+fn drop_body(response: &mut Response<Body>) {
+    let length = http_body::Body::size_hint(response.body()).exact().filter(|length| *length > 0);
+    if let Some(length) = length {
+        response.headers_mut().entry(CONTENT_LENGTH).or_insert_with(|| length.into());
     }
-    response
+    *response.body_mut() = Body::default();
 }
 
 pin_project_lite::pin_project! {
@@ -288,7 +282,7 @@ where
         let watch: &Watch = this.watch;
         watch.within(|| {
             loop {
-                let response = match this.state.as_mut().project() {
+                let mut response = match this.state.as_mut().project() {
                     // It was given away, and a future that is over may do as it likes.
                     Doing::Ready { response } => match response.take() {
                         Some(response) => response,
@@ -310,10 +304,9 @@ where
                     Doing::Waiting { future } => ready!(future.as_mut().poll(context)),
                 };
                 // A response that was waited for is finished.
-                let response = match *this.is_waiting {
-                    true => response,
-                    false => this.core.finished(response, this.origin, this.routing.take(), watch),
-                };
+                if !*this.is_waiting {
+                    this.core.finish(&mut response, this.origin, this.routing.take(), watch);
+                }
                 return Poll::Ready(Ok(response));
             }
         })
