@@ -261,14 +261,17 @@ impl<S: Send + Sync + 'static> Pages<S> {
         let unknown_routes =
             routes.filter(|route| table.route(route).is_none()).map(|route| format!("route `{route}`"));
         let unknown: Vec<String> = unknown.chain(unknown_routes).collect();
-        if !unknown.is_empty() {
-            return Err(PagesError(format!("the table has no {}", unknown.join(", no "))));
-        }
         let bound = table.bind(|page| {
             let handler = self.known.get(page).or(self.others.as_ref())?;
             Some(self.around.iter().fold(handler.clone(), |handler, around| around.put(page, handler)))
         });
-        bound.map_err(|error| PagesError(error.to_string()))
+        let unknown = (!unknown.is_empty()).then(|| format!("the table has no {}", unknown.join(", no ")));
+        match (bound, unknown) {
+            (Ok(bound), None) => Ok(bound),
+            (Err(error), None) => Err(PagesError(error.to_string())),
+            (Ok(_), Some(unknown)) => Err(PagesError(unknown)),
+            (Err(error), Some(unknown)) => Err(PagesError(format!("{error}; {unknown}"))),
+        }
     }
 }
 

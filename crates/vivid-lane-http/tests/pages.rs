@@ -437,6 +437,12 @@ fn pages_and_table_must_fit() {
     let strange = pages().page("plat", plate).around(&["slwo"], |same| same).around_below("plate", |same| same);
     let error = strange.bind(&table()).unwrap_err().to_string();
     assert_eq!(error, "the table has no page `plat`, no page `slwo`, no route `plate`");
+    // A name that is misspelt is missing on both sides.
+    let misspelt = Pages::new(Archive { plates: 0 }).page("plats", plates).bind(&table()).unwrap_err().to_string();
+    assert!(
+        misspelt.contains("`plates` (route `plates`)") && misspelt.ends_with("; the table has no page `plats`"),
+        "{misspelt}"
+    );
 }
 
 /// A body of any kind can be shared by threads, and is read to its end.
