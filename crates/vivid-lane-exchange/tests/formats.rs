@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use reference::model::{route, table};
 use vivid_lane::declare::{Data, Document, Overlaps, Syntax};
 use vivid_lane::{Request, RouteSpec, Rule, Source, Table, TableSpec};
-use vivid_lane_exchange::{rewrite, write_data, write_table};
+use vivid_lane_exchange::{openapi, rewrite, write_data, write_table};
 
 const ALL: [Syntax; 3] = [Syntax::Toml, Syntax::Json, Syntax::Yaml];
 
@@ -206,6 +206,61 @@ fn aliases_are_followed_within_bounds() {
     assert_eq!(one.get("d"), one.get("a").and_then(|a| a.get("b")));
     let bomb: String = (1..40).map(|n| format!("k{n}: &k{n} [*k{0}, *k{0}]\n", n - 1)).collect();
     let error = Document::read(Source::yaml(format!("k0: &k0 x\n{bomb}"))).expect_err("it would be 2^40 values");
-    assert!(error.to_string().contains("may unfold into 1000000 values"), "{error}");
+    assert!(error.to_string().contains("may make 10 times as much"), "{error}");
     assert!(Document::read(Source::yaml("a: &a [*a]")).is_err());
+    // An alias is as deep as where it stands and what it stands for.
+    let deep: String = (1..40).map(|n| format!("k{n}: &k{n} [[[*k{}]]]\n", n - 1)).collect();
+    let error = Document::read(Source::yaml(format!("k0: &k0 x\n{deep}"))).expect_err("it is 120 deep");
+    assert!(error.to_string().contains("nested 80 deep"), "{error}");
+    // Each anchor within an anchor keeps a copy of what is in it.
+    let nested = format!(
+        "k: {}{}{}",
+        (0..70).map(|n| format!("&n{n} [")).collect::<String>(),
+        "1,".repeat(9000),
+        "]".repeat(70)
+    );
+    let error = Document::read(Source::yaml(nested)).expect_err("it would be 70 copies");
+    assert!(error.to_string().contains("may make 10 times as much"), "{error}");
+}
+
+/// Whatever is read is walked by functions that call themselves: in a thread with a stack of a quarter of the usual, nothing is too deep.
+#[test]
+fn nothing_is_too_deep_for_a_small_stack() {
+    let nested = |open: &str, inner: &str, close: &str, depth: usize| open.repeat(depth) + inner + &close.repeat(depth);
+    let sources = move |depth: usize| {
+        let schema = nested(r#"{"items":"#, "{}", "}", depth);
+        let parameter = format!(r#"{{"name":"a","in":"query","schema":{schema}}}"#);
+        let openapi = format!(r#"{{"openapi":"3.1.0","paths":{{"/a":{{"get":{{"parameters":[{parameter}]}}}}}}}}"#);
+        [
+            Source::json(openapi),
+            Source::json(format!(r#"{{"a":{}}}"#, nested("[", "1", "]", depth))),
+            Source::json(nested(r#"{"a":"#, "1", "}", depth)),
+            Source::yaml(format!("a: {}", nested("[", "1", "]", depth))),
+            Source::yaml(nested("{a: ", "1", "}", depth)),
+            Source::yaml((0..depth).map(|n| format!("{}a:\n", " ".repeat(n))).collect::<String>()),
+            Source::yaml("- ".repeat(depth)),
+            Source::yaml((1..depth).map(|n| format!("k{n}: &k{n} [*k{}]\n", n - 1)).collect::<String>()),
+            Source::toml(format!("a = {}", nested("[", "1", "]", depth))),
+            Source::toml(format!("a = {}", nested("{a=", "1", "}", depth))),
+            Source::toml(format!("a{} = 1", ".a".repeat(depth))),
+            Source::toml(format!("[a{}]", ".a".repeat(depth))),
+            Source::toml(format!("[[a{}]]", ".a".repeat(depth))),
+            Source::toml((1..depth.min(400)).map(|n| format!("[r{}]\n", ".r".repeat(n))).collect::<String>()),
+        ]
+    };
+    let walk = move || {
+        for depth in [70, 78, 79, 80, 81, 82, 600, 3000] {
+            for source in sources(depth) {
+                let _ = openapi::read(source.clone());
+                let _ = Table::from_source(source.clone());
+                for syntax in ALL {
+                    let Ok(rewritten) = rewrite(source.clone(), syntax) else { continue };
+                    // What is written can be read.
+                    Document::read(self::source(&rewritten.text, syntax)).expect("it is what was written");
+                }
+            }
+        }
+    };
+    let thread = std::thread::Builder::new().stack_size(1 << 20).spawn(walk).expect("a thread");
+    thread.join().expect("it ends");
 }

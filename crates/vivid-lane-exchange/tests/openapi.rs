@@ -291,6 +291,24 @@ fn what_is_wrong_is_told() {
     }
 }
 
+/// A schema that refers to the next one a few times, and so on, is a great many schemas.
+#[test]
+fn schemas_of_schemas_are_read_within_bounds() {
+    for keyword in ["allOf", "anyOf", "oneOf"] {
+        let next = |n: u8| format!("{{ $ref: '#/components/schemas/S{n}' }}");
+        let schemas: String =
+            (0..30).map(|n| format!("    S{n}: {{ {keyword}: [{0}, {0}, {0}] }}\n", next(n + 1))).collect();
+        let values: String = (0..500).map(|n| format!("v{n}, ")).collect();
+        let text = format!(
+            "openapi: 3.1.0\npaths:\n  /x:\n    get:\n      parameters: [ {{ name: q, in: query, schema: {} }} ]\ncomponents:\n  schemas:\n{schemas}    S30: {{ enum: [{values}] }}\n",
+            next(0)
+        );
+        let read = openapi::read(Source::yaml(text)).expect("it is a description");
+        let told: Vec<_> = read.notes.all().iter().filter(|note| note.message().contains("so many others")).collect();
+        assert_eq!(told.len(), 1, "{keyword}");
+    }
+}
+
 /// The rule of a parameter with that schema.
 fn rule(version: &str, schema: &str) -> String {
     let text = format!(

@@ -7,9 +7,14 @@ use vivid_lane::declare::{Document, DocumentItem};
 /// How many references may lead to one value.
 const LONGEST_CHAIN: usize = 64;
 
+/// How much is read of schemas, each as often as something refers to it: a key costs a hundred, a comparison of two values one.
+const MOST_READ: usize = 50_000_000;
+
 /// Follows references, and remembers where they lead.
 pub(super) struct References<'d> {
     root: DocumentItem<'d>,
+    /// How much more is read of schemas.
+    budget: usize,
     known: HashMap<&'d str, Option<DocumentItem<'d>>>,
 }
 
@@ -41,7 +46,19 @@ impl Lost {
 
 impl<'d> References<'d> {
     pub(super) fn new(document: &'d Document) -> Self {
-        Self { root: document.root(), known: HashMap::new() }
+        Self { root: document.root(), budget: MOST_READ, known: HashMap::new() }
+    }
+
+    /// Are schemas still read? Those that refer to several others can be a great many in a small document.
+    pub(super) fn is_spent(&self) -> bool {
+        self.budget == 0
+    }
+
+    /// Takes what reading costs from what is left, and tells whether there was as much.
+    pub(super) fn pay(&mut self, cost: usize) -> bool {
+        let left = self.budget.checked_sub(cost);
+        self.budget = left.unwrap_or_default();
+        left.is_some()
     }
 
     /// The value that a value stands for: itself, unless it is a reference.

@@ -69,6 +69,16 @@ impl<'d> Schemas<'_, 'd, '_> {
         kind.as_text().or_else(|| kind.items().filter_map(DocumentItem::as_text).find(|one| *one != "null"))
     }
 
+    /// Is there as much left as reading costs? Once there is not, no more is read.
+    fn pay(&mut self, cost: usize, place: Place) -> bool {
+        let was_spent = self.references.is_spent();
+        let is_paid = self.references.pay(cost);
+        if !is_paid && !was_spent {
+            self.left_out("schema", place, "the schemas refer to so many others that no more of them is read");
+        }
+        is_paid
+    }
+
     /// The keywords of a schema.
     pub(super) fn keywords(&mut self, schema: DocumentItem<'d>) -> Keywords {
         self.read(schema, 0)
@@ -87,6 +97,10 @@ impl<'d> Schemas<'_, 'd, '_> {
                 return Vec::new();
             }
         };
+        let keys: usize = schema.entries().map(|(_, value)| 1 + value.items().len()).sum();
+        if !self.pay(keys.saturating_add(1).saturating_mul(100), place) {
+            return Vec::new();
+        }
         let mut out = Keywords::new();
         let mut branches = Vec::new();
         for (key, value) in schema.entries() {
@@ -230,6 +244,11 @@ impl<'d> Schemas<'_, 'd, '_> {
                 out.push((name, theirs));
                 continue;
             };
+            if let (Data::List(ours), Data::List(theirs)) = (&*ours, &theirs)
+                && !self.pay(ours.len().saturating_mul(theirs.len()), place.clone())
+            {
+                return;
+            }
             match both(&name, ours, &theirs) {
                 Some(joined) => *ours = joined,
                 None => {

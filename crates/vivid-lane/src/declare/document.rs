@@ -33,7 +33,7 @@ pub struct Document {
 }
 
 impl Document {
-    /// Reads a text. Aliases of YAML are followed, up to a million values.
+    /// Reads a text. Aliases of YAML are followed, until they have made ten times as much of it.
     ///
     /// # Errors
     /// The text is not in its format, is no table of keys and values, or has more than 256 MiB.

@@ -8,7 +8,7 @@ use jsonc_parser::common::{Range, Ranged};
 use jsonc_parser::{CollectOptions, ParseOptions, parse_to_ast};
 
 use super::finding::Report;
-use super::node::{Entry, Node, NodeKind, unique};
+use super::node::{DEEPEST, Entry, Node, NodeKind, too_deep, unique};
 use super::source::{Origin, Span};
 
 /// Plain JSON, without the liberties that the parser can take.
@@ -27,6 +27,11 @@ const PLAIN: ParseOptions = ParseOptions {
 
 /// Reads a source as JSON.
 pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
+    if let Some(at) = first_too_deep(origin.text()) {
+        let span = Span::new(origin, at..at + 1);
+        report.add(Code::Json, Some(&span), too_deep());
+        return Vec::new();
+    }
     let value = match parse_to_ast(origin.text(), &CollectOptions::default(), &PLAIN) {
         Ok(parsed) => parsed.value,
         Err(error) => {
@@ -52,7 +57,22 @@ fn span(origin: &Arc<Origin>, range: Range) -> Span {
     Span::new(origin, range.start..range.end)
 }
 
-// The parser refuses what is nested deeper than 512, so this recursion is bounded.
+/// Where the first value begins that is nested too deep. The parser would call itself for each level.
+fn first_too_deep(text: &str) -> Option<usize> {
+    let (mut depth, mut is_text, mut is_escaped) = (0_usize, false, false);
+    text.bytes().position(|byte| {
+        match byte {
+            _ if is_escaped => is_escaped = false,
+            b'\\' if is_text => is_escaped = true,
+            b'"' => is_text = !is_text,
+            b'[' | b'{' if !is_text => depth += 1,
+            b']' | b'}' if !is_text => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        depth > DEEPEST + 1
+    })
+}
+
 fn node(origin: &Arc<Origin>, value: Value<'_>, report: &mut Report) -> Node {
     let place = span(origin, value.range());
     let kind = match value {

@@ -5,6 +5,9 @@ use super::data::Data;
 use super::finding::Report;
 use super::source::Span;
 
+/// How deep values may be nested, in every format. What walks them calls itself for each level.
+pub(super) const DEEPEST: usize = 80;
+
 /// A value and where it stands.
 #[derive(Debug, Clone)]
 pub(super) struct Node {
@@ -49,13 +52,18 @@ impl Node {
         }
     }
 
-    /// How many values it is made of.
-    pub(super) fn size(&self) -> usize {
-        1 + match &self.kind {
-            NodeKind::List(items) => items.iter().map(Self::size).sum(),
-            NodeKind::Table(entries) => entries.iter().map(|entry| entry.value.size()).sum(),
-            _ => 0,
-        }
+    /// How many values it is made of, with the bytes of their texts; and how deep they are nested in it.
+    pub(super) fn weight_and_height(&self) -> (usize, usize) {
+        let (own, inner): (usize, (usize, usize)) = match &self.kind {
+            NodeKind::Text(text) | NodeKind::Moment(text) => (text.len(), (0, 0)),
+            NodeKind::List(items) => (0, sum_and_most(items.iter().map(Self::weight_and_height))),
+            NodeKind::Table(entries) => (
+                entries.iter().map(|entry| entry.key.len()).sum(),
+                sum_and_most(entries.iter().map(|entry| entry.value.weight_and_height())),
+            ),
+            _ => (0, (0, 0)),
+        };
+        (1 + own + inner.0, inner.1)
     }
 
     /// The value without its places.
@@ -72,6 +80,31 @@ impl Node {
             }
         }
     }
+}
+
+/// What is told of a value that is nested too deep.
+pub(super) fn too_deep() -> String {
+    format!("values may be nested {DEEPEST} deep, this one is deeper")
+}
+
+/// The first value that is nested too deep in a table, at a depth of its own.
+pub(super) fn first_too_deep(entries: &[Entry], depth: usize) -> Option<&Span> {
+    fn in_value(value: &Node, depth: usize) -> Option<&Span> {
+        if depth > DEEPEST {
+            return Some(&value.span);
+        }
+        match &value.kind {
+            NodeKind::List(items) => items.iter().find_map(|item| in_value(item, depth + 1)),
+            NodeKind::Table(entries) => first_too_deep(entries, depth),
+            _ => None,
+        }
+    }
+    entries.iter().find_map(|entry| in_value(&entry.value, depth + 1))
+}
+
+/// What values weigh together, and one more than the height of the highest.
+fn sum_and_most(all: impl Iterator<Item = (usize, usize)>) -> (usize, usize) {
+    all.fold((0, 0), |(sum, most), (weight, height)| (sum + weight, most.max(height + 1)))
 }
 
 impl NodeKind {

@@ -7,14 +7,13 @@ use std::sync::Arc;
 use granit_parser::{Event, Marker, Parser, ScalarStyle, Span as Marks, StrInput};
 
 use super::finding::Report;
-use super::node::{Entry, Node, NodeKind, unique};
+use super::node::{DEEPEST, Entry, Node, NodeKind, too_deep, unique};
 use super::source::{Origin, Span};
 
-/// How deep values may be nested, as in the other formats.
-const DEEPEST: usize = 80;
-
-/// How many values aliases may unfold into.
-const MOST_UNFOLDED: usize = 1_000_000;
+/// How many times as much as a text has may come of its anchors and aliases.
+const MOST_UNFOLDED: usize = 10;
+/// What may come of them however short the text is.
+const LEAST_UNFOLDED: usize = 10_000;
 
 /// Reads a source as YAML, in which an alias is an error: a table says what it says.
 pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
@@ -23,14 +22,30 @@ pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
 
 /// Reads a source as YAML and follows its aliases.
 pub(super) fn read_with_aliases(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
-    read_as(origin, report, Some(Anchors { nodes: HashMap::new(), budget: MOST_UNFOLDED }))
+    let budget = origin.text().len().saturating_mul(MOST_UNFOLDED).max(LEAST_UNFOLDED);
+    read_as(origin, report, Some(Anchors { nodes: HashMap::new(), budget }))
 }
 
 /// The values that have an anchor.
 struct Anchors {
-    nodes: HashMap<usize, Node>,
-    /// How many more values aliases may unfold into.
+    nodes: HashMap<usize, Anchored>,
+    /// How much more may come of them: values, and bytes of their texts.
     budget: usize,
+}
+
+struct Anchored {
+    node: Node,
+    weight: usize,
+    /// How deep values are nested in it.
+    height: usize,
+}
+
+impl Anchors {
+    /// Takes what a copy weighs from what is left.
+    fn pay(&mut self, weight: usize) -> Option<()> {
+        self.budget = self.budget.checked_sub(weight)?;
+        Some(())
+    }
 }
 
 fn read_as(origin: &Arc<Origin>, report: &mut Report, anchors: Option<Anchors>) -> Vec<Entry> {
@@ -99,7 +114,7 @@ impl<'a> Reader<'a> {
 
     fn node(&mut self, event: Event<'a>, span: Span, depth: usize) -> Result<Node, Broken> {
         if depth > DEEPEST {
-            return self.refuse(&span, &format!("values may be nested {DEEPEST} deep, this one is deeper"));
+            return self.too_deep(&span);
         }
         let anchor = match &event {
             Event::Scalar(_, _, anchor, _) | Event::SequenceStart(_, anchor, _) | Event::MappingStart(_, anchor, _) => {
@@ -135,7 +150,7 @@ impl<'a> Reader<'a> {
                     entries.push(Entry { key, span: at, value: self.node(event, span, depth + 1)? });
                 }
             }
-            Event::Alias(anchor) => return self.alias(anchor, &span),
+            Event::Alias(anchor) => return self.alias(anchor, &span, depth),
             _ => return self.refuse(&span, "expected a value"),
         };
         let span = match style {
@@ -144,9 +159,23 @@ impl<'a> Reader<'a> {
         };
         let node = Node { span, kind };
         if let Some(anchors) = self.anchors.as_mut().filter(|_| anchor != 0) {
-            anchors.nodes.insert(anchor, node.clone());
+            let (weight, height) = node.weight_and_height();
+            if anchors.pay(weight).is_none() {
+                return self.too_much(&node.span);
+            }
+            anchors.nodes.insert(anchor, Anchored { node: node.clone(), weight, height });
         }
         Ok(node)
+    }
+
+    fn too_deep<T>(&mut self, span: &Span) -> Result<T, Broken> {
+        self.refuse(span, &too_deep())
+    }
+
+    fn too_much<T>(&mut self, span: &Span) -> Result<T, Broken> {
+        let most =
+            format!("the anchors and aliases of a text may make {MOST_UNFOLDED} times as much of it, these make more");
+        self.refuse(span, &most)
     }
 
     /// Where a scalar ends: the parser counts the spaces and comments after it as a part of it.
@@ -175,24 +204,19 @@ impl<'a> Reader<'a> {
         length.map_or(span.clone(), |length| Span::new(self.origin, bytes.start..bytes.start + length + 2))
     }
 
-    /// The value that an alias stands for. Aliases of aliases can make a small file unfold into a huge one.
-    fn alias(&mut self, anchor: usize, span: &Span) -> Result<Node, Broken> {
+    /// The value that an alias stands for. Aliases of aliases can make a small text huge, and deep.
+    fn alias(&mut self, anchor: usize, span: &Span, depth: usize) -> Result<Node, Broken> {
         let Some(anchors) = &mut self.anchors else {
             return self.refuse(span, "an alias has no place in a table file; write the value out");
         };
-        let Some(node) = anchors.nodes.get(&anchor) else {
+        let Some(&Anchored { weight, height, .. }) = anchors.nodes.get(&anchor) else {
             return self.refuse(span, "this alias stands within the value that it is an alias of");
         };
-        match anchors.budget.checked_sub(node.size()) {
-            Some(budget) => {
-                anchors.budget = budget;
-                Ok(node.clone())
-            }
-            None => self.refuse(
-                span,
-                &format!("the aliases of a text may unfold into {MOST_UNFOLDED} values, these into more"),
-            ),
+        if depth.saturating_add(height) > DEEPEST {
+            return self.too_deep(span);
         }
+        let copy = anchors.pay(weight).and_then(|()| anchors.nodes.get(&anchor).map(|known| known.node.clone()));
+        copy.map_or_else(|| self.too_much(span), Ok)
     }
 
     /// A scalar without quotes (YAML 1.2.2, section 10.3.2).
