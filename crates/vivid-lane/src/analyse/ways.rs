@@ -11,7 +11,7 @@ use hashbrown::{HashMap, HashSet};
 pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
 use crate::lookup::{Frozen, LeafId, NodeId, Param, Route, RouteId, TailKind};
-use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet};
+use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet, work};
 
 /// What a segment is.
 #[derive(Debug, Clone)]
@@ -30,7 +30,6 @@ pub(super) struct Way {
     tail: Option<(TailKind, Param)>,
     /// How far the set tells what the way accepts.
     pub(super) certainty: Certainty,
-    set: RefCell<Option<Arc<Dfa>>>,
 }
 
 /// All ways of a table.
@@ -43,7 +42,19 @@ pub(super) struct Ways<'t> {
     of_route: HashMap<RouteId, Vec<usize>>,
     /// What each pattern accepts, whatever functions and live lists refuse.
     sets: Vec<Arc<Dfa>>,
+    /// The paths of ways that were asked for not long ago.
+    known: RefCell<Known>,
 }
+
+/// Sets of paths, and what they take.
+#[derive(Debug, Default)]
+struct Known {
+    sets: HashMap<LeafId, Arc<Dfa>>,
+    bytes: usize,
+}
+
+/// How many bytes of sets are kept. Neighbours ask for the same ones, but a whole table would be too much.
+const MOST_KNOWN: usize = 16 << 20;
 
 /// How many nodes, literals and ways are looked at to find those that share a path with one.
 const MOST_STEPS: usize = 20_000;
@@ -77,7 +88,6 @@ impl<'t> Ways<'t> {
                     words: words.clone(),
                     tail,
                     certainty: certainty.max(of_tail),
-                    set: RefCell::new(None),
                 });
             }
             if in_tail {
@@ -98,7 +108,8 @@ impl<'t> Ways<'t> {
         for (at, way) in all.iter().enumerate() {
             of_route.entry(way.route).or_default().push(at);
         }
-        Ok(Self { frozen, all, of_route, sets: sets.into_iter().map(|set| set.texts).collect() })
+        let sets = sets.into_iter().map(|set| set.texts).collect();
+        Ok(Self { frozen, all, of_route, sets, known: RefCell::default() })
     }
 
     pub(super) fn get(&self, leaf: LeafId) -> &Way {
@@ -171,6 +182,30 @@ impl<'t> Ways<'t> {
         (found.len() <= MOST_RIVALS).then_some(found)
     }
 
+    /// All paths of a way, each segment after a separator.
+    pub(super) fn set(&self, way: &Way) -> Result<Arc<Dfa>, TooLarge> {
+        if let Some(known) = self.known.borrow().sets.get(&way.leaf) {
+            return Ok(Arc::clone(known));
+        }
+        let words = match way.tail {
+            Some(_) => &way.words[..way.words.len() - 1],
+            None => &way.words[..],
+        };
+        let segment = |word: &Word| match word {
+            Word::Literal(text) => Err(text.clone()),
+            Word::Set(set) => Ok(Arc::clone(set)),
+        };
+        let segments: Vec<_> = words.iter().map(segment).collect();
+        let set = Arc::new(way_set(&segments, way.tail.as_ref())?);
+        let mut known = self.known.borrow_mut();
+        if known.bytes > MOST_KNOWN {
+            *known = Known::default();
+        }
+        known.bytes += set.heap();
+        known.sets.insert(way.leaf, Arc::clone(&set));
+        Ok(set)
+    }
+
     /// The address of a path of a route, with a host and a query that the route demands.
     pub(super) fn address(&self, route: &Route, path: &str) -> Option<String> {
         let (host, query) = demanded(route).ok()?;
@@ -179,34 +214,15 @@ impl<'t> Ways<'t> {
     }
 }
 
-impl Way {
-    /// All paths of the way, each segment after a separator; worked out once.
-    pub(super) fn set(&self) -> Result<Arc<Dfa>, TooLarge> {
-        if let Some(known) = &*self.set.borrow() {
-            return Ok(Arc::clone(known));
-        }
-        let words = match self.tail {
-            Some(_) => &self.words[..self.words.len() - 1],
-            None => &self.words[..],
-        };
-        let segment = |word: &Word| match word {
-            Word::Literal(text) => Err(text.clone()),
-            Word::Set(set) => Ok(Arc::clone(set)),
-        };
-        let segments: Vec<_> = words.iter().map(segment).collect();
-        let set = Arc::new(way_set(&segments, self.tail.as_ref())?);
-        *self.set.borrow_mut() = Some(Arc::clone(&set));
-        Ok(set)
-    }
-}
-
 /// Splits a set by which of the others accept its texts: calls `visit` once for each part, with a shortest text of it
 /// and the others that accept it, until it says that it has seen enough.
 pub(super) fn split_by(
     one: &Dfa,
     others: &[Arc<Dfa>],
-    visit: &mut dyn FnMut(&[u8], &[usize]) -> bool,
+    visit: &mut dyn FnMut(&[u8], &[usize]) -> Result<bool, TooLarge>,
 ) -> Result<(), TooLarge> {
+    // Which bytes matter is found out automaton by automaton.
+    work::spend(16 * (1 + others.len()))?;
     let classes = Classes::of_all(std::iter::once(one).chain(others.iter().map(|other| &**other)));
     let start: (u32, Box<[u32]>) = (one.start(), others.iter().map(|other| other.start()).collect());
     let mut seen: HashSet<(u32, Box<[u32]>)> = HashSet::from([start.clone()]);
@@ -221,7 +237,7 @@ pub(super) fn split_by(
                 (0..others.len()).filter(|&other| others[other].is_final(theirs[other])).collect();
             if !parts.contains(&accepting) {
                 let text = text_of(at, &states);
-                if !visit(&text, &accepting) {
+                if !visit(&text, &accepting)? {
                     return Ok(());
                 }
                 parts.insert(accepting);
@@ -232,6 +248,7 @@ pub(super) fn split_by(
             if Dfa::is_dead(next) {
                 continue;
             }
+            work::spend(1 + others.len() / 2)?;
             let target = (next, others.iter().zip(&theirs).map(|(other, &state)| other.step(state, byte)).collect());
             if !seen.contains(&target) {
                 seen.insert(target.clone());

@@ -25,21 +25,36 @@ mod variants;
 use crate::declare::Code;
 use std::sync::Arc;
 
-use crate::declare::{Case, Report, Source, TableError, TableSpec};
+use crate::declare::{Case, Report, RouteSpec, Source, TableError, TableSpec};
 use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, Route, RouteId, Table};
-use crate::rule::{MOST_STATES, TooLarge};
+use crate::rule::{MOST_STATES, TooLarge, work};
 
 pub(crate) use order::{demanded, is_within, path_of, query_texts, segment_set, way_set};
 pub(crate) use targets::RETURN;
 
+/// How many [steps](work) the proofs of a table may take, and how many more for each route.
+const STEPS: u64 = 150_000_000;
+const STEPS_OF_A_ROUTE: u64 = 500;
+
 impl TableSpec {
+    /// How many routes are declared.
+    fn count(&self) -> usize {
+        fn of(routes: &[RouteSpec]) -> usize {
+            let mounted = |route: &RouteSpec| route.mounted.iter().map(TableSpec::count).sum::<usize>();
+            routes.iter().map(|route| 1 + of(&route.routes) + mounted(route)).sum()
+        }
+        of(&self.routes)
+    }
+
     /// Builds the table.
     ///
     /// # Errors
     /// Everything that is wrong with the declaration, each with its place and how to mend it.
     pub fn build(mut self) -> Result<Table, TableError> {
         let mut report = std::mem::take(&mut self.report);
-        let (frozen, pages) = match self.lower(&mut report) {
+        let steps = STEPS + STEPS_OF_A_ROUTE * self.count() as u64;
+        let lowered = work::within(steps, || { let r = self.lower(&mut report); if std::env::var("W").is_ok() { eprintln!("build spent {} of {steps}", steps - work::left()); } r });
+        let (frozen, pages) = match lowered {
             Ok(lowered) => lowered,
             Err(too_large) => {
                 let (code, message, help) = match too_large {
@@ -47,6 +62,11 @@ impl TableSpec {
                         Code::TooLargeToProve,
                         format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states"),
                         "make patterns shorter, or lengths smaller",
+                    ),
+                    TooLarge::Work => (
+                        Code::TooLargeToProve,
+                        "it would take too long to prove which of these rules and paths is the narrower".to_owned(),
+                        "make patterns shorter, lengths smaller, or have fewer patterns at one place",
                     ),
                     TooLarge::Pairs => (
                         Code::TooManyPairs,

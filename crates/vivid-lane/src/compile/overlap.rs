@@ -171,6 +171,13 @@ impl Proof<'_> {
             return Ok(());
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
+        let may_stand = self.overlaps == Overlaps::FirstDeclared
+            || one.extras.priority != two.extras.priority
+            || one.methods.is_disjoint(&two.methods);
+        // What their segments have left open decides nothing more, and an overlap would be none.
+        if may_stand && !is_same {
+            return Ok(());
+        }
         let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =
             order::hosts(one.extras.host.as_ref(), two.extras.host.as_ref())?
         else {
@@ -194,10 +201,7 @@ impl Proof<'_> {
                 return Ok(());
             }
         }
-        if self.overlaps == Overlaps::FirstDeclared
-            || one.extras.priority != two.extras.priority
-            || one.methods.is_disjoint(&two.methods)
-        {
+        if may_stand {
             return Ok(());
         }
         let Some(path) = self.contested_path(left, right, path)? else { return Ok(()) };

@@ -4,18 +4,21 @@
 //! concatenation, inclusion with a witness. All constructions go through [`Dfa::explore`], which names the
 //! states as it meets them and stops at a limit.
 
-use hashbrown::HashMap;
 use hashbrown::hash_map::Entry;
+use hashbrown::{HashMap, HashSet};
 use std::hash::Hash;
 
 use super::mark::{MARKS, unmarked};
-use crate::template::percent::is_unreserved;
+use super::work;
 
 /// The state from which nothing is accepted.
 const DEAD: u32 = 0;
 
 /// The most states that one automaton may have, and the most pairs of states that a comparison may visit.
 pub(crate) const MOST_STATES: usize = 1 << 17;
+
+/// What a comparison costs beside its pairs, in [steps](super::work): to find out which bytes matter to two automata.
+const COMPARISON: usize = 32;
 
 /// What of a table is too large.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -26,7 +29,48 @@ pub(crate) enum TooLarge {
     Pairs,
     /// There are more routes, segments or texts than have a number.
     Numbers,
+    /// All proofs of a table together would take too many [steps](super::work).
+    Work,
 }
+
+/// All bytes in the order in which they read best, so that witnesses do.
+const READABLE_FIRST: [u8; 256] = {
+    // Letters and digits, other unreserved characters, all else, and the marks that stand for characters at last.
+    const fn rank(byte: u8) -> u8 {
+        match byte {
+            b'a'..=b'z' => 0,
+            b'0'..=b'9' => 1,
+            b'A'..=b'Z' => 2,
+            b'-' => 3,
+            b'_' => 4,
+            b'.' => 5,
+            b'~' => 6,
+            _ => {
+                let mut at = 0;
+                while at < MARKS.len() {
+                    if MARKS[at].0 == byte {
+                        return 8;
+                    }
+                    at += 1;
+                }
+                7
+            }
+        }
+    }
+    let (mut order, mut count, mut wanted) = ([0; 256], 0, 0);
+    while wanted <= 8 {
+        let mut byte = 0;
+        while byte < 256 {
+            if rank(byte as u8) == wanted {
+                order[count] = byte as u8;
+                count += 1;
+            }
+            byte += 1;
+        }
+        wanted += 1;
+    }
+    order
+};
 
 /// Which bytes an automaton tells apart: byte → class.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -41,26 +85,37 @@ impl Classes {
     ///
     /// Keys are numbers, and the function is no type parameter, so that all callers share one copy of this code.
     pub(crate) fn by(key: &dyn Fn(u8) -> u32) -> Self {
-        let mut of = [0; 256];
         let mut ids: HashMap<u32, u8> = HashMap::new();
+        Self::numbered(&mut |byte, fresh| match ids.entry(key(byte)) {
+            Entry::Occupied(known) => *known.get(),
+            Entry::Vacant(vacant) => *vacant.insert(fresh),
+        })
+    }
+
+    /// Classes by their numbers: `number` is given each byte, in the order in which they read best, and the number of a new class.
+    fn numbered(number: &mut dyn FnMut(u8, u8) -> u8) -> Self {
+        let mut of = [0; 256];
         let mut representatives = Vec::new();
-        // Bytes in the order in which they read best, so that witnesses do.
-        let readable = (b'a'..=b'z').chain(b'0'..=b'9').chain(b'A'..=b'Z').chain(*b"-_.~");
-        let is_other = |byte: u8| !is_unreserved(byte) && unmarked(byte) == byte;
-        let others = (0..=u8::MAX).filter(|&byte| is_other(byte)).chain(MARKS.map(|(mark, _)| mark));
-        for byte in readable.chain(others) {
-            let id = match ids.entry(key(byte)) {
-                Entry::Occupied(known) => *known.get(),
-                Entry::Vacant(fresh) => {
-                    // There are at most 256 classes, so the last has the number 255.
-                    let id = u8::try_from(representatives.len()).unwrap_or(u8::MAX);
-                    representatives.push(byte);
-                    *fresh.insert(id)
-                }
-            };
+        for byte in READABLE_FIRST {
+            // There are at most 256 classes, so the last has the number 255.
+            let fresh = u8::try_from(representatives.len()).unwrap_or(u8::MAX);
+            let id = number(byte, fresh);
+            if usize::from(id) == representatives.len() {
+                representatives.push(byte);
+            }
             of[usize::from(byte)] = id;
         }
         Self { of, representatives }
+    }
+
+    /// Classes that tell apart what either does.
+    fn and(&self, other: &Self) -> Self {
+        let columns = other.count();
+        let mut ids: Vec<Option<u8>> = vec![None; self.count() * columns];
+        Self::numbered(&mut |byte, fresh| {
+            let place = usize::from(self.class(byte)) * columns + usize::from(other.class(byte));
+            *ids[place].get_or_insert(fresh)
+        })
     }
 
     /// A class for each byte of some, and one for all others.
@@ -74,11 +129,7 @@ impl Classes {
         let first = automata.next().map_or_else(|| Self::by(&|_| 0), |first| first.classes.clone());
         automata.fold(first, |classes, other| {
             // Many automata tell apart the same bytes, and then there is nothing to refine.
-            if classes == other.classes {
-                classes
-            } else {
-                Self::by(&|byte| pair(classes.class(byte), u32::from(other.classes.class(byte))))
-            }
+            if classes == other.classes { classes } else { classes.and(&other.classes) }
         })
     }
 
@@ -99,6 +150,34 @@ impl Classes {
 /// One key of a class and something else.
 pub(super) fn pair(class: u8, other: u32) -> u32 {
     other << 8 | u32::from(class)
+}
+
+/// The pairs of states that a comparison has visited: a bit for each where they are few.
+enum Visited {
+    Bits { columns: usize, bits: Vec<u64> },
+    Pairs(HashSet<(u32, u32)>),
+}
+
+impl Visited {
+    fn new(rows: usize, columns: usize) -> Self {
+        match rows.saturating_mul(columns) {
+            few if few <= 1 << 14 => Self::Bits { columns, bits: vec![0; few / 64 + 1] },
+            _ => Self::Pairs(HashSet::new()),
+        }
+    }
+
+    fn is_new(&mut self, left: u32, right: u32) -> bool {
+        match self {
+            Self::Bits { columns, bits } => {
+                let place = left as usize * *columns + right as usize;
+                let (word, bit) = (&mut bits[place / 64], 1 << (place % 64));
+                let is_new = *word & bit == 0;
+                *word |= bit;
+                is_new
+            }
+            Self::Pairs(pairs) => pairs.insert((left, right)),
+        }
+    }
 }
 
 /// A set of texts. Every state but [`DEAD`] can still reach an accepting one.
@@ -140,6 +219,7 @@ impl Dfa {
         let mut at = 0;
         while let Some(state) = states.get(at).cloned() {
             at += 1;
+            work::spend(1 + stride)?;
             dfa.accepts.push(accepts(&state));
             for class in 0..stride {
                 let Some(target) = step(&state, dfa.classes.representatives[class]) else {
@@ -335,9 +415,11 @@ impl Dfa {
 
     /// Compares two sets; visits each pair of states at most once.
     pub(crate) fn compare(&self, other: &Self) -> Result<Comparison, TooLarge> {
+        work::spend(COMPARISON)?;
         let classes = Classes::of_all([self, other]);
-        // For each pair its number, and for each number the pair before it and the byte between.
-        let mut numbers: HashMap<(u32, u32), usize> = HashMap::from([((self.start, other.start), 0)]);
+        let mut visited = Visited::new(self.states(), other.states());
+        visited.is_new(self.start, other.start);
+        // Each pair with the one before it and the byte between.
         let mut pairs = vec![((self.start, other.start), 0, 0)];
         let mut found = Comparison { only_left: None, only_right: None, both: None };
         let mut at = 0;
@@ -354,13 +436,13 @@ impl Dfa {
             if found.only_left.is_some() && found.only_right.is_some() && found.both.is_some() {
                 break;
             }
+            work::spend(1 + classes.count())?;
             for &byte in &classes.representatives {
                 let target = (self.step(left, byte), other.step(right, byte));
                 if target == (DEAD, DEAD) {
                     continue;
                 }
-                if let Entry::Vacant(vacant) = numbers.entry(target) {
-                    vacant.insert(pairs.len());
+                if visited.is_new(target.0, target.1) {
                     pairs.push((target, at, byte));
                 }
             }

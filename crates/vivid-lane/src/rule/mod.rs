@@ -19,6 +19,7 @@ mod tests;
 mod text;
 mod value_set;
 mod value_test;
+pub(crate) mod work;
 
 use std::collections::HashSet;
 use std::fmt;

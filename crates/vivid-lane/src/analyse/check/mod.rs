@@ -12,6 +12,7 @@ use super::ways::Ways;
 use crate::declare::Code;
 use crate::declare::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
 use crate::lookup::{Frozen, RouteId, Table};
+use crate::rule::work;
 
 /// A check of a whole table: that no route is dead, that nothing is declared in vain, that every page has its handler.
 ///
@@ -98,6 +99,9 @@ impl<'a> Subject<'a> {
     }
 }
 
+/// How many [steps](work) it may take to look at all ways.
+const STEPS: u64 = 20_000_000;
+
 type Pass = fn(&Subject<'_>, &mut Report);
 type PathPass = fn(&Subject<'_>, &Ways<'_>, &mut Report);
 
@@ -151,14 +155,14 @@ impl Review {
         let mut declared = Vec::new();
         in_order(&self.spec.routes, &mut declared);
         let subject = Subject { spec: &self.spec, table: &table, declared, handlers: self.handlers.as_deref() };
-        match Ways::of(table.frozen()) {
+        work::within(STEPS, || { match Ways::of(table.frozen()) {
             Ok(ways) => PATH_PASSES.iter().for_each(|pass| pass(&subject, &ways, &mut report)),
             Err(_) => {
                 let message = "unreachable routes, captured links, letter case and tails were not looked for: a rule has more \
                                states than can be followed";
                 report.add(Code::PathsNotChecked, None, message).help_with("make patterns shorter, or lengths smaller");
             }
-        }
+        } if std::env::var("W").is_ok() { eprintln!("check spent {}", STEPS - work::left()); }});
         PASSES.iter().for_each(|pass| pass(&subject, &mut report));
         Reviewed { findings: report.into_findings(), table: Some(table), is_unreadable: false }
     }

@@ -27,7 +27,7 @@ pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut R
             continue;
         }
         reported.push(pair);
-        let witness = way.set().ok().and_then(|set| set.shortest()).map(|word| path_of(&word));
+        let witness = ways.set(way).ok().and_then(|set| set.shortest()).map(|word| path_of(&word));
         let witness = witness.and_then(|path| ways.address(subject.frozen().route(way.route), &path));
         let (one, other) = (subject.name(way.route), subject.name(known.route));
         let message = format!("the paths of `{one}` and `{other}` differ only by letter case");
@@ -72,7 +72,7 @@ pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Rep
             _ => format!("give it one: `params.{name} = {{ maxLength = 200 }}`, or a `pattern`"),
         };
         finding.help_with(bound).route(&*route.name);
-        let path = ways.of_route(id).next().and_then(|way| way.set().ok()?.shortest());
+        let path = ways.of_route(id).next().and_then(|way| ways.set(way).ok()?.shortest());
         if let Some(witness) = path.and_then(|word| ways.address(route, &path_of(&word))) {
             finding.witnessed(witness);
         }

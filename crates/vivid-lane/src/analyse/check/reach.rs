@@ -8,7 +8,7 @@ use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::compile::is_within;
 use crate::declare::Report;
 use crate::lookup::{Accepted, RouteId};
-use crate::rule::{Certainty, SEPARATOR, TooLarge};
+use crate::rule::{Certainty, SEPARATOR, TooLarge, work};
 
 /// A route that wins over another on some path of its, and that path.
 struct Shadower {
@@ -44,7 +44,8 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
         if !route.answers() || route.is_direct {
             continue;
         }
-        let Ok(Some(fate)) = fate(subject, ways, id) else {
+        // One route takes no more than its part of what may be spent on all.
+        let Ok(Some(fate)) = work::within(work::left() / 8, || fate(subject, ways, id)) else {
             skipped.push(id);
             continue;
         };
@@ -117,8 +118,9 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
             (fate.is_reached, fate.may_be_reached) = (true, true);
             continue;
         }
-        let sets: Vec<Arc<_>> = others.iter().map(|other| other.set()).collect::<Result<_, _>>()?;
-        split_by(&*way.set()?, &sets, &mut |word, accepting| {
+        let sets: Vec<Arc<_>> = others.iter().map(|other| ways.set(other)).collect::<Result<_, _>>()?;
+        split_by(&*ways.set(way)?, &sets, &mut |word, accepting| {
+            let accepting_count = accepting.len();
             let segments = word.iter().filter(|&&byte| byte == SEPARATOR).count();
             let accepting = || accepting.iter().map(|&at| others[at]);
             // A list may hold nothing just now, so a route that asks one hides no other: to ask several lists in turn, or one
@@ -126,6 +128,8 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
             let accepting = |least: Certainty| {
                 accepting().filter(move |other| other.certainty <= least || other.route == id).chain([way])
             };
+            // Whoever wins is found by holding each against each.
+            work::spend(accepting_count * accepting_count / 2)?;
             let by_certain = winners(subject, id, accepting(Certainty::Exact), segments);
             let by_all = winners(subject, id, accepting(Certainty::Filtered), segments);
             fate.is_reached |= by_all.contains(&id);
@@ -136,7 +140,7 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
                     fate.rivals.push(Shadower { route, path: path_of(word), is_exact });
                 }
             }
-            !fate.is_told()
+            Ok(!fate.is_told())
         })?;
         if fate.is_told() {
             break;

@@ -7,7 +7,7 @@ use crate::analyse::ways::{Way, Ways, path_of, split_by};
 use crate::compile::query_texts;
 use crate::decide::{Decision, Request};
 use crate::lookup::{Route, RouteId, RouteRef, Table};
-use crate::rule::{Dfa, TEXT, encode_marked};
+use crate::rule::{Dfa, TEXT, TooLarge, encode_marked};
 use crate::template::Value;
 use crate::template::percent::encode_unreserved;
 
@@ -118,8 +118,18 @@ pub(super) fn for_each_part(
 ) -> Option<String> {
     let mut coarse = None;
     let declared = own.frozen.route(route);
-    let probes = probes(declared, tables);
     for way in own.of_route(route) {
+        // The ways of each table that may share a path with this one, where they are not too many.
+        let sharing: Option<Vec<Vec<&Way>>> = tables
+            .iter()
+            .map(|table| {
+                let others = table.sharing(way)?.into_iter().map(|leaf| table.get(leaf));
+                Some(others.filter(|other| !std::ptr::eq::<Way>(*other, way)).collect())
+            })
+            .collect();
+        let rivals = tables.iter().zip(sharing.iter().flatten());
+        let rivals = rivals.flat_map(|(table, ways)| ways.iter().map(|other| table.frozen.route(other.route)));
+        let probes = probes(declared, rivals);
         let mut goes_on = true;
         let mut part = |word: &[u8], _: &[usize]| {
             if let Some(url) = own.address(declared, &path_of(word)) {
@@ -128,17 +138,18 @@ pub(super) fn for_each_part(
                     goes_on = goes_on && visit(&with_pair(&url, name, pair));
                 }
             }
-            goes_on
+            Ok(goes_on)
         };
-        let sharing = |table: &Ways<'_>| -> Option<Vec<Arc<Dfa>>> {
-            let others = table.sharing(way)?.into_iter().map(|leaf| table.get(leaf));
-            others.filter(|other| !std::ptr::eq::<Way>(*other, way)).map(|other| other.set().ok()).collect()
-        };
-        let others: Option<Vec<Vec<Arc<Dfa>>>> = tables.iter().map(|table| sharing(table)).collect();
-        let Ok(set) = way.set() else { continue };
-        let is_split = others.is_some_and(|others| split_by(&set, &others.concat(), &mut part).is_ok());
+        let sets = sharing.map(|sharing| {
+            let of_table = |(table, ways): (&&Ways<'_>, Vec<&Way>)| -> Result<Vec<Arc<Dfa>>, TooLarge> {
+                ways.into_iter().map(|other| table.set(other)).collect()
+            };
+            tables.iter().zip(sharing).map(of_table).collect::<Result<Vec<_>, _>>()
+        });
+        let Ok(set) = own.set(way) else { continue };
+        let is_split = sets.is_some_and(|sets| sets.and_then(|sets| split_by(&set, &sets.concat(), &mut part)).is_ok());
         if !is_split && let Some(word) = set.shortest() {
-            part(&word, &[]);
+            let _ = part(&word, &[]);
             coarse = coarse.or_else(|| own.address(declared, &path_of(&word)));
         }
         if !goes_on {
@@ -153,7 +164,7 @@ const MOST_PROBES: usize = 16;
 
 /// Pairs of a query that a route takes, but need not have, and on which another route hangs: one that it refuses, or that it
 /// cannot do without. With such a pair a URL may lead where it would not lead without it.
-fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<(String, String)> {
+fn probes<'r>(route: &Route, rivals: impl Iterator<Item = &'r Route>) -> Vec<(String, String)> {
     let mut probes: Vec<(String, String)> = Vec::new();
     let mut add = |name: &str, value: Option<Vec<u8>>| {
         let Some(value) = value.filter(|_| probes.len() < MOST_PROBES) else { return };
@@ -170,7 +181,7 @@ fn probes(route: &Route, tables: &[&Ways<'_>]) -> Vec<(String, String)> {
         route.extras.query.literals.iter().any(|(known, _)| **known == *name)
             || route.extras.query.params.iter().any(|param| param.is_required && param.name == name)
     };
-    for other in tables.iter().flat_map(|ways| &ways.frozen.routes).filter(|other| !std::ptr::eq(*other, route)) {
+    for other in rivals.filter(|other| !std::ptr::eq(*other, route)) {
         for (name, value) in other.extras.query.literals.iter().filter(|(name, _)| !demands(name)) {
             let own = route.extras.query.params.iter().find(|param| *param.name == **name);
             let takes = |own| query_texts(own).is_ok_and(|set| set.is_none_or(|set| set.contains(value.as_bytes())));
