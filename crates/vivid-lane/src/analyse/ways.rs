@@ -11,7 +11,7 @@ use hashbrown::{HashMap, HashSet};
 pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
 use crate::lookup::{Frozen, LeafId, NodeId, Param, Route, RouteId, TailKind};
-use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet, work};
+use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet, way_to, work};
 
 /// What a segment is.
 #[derive(Debug, Clone)]
@@ -177,6 +177,8 @@ impl<'t> Ways<'t> {
                 }
             }
         }
+        // A look at a node is less than a step.
+        work::spend((MOST_STEPS - left) / 4).ok()?;
         found.sort_unstable();
         found.dedup();
         (found.len() <= MOST_RIVALS).then_some(found)
@@ -214,13 +216,12 @@ impl<'t> Ways<'t> {
     }
 }
 
+/// Is given a shortest text of a part and the others that accept it; says whether it wants more.
+pub(super) type Visit<'v> = dyn FnMut(&[u8], &[usize]) -> Result<bool, TooLarge> + 'v;
+
 /// Splits a set by which of the others accept its texts: calls `visit` once for each part, with a shortest text of it
 /// and the others that accept it, until it says that it has seen enough.
-pub(super) fn split_by(
-    one: &Dfa,
-    others: &[Arc<Dfa>],
-    visit: &mut dyn FnMut(&[u8], &[usize]) -> Result<bool, TooLarge>,
-) -> Result<(), TooLarge> {
+pub(super) fn split_by(one: &Dfa, others: &[Arc<Dfa>], visit: &mut Visit<'_>) -> Result<(), TooLarge> {
     // Which bytes matter is found out automaton by automaton.
     work::spend(16 * (1 + others.len()))?;
     let classes = Classes::of_all(std::iter::once(one).chain(others.iter().map(|other| &**other)));
@@ -236,7 +237,7 @@ pub(super) fn split_by(
             let accepting: Vec<usize> =
                 (0..others.len()).filter(|&other| others[other].is_final(theirs[other])).collect();
             if !parts.contains(&accepting) {
-                let text = text_of(at, &states);
+                let text = way_to(at, &states);
                 if !visit(&text, &accepting)? {
                     return Ok(());
                 }
@@ -261,16 +262,4 @@ pub(super) fn split_by(
         at += 1;
     }
     Ok(())
-}
-
-/// The bytes on the way to a state.
-fn text_of<S>(mut at: usize, states: &[(S, usize, u8)]) -> Vec<u8> {
-    let mut text = Vec::new();
-    while at != 0 {
-        let (_, before, byte) = &states[at];
-        text.push(*byte);
-        at = *before;
-    }
-    text.reverse();
-    text
 }

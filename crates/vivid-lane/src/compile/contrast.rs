@@ -7,7 +7,7 @@
 
 use std::sync::Arc;
 
-use super::order;
+use super::order::{self, Demands};
 use crate::declare::Data;
 use crate::lookup::{HostMatcher, QueryMatcher};
 use crate::rule::{Check, Dfa, Narrower, Relation, TooLarge, ValueSet};
@@ -36,19 +36,29 @@ impl Contrast {
     }
 
     /// What sets apart two hosts, where neither is the narrower.
-    pub(super) fn of_hosts(left: Option<&HostMatcher>, right: Option<&HostMatcher>) -> Result<Option<Self>, TooLarge> {
-        let Relation::Shared { narrower: Narrower::Neither, .. } = order::hosts(left, right)? else { return Ok(None) };
+    pub(super) fn of_hosts<'r>(
+        left: Option<&'r HostMatcher>,
+        right: Option<&'r HostMatcher>,
+        demands: &Demands<'r>,
+    ) -> Result<Option<Self>, TooLarge> {
+        let Relation::Shared { narrower: Narrower::Neither, .. } = order::hosts(left, right, demands)? else {
+            return Ok(None);
+        };
         let (Some(left), Some(right)) = (left, right) else { return Ok(None) };
-        let (left, right) = (order::host_set(left)?, order::host_set(right)?);
+        let (left, right) = (demands.host(left)?, demands.host(right)?);
         Self::of([&left.texts, &right.texts], None, order::shown).map(Some)
     }
 
     /// What sets apart two queries: the first name of which each has a value, or a lack of one, that the other refuses.
-    pub(super) fn of_queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Self, TooLarge> {
+    pub(super) fn of_queries<'r>(
+        left: &'r QueryMatcher,
+        right: &'r QueryMatcher,
+        demands: &Demands<'r>,
+    ) -> Result<Self, TooLarge> {
         let mut found = Self::default();
         for name in order::query_names(left, right) {
             let in_sequence = order::takes_all(left, name) || order::takes_all(right, name);
-            let asked = [left, right].map(|query| order::Asked::of(query, name, in_sequence));
+            let asked = [left, right].map(|query| demands.asked(query, name, in_sequence));
             let [one, other] = asked;
             let asked = [one?, other?];
             let compared = asked[0].values.texts.compare(&asked[1].values.texts)?;

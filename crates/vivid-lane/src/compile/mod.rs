@@ -29,11 +29,11 @@ use crate::declare::{Case, Report, RouteSpec, Source, TableError, TableSpec};
 use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, Route, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge, work};
 
-pub(crate) use order::{demanded, is_within, path_of, query_texts, segment_set, way_set};
+pub(crate) use order::{Demands, demanded, is_within, path_of, query_texts, segment_set, way_set};
 pub(crate) use targets::RETURN;
 
 /// How many [steps](work) the proofs of a table may take, and how many more for each route.
-const STEPS: u64 = 150_000_000;
+const STEPS: u64 = 100_000_000;
 const STEPS_OF_A_ROUTE: u64 = 500;
 
 impl TableSpec {
@@ -53,7 +53,9 @@ impl TableSpec {
     pub fn build(mut self) -> Result<Table, TableError> {
         let mut report = std::mem::take(&mut self.report);
         let steps = STEPS + STEPS_OF_A_ROUTE * self.count() as u64;
-        let lowered = work::within(steps, || { let r = self.lower(&mut report); if std::env::var("W").is_ok() { eprintln!("build spent {} of {steps}", steps - work::left()); } r });
+        // What was given up on the way counts as well.
+        let lowered =
+            work::within(steps, || self.lower(&mut report).and_then(|lowered| work::spend(1).map(|()| lowered)));
         let (frozen, pages) = match lowered {
             Ok(lowered) => lowered,
             Err(too_large) => {

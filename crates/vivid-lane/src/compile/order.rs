@@ -2,14 +2,17 @@
 //!
 //! Each is compared as a [`ValueSet`]: a query name by name, a host as a whole, a path as all its segments.
 
+use std::cell::RefCell;
 use std::collections::BTreeSet;
 use std::sync::{Arc, OnceLock};
+
+use hashbrown::HashMap;
 
 use super::resolve::ResolvedRoute;
 use crate::lookup::{HostMatcher, Param, Pattern, Piece, QueryMatcher, QueryParam, Route, TailKind};
 use crate::rule::{
-    AMPERSAND, Atom, Check, Dfa, EQUALS, Join, Many, Narrower, Relation, SEPARATOR, Separator, Shape, TEXT, TooLarge,
-    ValueSet, encode_marked, plain, sequence,
+    AMPERSAND, ANYTHING, Atom, Check, Dfa, EQUALS, Join, Many, Narrower, Relation, SEPARATOR, Separator, Shape, TEXT,
+    TooLarge, ValueSet, encode_marked, plain, sequence, work,
 };
 
 /// What no segment of a URL is.
@@ -40,10 +43,59 @@ pub(crate) fn segment_set(pattern: &Pattern) -> Result<ValueSet, TooLarge> {
     pattern_set(pattern, DOTS)
 }
 
+/// What routes demand of hosts and queries, as sets; each made once, however many others it is compared with.
+#[derive(Default)]
+pub(crate) struct Demands<'r> {
+    hosts: RefCell<HashMap<*const HostMatcher, Arc<ValueSet>>>,
+    asked: RefCell<HashMap<AskedFor<'r>, Arc<Asked>>>,
+}
+
+/// A query, a name, and whether its values are looked at as a sequence.
+type AskedFor<'r> = (*const QueryMatcher, &'r str, bool);
+
+impl<'r> Demands<'r> {
+    /// What a host may be.
+    pub(super) fn host(&self, host: &'r HostMatcher) -> Result<Arc<ValueSet>, TooLarge> {
+        let key = std::ptr::from_ref(host);
+        if let Some(known) = self.hosts.borrow().get(&key) {
+            return Ok(Arc::clone(known));
+        }
+        let set = Arc::new(pattern_set(&host.pattern, &[])?);
+        self.hosts.borrow_mut().insert(key, Arc::clone(&set));
+        Ok(set)
+    }
+
+    /// What a query says of a name. Where one of two queries takes all values of the name, both are looked at as sequences of values.
+    pub(super) fn asked(
+        &self,
+        query: &'r QueryMatcher,
+        name: &'r str,
+        in_sequence: bool,
+    ) -> Result<Arc<Asked>, TooLarge> {
+        let says = |(known, _): &(Box<str>, Box<str>)| **known == *name;
+        let is_told = name == ALL_OTHERS
+            || query.literals.iter().any(says)
+            || query.params.iter().any(|param| *param.name == *name);
+        // Whatever says nothing of a name says the same.
+        let key = if is_told { (std::ptr::from_ref(query), name) } else { (std::ptr::null(), "") };
+        let key = (key.0, key.1, in_sequence);
+        if let Some(known) = self.asked.borrow().get(&key) {
+            return Ok(Arc::clone(known));
+        }
+        let asked = Arc::new(Asked::of(query, name, in_sequence)?);
+        self.asked.borrow_mut().insert(key, Arc::clone(&asked));
+        Ok(asked)
+    }
+}
+
 /// Compares the hosts that two routes demand.
-pub(super) fn hosts(left: Option<&HostMatcher>, right: Option<&HostMatcher>) -> Result<Relation, TooLarge> {
-    let set = host_set;
-    let shared = |narrower, host: Option<&HostMatcher>| {
+pub(super) fn hosts<'r>(
+    left: Option<&'r HostMatcher>,
+    right: Option<&'r HostMatcher>,
+    demands: &Demands<'r>,
+) -> Result<Relation, TooLarge> {
+    let set = |host: &'r HostMatcher| demands.host(host);
+    let shared = |narrower, host: Option<&'r HostMatcher>| {
         let witness = host.map(set).transpose()?.map_or_else(Vec::new, |set| set.example());
         Ok(Relation::Shared { narrower, witness, is_exact: true })
     };
@@ -51,13 +103,8 @@ pub(super) fn hosts(left: Option<&HostMatcher>, right: Option<&HostMatcher>) -> 
         (None, None) => shared(Narrower::Same, None),
         (Some(_), None) => shared(Narrower::Left, left),
         (None, Some(_)) => shared(Narrower::Right, right),
-        (Some(left), Some(right)) => set(left)?.compare(&set(right)?),
+        (Some(left), Some(right)) => set(left)?.compare(&*set(right)?),
     }
-}
-
-/// What a host may be.
-pub(super) fn host_set(host: &HostMatcher) -> Result<ValueSet, TooLarge> {
-    pattern_set(&host.pattern, &[])
 }
 
 /// What a query says of one name, or, under [`ALL_OTHERS`], of all names of which it says nothing else.
@@ -70,12 +117,11 @@ pub(super) struct Asked {
 const ALL_OTHERS: &str = "*";
 
 impl Asked {
-    /// Where one of two queries takes all values of the name, both are looked at as sequences of values.
-    pub(super) fn of(query: &QueryMatcher, name: &str, in_sequence: bool) -> Result<Self, TooLarge> {
+    fn of(query: &QueryMatcher, name: &str, in_sequence: bool) -> Result<Self, TooLarge> {
         if name == ALL_OTHERS {
             return Self::of_others(query);
         }
-        let any = Arc::new(TEXT.with_empty()?);
+        let any = Arc::clone(&ANYTHING);
         let more = |set: Arc<Dfa>, min, max| repeated(set, AMPERSAND, min, max);
         if let Some((_, value)) = query.literals.iter().find(|(known, _)| **known == *name) {
             let word = ValueSet::word(value)?;
@@ -123,7 +169,7 @@ impl Asked {
         let Many::Pairs { names, values, least, most } = &check.values else { return Err(TooLarge::Numbers) };
         let set = |rule: &Check| match rule.ruled_set() {
             Some(_) => Ok(rule.set()),
-            None => TEXT.with_empty().map(Arc::new),
+            None => Ok(Arc::clone(&ANYTHING)),
         };
         let pair =
             [Atom::Value(Arc::new(set(names)?.without_mark(EQUALS))), Atom::Byte(EQUALS), Atom::Value(set(values)?)];
@@ -180,13 +226,17 @@ pub(super) fn takes_all(query: &QueryMatcher, name: &str) -> bool {
 }
 
 /// Compares the queries that two routes demand, name by name; `None` where no query meets both.
-fn share(left: &QueryMatcher, right: &QueryMatcher) -> Result<Option<Shared>, TooLarge> {
+fn share<'r>(
+    left: &'r QueryMatcher,
+    right: &'r QueryMatcher,
+    demands: &Demands<'r>,
+) -> Result<Option<Shared>, TooLarge> {
     let names = query_names(left, right);
     let mut shared =
         Shared { left_in_right: true, right_in_left: true, is_asked: false, is_exact: true, witness: Vec::new() };
     for name in names {
         let in_sequence = takes_all(left, name) || takes_all(right, name);
-        let (a, b) = (Asked::of(left, name, in_sequence)?, Asked::of(right, name, in_sequence)?);
+        let (a, b) = (demands.asked(left, name, in_sequence)?, demands.asked(right, name, in_sequence)?);
         let can_be_absent = a.may_be_absent && b.may_be_absent;
         let (narrower, witness) = match a.values.compare(&b.values)? {
             Relation::Disjoint if !can_be_absent => return Ok(None),
@@ -207,8 +257,13 @@ fn share(left: &QueryMatcher, right: &QueryMatcher) -> Result<Option<Shared>, To
 }
 
 /// Compares the queries that two routes demand; the witness is a query that both accept.
-pub(super) fn queries(left: &QueryMatcher, right: &QueryMatcher) -> Result<Relation, TooLarge> {
-    let Some(Shared { left_in_right, right_in_left, is_asked, is_exact, witness }) = share(left, right)? else {
+pub(super) fn queries<'r>(
+    left: &'r QueryMatcher,
+    right: &'r QueryMatcher,
+    demands: &Demands<'r>,
+) -> Result<Relation, TooLarge> {
+    let shared = share(left, right, demands)?;
+    let Some(Shared { left_in_right, right_in_left, is_asked, is_exact, witness }) = shared else {
         return Ok(Relation::Disjoint);
     };
     // Where neither holds the other, a literal query goes before none, then a required parameter before none.
@@ -250,7 +305,7 @@ pub(super) fn query_of<'n>(pairs: impl IntoIterator<Item = (&'n str, String)>) -
 
 /// The least query that meets what is demanded; empty where nothing is.
 pub(super) fn least_query(query: &QueryMatcher) -> Result<String, TooLarge> {
-    Ok(match queries(query, query)? {
+    Ok(match queries(query, query, &Demands::default())? {
         Relation::Disjoint => String::new(),
         Relation::Shared { witness, .. } => text(&witness),
     })
@@ -306,9 +361,11 @@ fn writable_segment() -> Result<Arc<Dfa>, TooLarge> {
     if let Some(known) = SEGMENT.get() {
         return Ok(Arc::clone(known));
     }
-    let marks = Dfa::holding("[/?#]|%[0-9a-fA-F]{2}")?;
-    let made = Arc::new(TEXT.without(&marks)?.without(&Dfa::words(DOTS.iter().copied())?)?.minimised());
-    Ok(Arc::clone(SEGMENT.get_or_init(|| made)))
+    let made = work::for_all(|| {
+        let marks = Dfa::holding("[/?#]|%[0-9a-fA-F]{2}")?;
+        TEXT.without(&marks)?.without(&Dfa::words(DOTS.iter().copied())?).map(Dfa::minimised)
+    })?;
+    Ok(Arc::clone(SEGMENT.get_or_init(|| Arc::new(made))))
 }
 
 /// The paths of one way: segments that are sets or literal, and perhaps a tail.
@@ -331,16 +388,18 @@ pub(crate) fn way_set(
 }
 
 /// Does one route accept every host and query that another does?
-pub(crate) fn is_within(inner: &Route, outer: &Route) -> Result<bool, TooLarge> {
+pub(crate) fn is_within<'r>(inner: &'r Route, outer: &'r Route, demands: &Demands<'r>) -> Result<bool, TooLarge> {
     let holds = |relation: Relation| match relation {
         Relation::Disjoint => false,
         Relation::Shared { narrower, is_exact, .. } => is_exact && matches!(narrower, Narrower::Left | Narrower::Same),
     };
-    let by_host = outer.extras.host.is_none() || holds(hosts(inner.extras.host.as_ref(), outer.extras.host.as_ref())?);
+    let (own, other) = (inner.extras.host.as_ref(), outer.extras.host.as_ref());
+    let by_host = other.is_none() || holds(hosts(own, other, demands)?);
     if !by_host || outer.extras.query.is_empty() {
         return Ok(by_host);
     }
-    Ok(share(&inner.extras.query, &outer.extras.query)?.is_some_and(|shared| shared.left_in_right && shared.is_exact))
+    let shared = share(&inner.extras.query, &outer.extras.query, demands)?;
+    Ok(shared.is_some_and(|shared| shared.left_in_right && shared.is_exact))
 }
 
 /// A host and a query that a route accepts: the least that it demands, empty where it demands none.
@@ -349,7 +408,7 @@ pub(crate) fn demanded(route: &Route) -> Result<(String, String), TooLarge> {
         Relation::Disjoint => String::new(),
         Relation::Shared { witness, .. } => text(&witness),
     };
-    Ok((witness(hosts(route.extras.host.as_ref(), None)?), least_query(&route.extras.query)?))
+    Ok((witness(hosts(route.extras.host.as_ref(), None, &Demands::default())?), least_query(&route.extras.query)?))
 }
 
 /// A witness as it is shown.

@@ -14,10 +14,18 @@ use super::resolve::ResolvedRoute;
 use super::tree_builder::{TreeBuilder, Word};
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{Edge, LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
-use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked};
+use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked, work};
 
 /// The most pairs of nodes that one proof visits.
 const MOST_PAIRS: usize = 1 << 22;
+
+/// So many overlaps are reported. Whoever has more has them for one reason.
+const MOST_REPORTED: usize = 1_000;
+
+/// What two ways that may end at one URL cost beside the comparison of their rules, in [steps](work).
+const PAIR: usize = 20;
+/// What a report costs.
+const REPORT: usize = 500;
 
 /// For so many overlaps a keyword is looked for that would mend them.
 const MOST_MENDED: usize = 20;
@@ -50,10 +58,16 @@ pub(super) fn prove(
         paths: HashMap::new(),
         leaf_paths: HashMap::new(),
         first_leaf,
+        demands: order::Demands::default(),
         reported: HashSet::new(),
     };
     for id in 0..u32::try_from(proof.builder.draft.nodes.len()).map_err(|_| TooLarge::Numbers)? {
         proof.node(NodeId(id))?;
+        if proof.is_full() {
+            let message = format!("these are {MOST_REPORTED} overlaps; whether there are more was not looked for");
+            proof.report.add(Code::TooManyPairs, None, message).help_with("mend them first: most have one reason");
+            break;
+        }
     }
     Ok(())
 }
@@ -70,10 +84,16 @@ struct Proof<'a> {
     leaf_paths: HashMap<LeafId, Arc<Dfa>>,
     /// The first way of each route that has several; they follow each other.
     first_leaf: HashMap<RouteId, LeafId>,
+    demands: order::Demands<'a>,
     reported: HashSet<(RouteId, RouteId)>,
 }
 
 impl Proof<'_> {
+    /// Are there as many overlaps as are reported?
+    fn is_full(&self) -> bool {
+        self.reported.len() >= MOST_REPORTED
+    }
+
     /// The pairs of ways that part at a node.
     fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
         let node = self.builder.node(id);
@@ -108,6 +128,7 @@ impl Proof<'_> {
         if !self.visited.insert((left, right, is_same)) {
             return Ok(());
         }
+        work::spend(PAIR)?;
         if self.visited.len() > MOST_PAIRS {
             return Err(TooLarge::Pairs);
         }
@@ -166,6 +187,10 @@ impl Proof<'_> {
         if left > right {
             return self.leaves(right, left, is_same);
         }
+        if self.is_full() {
+            return Ok(());
+        }
+        work::spend(PAIR)?;
         let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
         if a == b {
             return Ok(());
@@ -179,12 +204,12 @@ impl Proof<'_> {
             return Ok(());
         }
         let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =
-            order::hosts(one.extras.host.as_ref(), two.extras.host.as_ref())?
+            order::hosts(one.extras.host.as_ref(), two.extras.host.as_ref(), &self.demands)?
         else {
             return Ok(());
         };
         let Relation::Shared { narrower: by_query, witness: query, is_exact: query_is_exact } =
-            order::queries(&one.extras.query, &two.extras.query)?
+            order::queries(&one.extras.query, &two.extras.query, &self.demands)?
         else {
             return Ok(());
         };
@@ -384,6 +409,7 @@ impl Proof<'_> {
         if !self.reported.insert((a, b)) {
             return Ok(());
         }
+        work::spend(REPORT)?;
         let contrast = self.contrast(left, right)?;
         let keyword = if self.reported.len() <= MOST_MENDED { contrast.keyword()? } else { None };
         let (one, two) = (&self.resolved[a.0 as usize], &self.resolved[b.0 as usize]);
@@ -437,9 +463,9 @@ impl Proof<'_> {
             return Contrast::of([&paths[0], &paths[1]], None, order::path_of);
         }
         let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
-        match Contrast::of_hosts(one.extras.host.as_ref(), two.extras.host.as_ref())? {
+        match Contrast::of_hosts(one.extras.host.as_ref(), two.extras.host.as_ref(), &self.demands)? {
             Some(by_host) => Ok(by_host),
-            None => Contrast::of_queries(&one.extras.query, &two.extras.query),
+            None => Contrast::of_queries(&one.extras.query, &two.extras.query, &self.demands),
         }
     }
 

@@ -19,6 +19,8 @@ pub(crate) const MOST_STATES: usize = 1 << 17;
 
 /// What a comparison costs beside its pairs, in [steps](super::work): to find out which bytes matter to two automata.
 const COMPARISON: usize = 32;
+/// What a state costs that is made, beside the states that follow it: it stays for a while, and takes memory.
+const STATE: usize = 16;
 
 /// What of a table is too large.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -86,9 +88,16 @@ impl Classes {
     /// Keys are numbers, and the function is no type parameter, so that all callers share one copy of this code.
     pub(crate) fn by(key: &dyn Fn(u8) -> u32) -> Self {
         let mut ids: HashMap<u32, u8> = HashMap::new();
-        Self::numbered(&mut |byte, fresh| match ids.entry(key(byte)) {
-            Entry::Occupied(known) => *known.get(),
-            Entry::Vacant(vacant) => *vacant.insert(fresh),
+        // Neighbours are mostly alike.
+        let mut last = None;
+        Self::numbered(&mut |byte, fresh| {
+            let key = key(byte);
+            let id = match last {
+                Some((known, id)) if known == key => id,
+                _ => *ids.entry(key).or_insert(fresh),
+            };
+            last = Some((key, id));
+            id
         })
     }
 
@@ -211,6 +220,7 @@ impl Dfa {
         step: &dyn Fn(&S, u8) -> Option<S>,
         accepts: &dyn Fn(&S) -> bool,
     ) -> Result<Self, TooLarge> {
+        work::spend(COMPARISON)?;
         let stride = classes.count();
         let mut ids: HashMap<S, u32> = HashMap::from([(start.clone(), 1)]);
         // In the order of their numbers; those before `at` have their row.
@@ -219,7 +229,7 @@ impl Dfa {
         let mut at = 0;
         while let Some(state) = states.get(at).cloned() {
             at += 1;
-            work::spend(1 + stride)?;
+            work::spend(STATE + stride)?;
             dfa.accepts.push(accepts(&state));
             for class in 0..stride {
                 let Some(target) = step(&state, dfa.classes.representatives[class]) else {
@@ -254,8 +264,9 @@ impl Dfa {
         let mut count = 0;
         loop {
             left = match left.checked_sub(states) {
-                Some(left) => left,
-                None => return self,
+                // What is left as it is, is no less right.
+                Some(left) if work::spend(states * (STATE + stride / 4)).is_ok() => left,
+                _ => return self,
             };
             let mut ids: HashMap<Vec<u32>, u32> = HashMap::new();
             let refined: Vec<u32> = (0..states)
@@ -289,14 +300,23 @@ impl Dfa {
     fn trim(&mut self) {
         let stride = self.classes.count();
         let states = self.accepts.len();
-        let mut before: Vec<Vec<u32>> = vec![Vec::new(); states];
+        if self.accepts.iter().skip(1).all(|&accepts| accepts) {
+            return;
+        }
+        // The sources of each state, one after the other: where those of a state begin, and then all of them.
+        let mut begins = vec![0_usize; states + 1];
+        self.next.iter().for_each(|&target| begins[target as usize + 1] += 1);
+        (0..states).for_each(|state| begins[state + 1] += begins[state]);
+        let (mut sources, mut filled) = (vec![0_u32; self.next.len()], begins.clone());
         for (at, &target) in self.next.iter().enumerate() {
-            before[target as usize].push(u32::try_from(at / stride).unwrap_or(u32::MAX));
+            let place = &mut filled[target as usize];
+            sources[*place] = u32::try_from(at / stride).unwrap_or(u32::MAX);
+            *place += 1;
         }
         let mut alive = self.accepts.clone();
         let mut waiting: Vec<u32> = (0..).zip(&alive).filter(|(_, alive)| **alive).map(|(id, _)| id).collect();
         while let Some(state) = waiting.pop() {
-            for &source in &before[state as usize] {
+            for &source in &sources[begins[state as usize]..begins[state as usize + 1]] {
                 if !std::mem::replace(&mut alive[source as usize], true) {
                     waiting.push(source);
                 }
@@ -335,8 +355,9 @@ impl Dfa {
 
     fn of_words(mut sorted: Vec<&[u8]>) -> Result<Self, TooLarge> {
         sorted.sort_unstable();
-        let used: std::collections::HashSet<u8> = sorted.iter().copied().flatten().copied().collect();
-        let classes = Classes::of_bytes(&|byte| used.contains(&byte));
+        let mut is_used = [false; 256];
+        sorted.iter().copied().flatten().for_each(|byte| is_used[usize::from(*byte)] = true);
+        let classes = Classes::of_bytes(&|byte| is_used[usize::from(byte)]);
         // A state is the stretch of words that share what was read, and how long that is.
         let step = |&(from, to, length): &(usize, usize, usize), byte: u8| {
             let stretch = &sorted[from..to];
@@ -572,17 +593,30 @@ impl Dfa {
 
     /// A shortest text of the set.
     pub(crate) fn shortest(&self) -> Option<Vec<u8>> {
-        // The empty set as the other side: what is found is found on the left alone.
-        let none = Self { classes: Classes::by(&|_| 0), next: vec![DEAD], accepts: vec![false], start: DEAD };
-        self.compare(&none).ok()?.only_left
+        let mut is_met = vec![false; self.states()];
+        let mut met = vec![(self.start, 0, 0)];
+        let mut at = 0;
+        while let Some(&(state, _, _)) = met.get(at).filter(|(state, _, _)| *state != DEAD) {
+            if self.is_final(state) {
+                return Some(way_to(at, &met));
+            }
+            for &byte in &self.classes.representatives {
+                let next = self.step(state, byte);
+                if next != DEAD && !std::mem::replace(&mut is_met[next as usize], true) {
+                    met.push((next, at, byte));
+                }
+            }
+            at += 1;
+        }
+        None
     }
 }
 
-/// The bytes on the way to a pair.
-fn way_to(mut at: usize, pairs: &[((u32, u32), usize, u8)]) -> Vec<u8> {
+/// The bytes on the way to a state, or a pair of them, each with the one before it and the byte between.
+pub(crate) fn way_to<S>(mut at: usize, met: &[(S, usize, u8)]) -> Vec<u8> {
     let mut way = Vec::new();
     while at != 0 {
-        let (_, before, byte) = pairs[at];
+        let (_, before, byte) = met[at];
         way.push(byte);
         at = before;
     }

@@ -6,6 +6,7 @@ use super::dfa::{Classes, Dfa, TooLarge};
 use super::pattern;
 use super::sequence::{Atom, sequence};
 use super::text::TEXT;
+use super::work;
 
 /// A format that is built in.
 #[derive(Debug)]
@@ -150,7 +151,7 @@ impl BuiltIn {
                 .map(|set| set.minimised().with_marks())
                 .unwrap_or_else(|_| unreachable!("{} is too large", self.name))
         };
-        Arc::clone(SETS[index].get_or_init(|| Arc::new(made())))
+        Arc::clone(SETS[index].get_or_init(|| Arc::new(work::for_all(made))))
     }
 
     /// Why a value is refused.

@@ -26,14 +26,14 @@ use std::fmt;
 use std::sync::Arc;
 
 use crate::declare::Code;
-pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge};
+pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge, way_to};
 pub use export::{Automaton, Test};
 pub(crate) use join::{Join, Separator};
 use keyword::{Keyword, Part};
 pub(crate) use many::in_words;
 pub(crate) use mark::{AMPERSAND, EQUALS, encode_marked, marked, plain, unmarked};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
-pub(crate) use text::TEXT;
+pub(crate) use text::{ANYTHING, TEXT};
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
 pub(crate) use value_test::{Simple, ValueTest};
 

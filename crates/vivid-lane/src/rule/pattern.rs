@@ -7,11 +7,15 @@ use regex_automata::util::{primitives::StateID, start, syntax};
 use regex_syntax::ast::{self, Ast};
 
 use super::dfa::{Classes, Dfa, MOST_STATES};
+use super::work;
 
 /// The longest pattern, in bytes.
 const LONGEST: usize = 4096;
 /// The most memory that the automaton of one pattern may take, in bytes.
 const LARGEST: usize = 4 << 20;
+
+/// What a pattern costs beside its automaton, in [steps](work).
+const PATTERN: usize = 2_000;
 
 /// A pattern as an automaton that finds it anywhere in a text; else what is wrong with it.
 pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
@@ -19,27 +23,35 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
         return Err(format!("a pattern may have {LONGEST} bytes, this one has {}", pattern.len()));
     }
     let rust = translate(pattern)?;
-    let too_large = || {
-        format!("the automaton of this pattern would take more than {} MiB; make it shorter or smaller", LARGEST >> 20)
+    // The texts of the crate speak of automata and limits in words that are not the table's.
+    let told = |error: String| match error {
+        error if error.contains("exceed") => format!(
+            "the automaton of this pattern would take more than {} MiB; make it shorter or smaller",
+            LARGEST >> 20
+        ),
+        error => format!("not a regular expression: {error}"),
     };
-    let dense = dense::Builder::new()
+    let spend = |steps| {
+        work::spend(steps).map_err(|_| "the rules before it take so long to prove that it was not looked at".to_owned())
+    };
+    spend(PATTERN)?;
+    let nfa = thompson::Compiler::new()
         .syntax(syntax::Config::new().nest_limit(100))
-        .thompson(thompson::Config::new().nfa_size_limit(Some(LARGEST)))
+        .configure(thompson::Config::new().nfa_size_limit(Some(LARGEST)).which_captures(thompson::WhichCaptures::None))
+        .build(&rust)
+        .map_err(|error| told(error.to_string()))?;
+    let dense = dense::Builder::new()
         .configure(
             dense::Config::new()
                 .start_kind(StartKind::Unanchored)
                 .dfa_size_limit(Some(LARGEST))
                 .determinize_size_limit(Some(LARGEST)),
         )
-        .build(&rust)
-        .map_err(|error| {
-            // Its own text speaks of automata and limits in words that are not the table's.
-            if error.to_string().contains("exceed") {
-                too_large()
-            } else {
-                format!("not a regular expression: {error}")
-            }
-        })?;
+        .build_from_nfa(&nfa);
+    // For each state and class a set of states is made, which is mostly small.
+    let transitions = dense.as_ref().map_or(LARGEST, dense::DFA::memory_usage) / size_of::<u32>();
+    spend(nfa.states().len() + transitions.saturating_mul(nfa.states().len().clamp(8, 128)) / 2)?;
+    let dense = dense.map_err(|error| told(error.to_string()))?;
     let begin = dense
         .start_state(&start::Config::new().anchored(Anchored::No))
         .map_err(|error| format!("not a regular expression: {error}"))?;

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::dfa::{Classes, Dfa, TooLarge, pair};
 use super::mark::unmarked;
+use super::work;
 
 /// What stands between two segments of a path, where whole paths are compared. No value holds it, for it is
 /// no byte of UTF-8; a slash would not do, because a value may hold an escaped one.
@@ -58,7 +59,13 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
         machine.enter(alternative, 0, &mut start);
     }
     start.sort_unstable();
-    Dfa::explore(classes, start, &|places, byte| machine.step(places, byte), &|places| machine.is_end(places))
+    let step = |places: &Vec<At>, byte| {
+        // What there is no allowance for is noticed with the next state.
+        work::spend(places.len()).ok()?;
+        machine.step(places, byte)
+    };
+    let set = Dfa::explore(classes, start, &step, &|places| machine.is_end(places))?;
+    work::spend(1).map(|()| set)
 }
 
 /// Is a byte one of those that stand for themselves, or the mark of one?

@@ -3,6 +3,7 @@
 use std::sync::{Arc, LazyLock};
 
 use super::dfa::{Classes, Dfa};
+use super::work;
 
 /// Where a byte stands in a UTF-8 text (RFC 3629, section 4).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -53,6 +54,14 @@ pub(crate) static TEXT: LazyLock<Arc<Dfa>> = LazyLock::new(|| {
         0xF4 => 11,
         _ => 0,
     });
-    let text = Dfa::explore(classes, Utf8::Start, &|&state, byte| state.step(byte), &|&state| state == Utf8::Whole);
+    let text = work::for_all(|| {
+        Dfa::explore(classes, Utf8::Start, &|&state, byte| state.step(byte), &|&state| state == Utf8::Whole)
+    });
     Arc::new(text.unwrap_or_else(|_| unreachable!("so few states are not too many")).with_marks())
+});
+
+/// Every value, an empty one too.
+pub(crate) static ANYTHING: LazyLock<Arc<Dfa>> = LazyLock::new(|| {
+    let all = work::for_all(|| TEXT.with_empty());
+    Arc::new(all.unwrap_or_else(|_| unreachable!("so few states are not too many")))
 });

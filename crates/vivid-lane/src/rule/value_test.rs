@@ -23,7 +23,8 @@ pub(crate) enum ValueTest {
 /// Sets for which there is code.
 static KNOWN: LazyLock<Vec<(Arc<Dfa>, ValueTest)>> = LazyLock::new(|| {
     let known = [("integer", Simple::Integer), ("date", Simple::Date)];
-    known.into_iter().filter_map(|(name, code)| Some((BuiltIn::find(name)?.set(), ValueTest::Simple(code)))).collect()
+    let known = known.into_iter();
+    known.filter_map(|(name, code)| Some((BuiltIn::find(name)?.set(), ValueTest::Simple(code)))).collect()
 });
 
 /// Sets that are judged by a few lines of code, named so that they can be told by a byte.

@@ -1,5 +1,7 @@
 //! What is found where no set tells exactly what is accepted: live lists, and functions of the program's own.
 
+use std::collections::BTreeSet;
+
 use vivid_lane::analyse::{DifferenceKind, Differences};
 use vivid_lane::declare::Format;
 use vivid_lane::{Decision, Request, Review, Source, TableSpec};
@@ -144,4 +146,40 @@ fn a_difference_may_hang_on_an_optional_value() {
     let found: Vec<(DifferenceKind, &str)> = differences.all().iter().map(|one| (one.kind(), one.witness())).collect();
     let other_page = (DifferenceKind::SameUrlOtherPage, "/a/a?k=v");
     assert_eq!(found, [(DifferenceKind::Removed, "/a/a?k=v&q=a"), other_page]);
+}
+
+/// A small table can ask for a great many comparisons. What all of them may cost is bounded, and what was given up is said.
+#[test]
+fn what_costs_too_much_is_given_up_and_said() {
+    let letter = |number: usize| char::from(b'a' + (number % 26) as u8);
+    let word = |number: usize| format!("{}{}x", letter(number / 26), letter(number));
+    let many = |count: usize, path: &str, rule: &dyn Fn(usize) -> String| -> String {
+        (0..count)
+            .map(|at| {
+                format!("[routes.r{at}]\npath = '{path}'\npage = 'p'\npriority = {at}\nparams.t = {}\n", rule(at))
+            })
+            .collect()
+    };
+    let codes = |table: &str| -> BTreeSet<String> {
+        let code = |one: String| one.split(':').next().map(str::to_owned);
+        findings(table)
+            .into_iter()
+            .filter_map(code)
+            .filter(|code| !matches!(code.as_str(), "unanchored-pattern" | "unused-list"))
+            .collect()
+    };
+    // Tails, each of which may hold what all others hold, in any order.
+    let tails = |count| many(count, "/{+t}", &|at| format!("{{ pattern = '{}' }}", word(at)));
+    assert_eq!(codes(&tails(3)), BTreeSet::from(["captured-link".to_owned()]));
+    assert!(codes(&tails(120)).contains("reach-not-checked"));
+    // To prove which is the narrower costs too much itself, and so does reading the rules that follow.
+    let items =
+        |at| format!("{{ type = 'array', items = {{ pattern = '{}' }}, minItems = 20, maxItems = 60 }}", word(at));
+    let costly = many(120, "/{t}", &items);
+    assert_eq!(codes(&costly), BTreeSet::from(["rule".to_owned(), "too-large-to-prove".to_owned()]));
+    // Overlaps of one reason are not told for ever.
+    let alike: String = (0..60).map(|at| format!("[routes.r{at}]\npath = '/{{t}}'\npage = 'p'\n")).collect();
+    let found = findings(&alike);
+    assert_eq!(found.iter().filter(|one| one.starts_with("overlap")).count(), 1_000);
+    assert!(found.iter().any(|one| one.starts_with("too-many-pairs: these are 1000 overlaps")));
 }

@@ -9,6 +9,7 @@ mod paths;
 mod reach;
 
 use super::ways::Ways;
+use crate::compile::Demands;
 use crate::declare::Code;
 use crate::declare::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
 use crate::lookup::{Frozen, RouteId, Table};
@@ -77,6 +78,7 @@ struct Subject<'a> {
     /// The declarations of the routes, by their number.
     declared: Vec<&'a RouteSpec>,
     handlers: Option<&'a [String]>,
+    demands: Demands<'a>,
 }
 
 impl<'a> Subject<'a> {
@@ -99,8 +101,9 @@ impl<'a> Subject<'a> {
     }
 }
 
-/// How many [steps](work) it may take to look at all ways.
+/// How many [steps](work) it may take to look at all ways, and how many more for each route.
 const STEPS: u64 = 20_000_000;
+const STEPS_OF_A_ROUTE: u64 = 10_000;
 
 type Pass = fn(&Subject<'_>, &mut Report);
 type PathPass = fn(&Subject<'_>, &Ways<'_>, &mut Report);
@@ -154,16 +157,24 @@ impl Review {
         let mut report = Report::from_findings(table.findings().to_vec());
         let mut declared = Vec::new();
         in_order(&self.spec.routes, &mut declared);
-        let subject = Subject { spec: &self.spec, table: &table, declared, handlers: self.handlers.as_deref() };
-        work::within(STEPS, || { match Ways::of(table.frozen()) {
+        let subject = Subject {
+            spec: &self.spec,
+            table: &table,
+            declared,
+            handlers: self.handlers.as_deref(),
+            demands: Demands::default(),
+        };
+        let steps = STEPS + STEPS_OF_A_ROUTE * subject.declared.len() as u64;
+        work::within(steps, || match Ways::of(table.frozen()) {
             Ok(ways) => PATH_PASSES.iter().for_each(|pass| pass(&subject, &ways, &mut report)),
             Err(_) => {
                 let message = "unreachable routes, captured links, letter case and tails were not looked for: a rule has more \
                                states than can be followed";
                 report.add(Code::PathsNotChecked, None, message).help_with("make patterns shorter, or lengths smaller");
             }
-        } if std::env::var("W").is_ok() { eprintln!("check spent {}", STEPS - work::left()); }});
+        });
         PASSES.iter().for_each(|pass| pass(&subject, &mut report));
+        drop(subject);
         Reviewed { findings: report.into_findings(), table: Some(table), is_unreadable: false }
     }
 }

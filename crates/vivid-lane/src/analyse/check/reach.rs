@@ -129,7 +129,7 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
                 accepting().filter(move |other| other.certainty <= least || other.route == id).chain([way])
             };
             // Whoever wins is found by holding each against each.
-            work::spend(accepting_count * accepting_count / 2)?;
+            work::spend(3 * accepting_count * accepting_count)?;
             let by_certain = winners(subject, id, accepting(Certainty::Exact), segments);
             let by_all = winners(subject, id, accepting(Certainty::Filtered), segments);
             fate.is_reached |= by_all.contains(&id);
@@ -152,7 +152,7 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
 /// Does a route answer a URL whose path it shares with another, whatever host and query the other one demands?
 fn answers_all_that(subject: &Subject<'_>, rival: RouteId, id: RouteId) -> bool {
     let (one, other) = (subject.frozen().route(rival), subject.frozen().route(id));
-    one.answers() && is_within(other, one).unwrap_or(false)
+    one.answers() && is_within(other, one, &subject.demands).unwrap_or(false)
 }
 
 /// The routes that answer the methods of one, where these ways accept a path of so many segments.
