@@ -20,7 +20,7 @@ use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_mark
 const MOST_PAIRS: usize = 1 << 22;
 
 /// So many overlaps are reported. Whoever has more has them for one reason.
-const MOST_REPORTED: usize = 1_000;
+const MOST_REPORTED: usize = 500;
 
 /// What two ways that may end at one URL cost beside the comparison of their rules, in [steps](work).
 const PAIR: usize = 20;

@@ -2,7 +2,8 @@
 
 use std::sync::{Arc, LazyLock, OnceLock};
 
-use super::dfa::{Classes, Dfa, TooLarge};
+use super::classes::Classes;
+use super::dfa::{Dfa, TooLarge};
 use super::pattern;
 use super::sequence::{Atom, sequence};
 use super::text::TEXT;

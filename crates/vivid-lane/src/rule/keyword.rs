@@ -7,7 +7,8 @@ use std::cmp::Ordering;
 use std::fmt;
 use std::sync::Arc;
 
-use super::dfa::{Classes, Dfa, MOST_STATES, TooLarge};
+use super::classes::Classes;
+use super::dfa::{Dfa, MOST_STATES, TooLarge};
 use super::format::{BUILT_IN, BuiltIn};
 use super::number::{Decimal, LARGEST_STEP, Step, bounded, multiples};
 use super::{Automaton, Shape, Test, pattern};

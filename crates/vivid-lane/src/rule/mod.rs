@@ -4,6 +4,7 @@
 //! what no automaton can know (a function of the user's, a live list). Judging a value is linear in its
 //! length.
 
+mod classes;
 mod dfa;
 mod export;
 mod format;
@@ -26,7 +27,8 @@ use std::fmt;
 use std::sync::Arc;
 
 use crate::declare::Code;
-pub(crate) use dfa::{Classes, Comparison, Dfa, MOST_STATES, TooLarge, way_to};
+pub(crate) use classes::Classes;
+pub(crate) use dfa::{Comparison, Dfa, MOST_STATES, TooLarge, way_to};
 pub use export::{Automaton, Test};
 pub(crate) use join::{Join, Separator};
 use keyword::{Keyword, Part};

@@ -2,7 +2,8 @@
 
 use std::cmp::Ordering;
 
-use super::dfa::{Classes, Dfa, TooLarge};
+use super::classes::Classes;
+use super::dfa::{Dfa, TooLarge};
 
 /// A decimal number, exactly as it is written.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -6,7 +6,8 @@ use regex_automata::nfa::thompson;
 use regex_automata::util::{primitives::StateID, start, syntax};
 use regex_syntax::ast::{self, Ast};
 
-use super::dfa::{Classes, Dfa, MOST_STATES};
+use super::classes::Classes;
+use super::dfa::{Dfa, MOST_STATES};
 use super::work;
 
 /// The longest pattern, in bytes.

@@ -2,7 +2,8 @@
 
 use std::sync::Arc;
 
-use super::dfa::{Classes, Dfa, TooLarge, pair};
+use super::classes::{Classes, pair};
+use super::dfa::{Dfa, TooLarge};
 use super::mark::unmarked;
 use super::work;
 

@@ -2,7 +2,8 @@
 
 use std::sync::{Arc, LazyLock};
 
-use super::dfa::{Classes, Dfa};
+use super::classes::Classes;
+use super::dfa::Dfa;
 use super::work;
 
 /// Where a byte stands in a UTF-8 text (RFC 3629, section 4).

@@ -171,15 +171,15 @@ fn what_costs_too_much_is_given_up_and_said() {
     // Tails, each of which may hold what all others hold, in any order.
     let tails = |count| many(count, "/{+t}", &|at| format!("{{ pattern = '{}' }}", word(at)));
     assert_eq!(codes(&tails(3)), BTreeSet::from(["captured-link".to_owned()]));
-    assert!(codes(&tails(120)).contains("reach-not-checked"));
+    assert!(codes(&tails(80)).contains("reach-not-checked"));
     // To prove which is the narrower costs too much itself, and so does reading the rules that follow.
     let items =
         |at| format!("{{ type = 'array', items = {{ pattern = '{}' }}, minItems = 20, maxItems = 60 }}", word(at));
-    let costly = many(120, "/{t}", &items);
+    let costly = many(110, "/{t}", &items);
     assert_eq!(codes(&costly), BTreeSet::from(["rule".to_owned(), "too-large-to-prove".to_owned()]));
     // Overlaps of one reason are not told for ever.
-    let alike: String = (0..60).map(|at| format!("[routes.r{at}]\npath = '/{{t}}'\npage = 'p'\n")).collect();
+    let alike: String = (0..40).map(|at| format!("[routes.r{at}]\npath = '/{{t}}'\npage = 'p'\n")).collect();
     let found = findings(&alike);
-    assert_eq!(found.iter().filter(|one| one.starts_with("overlap")).count(), 1_000);
-    assert!(found.iter().any(|one| one.starts_with("too-many-pairs: these are 1000 overlaps")));
+    assert_eq!(found.iter().filter(|one| one.starts_with("overlap")).count(), 500);
+    assert!(found.iter().any(|one| one.starts_with("too-many-pairs: these are 500 overlaps")));
 }
