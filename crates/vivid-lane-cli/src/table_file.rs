@@ -61,9 +61,15 @@ impl TableFile {
         self.texts == other.texts
     }
 
-    /// The table as it is declared.
-    pub(crate) fn spec(&self) -> &TableSpec {
-        &self.spec
+    /// Builds the table, of a declaration that is not needed again.
+    pub(crate) fn into_table(mut self) -> Result<Table, Failure> {
+        let spec = self.take_spec();
+        spec.build().map_err(|error| Failure::Table(self.render(error.findings())))
+    }
+
+    /// The table as it is declared, which is then not here any more.
+    pub(crate) fn take_spec(&mut self) -> TableSpec {
+        std::mem::take(&mut self.spec)
     }
 
     /// The name under which the file is spoken of.

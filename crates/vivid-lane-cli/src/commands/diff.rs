@@ -11,11 +11,11 @@ use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, counted, js
 use crate::table_file::TableFile;
 
 pub(super) fn run(args: &DiffArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let (old, new) = (TableFile::load(Some(&args.old))?, TableFile::load(Some(&args.new))?);
-    // A mistake is shown with its place in the file that it is in.
-    old.table()?;
-    let differences = Differences::between(old.spec().clone(), new.spec().clone())
-        .map_err(|error| Failure::Table(new.render(error.findings())))?;
+    // A mistake is shown with its place in the file that it is in. Of a large table only one declaration is held at a time.
+    let old = TableFile::load(Some(&args.old))?.into_table()?;
+    let mut new = TableFile::load(Some(&args.new))?;
+    let spec = new.take_spec();
+    let differences = Differences::since(&old, spec).map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {
         Format::Json => {
             differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &differences)))?;

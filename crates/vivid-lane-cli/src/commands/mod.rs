@@ -23,11 +23,11 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result
     let file = || TableFile::load(cli.table.as_deref());
     match &cli.command {
         Command::Check(args) => check::run(&file()?, args, cli.format, out),
-        Command::Tree => tree::run(&file()?.table()?, cli.format, out),
-        Command::Match(args) => match_urls::run(&file()?.table()?, args, cli.format, out),
-        Command::Link(args) => link::run(&file()?.table()?, args, cli.format, out),
+        Command::Tree => tree::run(&file()?.into_table()?, cli.format, out),
+        Command::Match(args) => match_urls::run(&file()?.into_table()?, args, cli.format, out),
+        Command::Link(args) => link::run(&file()?.into_table()?, args, cli.format, out),
         Command::Diff(args) => diff::run(args, cli.format, out),
-        Command::Replay(args) => replay::run(&file()?.table()?, args, cli.format, out),
+        Command::Replay(args) => replay::run(&file()?.into_table()?, args, cli.format, out),
         Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out, err),
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),

@@ -11,7 +11,7 @@ use hashbrown::{HashMap, HashSet};
 pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
 use crate::lookup::{Frozen, LeafId, NodeId, Param, Route, RouteId, TailKind};
-use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, TEXT, TooLarge, ValueSet, way_to, work};
+use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, SEPARATOR, TEXT, TooLarge, ValueSet, way_to, work};
 
 /// What a segment is.
 #[derive(Debug, Clone)]
@@ -213,6 +213,33 @@ impl<'t> Ways<'t> {
         let (host, query) = demanded(route).ok()?;
         let origin = if host.is_empty() { String::new() } else { format!("https://{host}") };
         Some(format!("{origin}{}", self.frozen.site.address(format!("{path}{query}"))))
+    }
+}
+
+impl Way {
+    /// Does the other accept the very same paths, as all its segments are the same?
+    pub(super) fn is_alike(&self, other: &Self) -> bool {
+        self.tail.is_none()
+            && other.tail.is_none()
+            && self.words.len() == other.words.len()
+            && self.words.iter().zip(&other.words).all(|(one, other)| match (one, other) {
+                (Word::Literal(one), Word::Literal(other)) => one == other,
+                (Word::Set(one), Word::Set(other)) => Arc::ptr_eq(one, other) || one == other,
+                _ => false,
+            })
+    }
+
+    /// A shortest path, each segment after a separator, where the way has no tail.
+    pub(super) fn shortest(&self) -> Option<Vec<u8>> {
+        let mut path = Vec::new();
+        for word in self.words.iter().filter(|_| self.tail.is_none()) {
+            path.push(SEPARATOR);
+            match word {
+                Word::Literal(text) => path.extend_from_slice(text.as_bytes()),
+                Word::Set(set) => path.extend(set.shortest()?),
+            }
+        }
+        self.tail.is_none().then_some(path)
     }
 }
 

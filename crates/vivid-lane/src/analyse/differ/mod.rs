@@ -13,6 +13,7 @@ use std::fmt;
 
 pub use redirects::ProposedRedirect;
 
+use crate::Table;
 use crate::declare::{TableError, TableSpec};
 
 /// What two tables make of the same addresses.
@@ -167,15 +168,22 @@ impl Differences {
     /// # Errors
     /// What keeps one of the tables from being built.
     pub fn between(old: TableSpec, new: TableSpec) -> Result<Self, TableError> {
-        let before = old.build()?;
+        Self::since(&old.build()?, new)
+    }
+
+    /// Compares a table with what is to take its place. Visitors are taken to meet every need, and lists to have every value.
+    ///
+    /// # Errors
+    /// What keeps the new one from being built.
+    pub fn since(before: &Table, new: TableSpec) -> Result<Self, TableError> {
         let after = new.clone().build()?;
-        let Some(traced) = trace::trace(&before, &after) else {
+        let Some(traced) = trace::trace(before, &after) else {
             let not_compared = vec![NotCompared { route: None, witness: None }];
             return Ok(Self { all: Vec::new(), redirects: Vec::new(), not_compared });
         };
         Ok(Self {
-            all: group::group(&traced, &before, &after),
-            redirects: redirects::propose(&traced, &before, &after, new),
+            all: group::group(&traced, before, &after),
+            redirects: redirects::propose(&traced, before, &after, new),
             not_compared: traced.not_compared,
         })
     }

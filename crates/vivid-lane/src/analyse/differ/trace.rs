@@ -1,5 +1,6 @@
 //! Where the addresses of each route lead, in the other table.
 
+use std::collections::HashSet;
 use std::sync::Arc;
 
 use super::NotCompared;
@@ -73,7 +74,7 @@ pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
         traced.note(coarse, route);
         traced.old.push(trace);
     }
-    let moved: Vec<RouteId> =
+    let moved: HashSet<RouteId> =
         traced.old.iter().filter(|trace| !trace.broken.is_empty()).filter_map(|trace| trace.counterpart).collect();
     for route in after.routes().filter(|route| route.page().is_some() && !moved.contains(&route.id())) {
         let mut found = None;
@@ -124,7 +125,7 @@ pub(super) fn for_each_part(
             .iter()
             .map(|table| {
                 let others = table.sharing(way)?.into_iter().map(|leaf| table.get(leaf));
-                Some(others.filter(|other| !std::ptr::eq::<Way>(*other, way)).collect())
+                Some(others.collect())
             })
             .collect();
         let rivals = tables.iter().zip(sharing.iter().flatten());
@@ -142,10 +143,20 @@ pub(super) fn for_each_part(
         };
         let sets = sharing.map(|sharing| {
             let of_table = |(table, ways): (&&Ways<'_>, Vec<&Way>)| -> Result<Vec<Arc<Dfa>>, TooLarge> {
-                ways.into_iter().map(|other| table.set(other)).collect()
+                // What accepts the very same paths cuts none of them off.
+                ways.into_iter().filter(|other| !other.is_alike(way)).map(|other| table.set(other)).collect()
             };
             tables.iter().zip(sharing).map(of_table).collect::<Result<Vec<_>, _>>()
         });
+        if let (Some(Ok(sets)), Some(word)) = (&sets, way.shortest())
+            && sets.iter().all(Vec::is_empty)
+        {
+            let _ = part(&word, &[]);
+            if goes_on {
+                continue;
+            }
+            break;
+        }
         let Ok(set) = own.set(way) else { continue };
         let is_split = sets.is_some_and(|sets| sets.and_then(|sets| split_by(&set, &sets.concat(), &mut part)).is_ok());
         if !is_split && let Some(word) = set.shortest() {
