@@ -1,7 +1,9 @@
 //! The files of a table, watched: a save is a new table.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 
 use notify::{RecommendedWatcher, RecursiveMode, Watcher};
@@ -12,18 +14,42 @@ use crate::table_file::TableFile;
 /// How long the file system must be quiet before a file is read again: editors write in several steps.
 const QUIET: Duration = Duration::from_millis(60);
 
-/// Calls a function with the table after each save that changes its texts, as long as what it gives back is kept.
+/// What is watched, as long as it is kept.
+pub(crate) struct Watching {
+    _watcher: Arc<Mutex<RecommendedWatcher>>,
+}
+
+/// Calls a function with the table after each save that changes its texts, or with the reason why they cannot be read, as long as what
+/// it gives back is kept.
 pub(crate) fn watch(
     file: TableFile,
-    mut changed: impl FnMut(&TableFile) + Send + 'static,
-) -> Result<RecommendedWatcher, Failure> {
-    // The folder, as many editors write a new file and put it in the place of the old one.
-    let folders: Vec<PathBuf> = file.paths().map(|path| folder_of(&path)).collect();
+    mut changed: impl FnMut(Result<&TableFile, &Failure>) + Send + 'static,
+) -> Result<Watching, Failure> {
+    // The folders, as many editors write a new file and put it in the place of the old one.
+    let mut folders: BTreeSet<PathBuf> = file.paths().map(|path| folder_of(&path)).collect();
     let mut known = file;
-    watch_folders(&folders, RecursiveMode::NonRecursive, move || {
-        let Ok(file) = TableFile::load(Some(Path::new(known.name()))) else { return };
-        if !file.has_same_texts(&known) {
-            changed(&file);
+    let mut lost: Option<String> = None;
+    let first: Vec<PathBuf> = folders.iter().cloned().collect();
+    watch_and_add(&first, RecursiveMode::NonRecursive, move |watcher| {
+        let file = match TableFile::load(Some(Path::new(known.name()))) {
+            Ok(file) => file,
+            Err(failure) => {
+                let reason = failure.to_string();
+                // It is told once.
+                if lost.replace(reason.clone()) != Some(reason) {
+                    changed(Err(&failure));
+                }
+                return;
+            }
+        };
+        // What it includes may stand elsewhere now. A folder that cannot be watched is found to be missing when it is read.
+        for folder in file.paths().map(|path| folder_of(&path)) {
+            if !folders.contains(&folder) && watcher.watch(&folder, RecursiveMode::NonRecursive).is_ok() {
+                folders.insert(folder);
+            }
+        }
+        if lost.take().is_some() || !file.has_same_texts(&known) {
+            changed(Ok(&file));
             known = file;
         }
     })
@@ -34,7 +60,16 @@ pub(crate) fn watch_folders(
     folders: &[PathBuf],
     mode: RecursiveMode,
     mut changed: impl FnMut() + Send + 'static,
-) -> Result<RecommendedWatcher, Failure> {
+) -> Result<Watching, Failure> {
+    watch_and_add(folders, mode, move |_| changed())
+}
+
+/// The same; the function may watch more.
+fn watch_and_add(
+    folders: &[PathBuf],
+    mode: RecursiveMode,
+    mut changed: impl FnMut(&mut RecommendedWatcher) + Send + 'static,
+) -> Result<Watching, Failure> {
     let (tell, told) = channel();
     let failure = |error: notify::Error| Failure::Argument(format!("the files cannot be watched: {error}"));
     let mut watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
@@ -42,12 +77,12 @@ pub(crate) fn watch_folders(
         let _ = event.map(|event| event.kind.is_access()).map(|is_access| (!is_access).then(|| tell.send(())));
     })
     .map_err(failure)?;
-    let mut folders = folders.to_vec();
-    folders.sort();
-    folders.dedup();
-    for folder in &folders {
+    for folder in folders {
         watcher.watch(folder, mode).map_err(failure)?;
     }
+    let watcher = Arc::new(Mutex::new(watcher));
+    // Once it is not kept any more, there is nothing to be told.
+    let weak = Arc::downgrade(&watcher);
     std::thread::spawn(move || {
         while told.recv().is_ok() {
             // Waits until nothing more comes.
@@ -58,10 +93,11 @@ pub(crate) fn watch_folders(
                     Err(RecvTimeoutError::Disconnected) => return,
                 }
             }
-            changed();
+            let Some(watcher) = weak.upgrade() else { return };
+            changed(&mut watcher.lock().unwrap_or_else(PoisonError::into_inner));
         }
     });
-    Ok(watcher)
+    Ok(Watching { _watcher: watcher })
 }
 
 fn folder_of(path: &Path) -> PathBuf {

@@ -52,10 +52,12 @@ fn send(server: &Server, bytes: &[u8]) -> String {
     String::from_utf8_lossy(&answer).into_owned()
 }
 
+/// The observers of the demo, as the tool is given them.
+const OBSERVERS: &str = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/demo/larkfell/observers.txt");
+
 #[test]
 fn every_decision_has_its_status_and_sign_in_leads_back() {
-    let observers = concat!("observers=", env!("CARGO_MANIFEST_DIR"), "/demo/larkfell/observers.txt");
-    let server = serve(TOOL, DEMO, &["--list", observers]);
+    let server = serve(TOOL, DEMO, &["--list", OBSERVERS]);
     let cases = [
         ("/nights/2031-04-02", 200, ""),
         ("//nights/", 308, "/nights"),
@@ -103,7 +105,8 @@ fn what_is_too_large_is_refused() {
     let head =
         format!("POST /-/session HTTP/1.1\r\nhost: a\r\nconnection: close\r\ncontent-length: {}\r\n\r\n", form.len());
     let refused = send(&server, (head + &form).as_bytes());
-    assert!(!refused.contains("observer"), "{refused}");
+    assert!(refused.is_empty() || refused.starts_with("HTTP/1.1 413 "), "{refused}");
+    assert!(!refused.contains("set-cookie"), "{refused}");
     let garbage = send(&server, b"\x16\x03\x01 nonsense\r\n\r\n");
     assert!(garbage.starts_with("HTTP/1.1 400 "), "{garbage}");
     // Who does not finish is hung up on, and hinders nobody.
@@ -111,6 +114,76 @@ fn what_is_too_large_is_refused() {
     let slow = send(&server, b"GET / HTTP/1.1\r\nhost: a\r\n");
     assert!(start.elapsed() < Duration::from_secs(19), "the server waits for ever: {slow}");
     assert_eq!(get(&server, "/", "").status, 200);
+}
+
+#[test]
+fn a_request_names_one_host_and_changes_come_from_this_site() {
+    let server = serve(TOOL, DEMO, &["--list", OBSERVERS]);
+    for head in ["", "host: a\r\nhost: b\r\n", "host: a b\r\n", "host: u@a\r\n"] {
+        for path in ["/nights", "/-/try", "/-/session"] {
+            let answer = send(&server, format!("GET {path} HTTP/1.1\r\n{head}connection: close\r\n\r\n").as_bytes());
+            assert!(answer.starts_with("HTTP/1.1 400 "), "{path} {head}: {answer}");
+        }
+    }
+    // Neither signing in nor signing out is another site's business.
+    let post = |name: &str, value: &str, cookie: &str| {
+        let request = agent().post(format!("{}/-/session", server.url)).header(name, value).header("cookie", cookie);
+        read(request.send_form([("need", "observer")]))
+    };
+    let own = post("sec-fetch-site", "same-origin", "");
+    let cookie = own.field("set-cookie").split(';').next().expect("a value").to_owned();
+    let wanted = "/observers/ada/logbook/2031";
+    assert_eq!(get(&server, wanted, &cookie).status, 200);
+    for (name, value) in
+        [("sec-fetch-site", "cross-site"), ("sec-fetch-site", "same-site"), ("origin", "https://evil.example")]
+    {
+        let refused = post(name, value, &cookie);
+        assert_eq!((refused.status, refused.field("set-cookie")), (403, ""), "{value}");
+    }
+    // A form that is too large signs nobody out.
+    let large = agent().post(format!("{}/-/session", server.url)).header("cookie", &cookie);
+    assert_eq!(read(large.send_form([("x", "a".repeat(20_000).as_str())])).status, 413);
+    assert_eq!(get(&server, wanted, &cookie).status, 200, "still signed in");
+    // What is no token of this server's run means nothing, wherever it comes from.
+    let token = cookie.strip_prefix("session=").expect("a token");
+    for forged in [format!("{token}0"), token[1..].to_owned(), token.to_uppercase(), String::new(), "\"".to_owned()] {
+        assert_eq!(get(&server, wanted, &format!("session={forged}")).status, 303, "{forged}");
+    }
+    assert_eq!(get(&server, wanted, &format!("other=1; {cookie}")).status, 200);
+}
+
+/// Who sends a body drop by drop is hung up on, and meanwhile hinders nobody.
+#[test]
+fn slow_bodies_are_not_waited_for() {
+    let server = serve(TOOL, DEMO, &[]);
+    let head = "POST /-/session HTTP/1.1\r\nhost: a\r\ncontent-length: 1000\r\n\r\nneed=";
+    let start = Instant::now();
+    let slow: Vec<_> = std::thread::scope(|scope| {
+        let all: Vec<_> = (0..20).map(|_| scope.spawn(|| send(&server, head.as_bytes()))).collect();
+        assert_eq!(get(&server, "/", "").status, 200);
+        all.into_iter().map(|one| one.join().expect("an end")).collect()
+    });
+    assert!(start.elapsed() < Duration::from_secs(19), "the server waits for ever");
+    for answer in slow {
+        assert!(answer.starts_with("HTTP/1.1 408 ") && !answer.contains("set-cookie"), "{answer}");
+    }
+}
+
+/// A large table is shown in parts.
+#[test]
+fn a_large_table_makes_no_large_pages() {
+    let routes: String = (0..3_000).map(|at| format!("[routes.r{at}]\npath = '/r{at}'\npage = 'p{at}'\n")).collect();
+    let path = file("large.toml", routes.as_bytes());
+    let server = serve(TOOL, path.to_str().expect("UTF-8"), &[]);
+    let page = get(&server, "/r7", "").body;
+    assert!(page.len() < 20_000 && page.contains("<th>r100</th>") && page.contains("all routes"), "{} bytes", page.len());
+    let first = get(&server, "/-/try", "").body;
+    assert!(first.len() < 100_000 && first.contains("routes 1 to 200 of 3000"), "{} bytes", first.len());
+    // The part with the route that was found, and the others around it.
+    let found = get(&server, "/-/try?url=/r2222", "").body;
+    assert!(found.contains("routes 2201 to 2400 of 3000") && found.contains(">r2222<"), "{found}");
+    assert!(found.contains("href=\"/-/try?url=%2Fr2222&amp;from=2400\"") && found.contains("from=2000"), "{found}");
+    assert!(get(&server, "/-/try?from=99999999999999", "").body.contains("of 3000"));
 }
 
 /// Waits until a page says something: the file system takes its time to tell of a save.
@@ -137,6 +210,29 @@ fn a_save_is_a_new_table_and_a_broken_one_is_not() {
     file("served.toml", table("/talks").as_bytes());
     until("the mended table", || get(&server, "/talks", "").status == 200);
     assert!(!get(&server, "/-/try", "").body.contains("is broken"));
+    // What cannot be read is told as well, and then that it can be read again, though it says what it said before.
+    let told = |text: &str| get(&server, "/talks", "").body.contains(text);
+    std::fs::remove_file(&path).expect("a file");
+    until("word of the missing file", || told("served.toml"));
+    std::fs::create_dir(&path).expect("a folder");
+    until("word of the folder in its place", || told("directory"));
+    std::fs::remove_dir(&path).expect("a folder");
+    file("served.toml", table("/talks").as_bytes());
+    until("the file again", || !told("served.toml is") && !told("cannot"));
+    file("served.toml", b"[routes.talks]\npath = '/\xff'");
+    until("word of what is no text", || told("UTF-8"));
+    // The folder of a file that is included only now is watched.
+    let folder = path.with_file_name("more");
+    std::fs::create_dir_all(&folder).expect("a folder");
+    let included = |path: &str| {
+        std::fs::write(folder.join("more.toml"), format!("[routes.more]\npath = '{path}'\npage = 'more'\n"))
+            .expect("a file");
+    };
+    included("/more");
+    file("served.toml", format!("{}[routes.all]\npath = '/all'\ninclude = 'more/more.toml'\n", table("/talks")).as_bytes());
+    until("what is included", || get(&server, "/all/more", "").status == 200);
+    included("/others");
+    until("what is included now", || get(&server, "/all/others", "").status == 200);
 }
 
 #[test]

@@ -5,11 +5,13 @@ use std::fmt;
 use std::pin::Pin;
 use std::sync::{Mutex, PoisonError};
 use std::task::{Context, Poll};
+use std::time::Duration;
 
 use bytes::Bytes;
 use http_body::{Frame, SizeHint};
 use http_body_util::combinators::UnsyncBoxBody;
 use http_body_util::{BodyExt, Full};
+use tokio::time::Sleep;
 
 use crate::{BoxError, Error};
 
@@ -57,11 +59,41 @@ impl Body {
         body.map_or_else(Self::default, |body| Self(Kind::Any(Mutex::new(body.map_err(Error::new).boxed_unsync()))))
     }
 
+    /// A body that must keep up: it has some patience to begin with, and then as much time as its bytes take at a least rate. One that
+    /// does not is broken off with an error, which [`Visit::form`](crate::Visit::form) and its like make a 408 of. To be called within a
+    /// `tokio` runtime that has a timer.
+    ///
+    /// # Example
+    /// ```
+    /// use std::time::Duration;
+    /// use http_body_util::{BodyExt, Full};
+    /// use vivid_lane_http::Body;
+    ///
+    /// # tokio::runtime::Builder::new_current_thread().enable_time().build()?.block_on(async {
+    /// let body = Body::paced(Full::from("a form"), Duration::from_secs(10), 1024);
+    /// assert_eq!(body.collect().await.unwrap().to_bytes(), "a form");
+    /// # Ok::<(), std::io::Error>(()) })?;
+    /// # Ok::<(), std::io::Error>(())
+    /// ```
+    pub fn paced<T>(body: T, patience: Duration, bytes_a_second: u32) -> Self
+    where
+        T: http_body::Body<Data = Bytes> + Send + 'static,
+        T::Error: Into<BoxError>,
+    {
+        if body.is_end_stream() {
+            return Self::default();
+        }
+        let time_of_a_byte = Duration::from_secs(1) / bytes_a_second.max(1);
+        let end = Box::pin(tokio::time::sleep(patience));
+        Self::new(Paced { body: Self::new(body), time_of_a_byte, end, is_over: false })
+    }
+
     /// All of it, if it has no more than so many bytes.
     pub(crate) async fn read(self, limit: usize) -> Result<Bytes, ReadError> {
         match http_body_util::Limited::new(self, limit).collect().await {
             Ok(read) => Ok(read.to_bytes()),
             Err(error) if error.is::<http_body_util::LengthLimitError>() => Err(ReadError::TooLong),
+            Err(error) if is_too_slow(&*error) => Err(ReadError::TooSlow),
             Err(error) => Err(ReadError::Broken(error)),
         }
     }
@@ -70,6 +102,8 @@ impl Body {
 /// Why a body was not read.
 pub(crate) enum ReadError {
     TooLong,
+    /// It did not keep [up](Body::paced).
+    TooSlow,
     Broken(BoxError),
 }
 
@@ -134,5 +168,62 @@ impl http_body::Body for Body {
             Kind::Whole(body) => body.size_hint(),
             Kind::Any(body) => body.lock().unwrap_or_else(PoisonError::into_inner).size_hint(),
         }
+    }
+}
+
+/// Does an error come of a body that did not keep up?
+fn is_too_slow(error: &(dyn std::error::Error + 'static)) -> bool {
+    error.is::<TooSlow>() || error.downcast_ref::<Error>().is_some_and(|error| error.is::<TooSlow>())
+}
+
+/// A body that must keep up.
+struct Paced {
+    body: Body,
+    time_of_a_byte: Duration,
+    /// When it must have gone on.
+    end: Pin<Box<Sleep>>,
+    is_over: bool,
+}
+
+/// A body did not keep up.
+#[derive(Debug)]
+struct TooSlow;
+
+impl fmt::Display for TooSlow {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("the body arrives too slowly")
+    }
+}
+
+impl std::error::Error for TooSlow {}
+
+impl http_body::Body for Paced {
+    type Data = Bytes;
+    type Error = Error;
+
+    fn poll_frame(mut self: Pin<&mut Self>, context: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, Error>>> {
+        let this = &mut *self;
+        if this.is_over {
+            return Poll::Ready(None);
+        }
+        if let Poll::Ready(frame) = Pin::new(&mut this.body).poll_frame(context) {
+            let bytes = frame.as_ref().and_then(|frame| frame.as_ref().ok()?.data_ref()).map_or(0, Bytes::len);
+            let more = this.time_of_a_byte.saturating_mul(u32::try_from(bytes).unwrap_or(u32::MAX));
+            let end = this.end.deadline() + more;
+            this.end.as_mut().reset(end);
+            return Poll::Ready(frame);
+        }
+        this.end.as_mut().poll(context).map(|()| {
+            this.is_over = true;
+            Some(Err(Error::new(TooSlow)))
+        })
+    }
+
+    fn is_end_stream(&self) -> bool {
+        self.body.is_end_stream()
+    }
+
+    fn size_hint(&self) -> SizeHint {
+        self.body.size_hint()
     }
 }

@@ -22,6 +22,10 @@ impl Error {
         error.into().downcast().map_or_else(Self, |same| *same)
     }
 
+    pub(crate) fn is<E: std::error::Error + 'static>(&self) -> bool {
+        self.0.is::<E>()
+    }
+
     /// The error as it was.
     #[must_use]
     pub fn into_inner(self) -> BoxError {

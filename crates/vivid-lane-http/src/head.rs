@@ -1,9 +1,9 @@
 //! What of a request is decided by.
 
-use http::header::{ACCEPT, HOST};
+use http::header::{ACCEPT, HOST, ORIGIN};
 use http::request::Parts;
 use http::uri::{Authority, PathAndQuery};
-use http::{HeaderMap, HeaderValue, Method, Request, Uri};
+use http::{HeaderMap, HeaderValue, Method, Request, Uri, Version};
 
 use crate::accept::{Form, preferred};
 
@@ -105,4 +105,48 @@ impl From<Head<'_>> for Origin {
             accepted: head.headers.get(ACCEPT).cloned(),
         }
     }
+}
+
+/// Was a request made from a page of this site, or by no page at all? To be asked before something is changed by a form: browsers
+/// say so with `Sec-Fetch-Site`, or with `Origin`, and a page of another site cannot lie about it.
+///
+/// # Example
+/// ```
+/// use http::Request;
+/// use vivid_lane_http::is_from_this_site;
+///
+/// let asked = |site| Request::post("/sign-in").header("sec-fetch-site", site).body(()).map(|request| request.into_parts().0);
+/// assert!(is_from_this_site(&asked("same-origin")?));
+/// assert!(!is_from_this_site(&asked("cross-site")?));
+/// # Ok::<(), http::Error>(())
+/// ```
+#[must_use]
+pub fn is_from_this_site(head: &Parts) -> bool {
+    let field = |name: &str| head.headers.get(name).map(|value| value.to_str().unwrap_or("?"));
+    match (field("sec-fetch-site"), field(ORIGIN.as_str())) {
+        (Some(site), _) => matches!(site, "same-origin" | "none"),
+        (None, Some(origin)) => {
+            let own = field(HOST.as_str()).or_else(|| head.uri.authority().map(|own| own.as_str()));
+            origin.split_once("://").is_some_and(|(_, host)| own == Some(host))
+        }
+        (None, None) => true,
+    }
+}
+
+/// Does a request name one host, as HTTP/1.1 asks for (RFC 9112, section 3.2)? A `Server` and [`Routed`](crate::Routed) on a connection
+/// of `hyper` see to it themselves.
+///
+/// # Example
+/// ```
+/// use http::Request;
+/// use vivid_lane_http::has_good_host;
+///
+/// assert!(has_good_host(&Request::get("/nights").header("host", "larkfell.example").body(())?));
+/// assert!(!has_good_host(&Request::get("/nights").body(())?));
+/// assert!(!has_good_host(&Request::get("/nights").header("host", "a@larkfell.example").body(())?));
+/// # Ok::<(), http::Error>(())
+/// ```
+#[must_use]
+pub fn has_good_host<B>(request: &Request<B>) -> bool {
+    Head::from(request).has_good_host(request.version() == Version::HTTP_11)
 }

@@ -67,6 +67,7 @@ pub use counts::Counts;
 pub use error::{BoxError, Error};
 pub use failure::Failure;
 pub use handler::{Found, Handler, Missing, found, handler, missing, service};
+pub use head::{has_good_host, is_from_this_site};
 pub use layer::{PageName, RoutedPages};
 pub use live::LiveTable;
 pub use pages::{PageFunction, PageResult, Pages, PagesError, html, json, layered};

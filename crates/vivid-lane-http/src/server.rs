@@ -1,9 +1,12 @@
 //! Connections: a service at a port.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::convert::Infallible;
 use std::fmt;
 use std::future::{Future, poll_fn};
-use std::sync::Arc;
+use std::net::IpAddr;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::task::Poll;
 use std::time::Duration;
 
@@ -50,6 +53,9 @@ pub struct Server<S> {
     connections: usize,
     head_bytes: usize,
     head_time: Duration,
+    body_time: Duration,
+    body_rate: u32,
+    from_one_peer: usize,
     patience: Duration,
 }
 
@@ -77,11 +83,20 @@ const PAUSE: Duration = Duration::from_millis(100);
 const LEAST_HEAD: usize = 8192;
 
 impl<S> Server<S> {
-    /// A server for a service: 1,024 connections at a time, heads of up to 64 KiB that arrive within 10 seconds, and 10 seconds for the requests
-    /// that run when it is told to stop.
+    /// A server for a service: 1,024 connections at a time, from one peer as many; heads of up to 64 KiB that arrive within 10 seconds; bodies
+    /// that have 10 seconds, and one more for each KiB; and 10 seconds for the requests that run when it is told to stop.
     pub fn new(service: S) -> Self {
-        let seconds = Duration::from_secs(10);
-        Self { service, connections: 1024, head_bytes: 64 * 1024, head_time: seconds, patience: seconds }
+        let time = Duration::from_secs(10);
+        Self {
+            service,
+            connections: 1024,
+            head_bytes: 64 * 1024,
+            head_time: time,
+            body_time: time,
+            body_rate: 1024,
+            from_one_peer: usize::MAX,
+            patience: time,
+        }
     }
 
     /// How many connections are served at a time. More wait to be accepted.
@@ -95,6 +110,21 @@ impl<S> Server<S> {
     #[must_use]
     pub fn heads(mut self, bytes: usize, time: Duration) -> Self {
         (self.head_bytes, self.head_time) = (bytes.max(LEAST_HEAD), time);
+        self
+    }
+
+    /// How long a body may take to begin with, and at what rate it must arrive on the whole ([`Body::paced`]).
+    #[must_use]
+    pub fn bodies(mut self, time: Duration, bytes_a_second: u32) -> Self {
+        (self.body_time, self.body_rate) = (time, bytes_a_second);
+        self
+    }
+
+    /// How many connections one address may have at a time; more are closed at once. It makes no sense behind a proxy, where all come
+    /// from one address.
+    #[must_use]
+    pub fn connections_of_one_peer(mut self, most: usize) -> Self {
+        self.from_one_peer = most.max(1);
         self
     }
 
@@ -119,6 +149,7 @@ impl<S> Server<S> {
         let mut protocol = Builder::new(TokioExecutor::new());
         protocol.http1().timer(TokioTimer::new()).header_read_timeout(self.head_time).max_buf_size(self.head_bytes);
         let (room, running) = (Arc::new(Semaphore::new(self.connections)), GracefulShutdown::new());
+        let peers = Peers { most: self.from_one_peer, open: Arc::default() };
         let mut stop = std::pin::pin!(stop);
         loop {
             let mut accepted = std::pin::pin!(accept(&listener, &room));
@@ -126,15 +157,20 @@ impl<S> Server<S> {
                 Poll::Ready(()) => Poll::Ready(None),
                 Poll::Pending => accepted.as_mut().poll(context).map(Some),
             });
-            let Some((stream, place)) = next.await else { break };
+            let Some((stream, peer, place)) = next.await else { break };
+            let Some(of_peer) = peers.admit(peer) else { continue };
             let service = self.service.clone();
-            let answer = service_fn(move |request| answer(service.clone(), request));
+            let (time, rate) = (self.body_time, self.body_rate);
+            let answer = service_fn(move |request: Request<Incoming>| {
+                let request = request.map(|body| Body::paced(body, time, rate));
+                answer(service.clone(), request)
+            });
             let connection = protocol.serve_connection_with_upgrades(TokioIo::new(stream), answer).into_owned();
             let connection = running.watch(connection);
             tokio::spawn(async move {
                 // Whoever hangs up in the middle is no trouble of ours.
                 let _ = connection.await;
-                drop(place);
+                drop((place, of_peer));
             });
         }
         drop(listener);
@@ -142,23 +178,60 @@ impl<S> Server<S> {
     }
 }
 
+/// How many connections each address has.
+struct Peers {
+    most: usize,
+    open: Arc<Mutex<HashMap<IpAddr, usize>>>,
+}
+
+/// A connection of an address.
+struct OfPeer {
+    open: Arc<Mutex<HashMap<IpAddr, usize>>>,
+    peer: IpAddr,
+}
+
+impl Peers {
+    /// Counts a connection, unless its address has too many.
+    fn admit(&self, peer: IpAddr) -> Option<OfPeer> {
+        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        let count = open.entry(peer).or_default();
+        // One that is refused leaves nothing behind: its address has others.
+        (*count < self.most).then(|| {
+            *count += 1;
+            OfPeer { open: Arc::clone(&self.open), peer }
+        })
+    }
+}
+
+impl Drop for OfPeer {
+    fn drop(&mut self) {
+        let mut open = self.open.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Entry::Occupied(mut count) = open.entry(self.peer) {
+            *count.get_mut() -= 1;
+            if *count.get() == 0 {
+                count.remove();
+            }
+        }
+    }
+}
+
 /// The next connection, once there is room for it.
-async fn accept(listener: &TcpListener, room: &Arc<Semaphore>) -> (TcpStream, impl Drop + use<>) {
+async fn accept(listener: &TcpListener, room: &Arc<Semaphore>) -> (TcpStream, IpAddr, impl Drop + use<>) {
     loop {
         // It is never closed, so this waits for room and no more.
         let Ok(place) = Arc::clone(room).acquire_owned().await else { return std::future::pending().await };
         match listener.accept().await {
-            Ok((stream, _)) => {
+            Ok((stream, peer)) => {
                 // Small answers do not wait for more; where that cannot be said, they do.
                 let _ = stream.set_nodelay(true);
-                return (stream, place);
+                return (stream, peer.ip(), place);
             }
             Err(_) => tokio::time::sleep(PAUSE).await,
         }
     }
 }
 
-async fn answer<S, T>(service: S, request: Request<Incoming>) -> Result<Response<Body>, Infallible>
+async fn answer<S, T>(service: S, request: Request<Body>) -> Result<Response<Body>, Infallible>
 where
     S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
     T: http_body::Body<Data = Bytes> + Send + 'static,
@@ -169,7 +242,7 @@ where
     if request.version() == Version::HTTP_11 && !head.has_good_host(true) {
         return Ok(Reply::bad_host().respond(form, &path));
     }
-    Ok(match service.oneshot(request.map(Body::new)).await {
+    Ok(match service.oneshot(request).await {
         Ok(response) => response.map(Body::new),
         Err(error) => Reply::new(Failure::of(error).status().as_u16(), "").respond(form, &path),
     })

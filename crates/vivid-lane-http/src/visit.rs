@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::fmt;
 use std::sync::Arc;
 
-use http::header::{CONTENT_TYPE, HOST, LOCATION, ORIGIN};
+use http::header::{CONTENT_TYPE, LOCATION};
 use http::request::Parts;
 use http::{HeaderMap, HeaderValue, Method, Response, StatusCode};
 use serde_core::de::DeserializeOwned;
@@ -13,6 +13,7 @@ use vivid_lane::{Link, Position, Table};
 
 use crate::body::ReadError;
 use crate::handler::{Found, Missing};
+use crate::head::is_from_this_site;
 use crate::visitor::Identity;
 use crate::{Body, Failure};
 
@@ -220,23 +221,15 @@ impl<S> Visit<S> {
             ReadError::TooLong => {
                 Failure::new(StatusCode::PAYLOAD_TOO_LARGE, format!("the body may have {limit} bytes, and it has more"))
             }
+            ReadError::TooSlow => Failure::new(StatusCode::REQUEST_TIMEOUT, "the body arrives too slowly"),
             ReadError::Broken(error) => Failure::of(error),
         })
     }
 
-    /// Was the request made from a page of this site, or by no page at all? To be asked before something is changed by a form: browsers
-    /// say so with `Sec-Fetch-Site`, or with `Origin`, and a page of another site cannot lie about it.
+    /// Was the request made from a page of this site, or by no page at all ([`is_from_this_site`])?
     #[must_use]
     pub fn is_from_this_site(&self) -> bool {
-        let field = |name: &str| self.head.headers.get(name).map(|value| value.to_str().unwrap_or("?"));
-        match (field("sec-fetch-site"), field(ORIGIN.as_str())) {
-            (Some(site), _) => matches!(site, "same-origin" | "none"),
-            (None, Some(origin)) => {
-                let own = field(HOST.as_str()).or_else(|| self.head.uri.authority().map(|own| own.as_str()));
-                origin.split_once("://").is_some_and(|(_, host)| own == Some(host))
-            }
-            (None, None) => true,
-        }
+        is_from_this_site(&self.head)
     }
 }
 

@@ -4,7 +4,6 @@ use std::path::{Path, PathBuf};
 
 use http::header::CONTENT_TYPE;
 use http::{HeaderValue, Request, Response, StatusCode};
-use hyper::body::Incoming;
 use vivid_lane_http::{Body, Error, RoutedPages};
 
 use super::{PageService, State, now};
@@ -32,9 +31,11 @@ fn file(folder: &Path, path: &str) -> Option<PathBuf> {
         }
         wanted.push(&*text);
     }
-    // A link may lead to another place, but not out of the folder.
+    // A link may lead to another place, but not out of the folder, and to nothing that is hidden.
     let real = wanted.canonicalize().ok()?;
-    (real.starts_with(folder) && real.is_file()).then_some(real)
+    let is_hidden = |part: std::path::Component<'_>| part.as_os_str().as_encoded_bytes().starts_with(b".");
+    let below = real.strip_prefix(folder).ok()?;
+    (!below.components().any(is_hidden) && real.is_file()).then_some(real)
 }
 
 /// A file of the application; else its page, with the status that the table gives the URL.
@@ -42,7 +43,7 @@ pub(super) async fn answer(
     state: &State,
     folder: &Path,
     routed: &RoutedPages<PageService>,
-    request: Request<Incoming>,
+    request: Request<Body>,
 ) -> Result<Response<Body>, Error> {
     let table = now(state);
     let path = request.uri().path();
@@ -108,6 +109,8 @@ mod tests {
         std::fs::write(folder.join(".hidden"), "h").expect("a file");
         #[cfg(unix)]
         std::os::unix::fs::symlink(outside.path().join("secret.txt"), folder.join("link.txt")).expect("a link");
+        #[cfg(unix)]
+        std::os::unix::fs::symlink(folder.join(".hidden"), folder.join("shown.txt")).expect("a link");
         assert!(file(&folder, "/assets/main.js").is_some());
         assert!(file(&folder, "/assets/m%61in.js").is_some());
         let ways_out = [
@@ -121,6 +124,7 @@ mod tests {
             "/..\\secret.txt",
             "/%5c..%5csecret.txt",
             "/link.txt",
+            "/shown.txt",
             "/.hidden",
             "/assets",
             "/",

@@ -14,3 +14,8 @@ pub(super) fn first<'p>(pairs: &'p [(String, String)], name: &str) -> Option<&'p
 pub(super) fn all<'p>(pairs: &'p [(String, String)], name: &str) -> Vec<&'p str> {
     pairs.iter().filter(|(known, _)| known == name).map(|(_, value)| value.as_str()).collect()
 }
+
+/// The query of some pairs.
+pub(super) fn written(pairs: impl IntoIterator<Item = (String, String)>) -> String {
+    form_urlencoded::Serializer::new(String::new()).extend_pairs(pairs).finish()
+}

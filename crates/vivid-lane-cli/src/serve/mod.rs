@@ -15,17 +15,18 @@ use std::pin::Pin;
 use std::sync::{Arc, RwLock};
 use std::time::Duration;
 
-use bytes::Bytes;
 use http::header::{CACHE_CONTROL, CONTENT_SECURITY_POLICY, CONTENT_TYPE, HeaderName, X_CONTENT_TYPE_OPTIONS};
 use http::{HeaderValue, Method, Request, Response, StatusCode};
-use http_body_util::{BodyExt, Full, Limited};
+use http_body_util::{BodyExt, Full, LengthLimitError, Limited};
 use hyper::body::Incoming;
 use hyper_util::rt::{TokioIo, TokioTimer};
 use tokio::net::TcpListener;
 use tokio::sync::Semaphore;
 use tower::{Layer, ServiceExt, service_fn};
 use vivid_lane::{Finding, Table};
-use vivid_lane_http::{Body, Error, LiveTable, Routed, RoutedPages, Visitor as Asked};
+use vivid_lane_http::{
+    Body, Error, LiveTable, Routed, RoutedPages, Visitor as Asked, has_good_host, is_from_this_site,
+};
 
 use crate::args::ServeArgs;
 use crate::output::{BAD, Failure, GOOD, Styled};
@@ -39,6 +40,8 @@ const MOST_CONNECTIONS: usize = 1024;
 const PATIENCE: Duration = Duration::from_secs(10);
 /// How large the head of a request may be.
 const MOST_HEAD: usize = 64 * 1024;
+/// How long a body may take to begin with, and how many bytes of it must arrive in a second on the whole.
+const BODY: (Duration, u32) = (Duration::from_secs(10), 1024);
 /// How large a form may be.
 const MOST_FORM: usize = 16 * 1024;
 
@@ -119,6 +122,14 @@ impl State {
         outcome
     }
 
+    /// Notes that the file cannot be read: the table before it is served, and every page says so.
+    fn lose(&self, why: String) {
+        let mut found = self.found.write().unwrap_or_else(std::sync::PoisonError::into_inner);
+        found.broken = Some(why);
+        drop(found);
+        self.changes.iter().for_each(reload::Changes::tell);
+    }
+
     /// The needs that a visitor meets.
     fn met(&self, headers: &http::HeaderMap) -> HashSet<String> {
         self.session.needs(headers).into_iter().chain(self.meets.iter().cloned()).collect()
@@ -148,20 +159,23 @@ impl Site {
             });
         let show = service_fn(move |request: Request<Body>| {
             let state = Arc::clone(&showing);
-            async move { Ok::<_, Error>(pages::show(&state, &request)) }
+            async move { aside(&state, request, pages::show).await }
         });
         let routed = Routed::new(state.table.clone()).visitor(visitor);
         Self { state: Arc::clone(state), routed: routed.layer(PageService::new(show)) }
     }
 
     /// The answer to a request, as a future whose type is forgotten.
-    fn boxed(self, request: Request<Incoming>) -> Pin<Box<dyn Future<Output = Result<Response<Body>, Error>> + Send>> {
+    fn boxed(self, request: Request<Body>) -> Pin<Box<dyn Future<Output = Result<Response<Body>, Error>> + Send>> {
         Box::pin(self.answer(request))
     }
 
     /// Answers a request.
-    async fn answer(self, request: Request<Incoming>) -> Result<Response<Body>, Error> {
+    async fn answer(self, request: Request<Body>) -> Result<Response<Body>, Error> {
         let state = &self.state;
+        if !has_good_host(&request) {
+            return Ok(refused(StatusCode::BAD_REQUEST, "expected one field `Host` with a host"));
+        }
         let is_read = matches!(*request.method(), Method::GET | Method::HEAD);
         if let (Some(changes), "/-/changes", true) = (&state.changes, request.uri().path(), is_read) {
             return Ok(changes.answer());
@@ -169,16 +183,27 @@ impl Site {
         if let Some(proxy) = state.proxies.iter().find(|proxy| proxy.takes(request.uri().path())) {
             return Ok(proxy.answer(request).await);
         }
+        // The pages of this tool have their policy, also beside an application, which has its own.
+        let is_ours = request.uri().path().starts_with("/-/");
         let mut response = match (request.uri().path(), is_read) {
-            ("/-/try", true) => pages::try_url(state, &request),
+            ("/-/try", true) => aside(state, request, pages::try_url).await?,
             ("/-/style.css", true) => of_type("text/css; charset=utf-8", pages::STYLE.to_owned()),
             ("/-/reload.js", true) if state.changes.is_some() => of_type("text/javascript", reload::SCRIPT.to_owned()),
             ("/-/session", true) => session::tell(state, request.headers()),
             ("/-/session", false) => {
                 let (head, sent) = request.into_parts();
-                // A form of more than a few bytes is none of ours.
-                let sent = Limited::new(sent, MOST_FORM).collect().await.map(|sent| sent.to_bytes());
-                session::change(state, &head, &sent.unwrap_or_else(|_| Bytes::new()))
+                // A form of more than a few bytes is none of ours, and neither is one of another site's page.
+                match Limited::new(sent, MOST_FORM).collect().await {
+                    _ if !is_from_this_site(&head) => {
+                        refused(StatusCode::FORBIDDEN, "the form was sent by another site")
+                    }
+                    Ok(sent) => session::change(state, &head, &sent.to_bytes()),
+                    Err(error) if error.is::<LengthLimitError>() => {
+                        let most = format!("a form may have {MOST_FORM} bytes, this one has more");
+                        refused(StatusCode::PAYLOAD_TOO_LARGE, &most)
+                    }
+                    Err(_) => refused(StatusCode::REQUEST_TIMEOUT, "the form did not arrive"),
+                }
             }
             _ => match &state.app {
                 Some(folder) if is_read => app::answer(state, folder, &self.routed, request).await?,
@@ -193,7 +218,7 @@ impl Site {
         for (name, value) in fields {
             response.headers_mut().insert(name, HeaderValue::from_static(value));
         }
-        if state.app.is_none() {
+        if state.app.is_none() || is_ours {
             let policy =
                 "default-src 'none'; style-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
             response.headers_mut().insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(policy));
@@ -202,9 +227,26 @@ impl Site {
     }
 }
 
+/// Makes a page beside the tasks that serve connections: one of a large table takes its time.
+async fn aside(
+    state: &Arc<State>,
+    request: Request<Body>,
+    show: impl FnOnce(&State, &Request<()>) -> Response<Body> + Send + 'static,
+) -> Result<Response<Body>, Error> {
+    let state = Arc::clone(state);
+    let request = request.map(|_| ());
+    tokio::task::spawn_blocking(move || show(&state, &request)).await.map_err(Error::new)
+}
+
 /// What the table says, which is never an error.
-async fn routed(routed: &RoutedPages<PageService>, request: Request<Incoming>) -> Response<Body> {
+async fn routed(routed: &RoutedPages<PageService>, request: Request<Body>) -> Response<Body> {
     routed.clone().oneshot(request).await.unwrap_or_else(|never| match never {})
+}
+
+fn refused(status: StatusCode, why: &str) -> Response<Body> {
+    let mut response = of_type("text/plain; charset=utf-8", format!("{status}\n{why}\n"));
+    *response.status_mut() = status;
+    response
 }
 
 fn of_type(kind: &'static str, text: String) -> Response<Body> {
@@ -248,19 +290,23 @@ pub(crate) fn run(file: TableFile, args: &ServeArgs, out: &mut dyn Write) -> Res
 }
 
 /// Takes over each save of the table.
-fn watch(state: &Arc<State>, file: TableFile) -> Result<impl Sized + use<>, Failure> {
+fn watch(state: &Arc<State>, file: TableFile) -> Result<crate::watch::Watching, Failure> {
     let state = Arc::clone(state);
     crate::watch::watch(file, move |file| {
         let mut err = anstream::stderr().lock();
         // Where this cannot be written, the pages still tell.
-        let _ = match state.reload(file) {
-            Ok(()) => writeln!(err, "{} {}", Styled(GOOD, "reloaded"), file.name()),
-            Err(findings) => writeln!(
+        let _ = match file.map(|file| (file, state.reload(file))) {
+            Ok((file, Ok(()))) => writeln!(err, "{} {}", Styled(GOOD, "reloaded"), file.name()),
+            Ok((file, Err(findings))) => writeln!(
                 err,
                 "{findings}{}: {} is broken; the table before it is served",
                 Styled(BAD, "error"),
                 file.name()
             ),
+            Err(failure) => {
+                state.lose(failure.to_string());
+                writeln!(err, "{}: {failure}; the table before it is served", Styled(BAD, "error"))
+            }
         };
     })
 }
@@ -280,7 +326,9 @@ pub(crate) async fn serve(listener: TcpListener, site: Site) -> std::io::Result<
         };
         let site = site.clone();
         tokio::spawn(async move {
-            let answer = hyper::service::service_fn(move |request| site.clone().boxed(request));
+            let answer = hyper::service::service_fn(move |request: Request<Incoming>| {
+                site.clone().boxed(request.map(|body| Body::paced(body, BODY.0, BODY.1)))
+            });
             let mut server = hyper::server::conn::http1::Builder::new();
             server.timer(TokioTimer::new()).header_read_timeout(PATIENCE).max_buf_size(MOST_HEAD);
             // Whoever hangs up in the middle is no trouble of ours.

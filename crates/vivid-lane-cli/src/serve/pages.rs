@@ -1,5 +1,7 @@
 //! The pages: plain ones for every route, one for what is missing, one to try URLs in.
 
+use std::iter::Peekable;
+
 use http::{Request as HttpRequest, Response, StatusCode};
 use minijinja::value::Serde;
 use minijinja::{Environment, Value, context};
@@ -9,6 +11,12 @@ use vivid_lane_http::{Body, PageName, found, missing};
 
 use super::{State, form, html, now};
 use crate::decision_json;
+
+/// How many links a page shows, and for how many routes one is tried: a large table would make large pages.
+const MOST_LINKS: usize = 100;
+const MOST_TRIED: usize = 1_000;
+/// How many routes are listed at once.
+const MOST_ROUTES: usize = 200;
 
 /// The style of all pages.
 pub(super) const STYLE: &str = include_str!("pages/style.css");
@@ -86,12 +94,17 @@ pub(super) fn show(state: &State, request: &HttpRequest<impl Sized>) -> Response
     let back = found.param("return").map_or_else(|| "/".to_owned(), |back| back.into_owned());
     let mut links: Vec<Link> = found.up().map(|url| Link { what: "up".to_owned(), url }).into_iter().collect();
     let pages = table.routes().filter(|route| route.page().is_some() && route.name() != found.route().name());
-    links.extend(pages.filter_map(|route| {
-        Some(Link { what: route.name().to_owned(), url: found.link(route.name()).to_url().ok()? })
-    }));
+    let mut tried = 0;
+    let of_routes = pages
+        .inspect(|_| tried += 1)
+        .take(MOST_TRIED)
+        .filter_map(|route| Some(Link { what: route.name().to_owned(), url: found.link(route.name()).to_url().ok()? }));
+    let of_routes: Vec<Link> = of_routes.take(MOST_LINKS).collect();
+    let has_more = of_routes.len() == MOST_LINKS || tried == MOST_TRIED;
+    links.extend(of_routes);
     let more = context! {
         page, route, path => found.route().path().as_str(), frames => Value::from(Serde(found.frames().collect::<Vec<_>>())), levels => Value::from(Serde(levels)), values => Value::from(Serde(values)),
-        needs => Value::from(Serde(needs)), back, links => Value::from(Serde(links)),
+        needs => Value::from(Serde(needs)), back, links => Value::from(Serde(links)), has_more,
     };
     state.pages.render(state, "page.html", here, met, StatusCode::OK, more)
 }
@@ -149,21 +162,29 @@ struct Node {
     children: Vec<Node>,
 }
 
-fn nodes(table: &Table, parent: Option<RouteRef<'_>>, lit: &str) -> Vec<Node> {
-    let below = table.routes().filter(|route| route.parent() == parent);
-    below
-        .map(|route| {
-            let name = route.name();
-            let is_on_way = lit == name || lit.strip_prefix(name).is_some_and(|rest| rest.starts_with('.'));
-            Node {
-                name: name.rsplit('.').next().unwrap_or(name).to_owned(),
-                path: route.own_path().to_owned(),
-                lit: is_on_way,
-                url: table.link(name).to_url().ok(),
-                children: nodes(table, Some(route), lit),
-            }
-        })
-        .collect()
+/// The routes as a tree, which stand in the order of the file, parents before their children. Where the list begins or ends in the
+/// middle of a subtree, what has no parent in it stands by its full name.
+fn nodes<'t>(
+    table: &Table,
+    routes: &mut Peekable<impl Iterator<Item = RouteRef<'t>>>,
+    above: Option<&str>,
+    lit: &str,
+) -> Vec<Node> {
+    let mut nodes = Vec::new();
+    let is_below = |route: &RouteRef<'_>| above.is_none() || route.parent().map(|one| one.name()) == above;
+    while let Some(route) = routes.next_if(is_below) {
+        let name = route.name();
+        let own = if above.is_some() { name.rsplit('.').next().unwrap_or(name) } else { name };
+        nodes.push(Node {
+            name: own.to_owned(),
+            path: route.own_path().to_owned(),
+            // Is it on the way that was taken?
+            lit: lit == name || lit.strip_prefix(name).is_some_and(|rest| rest.starts_with('.')),
+            url: table.link(name).to_url().ok(),
+            children: self::nodes(table, routes, Some(name), lit),
+        });
+    }
+    nodes
 }
 
 /// The page to try URLs in.
@@ -191,10 +212,27 @@ pub(super) fn try_url(state: &State, request: &HttpRequest<impl Sized>) -> Respo
             context! { severity => one.severity().as_str(), message => one.message(), place }
         })
         .collect();
+    // The part of the routes that is asked for, or the one with the route that was found.
+    let asked_from = form::first(&asked, "from").and_then(|from| from.parse().ok());
+    let found_at = || table.routes().position(|route| route.name() == lit).unwrap_or_default();
+    let count = table.routes().count();
+    let from: usize = asked_from.unwrap_or_else(|| found_at() / MOST_ROUTES * MOST_ROUTES).min(count);
+    let routes = nodes(&table, &mut table.routes().skip(from).take(MOST_ROUTES).peekable(), None, &lit);
+    let to = (from + MOST_ROUTES).min(count);
+    let part = |from: usize| {
+        let own = asked.iter().filter(|(name, _)| name != "from").cloned();
+        form::written(own.chain([("from".to_owned(), from.to_string())]))
+    };
+    let parts = (count > MOST_ROUTES).then(|| {
+        context! {
+            first => from + 1, last => to, count, earlier => (from > 0).then(|| part(from.saturating_sub(MOST_ROUTES))),
+            later => (to < count).then(|| part(to)),
+        }
+    });
     let all_needs: Vec<Value> = table.needs().map(|name| context! { name, met => is_met(name) }).collect();
     let more = context! {
         url, method, methods => vec!["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"], answer => Value::from(Serde(answer)), all_needs, findings,
-        routes => Value::from(Serde(nodes(&table, None, &lit))),
+        routes => Value::from(Serde(routes)), parts,
     };
     state.pages.render(state, "try.html", here, met, StatusCode::OK, more)
 }

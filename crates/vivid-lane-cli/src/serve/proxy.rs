@@ -7,7 +7,6 @@ use http::header::{
 };
 use http::uri::{Authority, PathAndQuery, Uri};
 use http::{Request, Response, StatusCode};
-use hyper::body::Incoming;
 use hyper_util::rt::TokioIo;
 use tokio::net::TcpStream;
 use vivid_lane_http::Body;
@@ -59,7 +58,7 @@ impl Proxy {
     }
 
     /// Passes a request on. Where the other server cannot be reached, that is the answer (502).
-    pub(crate) async fn answer(&self, request: Request<Incoming>) -> Response<Body> {
+    pub(crate) async fn answer(&self, request: Request<Body>) -> Response<Body> {
         match self.passed_on(request).await {
             Ok(answer) => answer,
             Err(error) => {
@@ -73,7 +72,7 @@ impl Proxy {
 
     async fn passed_on(
         &self,
-        request: Request<Incoming>,
+        request: Request<Body>,
     ) -> Result<Response<Body>, Box<dyn std::error::Error + Send + Sync>> {
         let (mut head, body) = request.into_parts();
         if let Some(path) = &self.path {

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use smol_str::{SmolStr, format_smolstr};
 
 use super::notation::OtherNotation;
-use super::rules::Rules;
+use super::rules::{self, Rules};
 use super::shared::{Pages, SharedParams};
 use super::variants::{PathProblem, PathVariant, ResolvedPath};
 use crate::declare::{
@@ -182,6 +182,7 @@ impl Walker<'_> {
     /// Adds the needs of a table. What an including table says of a need goes before what an included one says.
     fn declare_needs(&mut self, needs: Vec<Need>) {
         for need in needs {
+            rules::wrong_name(&need.name, "need", self.report);
             match self.needs.iter().find(|known| known.need.name.value == need.name.value) {
                 Some(known) if known.scope == self.scope => {
                     let message = format!("the need `{}` is declared a second time", need.name.value);
@@ -233,7 +234,9 @@ impl Walker<'_> {
                 .help_with("give one of the two another name")
                 .route(name.as_str());
         }
-        self.name(&spec.name, &name);
+        if let Some(finding) = rules::wrong_name(&spec.name, "route", self.report) {
+            finding.route(name.as_str());
+        }
         for need in std::mem::take(&mut spec.needs) {
             if !needs.iter().any(|known| known.value == need.value) {
                 needs.push(need);
@@ -300,16 +303,6 @@ impl Walker<'_> {
             }
         }
         self.pages.id(&page.value)
-    }
-
-    fn name(&mut self, own: &Placed<String>, full: &str) {
-        let wrong = own.value.chars().find(|&c| !(c.is_alphanumeric() || matches!(c, '-' | '_')));
-        if wrong.is_none() && !own.value.is_empty() {
-            return;
-        }
-        let found = wrong.map_or_else(|| "none".to_owned(), |c| format!("{c:?}"));
-        let message = format!("expected letters, digits, `-` or `_` in the name of a route, found {found}");
-        self.report.add(Code::RouteName, own.span.as_ref(), message).route(full);
     }
 
     fn methods(&mut self, declared: &[Placed<String>], route: &str) -> Methods {

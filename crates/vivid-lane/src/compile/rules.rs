@@ -7,7 +7,7 @@ use std::sync::Arc;
 use hashbrown::hash_table::Entry;
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 
-use crate::declare::{Data, Format, Placed, Report, Rule};
+use crate::declare::{Data, Finding, Format, Placed, Report, Rule};
 use crate::lookup::ParamKind;
 use crate::rule::{Check, Join, Many, Shape, TooLarge, is_anchored};
 
@@ -65,6 +65,7 @@ impl Rules {
         }
         for list in lists {
             if !self.lists.contains(&list.value) {
+                wrong_name(list, "list", report);
                 self.lists.push(list.value.clone());
             }
         }
@@ -203,4 +204,16 @@ fn unanchored(rule: &Rule) -> impl Iterator<Item = (usize, &str)> {
         Data::Text(pattern) if keyword == "pattern" && !is_anchored(pattern) => Some((index, pattern.as_str())),
         _ => None,
     })
+}
+
+/// Reports a name that is none. What has a name in a table goes into cookies, code and reports of other programs, so all names have
+/// one grammar.
+pub(super) fn wrong_name<'r>(name: &Placed<String>, of: &str, report: &'r mut Report) -> Option<&'r mut Finding> {
+    let wrong = name.value.chars().find(|&c| !(c.is_alphanumeric() || matches!(c, '-' | '_')));
+    if wrong.is_none() && !name.value.is_empty() {
+        return None;
+    }
+    let found = wrong.map_or_else(|| "none".to_owned(), |c| format!("{c:?}"));
+    let message = format!("expected letters, digits, `-` or `_` in the name of a {of}, found {found}");
+    Some(report.add(Code::Name, name.span.as_ref(), message))
 }

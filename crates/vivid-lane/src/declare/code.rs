@@ -131,7 +131,7 @@ codes! {
     Renamed "renamed" Note "a page file whose route could not have its name";
     RepeatedHost "repeated-host" Error "a second host along a chain of routes";
     RepeatedParameter "repeated-parameter" Error "a parameter that stands twice along a chain of routes";
-    RouteName "route-name" Error "a name of a route with other characters than letters, digits, `-` and `_`";
+    Name "name" Error "a name of a route, need or list with other characters than letters, digits, `-` and `_`";
     Rule "rule" Error "a keyword of a rule that cannot be read";
     RuleTooLarge "rule-too-large" Error "a rule that would take too large an automaton";
     SamePage "same-page" Error "two page files for one URL, or two of what a folder has one of";

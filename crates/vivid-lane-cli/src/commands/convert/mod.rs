@@ -251,6 +251,13 @@ fn watch(
     let again = args.clone();
     let _watcher = crate::watch::watch(*file, move |file| {
         let mut err = anstream::stderr().lock();
+        let file = match file {
+            Ok(file) => file,
+            Err(failure) => {
+                drop(err);
+                return failure.report();
+            }
+        };
         let written = file.table().and_then(|table| {
             // What is written goes into the folder.
             modules::run(&table, &again, format, &mut std::io::sink(), &mut err)
