@@ -176,7 +176,11 @@ fn a_large_table_makes_no_large_pages() {
     let path = file("large.toml", routes.as_bytes());
     let server = serve(TOOL, path.to_str().expect("UTF-8"), &[]);
     let page = get(&server, "/r7", "").body;
-    assert!(page.len() < 20_000 && page.contains("<th>r100</th>") && page.contains("all routes"), "{} bytes", page.len());
+    assert!(
+        page.len() < 20_000 && page.contains("<th>r100</th>") && page.contains("all routes"),
+        "{} bytes",
+        page.len()
+    );
     let first = get(&server, "/-/try", "").body;
     assert!(first.len() < 100_000 && first.contains("routes 1 to 200 of 3000"), "{} bytes", first.len());
     // The part with the route that was found, and the others around it.
@@ -229,7 +233,10 @@ fn a_save_is_a_new_table_and_a_broken_one_is_not() {
             .expect("a file");
     };
     included("/more");
-    file("served.toml", format!("{}[routes.all]\npath = '/all'\ninclude = 'more/more.toml'\n", table("/talks")).as_bytes());
+    file(
+        "served.toml",
+        format!("{}[routes.all]\npath = '/all'\ninclude = 'more/more.toml'\n", table("/talks")).as_bytes(),
+    );
     until("what is included", || get(&server, "/all/more", "").status == 200);
     included("/others");
     until("what is included now", || get(&server, "/all/others", "").status == 200);

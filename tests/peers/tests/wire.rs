@@ -324,3 +324,47 @@ async fn a_server_has_limits() {
     let answer = raw(address, "GET /nights HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n").await;
     assert!(answer.starts_with("HTTP/1.1 200 "), "{answer}");
 }
+
+/// A body that comes drop by drop is broken off, and one that keeps up may take its time; no address has more connections than it may.
+#[tokio::test]
+async fn bodies_keep_up_and_addresses_share() {
+    let form = async |mut visit: Visit| -> Result<Response<Body>, Failure> {
+        let sent: Vec<(String, String)> = visit.form(4096).await?;
+        Ok(html(format!("{} values", sent.len())))
+    };
+    let table = Table::from_toml("[routes.form]\npath = '/form'\npage = 'form'\nmethods = ['POST']").expect("a table");
+    let site = Routed::new(Pages::new(()).page("form", form).bind(&table).expect("all pages"));
+    // A fifth of a second, and as much more for each five bytes.
+    let server = Server::new(site).bodies(Duration::from_millis(200), 25).connections_of_one_peer(3);
+    let address = serve(server).await;
+    let send = |pauses: u64| async move {
+        let mut stream = TcpStream::connect(address).await.expect("a connection");
+        let head = "POST /form HTTP/1.1\r\nHost: x\r\nConnection: close\r\nContent-Type: application/x-www-form-urlencoded\r\n";
+        stream.write_all(format!("{head}Content-Length: 30\r\n\r\n").as_bytes()).await.expect("sent");
+        for _ in 0..6 {
+            tokio::time::sleep(Duration::from_millis(pauses)).await;
+            // It may have been broken off.
+            let _ = stream.write_all(b"ab=c&").await;
+        }
+        let mut read = String::new();
+        let _ = stream.read_to_string(&mut read).await;
+        read
+    };
+    let (steady, slow) = tokio::join!(send(60), send(900));
+    assert!(steady.starts_with("HTTP/1.1 200 ") && steady.ends_with("6 values"), "{steady}");
+    assert!(slow.starts_with("HTTP/1.1 408 ") && slow.contains("too slowly"), "{slow}");
+
+    let open = futures_util::future::join_all((0..3).map(|_| TcpStream::connect(address))).await;
+    // The three are counted once the server has seen them; the fourth is closed without a word.
+    let get = "GET /form HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n";
+    let mut fourth = raw(address, get).await;
+    assert_eq!(fourth, "");
+    drop(open);
+    for _ in 0..100 {
+        fourth = raw(address, get).await;
+        if !fourth.is_empty() {
+            break;
+        }
+    }
+    assert!(fourth.starts_with("HTTP/1.1 405 "), "{fourth}");
+}
