@@ -1,5 +1,7 @@
 //! Routes that accept a path but for one thing.
 
+use std::ops::Range;
+
 use crate::declare::nearest;
 use crate::lookup::{Ask, LeafId, Node, NodeId, PatternId, Piece, Route, Tree};
 use crate::rule::plain;
@@ -19,11 +21,12 @@ pub(super) enum Obstacle {
     Tail,
 }
 
-/// All ways that accept a path, or would but for one obstacle, in the order in which they are tried. Where a
-/// node has more literals than `most`, none of them is compared with a word that is not among them.
+/// All ways that accept a path, or would but for one obstacle, in the order in which they are tried: as many as so many looks at nodes,
+/// and ways, find.
 pub(super) fn ways(tree: &Tree, routes: &[Route], ask: &Ask<'_, '_>, most: usize) -> Vec<(LeafId, Option<Obstacle>)> {
-    let mut walk = Walk { tree, routes, ask, most, found: Vec::new() };
+    let mut walk = Walk { tree, routes, ask, left: most, found: Vec::new() };
     walk.node(tree.root(), 0, None);
+    walk.found.truncate(most);
     walk.found
 }
 
@@ -31,7 +34,8 @@ struct Walk<'a, 'u> {
     tree: &'a Tree,
     routes: &'a [Route],
     ask: &'a Ask<'a, 'u>,
-    most: usize,
+    /// How many more nodes are looked at.
+    left: usize,
     found: Vec<(LeafId, Option<Obstacle>)>,
 }
 
@@ -40,6 +44,8 @@ impl Walk<'_, '_> {
         let tree = self.tree;
         let node = tree.node(id);
         let segments = self.ask.segments;
+        let Some(left) = self.left.checked_sub(1 + tree.leaves(node).len()) else { return };
+        self.left = left;
         if at == segments.len() {
             for &leaf in tree.leaves(node) {
                 let fits = tree.tail_fits(tree.leaf(leaf), self.ask, self.routes);
@@ -63,7 +69,6 @@ impl Walk<'_, '_> {
         if let Some(target) = tree.literal(node, text) {
             self.node(target, at + 1, obstacle.clone());
         } else if obstacle.is_none()
-            && tree.literals(node).len() <= self.most
             && let Some((near, target)) = nearest_literal(tree, node, text)
         {
             let expected = near.to_owned();
@@ -82,9 +87,10 @@ impl Walk<'_, '_> {
     /// What ends one segment further on.
     fn one_more(&mut self, id: NodeId) {
         let node = self.tree.node(id);
-        if self.tree.literals(node).len() > self.most {
+        let Some(left) = self.left.checked_sub(self.tree.literals(node).len() + self.tree.edges(node).len()) else {
             return;
-        }
+        };
+        self.left = left;
         let literals = self.tree.literals(node).map(|(text, target)| (Some(text.to_owned()), target));
         let edges = self.tree.edges(node).iter().filter(|edge| edge.target != id).map(|edge| (None, edge.target));
         for (expected, target) in literals.chain(edges) {
@@ -95,10 +101,96 @@ impl Walk<'_, '_> {
     }
 }
 
-/// The literal after a node that is nearest to a word.
-fn nearest_literal<'t>(tree: &'t Tree, node: &Node, word: &str) -> Option<(&'t str, NodeId)> {
-    let near = nearest(word, tree.literals(node).map(|(text, _)| text))?;
-    tree.literals(node).find(|(text, _)| *text == near)
+/// So many literals are compared with a word one by one.
+const MOST_COMPARED: usize = 64;
+
+/// The literal after a node that is nearest to a word. Where they are many, they are searched as they stand, in order: then one slip is
+/// forgiven, or more where what stands before them leaves few literals.
+pub(super) fn nearest_literal<'t>(tree: &'t Tree, node: &Node, word: &str) -> Option<(&'t str, NodeId)> {
+    let sorted = Sorted { tree, children: tree.children(node) };
+    let near = match sorted.children.len() {
+        few if few <= MOST_COMPARED => sorted.nearest(word, 0..few),
+        _ => sorted.search(&tree.as_stored(word)),
+    }?;
+    Some((near, tree.literal(node, near)?))
+}
+
+/// The literals after a node, in the order of their bytes.
+struct Sorted<'t> {
+    tree: &'t Tree,
+    children: &'t [NodeId],
+}
+
+impl<'t> Sorted<'t> {
+    fn text(&self, at: usize) -> &'t str {
+        self.tree.text_of(self.tree.node(self.children[at]))
+    }
+
+    fn nearest(&self, word: &str, within: Range<usize>) -> Option<&'t str> {
+        nearest(word, within.map(|at| self.text(at)))
+    }
+
+    /// Where those begin, of some that share so many bytes, whose next byte is not less.
+    fn begin(&self, within: &Range<usize>, depth: usize, byte: u8) -> usize {
+        let children = &self.children[within.clone()];
+        let is_before = |child: &NodeId| self.tree.text_of(self.tree.node(*child)).as_bytes().get(depth) < Some(&byte);
+        within.start + children.partition_point(is_before)
+    }
+
+    /// Those whose next byte is this one.
+    fn with(&self, within: &Range<usize>, depth: usize, byte: u8) -> Range<usize> {
+        let start = self.begin(within, depth, byte);
+        let end = byte.checked_add(1).map_or(within.end, |next| self.begin(within, depth, next));
+        start..end
+    }
+
+    /// The one that goes on with these bytes, of some that share so many.
+    fn exact(&self, within: &Range<usize>, depth: usize, rest: &[&[u8]]) -> Option<&'t str> {
+        let wanted = || rest.iter().copied().flatten();
+        let compare =
+            |child: &NodeId| self.tree.text_of(self.tree.node(*child)).as_bytes()[depth..].iter().cmp(wanted());
+        let at = self.children[within.clone()].binary_search_by(compare).ok()?;
+        Some(self.text(within.start + at))
+    }
+
+    /// The first literal that one slip turns into the word: where the word leaves the literals, step by step.
+    fn search(&self, word: &str) -> Option<&'t str> {
+        /// Longer words have no slip that is told from a guess.
+        const LONGEST: usize = 64;
+        let bytes = word.as_bytes();
+        if bytes.len() > LONGEST || bytes.len() < 2 {
+            return None;
+        }
+        let mut within = 0..self.children.len();
+        for depth in 0..=bytes.len() {
+            if within.len() <= MOST_COMPARED {
+                return self.nearest(word, within);
+            }
+            let from = &bytes[depth..];
+            let after = from.get(1..).unwrap_or_default();
+            if let [byte, next, rest @ ..] = from
+                && let Some(swapped) = self.exact(&within, depth, &[&[*next, *byte], rest])
+            {
+                return Some(swapped);
+            }
+            let too_many = from.first().and_then(|_| self.exact(&within, depth, &[after]));
+            if too_many.is_some() {
+                return too_many;
+            }
+            // A wrong letter, or one too few: whatever the literals go on with here.
+            let mut left = self.begin(&within, depth, 0)..within.end;
+            while let Some(&next) = (!left.is_empty()).then(|| self.text(left.start).as_bytes().get(depth)).flatten() {
+                let part = self.with(&left, depth, next);
+                let wrong = from.first().and_then(|_| self.exact(&part, depth + 1, &[after]));
+                if let Some(found) = wrong.or_else(|| self.exact(&part, depth + 1, &[from])) {
+                    return Some(found);
+                }
+                left.start = part.end;
+            }
+            within = self.with(&within, depth, *from.first()?);
+        }
+        None
+    }
 }
 
 /// Which value of a pattern refused a segment, and why.

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use super::near::{Obstacle, refusal, ways};
+use super::near::{Obstacle, nearest_literal, refusal, ways};
 use crate::decide::{Decision, NotFound};
 use crate::declare::nearest;
 use crate::lookup::{Edge, Param, Parsed, Parts, PatternId, Piece, QueryRefusal, RouteId, SegmentStep};
@@ -10,11 +10,10 @@ use crate::template::percent::{decode_form, encode_unreserved};
 
 /// How many suggestions are made.
 const MOST: usize = 3;
-/// With how many literals of one place a segment is compared: who asks for gibberish must not cost more than
-/// the answer is worth.
-const MOST_LITERALS: usize = 2000;
-/// How many addresses are tried.
-const MOST_TRIED: usize = 400;
+/// How many nodes and ways are looked at, and how many addresses are tried: who asks for gibberish must not cost more than the answer is
+/// worth. All of it together is less than two hundred decisions.
+const MOST_LOOKS: usize = 400;
+const MOST_TRIED: usize = 50;
 /// The values of a rule that names so many at most are compared with one that it refused.
 const MOST_VALUES: usize = 64;
 
@@ -189,7 +188,7 @@ impl<'t, P> NotFound<'t, '_, P> {
         let answers = self.request().answers();
         let ask = parts.ask(&answers);
         let mut tries = Vec::new();
-        for (leaf, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LITERALS) {
+        for (leaf, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LOOKS) {
             let spelt = |segment, folded| frozen.tree.spelling(leaf, segment).unwrap_or(folded).to_owned();
             let leaf = frozen.tree.leaf(leaf);
             match obstacle {
@@ -279,8 +278,7 @@ impl<'t, P> NotFound<'t, '_, P> {
                 id = next;
                 continue;
             }
-            let is_few = tree.literals(node).len() <= MOST_LITERALS && at + 1 < segments.len();
-            let near = is_few.then(|| nearest(text, tree.literals(node).map(|(literal, _)| literal))).flatten()?;
+            let (near, _) = nearest_literal(tree, node, text).filter(|_| at + 1 < segments.len())?;
             let rest = segments[at + 1..].join("/");
             let reason = format!("`{near}` for `{}`, without `{}`", shown(text), shown(&rest));
             let mut one = Try::new(Rank::Cut, &segments[..at], reason);

@@ -103,6 +103,7 @@ codes! {
     MissingPage "missing-page" Error "a route without a page, a redirect or child routes";
     MissingPath "missing-path" Error "a page or a redirect without a path";
     More "more" Error "how many findings are not listed";
+    Name "name" Error "a name of a route, need or list with other characters than letters, digits, `-` and `_`";
     NeedLoop "need-loop" Error "a need that can be met only by those who meet it";
     NeedPage "need-page" Error "a need whose `otherwise` is no page that a `GET` shows";
     NeedParameter "need-parameter" Error "a need whose `otherwise` has a parameter that a visitor may not bring";
@@ -131,7 +132,6 @@ codes! {
     Renamed "renamed" Note "a page file whose route could not have its name";
     RepeatedHost "repeated-host" Error "a second host along a chain of routes";
     RepeatedParameter "repeated-parameter" Error "a parameter that stands twice along a chain of routes";
-    Name "name" Error "a name of a route, need or list with other characters than letters, digits, `-` and `_`";
     Rule "rule" Error "a keyword of a rule that cannot be read";
     RuleTooLarge "rule-too-large" Error "a rule that would take too large an automaton";
     SamePage "same-page" Error "two page files for one URL, or two of what a folder has one of";
@@ -140,8 +140,8 @@ codes! {
     Toml "toml" Error "a text that is not TOML";
     TooDeep "too-deep" Error "routes that are nested too deep";
     TooLarge "too-large" Error "a text that is too long";
-    TooLargeToProve "too-large-to-prove" Error "paths that are too many to be held against each other";
-    TooManyPairs "too-many-pairs" Error "paths that are alike up to their last segments, and too many";
+    TooLargeToProve "too-large-to-prove" Error "rules and paths that are too many, or too large, to be held against each other";
+    TooManyPairs "too-many-pairs" Error "paths that are alike up to their last segments, and too many; more overlaps than are told";
     TooManyParameters "too-many-parameters" Error "a route with too many parameters";
     TooManyRoutes "too-many-routes" Error "a table with too many routes";
     TooManySegments "too-many-segments" Error "a path with too many segments";

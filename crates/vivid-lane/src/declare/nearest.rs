@@ -19,7 +19,8 @@ pub(crate) fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a s
         if known.len() > LONGEST || wanted.len().abs_diff(known.len()) > allowed {
             continue;
         }
-        let slips = distance(&wanted, &known);
+        let most = best.map_or(allowed, |(fewest, _)| fewest.min(allowed));
+        let slips = distance(&wanted, &known, most);
         if slips <= allowed && best.is_none_or(|(fewest, _)| slips < fewest) {
             best = Some((slips, candidate));
         }
@@ -50,21 +51,30 @@ pub(crate) fn expected_one_of(word: &str, known: &[&str]) -> String {
     }
 }
 
-/// The optimal string alignment distance.
-fn distance(left: &[char], right: &[char]) -> usize {
-    let mut before: Vec<usize> = Vec::new();
-    let mut above: Vec<usize> = (0..=right.len()).collect();
+/// The optimal string alignment distance of two words, or some number beyond `most` where it is beyond it.
+fn distance(left: &[char], right: &[char], most: usize) -> usize {
+    let same = left.iter().zip(right).take_while(|(a, b)| a == b).count();
+    let (left, right) = (&left[same..], &right[same..]);
+    let mut before = [0; LONGEST + 1];
+    let mut here = [0; LONGEST + 1];
+    let mut above: [usize; LONGEST + 1] = std::array::from_fn(|column| column);
     for (row, &a) in left.iter().enumerate() {
-        let mut here = Vec::with_capacity(right.len() + 1);
-        here.push(row + 1);
+        here[0] = row + 1;
+        let mut fewest = here[0];
         for (column, &b) in right.iter().enumerate() {
             let mut least = (above[column] + usize::from(a != b)).min(above[column + 1] + 1).min(here[column] + 1);
             if row > 0 && column > 0 && a == right[column - 1] && left[row - 1] == b {
                 least = least.min(before[column - 1] + 1);
             }
-            here.push(least);
+            here[column + 1] = least;
+            fewest = fewest.min(least);
         }
-        before = std::mem::replace(&mut above, here);
+        // What follows adds to the least of this row, but that two swapped letters reach one row further back.
+        if fewest > most + 1 {
+            return fewest;
+        }
+        std::mem::swap(&mut before, &mut above);
+        std::mem::swap(&mut above, &mut here);
     }
     above[right.len()]
 }

@@ -340,14 +340,23 @@ impl Tree {
         node.children.of(&self.children).iter().map(|&child| (self.text_of(self.node(child)), child))
     }
 
-    pub(super) fn text_of(&self, node: &Node) -> &str {
+    /// The nodes of the literals after a node, in the order of the bytes of their texts.
+    pub(crate) fn children(&self, node: &Node) -> &[NodeId] {
+        node.children.of(&self.children)
+    }
+
+    /// A text as literals are stored.
+    pub(crate) fn as_stored<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        if self.folds { folded(text) } else { Cow::Borrowed(text) }
+    }
+
+    pub(crate) fn text_of(&self, node: &Node) -> &str {
         &self.text[node.text as usize..node.text as usize + node.length as usize]
     }
 
     /// The way on for a literal segment.
     pub(crate) fn literal(&self, node: &Node, text: &str) -> Option<NodeId> {
-        let children = node.children.of(&self.children);
-        let wanted = if self.folds { folded(text) } else { Cow::Borrowed(text) };
+        let (children, wanted) = (self.children(node), self.as_stored(text));
         let by_text = |&child: &NodeId| self.text_of(self.node(child)).cmp(&*wanted);
         children.binary_search_by(by_text).ok().map(|at| children[at])
     }

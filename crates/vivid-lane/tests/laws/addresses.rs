@@ -379,3 +379,45 @@ proptest! {
         let _ = table.explain(&request);
     }
 }
+
+/// Words that have little in common, as many as are wanted, in a site with a page for each.
+fn crowd(count: u64) -> (Vec<String>, Table) {
+    let word = |number: u64| -> String {
+        let mut bits = (number + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+        (0..9)
+            .map(|_| {
+                bits = bits.rotate_left(7).wrapping_mul(0xD134_2543_DE82_EF95);
+                char::from(b'a' + (bits >> 40) as u8 % 26)
+            })
+            .collect()
+    };
+    let words: Vec<String> = (0..count).map(word).collect();
+    let spec = words.iter().enumerate().fold(TableSpec::new(), |spec, (at, word)| {
+        spec.route(RouteSpec::new(format!("r{at}")).path(format!("/{word}")).page("page"))
+    });
+    (words, spec.build().expect("a table"))
+}
+
+proptest! {
+    /// However many siblings there are, one slip is forgiven.
+    #[test]
+    fn one_slip_is_forgiven_among_many(picks in prop::collection::vec((any::<prop::sample::Index>(), 0..9_usize, 0..4_u8, b'a'..=b'z'), 40)) {
+        static CROWD: std::sync::LazyLock<(Vec<String>, Table)> = std::sync::LazyLock::new(|| crowd(6_000));
+        let (words, table) = &*CROWD;
+        for (pick, at, slip, letter) in picks {
+            let word = pick.get(words);
+            let mut wrong = word.clone().into_bytes();
+            match slip {
+                0 => drop(wrong.remove(at)),
+                1 => wrong.insert(at, letter),
+                2 => wrong[at] = letter,
+                _ => wrong.swap(at.min(7), at.min(7) + 1),
+            }
+            let wrong = format!("/{}", String::from_utf8(wrong).expect("letters"));
+            let request = Request::get(&wrong);
+            let Decision::NotFound(missing) = table.decide(&request) else { continue };
+            let found: Vec<String> = missing.suggestions().iter().map(|one| one.url().to_owned()).collect();
+            prop_assert_eq!(found, [format!("/{word}")], "{}", wrong);
+        }
+    }
+}
