@@ -72,6 +72,17 @@ impl TableFile {
         std::mem::take(&mut self.spec)
     }
 
+    /// What tells the texts of this table from those of others, on whatever machine (FNV-1a, 64 bits).
+    pub(crate) fn fingerprint(&self) -> String {
+        let mut hash = 0xcbf2_9ce4_8422_2325_u64;
+        for text in self.texts.values() {
+            for byte in text.bytes().chain([0]) {
+                hash = (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3);
+            }
+        }
+        format!("{hash:016x}")
+    }
+
     /// The name under which the file is spoken of.
     pub(crate) fn name(&self) -> &str {
         &self.name

@@ -227,6 +227,10 @@ fn a_log_comes_to_the_same_however_it_is_read() {
     let reduced = replay(&["--merge", "--partial", two, three], b"");
     let reduced = file("reduced.json", reduced.as_bytes());
     assert_eq!(replay(&["--format", "json", "--merge", one, reduced.to_str().expect("UTF-8")], b""), merged);
+    // What was counted by another table says nothing of this one.
+    let older = concat!(env!("CARGO_MANIFEST_DIR"), "/demo/larkfell/older.toml");
+    let run = tool(&["--table", older, "replay", "--merge", one], b"");
+    assert!(run.status == 2 && run.err.contains("it was made with another table"), "{}", run.err);
 }
 
 #[test]

@@ -27,7 +27,7 @@ pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result
         Command::Match(args) => match_urls::run(&file()?.into_table()?, args, cli.format, out),
         Command::Link(args) => link::run(&file()?.into_table()?, args, cli.format, out),
         Command::Diff(args) => diff::run(args, cli.format, out),
-        Command::Replay(args) => replay::run(&file()?.into_table()?, args, cli.format, out),
+        Command::Replay(args) => replay::run(file()?, args, cli.format, out),
         Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out, err),
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),

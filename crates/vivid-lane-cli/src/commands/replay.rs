@@ -14,11 +14,13 @@ use crate::Outcome;
 use crate::args::{Format, ReplayArgs};
 use crate::output::{FAINT, Failure, NAME, STRONG, Styled, counted, json_line, shown, width};
 use crate::replay::{self, Summary};
+use crate::table_file::TableFile;
 use crate::visitor::Visitor;
 
-pub(super) fn run(table: &Table, args: &ReplayArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+pub(super) fn run(file: TableFile, args: &ReplayArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+    let mut summary = Summary::of(&file.fingerprint());
+    let table = &file.into_table()?;
     let visitor = Visitor::new(table, &args.visitor)?;
-    let mut summary = Summary::default();
     let mut broken = None;
     for path in &args.logs {
         if args.merge {
@@ -42,6 +44,9 @@ pub(super) fn run(table: &Table, args: &ReplayArgs, format: Format, out: &mut dy
     // What was read has been printed; that it is not all must still be said.
     broken.map_or(Ok(Outcome::Fine), Err)
 }
+
+/// The longest summary, in bytes: there are bounded counters in it, and a name for each route of a large table.
+const LONGEST_SUMMARY: u64 = 256 << 20;
 
 fn is_standard_input(path: &Path) -> bool {
     path == Path::new("-")
@@ -94,15 +99,28 @@ fn read_log(
 
 /// Adds the summaries of a file, one a line.
 fn merge(path: &Path, summary: &mut Summary) -> Result<(), Failure> {
-    let lines = BufReader::new(open(path, None)?).lines();
-    for (number, line) in (1..).zip(lines) {
-        let line = line.map_err(|error| Failure::Log { path: path.to_owned(), error })?;
+    let failure = |error| Failure::Log { path: path.to_owned(), error };
+    let mut log = BufReader::new(open(path, None)?);
+    for number in 1.. {
+        let mut line = Vec::new();
+        if (&mut log).take(LONGEST_SUMMARY + 1).read_until(b'\n', &mut line).map_err(failure)? == 0 {
+            break;
+        }
+        if line.len() as u64 > LONGEST_SUMMARY {
+            let path = path.display();
+            let message =
+                format!("{path}:{number}: a summary may have {} MiB, this line has more", LONGEST_SUMMARY >> 20);
+            return Err(Failure::Argument(message));
+        }
+        let line = String::from_utf8_lossy(&line);
         if line.trim().is_empty() {
             continue;
         }
-        let more = Summary::read(&line).map_err(|reason| {
+        let more = Summary::read(&line, &summary.table).map_err(|reason| {
             let path = path.display();
-            Failure::Argument(format!("{path}:{number}: not a summary that `replay --partial` wrote: {reason}"))
+            Failure::Argument(format!(
+                "{path}:{number}: not a summary that `replay --partial` wrote with this table: {reason}"
+            ))
         })?;
         summary.merge(more);
     }

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 const MOST_UNREAD: usize = 5;
 
 /// The version of the form in which summaries are written.
-const VERSION: u32 = 1;
+const VERSION: u32 = 2;
 
 /// What a log, or a part of one, comes to.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -19,6 +19,8 @@ const VERSION: u32 = 1;
 pub(crate) struct Summary {
     /// The version of this form.
     pub(crate) summary: u32,
+    /// What tells the texts of the table from those of others.
+    pub(crate) table: String,
     pub(crate) requests: u64,
     /// Decisions by kind.
     pub(crate) outcomes: BTreeMap<String, u64>,
@@ -61,6 +63,7 @@ impl Default for Summary {
     fn default() -> Self {
         Self {
             summary: VERSION,
+            table: String::new(),
             requests: 0,
             outcomes: BTreeMap::new(),
             routes: BTreeMap::new(),
@@ -75,13 +78,27 @@ impl Default for Summary {
 }
 
 impl Summary {
-    /// Reads a summary that was written before.
-    pub(crate) fn read(line: &str) -> Result<Self, String> {
+    /// A summary of nothing, for a table.
+    pub(crate) fn of(table: &str) -> Self {
+        Self { table: table.to_owned(), ..Self::default() }
+    }
+
+    /// Reads a summary that was written before, for the same table.
+    pub(crate) fn read(line: &str, table: &str) -> Result<Self, String> {
+        /// What all versions have.
+        #[derive(Deserialize)]
+        struct Versioned {
+            summary: u32,
+        }
+        let Versioned { summary: version } = serde_json::from_str(line).map_err(|error| error.to_string())?;
+        if version != VERSION {
+            return Err(format!("expected a summary of version {VERSION}, found version {version}"));
+        }
         let summary: Self = serde_json::from_str(line).map_err(|error| error.to_string())?;
-        if summary.summary == VERSION {
+        if summary.table == table {
             Ok(summary)
         } else {
-            Err(format!("expected a summary of version {VERSION}, found version {}", summary.summary))
+            Err("it was made with another table, or another state of this one".to_owned())
         }
     }
 
@@ -196,7 +213,11 @@ pub(super) mod tests {
 
         #[test]
         fn what_is_written_is_read(summary in summaries()) {
-            prop_assert_eq!(Summary::read(&serde_json::to_string(&summary).unwrap()), Ok(summary));
+            let written = serde_json::to_string(&summary).unwrap();
+            prop_assert_eq!(Summary::read(&written, ""), Ok(summary));
+            prop_assert!(Summary::read(&written, "other").is_err());
+            let newer = written.replacen("\"summary\":2", "\"summary\":3", 1);
+            prop_assert!(Summary::read(&newer, "").unwrap_err().contains("found version 3"));
         }
     }
 }
