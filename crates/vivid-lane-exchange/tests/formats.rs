@@ -194,6 +194,11 @@ fn what_a_format_lacks_is_told() {
     let told: Vec<&str> = rewritten.notes.all().iter().map(|note| note.message()).collect();
     assert_eq!(told, ["TOML has no null: `data.x` is left out", "TOML has no null: `data.y` is left out"]);
     assert_eq!(rewritten.text, "[routes.home]\npath = \"/\"\ndata.y = [1]\n");
+    // A table of nothing but comments is a table.
+    for syntax in ALL {
+        let empty = rewrite(Source::toml("# Nothing yet.\n"), syntax).expect("it is read").text;
+        assert_eq!(data(&empty, syntax), Data::Table(Vec::new().into_iter().collect()), "{empty}");
+    }
     let error = rewrite(Source::yaml("routes: [").named("routes.yaml"), Syntax::Json).expect_err("it has no end");
     assert!(error.to_string().starts_with("routes.yaml:1:"), "{error}");
 }

@@ -12,10 +12,10 @@ const LONGEST_LINE: usize = 110;
 pub(super) fn write(tree: &Branch) -> String {
     let mut out = String::new();
     block(&mut out, tree, 0);
-    tree.at_end.iter().for_each(|line| comment(&mut out, line, 0));
-    if out.is_empty() {
+    if tree.entries.is_empty() {
         out.push_str("{}\n");
     }
+    tree.at_end.iter().for_each(|line| comment(&mut out, line, 0));
     out
 }
 

@@ -156,8 +156,9 @@ impl<P> Table<P> {
         if !before.contains('?') {
             return Decision::BadRequest(BadRequest { kind: Bad::Utf8 });
         }
-        let mut location = before.to_owned();
-        escape_bytes_into(&mut location, &bytes[before.len()..]);
+        // All of them: what is UTF-8 may hold what no field of a header can.
+        let mut location = String::with_capacity(bytes.len());
+        escape_bytes_into(&mut location, bytes);
         let asked = Asked { method: request.method, answers };
         let (decision, part) = self.settle(request, before, canonical(location), asked);
         *route = part;

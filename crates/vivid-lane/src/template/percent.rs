@@ -172,20 +172,27 @@ pub(crate) fn normalise_into(out: &mut String, raw: &str) {
     }
 }
 
-/// Appends a query so that it holds nothing but what a URL may hold; what may stand there is left as it is.
-pub(crate) fn clean_query_into(out: &mut String, raw: &str) {
-    let bytes = raw.as_bytes();
-    for (at, &byte) in bytes.iter().enumerate() {
-        let keep =
-            is_plain(byte) || matches!(byte, b'/' | b'?') || (byte == b'%' && triplet(&bytes[at + 1..]).is_some());
-        if keep { out.push(char::from(byte)) } else { push_escape(out, byte) }
+/// May a byte stand where it does in a query, as it is?
+fn may_stand_in_query(bytes: &[u8], at: usize) -> bool {
+    match bytes[at] {
+        b'/' | b'?' => true,
+        b'%' => triplet(&bytes[at + 1..]).is_some(),
+        byte => is_plain(byte),
     }
 }
 
-/// Appends bytes of a query with all escaped that are not ASCII, or may not stand there.
+/// Appends a query so that it holds nothing but what a URL may hold; what may stand there is left as it is.
+pub(crate) fn clean_query_into(out: &mut String, raw: &str) {
+    for (at, byte) in raw.bytes().enumerate() {
+        if may_stand_in_query(raw.as_bytes(), at) { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    }
+}
+
+/// Appends the bytes of a URL, which need be no text, so that they are nothing but what one may hold.
 pub(crate) fn escape_bytes_into(out: &mut String, raw: &[u8]) {
-    for &byte in raw {
-        if byte.is_ascii_graphic() { out.push(char::from(byte)) } else { push_escape(out, byte) }
+    for (at, &byte) in raw.iter().enumerate() {
+        let may_stand = byte == b'#' || may_stand_in_query(raw, at);
+        if may_stand { out.push(char::from(byte)) } else { push_escape(out, byte) }
     }
 }
 

@@ -119,6 +119,8 @@ fn what_is_no_url_is_a_bad_request() {
         (b"/?a=%2", "home"),
         (b"/?a=\xff", "308 /?a=%FF"),
         (b"//?\xff=#x", "308 /?%FF="),
+        (b"/?a=\r\nb: \0\xff", "308 /?a=%0D%0Ab:%20%00%FF"),
+        (b"/\r\nb:?\xff", "400 the URL holds a control character"),
         (b"/%ff", "400 the URL is not UTF-8"),
         (b"/\xff", "400 the URL is not UTF-8"),
         (b"/a\nb", "400 the URL holds a control character"),
