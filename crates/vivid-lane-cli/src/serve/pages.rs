@@ -15,6 +15,8 @@ use crate::decision_json;
 /// How many links a page shows, and for how many routes one is tried: a large table would make large pages.
 const MOST_LINKS: usize = 100;
 const MOST_TRIED: usize = 1_000;
+/// How many findings are shown.
+const MOST_FINDINGS: usize = 100;
 /// How many routes are listed at once.
 const MOST_ROUTES: usize = 200;
 
@@ -203,15 +205,18 @@ pub(super) fn try_url(state: &State, request: &HttpRequest<impl Sized>) -> Respo
         decision_json::of(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
     });
     let lit = answer.as_ref().and_then(|answer| answer.get("route")?.as_str()).unwrap_or_default().to_owned();
-    let findings: Vec<Value> = state
-        .found()
+    let found = state.found();
+    let more_findings = found.findings.len().saturating_sub(MOST_FINDINGS);
+    let findings: Vec<Value> = found
         .findings
         .iter()
+        .take(MOST_FINDINGS)
         .map(|one| {
             let place = one.place().map_or_else(String::new, |place| format!("line {}", place.line()));
             context! { severity => one.severity().as_str(), message => one.message(), place }
         })
         .collect();
+    drop(found);
     // The part of the routes that is asked for, or the one with the route that was found.
     let asked_from = form::first(&asked, "from").and_then(|from| from.parse().ok());
     let found_at = || table.routes().position(|route| route.name() == lit).unwrap_or_default();
@@ -231,7 +236,7 @@ pub(super) fn try_url(state: &State, request: &HttpRequest<impl Sized>) -> Respo
     });
     let all_needs: Vec<Value> = table.needs().map(|name| context! { name, met => is_met(name) }).collect();
     let more = context! {
-        url, method, methods => vec!["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"], answer => Value::from(Serde(answer)), all_needs, findings,
+        url, method, methods => vec!["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"], answer => Value::from(Serde(answer)), all_needs, findings, more_findings,
         routes => Value::from(Serde(routes)), parts,
     };
     state.pages.render(state, "try.html", here, met, StatusCode::OK, more)
