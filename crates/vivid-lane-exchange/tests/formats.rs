@@ -199,6 +199,11 @@ fn what_a_format_lacks_is_told() {
         let empty = rewrite(Source::toml("# Nothing yet.\n"), syntax).expect("it is read").text;
         assert_eq!(data(&empty, syntax), Data::Table(Vec::new().into_iter().collect()), "{empty}");
     }
+    // What follows a document is read to its end.
+    for text in ["{ a: 1 }\nb: 2\n", "a: 1\n---\nb: 2\n", "{ a: 1 }\n# b\0c\n"] {
+        assert!(Document::read(Source::yaml(text)).is_err(), "{text:?}");
+    }
+    assert!(Document::read(Source::yaml("---\na: 1\n...\n# the end\n")).is_ok());
     let error = rewrite(Source::yaml("routes: [").named("routes.yaml"), Syntax::Json).expect_err("it has no end");
     assert!(error.to_string().starts_with("routes.yaml:1:"), "{error}");
 }

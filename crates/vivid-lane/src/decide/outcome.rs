@@ -153,7 +153,8 @@ impl<P> Table<P> {
             return Decision::BadRequest(BadRequest { kind: Bad::Path(BadPath::Long { limit }) });
         }
         let before = bytes.utf8_chunks().next().map_or("", |chunk| chunk.valid());
-        if !before.contains('?') {
+        // A query in the fragment is none that is sent.
+        if before.split_once('?').is_none_or(|(path, _)| path.contains('#')) {
             return Decision::BadRequest(BadRequest { kind: Bad::Utf8 });
         }
         // All of them: what is UTF-8 may hold what no field of a header can.

@@ -102,7 +102,21 @@ impl<'a> Reader<'a> {
             match self.next()? {
                 (Event::StreamStart | Event::DocumentStart(..), _) => {}
                 (Event::StreamEnd | Event::DocumentEnd, _) => return Ok(None),
-                (event, span) => return self.node(event, span, 0).map(Some),
+                (event, span) => {
+                    let node = self.node(event, span, 0)?;
+                    return self.end().map(|()| Some(node));
+                }
+            }
+        }
+    }
+
+    /// What follows the document: nothing.
+    fn end(&mut self) -> Result<(), Broken> {
+        loop {
+            match self.next()? {
+                (Event::StreamEnd, _) => return Ok(()),
+                (Event::DocumentEnd, _) => {}
+                (_, span) => return self.refuse(&span, "expected one YAML document, found a second one"),
             }
         }
     }

@@ -109,6 +109,14 @@ fn methods_choose_between_equals_and_never_reach_past_the_narrower() {
 }
 
 #[test]
+fn a_query_in_the_fragment_is_text() {
+    let table = table("site = { location = 'fragment', base = '/app' }\n[routes.home]\npath = '/'\npage = 'home'");
+    for url in [&b"##//ni./?g\xd1\xd7"[..], b"#/?\xff", b"/app/#/?a=\xff"] {
+        assert_eq!(table.decide(&Request::new("GET", url)).status(), 400, "{url:?}");
+    }
+}
+
+#[test]
 fn what_is_no_url_is_a_bad_request() {
     let table = table("[routes.home]\npath = '/'\npage = 'home'");
     for (url, wanted) in [
