@@ -11,7 +11,7 @@ use bytes::Bytes;
 use http_body::{Frame, SizeHint};
 use http_body_util::combinators::UnsyncBoxBody;
 use http_body_util::{BodyExt, Full};
-use tokio::time::Sleep;
+use tokio::time::{Instant, Sleep};
 
 use crate::{BoxError, Error};
 
@@ -59,8 +59,8 @@ impl Body {
         body.map_or_else(Self::default, |body| Self(Kind::Any(Mutex::new(body.map_err(Error::new).boxed_unsync()))))
     }
 
-    /// A body that must keep up: it has some patience to begin with, and then as much time as its bytes take at a least rate. One that
-    /// does not is broken off with an error, which [`Visit::form`](crate::Visit::form) and its like make a 408 of. To be called within a
+    /// A body that must keep up: it may be waited for for some time to begin with, and then for as long as its bytes take at a least rate. The time
+    /// in which nobody reads it does not count. One that does not keep up is broken off with an error, which [`Visit::form`](crate::Visit::form) and its like make a 408 of. To be called within a
     /// `tokio` runtime that has a timer.
     ///
     /// # Example
@@ -84,8 +84,10 @@ impl Body {
             return Self::default();
         }
         let time_of_a_byte = Duration::from_secs(1) / bytes_a_second.max(1);
-        let end = Box::pin(tokio::time::sleep(patience));
-        Self::new(Paced { body: Self::new(body), time_of_a_byte, end, is_over: false })
+        let timer = Box::pin(tokio::time::sleep(patience));
+        let paced =
+            Paced { body: Self::new(body), time_of_a_byte, left: patience, waits_since: None, timer, is_over: false };
+        Self::new(paced)
     }
 
     /// All of it, if it has no more than so many bytes.
@@ -173,15 +175,17 @@ impl http_body::Body for Body {
 
 /// Does an error come of a body that did not keep up?
 fn is_too_slow(error: &(dyn std::error::Error + 'static)) -> bool {
-    error.is::<TooSlow>() || error.downcast_ref::<Error>().is_some_and(|error| error.is::<TooSlow>())
+    error.downcast_ref::<Error>().is_some_and(|error| error.is::<TooSlow>())
 }
 
 /// A body that must keep up.
 struct Paced {
     body: Body,
     time_of_a_byte: Duration,
-    /// When it must have gone on.
-    end: Pin<Box<Sleep>>,
+    /// How long it may still be waited for.
+    left: Duration,
+    waits_since: Option<Instant>,
+    timer: Pin<Box<Sleep>>,
     is_over: bool,
 }
 
@@ -209,11 +213,16 @@ impl http_body::Body for Paced {
         if let Poll::Ready(frame) = Pin::new(&mut this.body).poll_frame(context) {
             let bytes = frame.as_ref().and_then(|frame| frame.as_ref().ok()?.data_ref()).map_or(0, Bytes::len);
             let more = this.time_of_a_byte.saturating_mul(u32::try_from(bytes).unwrap_or(u32::MAX));
-            let end = this.end.deadline() + more;
-            this.end.as_mut().reset(end);
+            let waited = this.waits_since.take().map_or(Duration::ZERO, |since| since.elapsed());
+            this.left = this.left.saturating_sub(waited).saturating_add(more);
             return Poll::Ready(frame);
         }
-        this.end.as_mut().poll(context).map(|()| {
+        if this.waits_since.is_none() {
+            let now = Instant::now();
+            this.waits_since = Some(now);
+            this.timer.as_mut().reset(now + this.left);
+        }
+        this.timer.as_mut().poll(context).map(|()| {
             this.is_over = true;
             Some(Err(Error::new(TooSlow)))
         })

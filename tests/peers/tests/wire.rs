@@ -329,6 +329,8 @@ async fn a_server_has_limits() {
 #[tokio::test]
 async fn bodies_keep_up_and_addresses_share() {
     let form = async |mut visit: Visit| -> Result<Response<Body>, Failure> {
+        // The time in which nobody reads does not count.
+        tokio::time::sleep(Duration::from_millis(250)).await;
         let sent: Vec<(String, String)> = visit.form(4096).await?;
         Ok(html(format!("{} values", sent.len())))
     };

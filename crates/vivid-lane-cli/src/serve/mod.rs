@@ -192,17 +192,18 @@ impl Site {
             ("/-/session", true) => session::tell(state, request.headers()),
             ("/-/session", false) => {
                 let (head, sent) = request.into_parts();
-                // A form of more than a few bytes is none of ours, and neither is one of another site's page.
-                match Limited::new(sent, MOST_FORM).collect().await {
-                    _ if !is_from_this_site(&head) => {
-                        refused(StatusCode::FORBIDDEN, "the form was sent by another site")
+                if is_from_this_site(&head) {
+                    // A form of more than a few bytes is none of ours.
+                    match Limited::new(sent, MOST_FORM).collect().await {
+                        Ok(sent) => session::change(state, &head, &sent.to_bytes()),
+                        Err(error) if error.is::<LengthLimitError>() => {
+                            let most = format!("a form may have {MOST_FORM} bytes, this one has more");
+                            refused(StatusCode::PAYLOAD_TOO_LARGE, &most)
+                        }
+                        Err(_) => refused(StatusCode::REQUEST_TIMEOUT, "the form did not arrive"),
                     }
-                    Ok(sent) => session::change(state, &head, &sent.to_bytes()),
-                    Err(error) if error.is::<LengthLimitError>() => {
-                        let most = format!("a form may have {MOST_FORM} bytes, this one has more");
-                        refused(StatusCode::PAYLOAD_TOO_LARGE, &most)
-                    }
-                    Err(_) => refused(StatusCode::REQUEST_TIMEOUT, "the form did not arrive"),
+                } else {
+                    refused(StatusCode::FORBIDDEN, "the form was sent by another site")
                 }
             }
             _ => match &state.app {

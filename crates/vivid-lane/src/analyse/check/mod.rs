@@ -108,8 +108,8 @@ const STEPS_OF_A_ROUTE: u64 = 10_000;
 type Pass = fn(&Subject<'_>, &mut Report);
 type PathPass = fn(&Subject<'_>, &Ways<'_>, &mut Report);
 
-/// These look at all ways through the paths.
-const PATH_PASSES: &[PathPass] = &[reach::unreachable_and_captured, paths::letter_case, paths::unbounded];
+/// These look at all ways through the paths. What may take all that is allowed comes last.
+const PATH_PASSES: &[PathPass] = &[paths::letter_case, paths::unbounded, reach::unreachable_and_captured];
 
 const PASSES: &[Pass] = &[
     names::unused_rules,
@@ -169,7 +169,7 @@ impl Review {
             Ok(ways) => PATH_PASSES.iter().for_each(|pass| pass(&subject, &ways, &mut report)),
             Err(_) => {
                 let message = "unreachable routes, captured links, letter case and tails were not looked for: a rule has more \
-                               states than can be followed";
+                               states than can be followed, or all of them together have";
                 report.add(Code::PathsNotChecked, None, message).help_with("make patterns shorter, or lengths smaller");
             }
         });

@@ -120,7 +120,8 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
         }
         let sets: Vec<Arc<_>> = others.iter().map(|other| ways.set(other)).collect::<Result<_, _>>()?;
         split_by(&*ways.set(way)?, &sets, &mut |word, accepting| {
-            let accepting_count = accepting.len();
+            // Whoever wins is found by holding each against each.
+            work::spend(3 * accepting.len() * accepting.len())?;
             let segments = word.iter().filter(|&&byte| byte == SEPARATOR).count();
             let accepting = || accepting.iter().map(|&at| others[at]);
             // A list may hold nothing just now, so a route that asks one hides no other: to ask several lists in turn, or one
@@ -128,8 +129,6 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
             let accepting = |least: Certainty| {
                 accepting().filter(move |other| other.certainty <= least || other.route == id).chain([way])
             };
-            // Whoever wins is found by holding each against each.
-            work::spend(3 * accepting_count * accepting_count)?;
             let by_certain = winners(subject, id, accepting(Certainty::Exact), segments);
             let by_all = winners(subject, id, accepting(Certainty::Filtered), segments);
             fate.is_reached |= by_all.contains(&id);

@@ -123,10 +123,7 @@ pub(super) fn for_each_part(
         // The ways of each table that may share a path with this one, where they are not too many.
         let sharing: Option<Vec<Vec<&Way>>> = tables
             .iter()
-            .map(|table| {
-                let others = table.sharing(way)?.into_iter().map(|leaf| table.get(leaf));
-                Some(others.collect())
-            })
+            .map(|table| Some(table.sharing(way)?.into_iter().map(|leaf| table.get(leaf)).collect()))
             .collect();
         let rivals = tables.iter().zip(sharing.iter().flatten());
         let rivals = rivals.flat_map(|(table, ways)| ways.iter().map(|other| table.frozen.route(other.route)));
@@ -148,18 +145,13 @@ pub(super) fn for_each_part(
             };
             tables.iter().zip(sharing).map(of_table).collect::<Result<Vec<_>, _>>()
         });
-        if let (Some(Ok(sets)), Some(word)) = (&sets, way.shortest())
-            && sets.iter().all(Vec::is_empty)
-        {
-            let _ = part(&word, &[]);
-            if goes_on {
-                continue;
-            }
-            break;
-        }
-        let Ok(set) = own.set(way) else { continue };
-        let is_split = sets.is_some_and(|sets| sets.and_then(|sets| split_by(&set, &sets.concat(), &mut part)).is_ok());
-        if !is_split && let Some(word) = set.shortest() {
+        let is_split = match (&sets, way.shortest()) {
+            // Nothing cuts it: one path speaks for all of it.
+            (Some(Ok(sets)), Some(word)) if sets.iter().all(Vec::is_empty) => part(&word, &[]).is_ok(),
+            (Some(Ok(sets)), _) => own.set(way).and_then(|set| split_by(&set, &sets.concat(), &mut part)).is_ok(),
+            _ => false,
+        };
+        if !is_split && let Some(word) = own.set(way).ok().and_then(|set| set.shortest()) {
             let _ = part(&word, &[]);
             coarse = coarse.or_else(|| own.address(declared, &path_of(&word)));
         }
