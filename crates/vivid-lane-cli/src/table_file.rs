@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use vivid_lane::declare::Severity;
@@ -16,7 +17,7 @@ const MOST_SHOWN: usize = 40;
 #[derive(Debug)]
 pub(crate) struct TableFile {
     name: String,
-    texts: BTreeMap<String, String>,
+    texts: BTreeMap<String, Arc<str>>,
     spec: TableSpec,
 }
 
@@ -29,11 +30,11 @@ impl TableFile {
         };
         let folder = path.parent().unwrap_or(Path::new("")).to_owned();
         let name = path.display().to_string();
-        let text = read_text(&path)?;
+        let text: Arc<str> = read_text(&path)?.into();
         let mut texts = BTreeMap::from([(name.clone(), text.clone())]);
         let spec = TableSpec::read_with(Source::by_name(name.as_str(), text), &mut |file| {
             let path = folder.join(file);
-            let text = read_text(&path).map_err(|failure| failure.to_string())?;
+            let text: Arc<str> = read_text(&path).map_err(|failure| failure.to_string())?.into();
             let name = path.display().to_string();
             texts.insert(name.clone(), text.clone());
             Ok(Source::by_name(name, text))
@@ -111,7 +112,7 @@ impl TableFile {
         let mut group = Group::with_title(level.primary_title(finding.message()).id(finding.code().as_str()));
         if let Some(place) = finding.place() {
             let name = place.file().unwrap_or(&self.name);
-            let text = self.texts.get(name).map_or("", String::as_str);
+            let text = self.texts.get(name).map_or("", |text| &**text);
             let mark = AnnotationKind::Primary.span(place.range());
             group = group.element(Snippet::source(text).path(name).annotation(mark));
         }

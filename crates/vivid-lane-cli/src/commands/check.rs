@@ -3,8 +3,8 @@
 use std::io::Write;
 
 use serde_json::{Map, Value as Json};
-use vivid_lane::Finding;
 use vivid_lane::declare::Severity;
+use vivid_lane::{Finding, Review};
 
 use crate::Outcome;
 use crate::args::{CheckArgs, Format};
@@ -12,8 +12,13 @@ use crate::output::{BAD, Failure, GOOD, Styled, counted, json_line};
 use crate::sarif;
 use crate::table_file::{TableFile, read_text};
 
-pub(super) fn run(file: &TableFile, args: &CheckArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let mut review = file.review();
+pub(super) fn run(
+    mut file: TableFile,
+    args: &CheckArgs,
+    format: Format,
+    out: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let mut review = Review::new(file.take_spec());
     if let Some(path) = &args.handlers {
         let text = read_text(path)?;
         review = review.handlers(text.lines().map(str::trim).filter(|name| !name.is_empty()));

@@ -1,5 +1,6 @@
 //! `diff`: what becomes of addresses when one table follows another.
 
+use std::collections::HashMap;
 use std::io::{self, Write};
 
 use serde_json::Map;
@@ -18,7 +19,8 @@ pub(super) fn run(args: &DiffArgs, format: Format, out: &mut dyn Write) -> Resul
     let differences = Differences::since(&old, spec).map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {
         Format::Json => {
-            differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &differences)))?;
+            let redirects: Redirects<'_> = differences.redirects().iter().map(|one| (one.route(), one)).collect();
+            differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &redirects)))?;
             differences.not_compared().iter().try_for_each(|one| json_line(out, not_compared(one)))?;
         }
         Format::Text => text(&differences, new.name(), out)?,
@@ -26,13 +28,10 @@ pub(super) fn run(args: &DiffArgs, format: Format, out: &mut dyn Write) -> Resul
     Ok(if differences.breaks_addresses() { Outcome::Findings } else { Outcome::Fine })
 }
 
-/// The redirects for the routes of a difference.
-fn redirects<'a>(one: &'a Difference, all: &'a Differences) -> impl Iterator<Item = &'a ProposedRedirect> {
-    let is_broken = matches!(one.kind(), DifferenceKind::Moved | DifferenceKind::Removed);
-    all.redirects().iter().filter(move |redirect| is_broken && one.routes().iter().any(|name| name == redirect.route()))
-}
+/// The redirects by the routes whose addresses they keep alive.
+type Redirects<'a> = HashMap<&'a str, &'a ProposedRedirect>;
 
-fn to_json(one: &Difference, all: &Differences) -> Map<String, serde_json::Value> {
+fn to_json(one: &Difference, redirects: &Redirects<'_>) -> Map<String, serde_json::Value> {
     let mut object = Map::new();
     object.insert("change".into(), one.kind().as_str().into());
     object.insert("route".into(), one.route().into());
@@ -43,7 +42,9 @@ fn to_json(one: &Difference, all: &Differences) -> Map<String, serde_json::Value
             object.insert(key.into(), value.into());
         }
     }
-    let entries: Vec<String> = redirects(one, all).map(ToString::to_string).collect();
+    let is_broken = matches!(one.kind(), DifferenceKind::Moved | DifferenceKind::Removed);
+    let names = one.routes().iter().filter(|_| is_broken);
+    let entries: Vec<String> = names.filter_map(|name| redirects.get(name.as_str())).map(ToString::to_string).collect();
     if !entries.is_empty() {
         object.insert("redirect".into(), entries.join("\n").into());
     }

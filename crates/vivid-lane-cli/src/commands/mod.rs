@@ -22,7 +22,7 @@ use crate::table_file::TableFile;
 pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result<Outcome, Failure> {
     let file = || TableFile::load(cli.table.as_deref());
     match &cli.command {
-        Command::Check(args) => check::run(&file()?, args, cli.format, out),
+        Command::Check(args) => check::run(file()?, args, cli.format, out),
         Command::Tree => tree::run(&file()?.into_table()?, cli.format, out),
         Command::Match(args) => match_urls::run(&file()?.into_table()?, args, cli.format, out),
         Command::Link(args) => link::run(&file()?.into_table()?, args, cli.format, out),

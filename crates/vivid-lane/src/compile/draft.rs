@@ -82,13 +82,16 @@ impl DraftNode {
 }
 
 impl Draft {
-    pub(super) fn new(folds: bool) -> Self {
+    /// A tree with room for that many routes, so that it need not move while it grows.
+    pub(super) fn new(folds: bool, routes: usize) -> Self {
+        let mut nodes = Vec::with_capacity(2 * routes + 1);
+        nodes.push(DraftNode::after(ROOT));
         Self {
-            nodes: vec![DraftNode::after(ROOT)],
+            nodes,
             text: String::new(),
             by_text: HashTable::new(),
             hashes: DefaultHashBuilder::default(),
-            leaves: Vec::new(),
+            leaves: Vec::with_capacity(routes),
             steps: Vec::new(),
             covers: Vec::new(),
             captures: Vec::new(),

@@ -22,7 +22,9 @@ pub(super) fn freeze(
     needs: Box<[NeedId]>,
     none: &Arc<Extras>,
 ) -> Result<Route, TooLarge> {
-    let path = match route.template.take() {
+    let declared = route.template.take();
+    let own_path = route.own_path.take().or_else(|| declared.as_ref().map(|template| template.as_str().into()));
+    let path = match declared {
         Some(template) if route.path.is_written_as(template.as_str()) => template,
         // Each part was a template, and so is what they make together.
         _ => Template::parse(&route.path.template()).map_err(|_| TooLarge::Numbers)?,
@@ -44,18 +46,19 @@ pub(super) fn freeze(
         host,
         onward,
         needs,
-        frame: route.frame.take().map(String::into_boxed_str),
+        frame: route.frame.take(),
         fallback: route.fallback,
         no_fallback: route.no_fallback,
         data: std::mem::take(&mut route.data),
         priority: route.priority,
     };
+    route.path.forget_template();
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
         is_open,
         name: route.name.clone(),
         parent: route.parent,
-        own_path: OwnPath::new(std::mem::take(&mut route.own_path), &path),
+        own_path: OwnPath::new(own_path.unwrap_or_default(), &path),
         path,
         page: route.page,
         is_parent: route.is_parent,

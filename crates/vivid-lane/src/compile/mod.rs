@@ -23,6 +23,7 @@ mod tree_builder;
 mod variants;
 
 use crate::declare::Code;
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use crate::declare::{Case, Report, RouteSpec, Source, TableError, TableSpec};
@@ -50,12 +51,21 @@ impl TableSpec {
     ///
     /// # Errors
     /// Everything that is wrong with the declaration, each with its place and how to mend it.
-    pub fn build(mut self) -> Result<Table, TableError> {
-        let mut report = std::mem::take(&mut self.report);
-        let steps = STEPS + STEPS_OF_A_ROUTE * self.count() as u64;
+    pub fn build(self) -> Result<Table, TableError> {
+        Self::lowered(Cow::Owned(self))
+    }
+
+    /// Builds the table of a declaration that is needed later on.
+    pub(crate) fn build_from(&self) -> Result<Table, TableError> {
+        Self::lowered(Cow::Borrowed(self))
+    }
+
+    fn lowered(spec: Cow<'_, Self>) -> Result<Table, TableError> {
+        let mut report = spec.report.clone();
+        let steps = STEPS + STEPS_OF_A_ROUTE * spec.count() as u64;
         // What was given up on the way counts as well.
         let lowered =
-            work::within(steps, || self.lower(&mut report).and_then(|lowered| work::spend(1).map(|()| lowered)));
+            work::within(steps, || Self::lower(spec, &mut report).and_then(|lowered| work::spend(1).map(|()| lowered)));
         let (frozen, pages) = match lowered {
             Ok(lowered) => lowered,
             Err(too_large) => {
@@ -92,17 +102,18 @@ impl TableSpec {
         Ok(Table::new(Arc::new(frozen), pages.into()))
     }
 
-    fn lower(&mut self, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
-        let site = site::site(&self.site, report);
-        let resolve::Walked { routes: mut resolved, pages, needs, lists, names } = resolve::walk(self, report);
+    fn lower(spec: Cow<'_, Self>, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
+        let declared = spec.site.clone();
+        let site = site::site(&declared, report);
+        let resolve::Walked { routes: mut resolved, pages, needs, lists, names } = resolve::walk(spec, report);
         let mut targets = targets::Targets { names: &names, routes: &resolved, report };
         let needs = targets.needs(&needs);
-        let ids = || (0..).map(RouteId).take(resolved.len());
-        let resolved_targets: Vec<_> = ids().map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
-        let folds = self.site.case == Case::Fold;
+        let ids = (0..).map(RouteId).take(resolved.len());
+        let resolved_targets: Vec<_> = ids.map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
+        let folds = declared.case == Case::Fold;
         let mut routes = Vec::with_capacity(resolved.len());
         let none = Arc::default();
-        let mut tree = tree_builder::TreeBuilder::new(folds);
+        let mut tree = tree_builder::TreeBuilder::new(folds, resolved.len());
         for (id, (onward, needs)) in (0..).map(RouteId).zip(resolved_targets) {
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
                 && !resolved[id.0 as usize].has_methods
@@ -120,12 +131,16 @@ impl TableSpec {
             tree.add_area(route, id)?;
         }
         tree.sort()?;
-        overlap::prove(&mut tree, &resolved, &routes, &site, self.site.overlaps, report)?;
+        overlap::prove(&mut tree, &resolved, &routes, &site, declared.overlaps, report)?;
         if site.is_plain {
             for id in tree.direct_routes(&routes)? {
                 routes[id.0 as usize].is_direct = true;
             }
         }
+        let redirect = |route: &resolve::ResolvedRoute| route.redirect.as_ref()?.span.clone();
+        let places = (0..).map(RouteId).zip(&resolved).filter_map(|(id, route)| Some((id, redirect(route)?))).collect();
+        // The packed tree takes its room.
+        drop(resolved);
         let limits = Limits::default();
         let longest_fast = if site.is_plain { limits.bytes.min(LONGEST_FAST) } else { 0 };
         let frozen = Frozen {
@@ -134,7 +149,7 @@ impl TableSpec {
             has_hosts: routes.iter().any(|route| route.extras.host.is_some()),
             routes,
             names,
-            fallback: self.site.fallback.as_ref().map(|_| PageId(0)),
+            fallback: declared.fallback.as_ref().map(|_| PageId(0)),
             site,
             needs,
             lists: lists.into_iter().map(String::into_boxed_str).collect(),
@@ -142,7 +157,7 @@ impl TableSpec {
             longest_fast,
             limits,
         };
-        targets::Targets { names: &frozen.names, routes: &resolved, report }.constant_redirects(&frozen);
+        targets::constant_redirects(&frozen, &places, report);
         Ok((frozen, pages))
     }
 }

@@ -1,6 +1,7 @@
 //! Declared routes → routes with their full names, paths and rules.
 
 use crate::declare::Code;
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use smol_str::{SmolStr, format_smolstr};
@@ -30,21 +31,22 @@ pub(super) struct ResolvedRoute {
     pub(super) path_span: Option<Span>,
     pub(super) parent: Option<RouteId>,
     pub(super) level: u16,
-    pub(super) own_path: String,
+    /// The path as the route declares it, where it is not its template.
+    pub(super) own_path: Option<Box<str>>,
     pub(super) page: Option<PageId>,
-    pub(super) frame: Option<String>,
+    pub(super) frame: Option<Box<str>>,
     pub(super) fallback: Option<PageId>,
     pub(super) no_fallback: bool,
     pub(super) is_parent: bool,
     pub(super) data: Data,
     pub(super) methods: Methods,
     pub(super) priority: i64,
-    pub(super) host: Option<Host>,
+    pub(super) host: Option<Box<Host>>,
     pub(super) path: ResolvedPath,
     /// The template of the whole path, where it is the route's own as it was read.
     pub(super) template: Option<Template>,
     pub(super) params: Arc<[Param]>,
-    pub(super) redirect: Option<RedirectTo>,
+    pub(super) redirect: Option<Box<RedirectTo>>,
     /// Did the route itself say which methods it answers?
     pub(super) has_methods: bool,
     /// What visitors must meet, by name, the outermost first.
@@ -98,8 +100,8 @@ pub(super) struct Walked {
     pub(super) names: Names,
 }
 
-/// Walks the declared routes.
-pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
+/// Walks the declared routes. Those that are owned are forgotten one by one.
+pub(super) fn walk(spec: Cow<'_, TableSpec>, report: &mut Report) -> Walked {
     let mut walker = Walker {
         report,
         pages: Pages::default(),
@@ -123,10 +125,14 @@ pub(super) fn walk(spec: &mut TableSpec, report: &mut Report) -> Walked {
             .add(Code::NoRoutes, None, "expected at least one route, found none")
             .help_with("declare one: `[routes.home]` with `path = \"/\"` and `page = \"home\"`");
     }
-    walker.rules.declare(std::mem::take(&mut spec.formats), &spec.lists, walker.report);
+    walker.rules.declare(&spec.formats, &spec.lists, walker.report);
     walker.rules.enter(&spec.params, walker.report);
-    walker.declare_needs(std::mem::take(&mut spec.needs));
-    walker.siblings(std::mem::take(&mut spec.routes), None);
+    walker.declare_needs(&spec.needs);
+    walker.reserve(spec.routes.len());
+    match spec {
+        Cow::Borrowed(spec) => spec.routes.iter().for_each(|route| walker.route(route, None)),
+        Cow::Owned(spec) => spec.routes.into_iter().for_each(|route| walker.route(&route, None)),
+    }
     Walked {
         routes: walker.routes,
         pages: walker.pages.names,
@@ -155,32 +161,37 @@ struct Walker<'a> {
 }
 
 impl Walker<'_> {
-    fn siblings(&mut self, routes: Vec<RouteSpec>, parent: Option<RouteId>) {
-        self.routes.reserve(routes.len());
+    /// Makes room for siblings.
+    fn reserve(&mut self, count: usize) {
+        self.routes.reserve(count);
         let known = &self.routes;
-        self.names.reserve(routes.len(), |id| &known[id.0 as usize].name);
+        self.names.reserve(count, |id| &known[id.0 as usize].name);
+    }
+
+    fn siblings(&mut self, routes: &[RouteSpec], parent: RouteId) {
+        self.reserve(routes.len());
         for route in routes {
-            self.route(route, parent);
+            self.route(route, Some(parent));
         }
     }
 
     /// The routes of another table, as children of a route.
-    fn mounted(&mut self, mut table: TableSpec, parent: RouteId) {
-        self.report.absorb(std::mem::take(&mut table.report));
-        self.rules.declare(std::mem::take(&mut table.formats), &table.lists, self.report);
+    fn mounted(&mut self, table: &TableSpec, parent: RouteId) {
+        self.report.absorb(table.report.clone());
+        self.rules.declare(&table.formats, &table.lists, self.report);
         // What the including table says of a name goes before what the included one shares by name.
         let own: Vec<(Placed<String>, Rule)> =
-            std::mem::take(&mut table.params).into_iter().filter(|(name, _)| !self.rules.has(&name.value)).collect();
+            table.params.iter().filter(|(name, _)| !self.rules.has(&name.value)).cloned().collect();
         self.rules.enter(&own, self.report);
         let outer = self.scope.replace(parent);
-        self.declare_needs(std::mem::take(&mut table.needs));
-        self.siblings(std::mem::take(&mut table.routes), Some(parent));
+        self.declare_needs(&table.needs);
+        self.siblings(&table.routes, parent);
         self.scope = outer;
         self.rules.leave(&own);
     }
 
     /// Adds the needs of a table. What an including table says of a need goes before what an included one says.
-    fn declare_needs(&mut self, needs: Vec<Need>) {
+    fn declare_needs(&mut self, needs: &[Need]) {
         for need in needs {
             rules::wrong_name(&need.name, "need", self.report);
             match self.needs.iter().find(|known| known.need.name.value == need.name.value) {
@@ -189,7 +200,7 @@ impl Walker<'_> {
                     self.report.add(Code::DuplicateNeed, need.name.span.as_ref(), message);
                 }
                 Some(_) => {}
-                None => self.needs.push(ScopedNeed { need, scope: self.scope }),
+                None => self.needs.push(ScopedNeed { need: need.clone(), scope: self.scope }),
             }
         }
     }
@@ -201,7 +212,7 @@ impl Walker<'_> {
         }
     }
 
-    fn route(&mut self, mut spec: RouteSpec, parent: Option<RouteId>) {
+    fn route(&mut self, spec: &RouteSpec, parent: Option<RouteId>) {
         let name = self.full_name(parent, &spec.name.value);
         let above = parent.map(|RouteId(id)| &self.routes[id as usize]);
         let level = above.map_or(0, |above| above.level + 1);
@@ -237,9 +248,9 @@ impl Walker<'_> {
         if let Some(finding) = rules::wrong_name(&spec.name, "route", self.report) {
             finding.route(name.as_str());
         }
-        for need in std::mem::take(&mut spec.needs) {
+        for need in &spec.needs {
             if !needs.iter().any(|known| known.value == need.value) {
-                needs.push(need);
+                needs.push(need.clone());
             }
         }
         let mut route = ResolvedRoute {
@@ -247,20 +258,20 @@ impl Walker<'_> {
             path_span: spec.path.as_ref().and_then(|path| path.span.clone()),
             parent,
             level,
-            own_path: String::new(),
+            own_path: None,
             page: spec.page.as_ref().map(|page| self.page(page, Some(&name))),
-            frame: spec.frame.take().map(|frame| frame.value),
+            frame: spec.frame.as_ref().map(|frame| frame.value.as_str().into()),
             fallback: spec.fallback.as_ref().map(|page| self.page(page, Some(&name))),
             no_fallback: spec.no_fallback,
             is_parent: !spec.routes.is_empty() || !spec.mounted.is_empty(),
-            data: std::mem::take(&mut spec.data),
+            data: spec.data.clone(),
             methods: self.methods(&spec.methods, &name),
             priority: spec.priority,
             host,
             path,
             template: None,
             params: Arc::clone(&self.no_params),
-            redirect: spec.redirect.take(),
+            redirect: spec.redirect.clone(),
             has_methods: !spec.methods.is_empty(),
             needs,
             scope: self.scope,
@@ -283,10 +294,12 @@ impl Walker<'_> {
             self.purpose(&route, spec.path.is_some(), spec.routes.is_empty() && spec.mounted.is_empty());
         }
         self.params(&spec.required, &mut route);
-        route.own_path = spec.path.take().map_or_else(String::new, |path| path.value);
+        let is_template =
+            |path: &&Placed<String>| route.template.as_ref().is_some_and(|known| known.as_str() == path.value);
+        route.own_path = spec.path.as_ref().filter(|path| !is_template(path)).map(|path| path.value.as_str().into());
         self.routes.push(route);
-        self.siblings(spec.routes, Some(id));
-        for table in spec.mounted {
+        self.siblings(&spec.routes, id);
+        for table in &spec.mounted {
             self.mounted(table, id);
         }
         self.rules.leave(&spec.params);
@@ -444,7 +457,7 @@ impl Walker<'_> {
                 }
             }
         }
-        route.host = Some(Host { template, pieces });
+        route.host = Some(Box::new(Host { template, pieces }));
     }
 
     fn bad_template(

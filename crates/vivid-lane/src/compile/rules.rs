@@ -47,7 +47,7 @@ impl Rules {
     }
 
     /// Adds the formats and lists of a table.
-    pub(super) fn declare(&mut self, formats: Vec<Format>, lists: &[Placed<String>], report: &mut Report) {
+    pub(super) fn declare(&mut self, formats: &[Format], lists: &[Placed<String>], report: &mut Report) {
         for format in formats {
             if self
                 .formats
@@ -60,7 +60,7 @@ impl Rules {
                     format!("the format `{}` is registered a second time", format.name),
                 );
             } else {
-                self.formats.push(format);
+                self.formats.push(format.clone());
             }
         }
         for list in lists {

@@ -1,10 +1,11 @@
 //! Where redirects and needs lead: names → routes, and the proof that each redirect ends at a page in one step.
 
-use crate::declare::Code;
+use std::collections::HashMap;
+
 use smol_str::SmolStr;
 
 use super::resolve::{ResolvedRoute, ScopedNeed, within};
-use crate::declare::{Aim, Placed, RedirectTo, Report, nearest};
+use crate::declare::{Aim, Code, Placed, RedirectTo, Report, Span, nearest};
 use crate::lookup::{
     Destination, Filling, Frozen, Names, NeedEntry, NeedId, NoLists, Param, ParamKind, RedirectRule, RouteId,
 };
@@ -322,50 +323,6 @@ impl<'a> Targets<'a> {
         Some(Destination::Url(template))
     }
 
-    /// A redirect whose address is known already must not lead to another redirect, though its link be taken
-    /// by one.
-    pub(super) fn constant_redirects(&mut self, frozen: &Frozen) {
-        for (id, route) in (0..).map(RouteId).zip(&frozen.routes) {
-            let Some(Destination::Route { to, values }) = route.extras.onward.as_ref().map(|onward| &onward.aim) else {
-                continue;
-            };
-            let constant = |(name, filling): &(SmolStr, Filling)| {
-                let text: Result<String, u16> =
-                    filling.iter().map(|piece| piece.as_ref().map(|text| &**text).map_err(|id| *id)).collect();
-                Some((name.to_string(), text.ok()?))
-            };
-            let target = frozen.route(*to);
-            let Some(values) = values.iter().map(constant).collect::<Option<Vec<_>>>() else { continue };
-            if target.extras.host.is_some() {
-                continue;
-            }
-            let expanded = target.path.expand(&values.into_iter().collect());
-            let address = frozen.site.address(format!("/{}", expanded.trim_start_matches('/')));
-            let method = target.methods.0.first().map_or("GET", |method| &**method);
-            let Some(reading) = frozen.read(&address, method, &NoLists) else { continue };
-            if reading.route().extras.onward.is_none() {
-                continue;
-            }
-            let by = &reading.route().name;
-            let redirect = self.route(id).redirect.as_ref();
-            let span = redirect.and_then(|redirect| redirect.span.clone());
-            let (code, message) = if reading.route_id() == id {
-                (Code::RedirectLoop, format!("`{by}` redirects to `{address}`, which is its own address"))
-            } else {
-                (
-                    Code::RedirectChain,
-                    format!("`{}` redirects to `{address}`, which `{by}` redirects again", route.name),
-                )
-            };
-            self.report
-                .add(code, span.as_ref(), message)
-                .help_with("lead to a page in one step")
-                .witnessed(address)
-                .route(&*route.name)
-                .route(&**by);
-        }
-    }
-
     /// The needs, and where those are sent who do not meet them.
     pub(super) fn needs(&mut self, needs: &[ScopedNeed]) -> Vec<NeedEntry> {
         let mut entries = Vec::with_capacity(needs.len());
@@ -513,4 +470,43 @@ fn names_its_site(template: &Template) -> Result<(), (String, &'static str)> {
     }
     let message = format!("the site of `{}` would be chosen by whoever asks", whole.escape_debug());
     Err((message, "write the end of the host out, as in `https://{club}.other.example/…`"))
+}
+
+/// A redirect whose address is known already must not lead to another redirect, though its link be taken
+/// by one.
+pub(super) fn constant_redirects(frozen: &Frozen, places: &HashMap<RouteId, Span>, report: &mut Report) {
+    for (id, route) in (0..).map(RouteId).zip(&frozen.routes) {
+        let Some(Destination::Route { to, values }) = route.extras.onward.as_ref().map(|onward| &onward.aim) else {
+            continue;
+        };
+        let constant = |(name, filling): &(SmolStr, Filling)| {
+            let text: Result<String, u16> =
+                filling.iter().map(|piece| piece.as_ref().map(|text| &**text).map_err(|id| *id)).collect();
+            Some((name.to_string(), text.ok()?))
+        };
+        let target = frozen.route(*to);
+        let Some(values) = values.iter().map(constant).collect::<Option<Vec<_>>>() else { continue };
+        if target.extras.host.is_some() {
+            continue;
+        }
+        let expanded = target.path.expand(&values.into_iter().collect());
+        let address = frozen.site.address(format!("/{}", expanded.trim_start_matches('/')));
+        let method = target.methods.0.first().map_or("GET", |method| &**method);
+        let Some(reading) = frozen.read(&address, method, &NoLists) else { continue };
+        if reading.route().extras.onward.is_none() {
+            continue;
+        }
+        let by = &reading.route().name;
+        let (code, message) = if reading.route_id() == id {
+            (Code::RedirectLoop, format!("`{by}` redirects to `{address}`, which is its own address"))
+        } else {
+            (Code::RedirectChain, format!("`{}` redirects to `{address}`, which `{by}` redirects again", route.name))
+        };
+        report
+            .add(code, places.get(&id), message)
+            .help_with("lead to a page in one step")
+            .witnessed(address)
+            .route(&*route.name)
+            .route(&**by);
+    }
 }

@@ -42,9 +42,9 @@ pub(super) enum Word {
 type PatternKey = Piece<usize>;
 
 impl TreeBuilder {
-    pub(super) fn new(folds: bool) -> Self {
+    pub(super) fn new(folds: bool, routes: usize) -> Self {
         Self {
-            draft: Draft::new(folds),
+            draft: Draft::new(folds, routes),
             all_patterns: Vec::new(),
             order: Order::default(),
             patterns: Patterns::default(),

@@ -90,7 +90,7 @@ fn node(origin: &Arc<Origin>, value: Value<'_>, report: &mut Report) -> Node {
                     ObjectPropName::String(text) => text.value.into_owned(),
                     ObjectPropName::Word(word) => word.value.to_owned(),
                 };
-                Entry { key, span: at, value: node(origin, property.value, report) }
+                Entry { key: key.into(), span: at, value: node(origin, property.value, report) }
             });
             let entries = entries.collect();
             NodeKind::Table(unique(entries, report))

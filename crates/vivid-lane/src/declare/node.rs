@@ -1,5 +1,7 @@
 //! What every format is read into: values with their places.
 
+use smol_str::SmolStr;
+
 use super::code::Code;
 use super::data::Data;
 use super::finding::Report;
@@ -32,7 +34,7 @@ pub(super) enum NodeKind {
 /// A key and its value.
 #[derive(Debug, Clone)]
 pub(super) struct Entry {
-    pub(super) key: String,
+    pub(super) key: SmolStr,
     pub(super) span: Span,
     pub(super) value: Node,
 }
@@ -76,7 +78,7 @@ impl Node {
             NodeKind::Text(value) | NodeKind::Moment(value) => Data::Text(value),
             NodeKind::List(items) => Data::List(items.into_iter().map(Self::into_data).collect()),
             NodeKind::Table(entries) => {
-                Data::Table(entries.into_iter().map(|entry| (entry.key, entry.value.into_data())).collect())
+                Data::Table(entries.into_iter().map(|entry| (entry.key.into(), entry.value.into_data())).collect())
             }
         }
     }

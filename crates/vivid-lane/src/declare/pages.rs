@@ -169,7 +169,7 @@ impl Page {
         route.name = Placed::new(name.to_owned(), here.clone());
         route.path.get_or_insert_with(|| Placed::new(path.to_owned(), here.clone()));
         route.page = Some(Placed::new(self.file.clone(), here));
-        let entry = |entry: &Entry| (entry.key.clone(), entry.value.clone().into_data());
+        let entry = |entry: &Entry| (entry.key.to_string(), entry.value.clone().into_data());
         if let super::data::Data::Table(entries) = &mut route.data {
             entries.extend(self.data.iter().map(entry));
         }
@@ -255,8 +255,8 @@ impl Folder {
                     format!("the route of `{}` is named `{name}`, as `{wanted}` is taken", part.escape_debug());
                 report.add(Code::Renamed, None, message);
             }
-            route.frame = inside.frame.clone().map(Placed::from);
-            route.fallback = inside.fallback.clone().map(Placed::from);
+            route.frame = inside.frame.clone().map(|frame| Box::new(frame.into()));
+            route.fallback = inside.fallback.clone().map(|page| Box::new(page.into()));
             route.routes = inside.routes(HashSet::new(), report);
             if inside.page.is_some() || !route.routes.is_empty() {
                 routes.push(route);

@@ -156,8 +156,9 @@ impl Reader<'_> {
 
     /// The routes in a table of routes.
     fn children(&mut self, entry: Entry) -> Vec<RouteSpec> {
-        let mut routes = Vec::new();
-        for entry in self.entries(entry) {
+        let entries = self.entries(entry);
+        let mut routes = Vec::with_capacity(entries.len());
+        for entry in entries {
             if matches!(entry.value.kind, NodeKind::Table(_)) {
                 routes.push(self.route(entry));
             } else {
@@ -171,7 +172,8 @@ impl Reader<'_> {
     }
 
     fn route(&mut self, entry: Entry) -> RouteSpec {
-        let mut route = RouteSpec { name: Placed::new(entry.key.clone(), entry.span.clone()), ..RouteSpec::default() };
+        let mut route =
+            RouteSpec { name: Placed::new(entry.key.to_string(), entry.span.clone()), ..RouteSpec::default() };
         for entry in self.entries(entry) {
             match entry.key.as_str() {
                 "path" => {
@@ -182,18 +184,18 @@ impl Reader<'_> {
                     route.page = self.text(entry);
                     route.damaged |= route.page.is_none();
                 }
-                "frame" => route.frame = self.text(entry),
+                "frame" => route.frame = self.text(entry).map(Box::new),
                 "fallback" => match &entry.value.kind {
                     NodeKind::Bool(false) => route.no_fallback = true,
                     NodeKind::Bool(true) => self.wrong_type(&entry, "the name of a page, or `false`,"),
-                    _ => route.fallback = self.text(entry),
+                    _ => route.fallback = self.text(entry).map(Box::new),
                 },
                 "params" => route.params = self.params(entry),
                 "required" => route.required = self.texts(entry),
                 "methods" => route.methods = self.texts(entry),
-                "host" => route.host = self.text(entry),
+                "host" => route.host = self.text(entry).map(Box::new),
                 "redirect" => {
-                    route.redirect = self.redirect(entry);
+                    route.redirect = self.redirect(entry).map(Box::new);
                     route.damaged |= route.redirect.is_none();
                 }
                 "needs" => route.needs = self.texts(entry),
@@ -222,6 +224,8 @@ impl Reader<'_> {
                 }
             }
         }
+        // There are as many as there are routes.
+        route.routes.shrink_to_fit();
         route
     }
 
@@ -243,7 +247,7 @@ impl Reader<'_> {
                 "url" => url = self.text(entry),
                 "params" => {
                     for entry in self.entries(entry) {
-                        let name = Placed::new(entry.key.clone(), entry.span.clone());
+                        let name = Placed::new(entry.key.to_string(), entry.span.clone());
                         params.extend(self.text(entry).map(|value| (name, value)));
                     }
                 }
@@ -276,7 +280,7 @@ impl Reader<'_> {
     fn needs(&mut self, entry: Entry) -> Vec<Need> {
         let mut needs = Vec::new();
         for entry in self.entries(entry) {
-            let mut need = Need { name: Placed::new(entry.key.clone(), entry.span.clone()), otherwise: None };
+            let mut need = Need { name: Placed::new(entry.key.to_string(), entry.span.clone()), otherwise: None };
             for entry in self.entries(entry) {
                 match entry.key.as_str() {
                     "otherwise" => need.otherwise = self.text(entry),
@@ -317,9 +321,10 @@ impl Reader<'_> {
     }
 
     fn params(&mut self, entry: Entry) -> Vec<(Placed<String>, Rule)> {
-        let mut params = Vec::new();
-        for entry in self.entries(entry) {
-            let name = Placed::new(entry.key.clone(), entry.span.clone());
+        let entries = self.entries(entry);
+        let mut params = Vec::with_capacity(entries.len());
+        for entry in entries {
+            let name = Placed::new(entry.key.to_string(), entry.span.clone());
             if let Some(rule) = self.rule(entry) {
                 params.push((name, rule));
             }
@@ -340,7 +345,7 @@ impl Reader<'_> {
             NodeKind::Table(entries) => {
                 let keyword = |entry: Entry| {
                     let place = entry.value.span.clone();
-                    (Placed::new(entry.key, entry.span), Placed::new(entry.value.into_data(), place))
+                    (Placed::new(entry.key.into(), entry.span), Placed::new(entry.value.into_data(), place))
                 };
                 Some(Rule { span: Some(span.clone()), keywords: entries.into_iter().map(keyword).collect() })
             }

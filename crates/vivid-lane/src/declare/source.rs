@@ -17,7 +17,7 @@ use std::sync::Arc;
 pub struct Source {
     pub(super) syntax: Syntax,
     pub(super) name: Option<String>,
-    pub(super) text: String,
+    pub(super) text: Arc<str>,
 }
 
 /// What a table file is written in.
@@ -33,22 +33,22 @@ pub enum Syntax {
 
 impl Source {
     /// A text in TOML 1.0.
-    pub fn toml(text: impl Into<String>) -> Self {
+    pub fn toml(text: impl Into<Arc<str>>) -> Self {
         Self { syntax: Syntax::Toml, name: None, text: text.into() }
     }
 
     /// A text in JSON (RFC 8259).
-    pub fn json(text: impl Into<String>) -> Self {
+    pub fn json(text: impl Into<Arc<str>>) -> Self {
         Self { syntax: Syntax::Json, name: None, text: text.into() }
     }
 
     /// A text in YAML 1.2.
-    pub fn yaml(text: impl Into<String>) -> Self {
+    pub fn yaml(text: impl Into<Arc<str>>) -> Self {
         Self { syntax: Syntax::Yaml, name: None, text: text.into() }
     }
 
     /// A text in the format that the suffix of its file's name says: `.json`, `.yaml` or `.yml`, else TOML.
-    pub fn by_name(name: impl Into<String>, text: impl Into<String>) -> Self {
+    pub fn by_name(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
         let name = name.into();
         let source = match name.rsplit('.').next() {
             Some("json") => Self::json(text),
@@ -69,13 +69,13 @@ impl Source {
 /// A source that is being read, and where its lines begin.
 pub(super) struct Origin {
     name: Option<String>,
-    text: String,
-    lines: Vec<usize>,
+    text: Arc<str>,
+    lines: Vec<u32>,
 }
 
 impl Origin {
     pub(super) fn new(source: Source) -> Arc<Self> {
-        let lines = std::iter::once(0).chain(source.text.match_indices('\n').map(|(at, _)| at + 1)).collect();
+        let lines = std::iter::once(0).chain(source.text.match_indices('\n').map(|(at, _)| narrow(at + 1))).collect();
         Arc::new(Self { name: source.name, text: source.text, lines })
     }
 
@@ -86,6 +86,11 @@ impl Origin {
     pub(super) fn name(&self) -> Option<&str> {
         self.name.as_deref()
     }
+}
+
+/// The reader refuses sources that do not fit into 32 bits, so nothing is cut off.
+fn narrow(at: usize) -> u32 {
+    u32::try_from(at).unwrap_or(u32::MAX)
 }
 
 /// A stretch of bytes in a source. It shares the source, so that tables of several files can be joined
@@ -105,8 +110,6 @@ impl fmt::Debug for Span {
 
 impl Span {
     pub(super) fn new(origin: &Arc<Origin>, range: Range<usize>) -> Self {
-        // The reader refuses sources that do not fit into 32 bits, so nothing is cut off here.
-        let narrow = |at: usize| u32::try_from(at).unwrap_or(u32::MAX);
         Self { origin: Arc::clone(origin), start: narrow(range.start), end: narrow(range.end.max(range.start)) }
     }
 
@@ -133,8 +136,8 @@ impl Span {
         let text = self.origin.text();
         let end = (self.end as usize).min(text.len());
         let start = (self.start as usize).min(end);
-        let line = self.origin.lines.partition_point(|&begin| begin <= start);
-        let begin = self.origin.lines[line.saturating_sub(1)];
+        let line = self.origin.lines.partition_point(|&begin| begin as usize <= start);
+        let begin = self.origin.lines[line.saturating_sub(1)] as usize;
         let column = text.get(begin..start).map_or(1, |before| before.chars().count() + 1);
         Place::new(self.origin.name.clone(), line, column, start..end)
     }

@@ -49,15 +49,16 @@ pub struct RouteSpec {
     pub(crate) name: Placed<String>,
     pub(crate) path: Option<Placed<String>>,
     pub(crate) page: Option<Placed<String>>,
-    pub(crate) frame: Option<Placed<String>>,
-    pub(crate) fallback: Option<Placed<String>>,
+    // Few routes have what is in a box.
+    pub(crate) frame: Option<Box<Placed<String>>>,
+    pub(crate) fallback: Option<Box<Placed<String>>>,
     /// Is there no page for what is missing under the route, whatever an ancestor or the site says?
     pub(crate) no_fallback: bool,
     pub(crate) params: Vec<(Placed<String>, Rule)>,
     pub(crate) required: Vec<Placed<String>>,
     pub(crate) methods: Vec<Placed<String>>,
-    pub(crate) host: Option<Placed<String>>,
-    pub(crate) redirect: Option<RedirectTo>,
+    pub(crate) host: Option<Box<Placed<String>>>,
+    pub(crate) redirect: Option<Box<RedirectTo>>,
     pub(crate) needs: Vec<Placed<String>>,
     pub(crate) priority: i64,
     pub(crate) data: Data,
@@ -200,14 +201,14 @@ impl RouteSpec {
     /// A wrapper around the pages of the route and its descendants.
     #[must_use]
     pub fn frame(mut self, frame: impl Into<String>) -> Self {
-        self.frame = Some(frame.into().into());
+        self.frame = Some(Box::new(frame.into().into()));
         self
     }
 
     /// The page for a URL under this route that no route answers.
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
-        self.fallback = Some(page.into().into());
+        self.fallback = Some(Box::new(page.into().into()));
         self.no_fallback = false;
         self
     }
@@ -258,7 +259,7 @@ impl RouteSpec {
     /// `{club}.larkfell.example`.
     #[must_use]
     pub fn host(mut self, host: impl Into<String>) -> Self {
-        self.host = Some(host.into().into());
+        self.host = Some(Box::new(host.into().into()));
         self
     }
 
@@ -266,7 +267,7 @@ impl RouteSpec {
     /// what a [`RedirectTo`] says.
     #[must_use]
     pub fn redirect(mut self, to: impl Into<RedirectTo>) -> Self {
-        self.redirect = Some(to.into());
+        self.redirect = Some(Box::new(to.into()));
         self
     }
 

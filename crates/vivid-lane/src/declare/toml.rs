@@ -17,6 +17,7 @@ use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::Arc;
 
+use smol_str::SmolStr;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue};
 use toml_parser::lexer::TokenKind;
@@ -88,7 +89,7 @@ struct Sections<'a> {
     origin: &'a Arc<Origin>,
     root: Vec<Entry>,
     /// The positions of the names in large tables, by the place of the table; filled where they are asked for.
-    names: HashMap<u32, HashMap<String, usize>>,
+    names: HashMap<u32, HashMap<SmolStr, usize>>,
 }
 
 /// So many names of a table are looked through one by one.
@@ -143,7 +144,7 @@ impl Sections<'_> {
 
 /// The position of a name in a table at some place.
 fn position(
-    names: &mut HashMap<u32, HashMap<String, usize>>,
+    names: &mut HashMap<u32, HashMap<SmolStr, usize>>,
     place: u32,
     entries: &[Entry],
     name: &str,
@@ -182,14 +183,14 @@ impl Reader<'_> {
     fn entry(&mut self, key: Spanned<DeString<'_>>, value: Spanned<DeValue<'_>>) -> Option<Entry> {
         let (span, place) = (self.span(key.span()), self.span(value.span()));
         let value = self.node(place, value.into_inner())?;
-        Some(Entry { key: key.into_inner().into_owned(), span, value })
+        Some(Entry { key: key.into_inner().into(), span, value })
     }
 
     /// A table that is only named in the headers of those in it.
     fn empty_table(&self, key: &Spanned<DeString<'_>>) -> Entry {
         let span = self.span(key.span());
         let value = Node { span: span.clone(), kind: NodeKind::Table(Vec::new()) };
-        Entry { key: key.get_ref().clone().into_owned(), span, value }
+        Entry { key: key.get_ref().as_ref().into(), span, value }
     }
 
     fn node(&mut self, span: Span, value: DeValue<'_>) -> Option<Node> {

@@ -122,14 +122,14 @@ impl RouteSpec {
 
     fn data_in(&self, scope: &Scope<'_>) -> Data {
         let mut out = Vec::new();
-        let mut text = |name: &str, value: &Option<Placed<String>>| {
-            out.extend(value.as_ref().map(|value| (name.to_owned(), value.value.as_str().into())));
+        let mut text = |name: &str, value: Option<&Placed<String>>| {
+            out.extend(value.map(|value| (name.to_owned(), value.value.as_str().into())));
         };
-        text("path", &self.path);
-        text("host", &self.host);
-        text("page", &self.page);
-        text("frame", &self.frame);
-        text("fallback", &self.fallback);
+        text("path", self.path.as_ref());
+        text("host", self.host.as_deref());
+        text("page", self.page.as_ref());
+        text("frame", self.frame.as_deref());
+        text("fallback", self.fallback.as_deref());
         out.extend(self.no_fallback.then(|| ("fallback".to_owned(), false.into())));
         out.extend(self.redirect.as_ref().map(|to| ("redirect".to_owned(), to.data_in(scope))));
         for (name, values) in [("methods", &self.methods), ("required", &self.required), ("needs", &self.needs)] {

@@ -161,7 +161,7 @@ impl<'a> Reader<'a> {
                         (_, at) => return self.refuse(&at, "expected text as a key"),
                     };
                     let (event, span) = self.next()?;
-                    entries.push(Entry { key, span: at, value: self.node(event, span, depth + 1)? });
+                    entries.push(Entry { key: key.into(), span: at, value: self.node(event, span, depth + 1)? });
                 }
             }
             Event::Alias(anchor) => return self.alias(anchor, &span, depth),

@@ -56,9 +56,10 @@ fn is_same(item: DocumentItem<'_>, value: &DeValue<'_>) -> bool {
         }
         DeValue::Array(items) => {
             item.items().len() == items.len()
-                && item.items().zip(items.iter()).all(|(item, value)| {
-                    item.place().range() == value.span() && is_same(item, value.get_ref())
-                })
+                && item
+                    .items()
+                    .zip(items.iter())
+                    .all(|(item, value)| item.place().range() == value.span() && is_same(item, value.get_ref()))
         }
         DeValue::String(text) => item.as_text() == Some(text.as_ref()),
         DeValue::Boolean(value) => item.as_bool() == Some(*value),

@@ -147,7 +147,7 @@ impl Review {
     /// Builds the table and looks at it.
     #[must_use]
     pub fn run(self) -> Reviewed {
-        let table = match self.spec.clone().build() {
+        let table = match self.spec.build_from() {
             Ok(table) => table,
             Err(error) => {
                 let is_unreadable = error.is_unreadable();

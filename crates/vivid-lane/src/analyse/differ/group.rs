@@ -1,11 +1,14 @@
 //! One difference for a subtree that went the same way.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
 use super::trace::{RouteTrace, Traced};
 use super::{Difference, DifferenceKind};
 use crate::lookup::{RouteRef, Table};
 
 pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Difference> {
-    let mut all: Vec<Difference> = Vec::new();
+    let mut all = Grouped::default();
     for trace in &traced.old {
         let route = before.route_ref(trace.route);
         if let Some(broken) = trace.broken.first() {
@@ -14,55 +17,59 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
             let cause = cause(route, after);
             // Of a route that is still there, some addresses are gone.
             let target = if is_moved { target_of(cause, trace, after) } else { after.route(cause.name()) };
-            add(
-                &mut all,
-                Difference {
-                    kind,
-                    route: cause.name().to_owned(),
-                    routes: vec![route.name().to_owned()],
-                    witness: broken.url.clone(),
-                    before: Some(shown(cause)),
-                    after: target.map(shown),
-                },
-            );
+            all.add(Difference {
+                kind,
+                route: cause.name().to_owned(),
+                routes: vec![route.name().to_owned()],
+                witness: broken.url.clone(),
+                before: Some(shown(cause)),
+                after: target.map(shown),
+            });
         }
         for (url, page) in &trace.other {
-            add(
-                &mut all,
-                Difference {
-                    kind: DifferenceKind::SameUrlOtherPage,
-                    route: cause(route, after).name().to_owned(),
-                    routes: vec![route.name().to_owned()],
-                    witness: url.clone(),
-                    before: route.page().cloned(),
-                    after: Some(page.clone()),
-                },
-            );
+            all.add(Difference {
+                kind: DifferenceKind::SameUrlOtherPage,
+                route: cause(route, after).name().to_owned(),
+                routes: vec![route.name().to_owned()],
+                witness: url.clone(),
+                before: route.page().cloned(),
+                after: Some(page.clone()),
+            });
         }
     }
     for (id, url) in &traced.added {
         let route = after.route_ref(*id);
         let cause = cause(route, before);
-        add(
-            &mut all,
-            Difference {
-                kind: DifferenceKind::Added,
-                route: cause.name().to_owned(),
-                routes: vec![route.name().to_owned()],
-                witness: url.clone(),
-                before: None,
-                after: Some(shown(cause)),
-            },
-        );
+        all.add(Difference {
+            kind: DifferenceKind::Added,
+            route: cause.name().to_owned(),
+            routes: vec![route.name().to_owned()],
+            witness: url.clone(),
+            before: None,
+            after: Some(shown(cause)),
+        });
     }
-    all
+    all.all
 }
 
-/// A difference of the same kind that began with the same route, and came to the same, takes this one in.
-fn add(all: &mut Vec<Difference>, one: Difference) {
-    match all.iter_mut().find(|known| (known.kind, &known.route, &known.after) == (one.kind, &one.route, &one.after)) {
-        Some(known) => known.routes.extend(one.routes),
-        None => all.push(one),
+/// What stands as one difference: its kind, the route that it began with, and what it came to.
+type Key = (DifferenceKind, String, Option<String>);
+
+#[derive(Default)]
+struct Grouped {
+    all: Vec<Difference>,
+    positions: HashMap<Key, usize>,
+}
+
+impl Grouped {
+    fn add(&mut self, one: Difference) {
+        match self.positions.entry((one.kind, one.route.clone(), one.after.clone())) {
+            Entry::Occupied(known) => self.all[*known.get()].routes.extend(one.routes),
+            Entry::Vacant(free) => {
+                free.insert(self.all.len());
+                self.all.push(one);
+            }
+        }
     }
 }
 

@@ -176,16 +176,14 @@ impl Differences {
     /// # Errors
     /// What keeps the new one from being built.
     pub fn since(before: &Table, new: TableSpec) -> Result<Self, TableError> {
-        let after = new.clone().build()?;
-        let Some(traced) = trace::trace(before, &after) else {
+        let after = new.build_from()?;
+        let Some(mut traced) = trace::trace(before, &after) else {
             let not_compared = vec![NotCompared { route: None, witness: None }];
             return Ok(Self { all: Vec::new(), redirects: Vec::new(), not_compared });
         };
-        Ok(Self {
-            all: group::group(&traced, before, &after),
-            redirects: redirects::propose(&traced, before, &after, new),
-            not_compared: traced.not_compared,
-        })
+        let all = group::group(&traced, before, &after);
+        let not_compared = std::mem::take(&mut traced.not_compared);
+        Ok(Self { all, redirects: redirects::propose(traced, before, &after, new), not_compared })
     }
 
     /// The differences: first what breaks addresses, in the order of the old table, then what is new.

@@ -1,6 +1,6 @@
 //! The redirects that keep old addresses alive.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::fmt::{self, Write};
 
 use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
@@ -116,7 +116,7 @@ fn key(name: &str) -> String {
 }
 
 /// The redirects for what is broken, with which the new table can still be built.
-pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: TableSpec) -> Vec<ProposedRedirect> {
+pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: TableSpec) -> Vec<ProposedRedirect> {
     let mut taken: HashSet<String> = new.routes.iter().map(|route| route.name.value.clone()).collect();
     let mut proposed = Vec::new();
     let ways = Ways::of(before.frozen()).ok();
@@ -138,7 +138,8 @@ pub(super) fn propose(traced: &Traced, before: &Table, after: &Table, new: Table
             is_partial: false,
         });
     }
-    fitting(proposed, after, &new)
+    drop((traced, ways));
+    fitting(proposed, after, new)
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
@@ -209,6 +210,7 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
         let rule =
             param.check.declared().iter().fold(Rule::new(), |rule, (name, value)| rule.keyword(name, value.clone()));
         if rule.keywords().next().is_some() {
+            spec.params.reserve_exact(1);
             spec = spec.param(&*param.name, rule);
         }
     }
@@ -218,36 +220,57 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
 /// Those of the proposals with which the table can be built, and which take no address from a page. One that overlaps
 /// with a page gives way to it; one that takes an address is tried without its shorter forms, else left out, as is one
 /// that is wrong for another reason.
-fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, new: &TableSpec) -> Vec<ProposedRedirect> {
-    while !proposed.is_empty() {
-        let table = proposed.iter().fold(new.clone(), |table, one| table.route(one.spec.clone()));
-        let mut unfit: Vec<(String, Unfit)> = match table.build() {
-            Ok(built) => accepting(&built, after, &proposed).into_iter().map(|name| (name, Unfit::Takes)).collect(),
+///
+/// It goes by rounds. What is wrong with one may be wrong with another because of it, so of the routes that one finding
+/// names only the first is changed in a round. After [`MOST_ROUNDS`] what is unfit is left out.
+fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpec) -> Vec<ProposedRedirect> {
+    let own = new.routes.len();
+    for round in 0.. {
+        // They are lent to the table, as there may be as many as it has routes.
+        new.routes.extend(proposed.iter_mut().map(|one| std::mem::take(&mut one.spec)));
+        let unfit: Vec<(Vec<String>, Unfit)> = match new.build_from() {
+            Ok(built) => {
+                let names = new.routes[own..].iter().map(|one| one.name.value.as_str());
+                accepting(&built, after, names).into_iter().map(|name| (vec![name], Unfit::Takes)).collect()
+            }
             Err(error) => {
                 let named = |one: &crate::declare::Finding| {
                     let why = if one.code() == "overlap" { Unfit::Overlaps } else { Unfit::Wrong };
-                    one.routes().iter().map(|name| (name.clone(), why)).collect::<Vec<_>>()
+                    (one.routes().to_vec(), why)
                 };
-                error.findings().iter().flat_map(named).collect()
+                error.findings().iter().map(named).collect()
             }
         };
-        unfit.retain(|(name, _)| proposed.iter().any(|one| one.spec.name.value == *name));
-        let Some((name, why)) = unfit.first() else {
-            return proposed;
-        };
-        // One at a time, as what is wrong with one may be wrong with another because of it.
-        let at = proposed.iter().position(|one| one.spec.name.value == *name).unwrap_or_default();
-        let one = &mut proposed[at];
-        match why {
-            Unfit::Overlaps if one.spec.priority == 0 => one.spec.priority = -1,
-            Unfit::Takes if one.has_shorter_forms() => one.without_shorter_forms(),
-            _ => {
-                proposed.remove(at);
+        proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
+        let position: HashMap<String, usize> =
+            proposed.iter().enumerate().map(|(at, one)| (one.spec.name.value.clone(), at)).collect();
+        let (mut changed, mut left_out) = (HashSet::new(), HashSet::new());
+        for (names, why) in unfit {
+            let mut concerned = names.iter().filter_map(|name| position.get(name).copied()).peekable();
+            let Some(&at) = concerned.peek() else { continue };
+            if concerned.any(|at| changed.contains(&at)) {
+                continue;
+            }
+            changed.insert(at);
+            let one = &mut proposed[at];
+            match why {
+                _ if round >= MOST_ROUNDS => left_out.extend([at]),
+                Unfit::Overlaps if one.spec.priority == 0 => one.spec.priority = -1,
+                Unfit::Takes if one.has_shorter_forms() => one.without_shorter_forms(),
+                _ => left_out.extend([at]),
             }
         }
+        if changed.is_empty() {
+            break;
+        }
+        let mut at = 0..;
+        proposed.retain(|_| at.next().is_none_or(|at| !left_out.contains(&at)));
     }
     proposed
 }
+
+/// In so many rounds proposals are changed until they fit.
+const MOST_ROUNDS: usize = 16;
 
 /// Why a proposal does not fit in.
 #[derive(Clone, Copy)]
@@ -258,10 +281,10 @@ enum Unfit {
 }
 
 /// The proposals that answer an address which the new table answers without them.
-fn accepting(built: &Table, after: &Table, proposed: &[ProposedRedirect]) -> Vec<String> {
+fn accepting<'n>(built: &Table, after: &Table, names: impl Iterator<Item = &'n str>) -> Vec<String> {
     let (Ok(with), Ok(without)) = (Ways::of(built.frozen()), Ways::of(after.frozen())) else { return Vec::new() };
-    let takes = |one: &&ProposedRedirect| {
-        let Some(route) = built.route(&one.spec.name.value) else { return false };
+    let takes = |name: &&str| {
+        let Some(route) = built.route(name) else { return false };
         let mut takes = false;
         for_each_part(&with, route.id(), &[&with, &without], &mut |url| {
             let is_own = matches!(built.decide(&request(route, url)), Decision::Redirect(by) if by.route() == Some(route.name()));
@@ -270,7 +293,7 @@ fn accepting(built: &Table, after: &Table, proposed: &[ProposedRedirect]) -> Vec
         });
         takes
     };
-    proposed.iter().filter(takes).map(|one| one.spec.name.value.clone()).collect()
+    names.filter(takes).map(str::to_owned).collect()
 }
 
 impl Data {
