@@ -152,7 +152,7 @@ impl TableSpec {
             fallback: declared.fallback.as_ref().map(|_| PageId(0)),
             site,
             needs,
-            lists: lists.into_iter().map(String::into_boxed_str).collect(),
+            lists: lists.iter().map(|list| list.as_str().into()).collect(),
             findings: Vec::new(),
             longest_fast,
             limits,

@@ -50,7 +50,7 @@ pub(super) struct ResolvedRoute {
     /// Did the route itself say which methods it answers?
     pub(super) has_methods: bool,
     /// What visitors must meet, by name, the outermost first.
-    pub(super) needs: Vec<Placed<String>>,
+    pub(super) needs: Vec<Placed<SmolStr>>,
     /// The route under which the table is mounted that declares this one; names are looked up there first.
     pub(super) scope: Option<RouteId>,
     /// Could the paths of the route and of all its ancestors be read?
@@ -95,7 +95,7 @@ pub(super) struct Walked {
     pub(super) pages: Vec<String>,
     pub(super) needs: Vec<ScopedNeed>,
     /// The names of the live lists.
-    pub(super) lists: Vec<String>,
+    pub(super) lists: Vec<SmolStr>,
     /// The routes by their full names.
     pub(super) names: Names,
 }
@@ -180,7 +180,7 @@ impl Walker<'_> {
         self.report.absorb(table.report.clone());
         self.rules.declare(&table.formats, &table.lists, self.report);
         // What the including table says of a name goes before what the included one shares by name.
-        let own: Vec<(Placed<String>, Rule)> =
+        let own: Vec<(Placed<SmolStr>, Rule)> =
             table.params.iter().filter(|(name, _)| !self.rules.has(&name.value)).cloned().collect();
         self.rules.enter(&own, self.report);
         let outer = self.scope.replace(parent);
@@ -295,7 +295,7 @@ impl Walker<'_> {
         }
         self.params(&spec.required, &mut route);
         let is_template =
-            |path: &&Placed<String>| route.template.as_ref().is_some_and(|known| known.as_str() == path.value);
+            |path: &&Placed<SmolStr>| route.template.as_ref().is_some_and(|known| known.as_str() == path.value);
         route.own_path = spec.path.as_ref().filter(|path| !is_template(path)).map(|path| path.value.as_str().into());
         self.routes.push(route);
         self.siblings(&spec.routes, id);
@@ -306,7 +306,7 @@ impl Walker<'_> {
     }
 
     /// The page of that name, for a route or the site.
-    fn page(&mut self, page: &Placed<String>, route: Option<&str>) -> PageId {
+    fn page(&mut self, page: &Placed<SmolStr>, route: Option<&str>) -> PageId {
         if page.value.is_empty() {
             let finding =
                 self.report.add(Code::EmptyPage, page.span.as_ref(), "expected the name of a page, found nothing");
@@ -318,7 +318,7 @@ impl Walker<'_> {
         self.pages.id(&page.value)
     }
 
-    fn methods(&mut self, declared: &[Placed<String>], route: &str) -> Methods {
+    fn methods(&mut self, declared: &[Placed<SmolStr>], route: &str) -> Methods {
         for method in declared {
             let is_token =
                 !method.value.is_empty() && method.value.bytes().all(|byte| byte.is_ascii_uppercase() || byte == b'-');
@@ -368,7 +368,7 @@ impl Walker<'_> {
     }
 
     /// Goes on with the route's own path.
-    fn path(&mut self, path: &Placed<String>, route: &mut ResolvedRoute, ancestors_are_sound: bool) {
+    fn path(&mut self, path: &Placed<SmolStr>, route: &mut ResolvedRoute, ancestors_are_sound: bool) {
         let starts_well = path.value.starts_with('/')
             || ["{/", "{?", "{&", "{#", "?"].iter().any(|start| path.value.starts_with(start))
             || (route.level > 0 && ["{.", "{;"].iter().any(|start| path.value.starts_with(start)));
@@ -420,7 +420,7 @@ impl Walker<'_> {
         }
     }
 
-    fn host(&mut self, host: &Placed<String>, route: &mut ResolvedRoute) {
+    fn host(&mut self, host: &Placed<SmolStr>, route: &mut ResolvedRoute) {
         let template = match Template::parse(&host.value) {
             Ok(template) => template,
             Err(error) => return self.bad_template(&error, host, 0, route),
@@ -463,7 +463,7 @@ impl Walker<'_> {
     fn bad_template(
         &mut self,
         error: &TemplateError,
-        text: &Placed<String>,
+        text: &Placed<SmolStr>,
         skipped: usize,
         route: &mut ResolvedRoute,
     ) {
@@ -477,7 +477,7 @@ impl Walker<'_> {
     }
 
     /// Warns of a literal that is a parameter in another notation.
-    fn other_notation(&mut self, path: &Placed<String>, route: &ResolvedRoute) {
+    fn other_notation(&mut self, path: &Placed<SmolStr>, route: &ResolvedRoute) {
         let Some(meant) = OtherNotation::find(&path.value) else { return };
         let piece = &path.value[meant.place.clone()];
         let span = within(path, meant.place.start, meant.place.len());
@@ -487,7 +487,7 @@ impl Walker<'_> {
             .route(&route.name);
     }
 
-    fn bad_path(&mut self, problem: PathProblem, text: &Placed<String>, skipped: usize, route: &mut ResolvedRoute) {
+    fn bad_path(&mut self, problem: PathProblem, text: &Placed<SmolStr>, skipped: usize, route: &mut ResolvedRoute) {
         let span = within(text, skipped + problem.place.start, problem.place.len());
         let finding = self.report.add(problem.code, span.as_ref(), problem.message).route(&route.name);
         if let Some(help) = problem.help {
@@ -497,7 +497,7 @@ impl Walker<'_> {
     }
 
     /// Gives each parameter of the chain the rule that is nearest to this route.
-    fn params(&mut self, required: &[Placed<String>], route: &mut ResolvedRoute) {
+    fn params(&mut self, required: &[Placed<SmolStr>], route: &mut ResolvedRoute) {
         for name in required {
             match route.path.params.iter_mut().find(|param| param.name == name.value) {
                 Some(param) => {
@@ -612,7 +612,7 @@ fn is_query(rest: &str) -> bool {
 }
 
 /// The place of some bytes of a text, within the quotes of the string that it was written as.
-pub(super) fn within(text: &Placed<String>, offset: usize, width: usize) -> Option<Span> {
+pub(super) fn within(text: &Placed<SmolStr>, offset: usize, width: usize) -> Option<Span> {
     let span = text.span.as_ref()?;
     let quotes = span.width().saturating_sub(text.value.len()) / 2;
     Some(span.within(quotes + offset, width.max(1)))

@@ -1,5 +1,7 @@
 //! Which rule a parameter has: the nearest one of its name, from the route up to the top of the table.
 
+use smol_str::SmolStr;
+
 use crate::declare::Code;
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::Arc;
@@ -14,7 +16,7 @@ use crate::rule::{Check, Join, Many, Shape, TooLarge, is_anchored};
 /// The rules in force while the declared routes are walked.
 pub(super) struct Rules {
     formats: Vec<Format>,
-    lists: Vec<String>,
+    lists: Vec<SmolStr>,
     /// The rules that accept everything, one for each form.
     any: [Arc<Check>; 3],
     /// Rules that say the same are made once.
@@ -23,7 +25,7 @@ pub(super) struct Rules {
     /// The rules of the texts that stand in a URL for lists and pairs.
     joined: HashMap<(usize, Join), Arc<Check>>,
     /// For each name, the rules from the top of the table down to the route at hand.
-    in_force: HashMap<String, Vec<Arc<Check>>>,
+    in_force: HashMap<SmolStr, Vec<Arc<Check>>>,
 }
 
 /// A rule that was made, by what it was made of.
@@ -47,7 +49,7 @@ impl Rules {
     }
 
     /// Adds the formats and lists of a table.
-    pub(super) fn declare(&mut self, formats: &[Format], lists: &[Placed<String>], report: &mut Report) {
+    pub(super) fn declare(&mut self, formats: &[Format], lists: &[Placed<SmolStr>], report: &mut Report) {
         for format in formats {
             if self
                 .formats
@@ -71,12 +73,12 @@ impl Rules {
         }
     }
 
-    pub(super) fn into_lists(self) -> Vec<String> {
+    pub(super) fn into_lists(self) -> Vec<SmolStr> {
         self.lists
     }
 
     /// Brings rules into force for a route and its descendants, until they are [left](Self::leave).
-    pub(super) fn enter(&mut self, rules: &[(Placed<String>, Rule)], report: &mut Report) {
+    pub(super) fn enter(&mut self, rules: &[(Placed<SmolStr>, Rule)], report: &mut Report) {
         for (name, rule) in rules {
             let check = self.make(&name.value, rule, report);
             self.in_force.entry(name.value.clone()).or_default().push(check);
@@ -84,7 +86,7 @@ impl Rules {
     }
 
     /// Takes rules out of force.
-    pub(super) fn leave(&mut self, rules: &[(Placed<String>, Rule)]) {
+    pub(super) fn leave(&mut self, rules: &[(Placed<SmolStr>, Rule)]) {
         for (name, _) in rules {
             if let Some(stack) = self.in_force.get_mut(&name.value) {
                 stack.pop();
@@ -153,7 +155,7 @@ impl Rules {
             Entry::Occupied(known) => return Arc::clone(&known.get().check),
             Entry::Vacant(vacant) => vacant,
         };
-        let lists: Vec<&str> = self.lists.iter().map(String::as_str).collect();
+        let lists: Vec<&str> = self.lists.iter().map(SmolStr::as_str).collect();
         match Check::new(rule, &self.formats, &lists) {
             Ok(check) => {
                 for (index, pattern) in unanchored(rule) {
@@ -208,7 +210,7 @@ fn unanchored(rule: &Rule) -> impl Iterator<Item = (usize, &str)> {
 
 /// Reports a name that is none. What has a name in a table goes into cookies, code and reports of other programs, so all names have
 /// one grammar.
-pub(super) fn wrong_name<'r>(name: &Placed<String>, of: &str, report: &'r mut Report) -> Option<&'r mut Finding> {
+pub(super) fn wrong_name<'r>(name: &Placed<SmolStr>, of: &str, report: &'r mut Report) -> Option<&'r mut Finding> {
     let wrong = name.value.chars().find(|&c| !(c.is_alphanumeric() || matches!(c, '-' | '_')));
     if wrong.is_none() && !name.value.is_empty() {
         return None;

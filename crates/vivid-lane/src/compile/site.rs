@@ -1,5 +1,7 @@
 //! What is declared of the site → how its URLs are cut and written.
 
+use smol_str::SmolStr;
+
 use crate::declare::Code;
 use crate::declare::{Case, Location, Placed, Report, SiteSpec, Slash};
 use crate::lookup::{Limits, Site, normal_path};
@@ -19,7 +21,7 @@ pub(super) fn site(spec: &SiteSpec, report: &mut Report) -> Site {
     }
 }
 
-fn checked_origin(origin: &Placed<String>, report: &mut Report) -> Option<Box<str>> {
+fn checked_origin(origin: &Placed<SmolStr>, report: &mut Report) -> Option<Box<str>> {
     let text = origin.value.strip_suffix('/').unwrap_or(&origin.value);
     let host = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://"));
     let is_host = |host: &str| {
@@ -38,7 +40,7 @@ fn checked_origin(origin: &Placed<String>, report: &mut Report) -> Option<Box<st
     None
 }
 
-fn checked_base(base: &Placed<String>, is_in_fragment: bool, report: &mut Report) -> Box<str> {
+fn checked_base(base: &Placed<SmolStr>, is_in_fragment: bool, report: &mut Report) -> Box<str> {
     let text = base.value.as_str();
     let is_path = text.starts_with('/')
         && !text.contains(['?', '#', '{', '}', '\\'])

@@ -34,7 +34,7 @@ impl<'a> Targets<'a> {
     }
 
     /// The route of that name; where there is none, the nearest one is reported.
-    fn named(&mut self, name: &Placed<String>, scope: Option<RouteId>, by: &str) -> Option<RouteId> {
+    fn named(&mut self, name: &Placed<SmolStr>, scope: Option<RouteId>, by: &str) -> Option<RouteId> {
         let known = self.find(&name.value, scope);
         if known.is_none() {
             let full = || self.routes.iter().map(|route| &*route.name);
@@ -77,7 +77,7 @@ impl<'a> Targets<'a> {
         Some(RedirectRule { status, aim })
     }
 
-    fn own_page(&mut self, id: RouteId, name: &Placed<String>, redirect: &RedirectTo) -> Option<Destination> {
+    fn own_page(&mut self, id: RouteId, name: &Placed<SmolStr>, redirect: &RedirectTo) -> Option<Destination> {
         let source = self.route(id);
         let span = name.span.clone().or_else(|| source.name_span.clone());
         let to = self.named(name, source.scope, &source.name)?;
@@ -203,7 +203,7 @@ impl<'a> Targets<'a> {
     }
 
     /// Texts and values in turn.
-    fn filling(&mut self, text: &Placed<String>, source: &[Param], by: &str) -> Option<Filling> {
+    fn filling(&mut self, text: &Placed<SmolStr>, source: &[Param], by: &str) -> Option<Filling> {
         let template = match Template::parse(&text.value) {
             Ok(template) => template,
             Err(error) => {
@@ -260,7 +260,7 @@ impl<'a> Targets<'a> {
     }
 
     /// Has what is given the form that the parameter wants, and, where it is known already, a value it accepts?
-    fn fits(&mut self, filling: &Filling, source: &[Param], param: &Param, text: &Placed<String>, by: &str) -> bool {
+    fn fits(&mut self, filling: &Filling, source: &[Param], param: &Param, text: &Placed<SmolStr>, by: &str) -> bool {
         let given = match filling.as_slice() {
             [Err(index)] => form(&source[usize::from(*index)]),
             _ if filling
@@ -291,7 +291,7 @@ impl<'a> Targets<'a> {
     }
 
     /// The template of another site's URL: absolute, and no visitor chooses the site.
-    fn other_site(&mut self, id: RouteId, url: &Placed<String>, redirect: &RedirectTo) -> Option<Destination> {
+    fn other_site(&mut self, id: RouteId, url: &Placed<SmolStr>, redirect: &RedirectTo) -> Option<Destination> {
         let source = self.route(id);
         let (name, params) = (source.name.clone(), source.params.clone());
         let span = url.span.clone().or_else(|| source.name_span.clone());

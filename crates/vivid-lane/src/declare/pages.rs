@@ -166,9 +166,9 @@ impl Page {
     fn route(&self, name: &str, path: &str, report: &mut Report) -> RouteSpec {
         let here = Span::new(&self.origin, 0..0);
         let mut route = self.route.clone().map_or_else(RouteSpec::default, |entry| declared(entry, report));
-        route.name = Placed::new(name.to_owned(), here.clone());
-        route.path.get_or_insert_with(|| Placed::new(path.to_owned(), here.clone()));
-        route.page = Some(Placed::new(self.file.clone(), here));
+        route.name = Placed::new(name.into(), here.clone());
+        route.path.get_or_insert_with(|| Placed::new(path.into(), here.clone()));
+        route.page = Some(Placed::new(self.file.as_str().into(), here));
         let entry = |entry: &Entry| (entry.key.to_string(), entry.value.clone().into_data());
         if let super::data::Data::Table(entries) = &mut route.data {
             entries.extend(self.data.iter().map(entry));

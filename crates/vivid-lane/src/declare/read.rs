@@ -1,5 +1,7 @@
 //! Document → declared table: which words mean what.
 
+use smol_str::SmolStr;
+
 use super::code::Code;
 use super::data::Data;
 use super::finding::{Finding, Report};
@@ -172,8 +174,7 @@ impl Reader<'_> {
     }
 
     fn route(&mut self, entry: Entry) -> RouteSpec {
-        let mut route =
-            RouteSpec { name: Placed::new(entry.key.to_string(), entry.span.clone()), ..RouteSpec::default() };
+        let mut route = RouteSpec { name: Placed::new(entry.key.clone(), entry.span.clone()), ..RouteSpec::default() };
         for entry in self.entries(entry) {
             match entry.key.as_str() {
                 "path" => {
@@ -247,7 +248,7 @@ impl Reader<'_> {
                 "url" => url = self.text(entry),
                 "params" => {
                     for entry in self.entries(entry) {
-                        let name = Placed::new(entry.key.to_string(), entry.span.clone());
+                        let name = Placed::new(entry.key.clone(), entry.span.clone());
                         params.extend(self.text(entry).map(|value| (name, value)));
                     }
                 }
@@ -280,7 +281,7 @@ impl Reader<'_> {
     fn needs(&mut self, entry: Entry) -> Vec<Need> {
         let mut needs = Vec::new();
         for entry in self.entries(entry) {
-            let mut need = Need { name: Placed::new(entry.key.to_string(), entry.span.clone()), otherwise: None };
+            let mut need = Need { name: Placed::new(entry.key.clone(), entry.span.clone()), otherwise: None };
             for entry in self.entries(entry) {
                 match entry.key.as_str() {
                     "otherwise" => need.otherwise = self.text(entry),
@@ -295,7 +296,7 @@ impl Reader<'_> {
     /// Makes the routes of another file children of the route.
     fn included(&mut self, entry: Entry, route: &mut RouteSpec) {
         let Some(name) = self.text(entry) else { return };
-        let (file, span) = (name.value, name.span.as_ref());
+        let (file, span) = (name.value.to_string(), name.span.as_ref());
         if self.open.contains(&file) {
             let way = self.open.iter().chain([&file]).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(" → ");
             self.report.add(Code::IncludeCircle, span, format!("files include each other in a circle: {way}"));
@@ -320,11 +321,11 @@ impl Reader<'_> {
         }
     }
 
-    fn params(&mut self, entry: Entry) -> Vec<(Placed<String>, Rule)> {
+    fn params(&mut self, entry: Entry) -> Vec<(Placed<SmolStr>, Rule)> {
         let entries = self.entries(entry);
         let mut params = Vec::with_capacity(entries.len());
         for entry in entries {
-            let name = Placed::new(entry.key.to_string(), entry.span.clone());
+            let name = Placed::new(entry.key.clone(), entry.span.clone());
             if let Some(rule) = self.rule(entry) {
                 params.push((name, rule));
             }
@@ -336,7 +337,7 @@ impl Reader<'_> {
     fn rule(&mut self, entry: Entry) -> Option<Rule> {
         let span = entry.value.span.clone();
         let short = |keyword: &str, value: Data| {
-            let keyword = Placed::new(keyword.to_owned(), span.clone());
+            let keyword = Placed::new(keyword.into(), span.clone());
             Some(Rule { span: Some(span.clone()), keywords: vec![(keyword, Placed::new(value, span.clone()))] })
         };
         match entry.value.kind {
@@ -345,7 +346,7 @@ impl Reader<'_> {
             NodeKind::Table(entries) => {
                 let keyword = |entry: Entry| {
                     let place = entry.value.span.clone();
-                    (Placed::new(entry.key.into(), entry.span), Placed::new(entry.value.into_data(), place))
+                    (Placed::new(entry.key, entry.span), Placed::new(entry.value.into_data(), place))
                 };
                 Some(Rule { span: Some(span.clone()), keywords: entries.into_iter().map(keyword).collect() })
             }
@@ -366,9 +367,9 @@ impl Reader<'_> {
         }
     }
 
-    fn text(&mut self, entry: Entry) -> Option<Placed<String>> {
+    fn text(&mut self, entry: Entry) -> Option<Placed<SmolStr>> {
         match entry.value.kind {
-            NodeKind::Text(text) => Some(Placed::new(text, entry.value.span)),
+            NodeKind::Text(text) => Some(Placed::new(text.into(), entry.value.span)),
             _ => {
                 self.wrong_type(&entry, "text");
                 None
@@ -376,7 +377,7 @@ impl Reader<'_> {
         }
     }
 
-    fn texts(&mut self, entry: Entry) -> Vec<Placed<String>> {
+    fn texts(&mut self, entry: Entry) -> Vec<Placed<SmolStr>> {
         let NodeKind::List(items) = entry.value.kind else {
             self.wrong_type(&entry, "a list of texts");
             return Vec::new();

@@ -1,5 +1,7 @@
 //! Where a redirect leads, and what visitors need, as they are declared.
 
+use smol_str::SmolStr;
+
 use super::source::{Placed, Span};
 
 /// Where a route sends its visitors on to.
@@ -23,7 +25,7 @@ use super::source::{Placed, Span};
 pub struct RedirectTo {
     pub(crate) aim: Aim,
     /// Parameters of the target, and templates over the values at hand.
-    pub(crate) params: Vec<(Placed<String>, Placed<String>)>,
+    pub(crate) params: Vec<(Placed<SmolStr>, Placed<SmolStr>)>,
     pub(crate) status: Option<Placed<i64>>,
     pub(crate) span: Option<Span>,
 }
@@ -32,9 +34,9 @@ pub struct RedirectTo {
 #[derive(Debug, Clone)]
 pub(crate) enum Aim {
     /// A route of this table.
-    Route(Placed<String>),
+    Route(Placed<SmolStr>),
     /// A template for a URL of another site.
-    Url(Placed<String>),
+    Url(Placed<SmolStr>),
 }
 
 impl RedirectTo {
@@ -88,8 +90,8 @@ impl From<&str> for RedirectTo {
 /// ```
 #[derive(Debug, Clone)]
 pub struct Need {
-    pub(crate) name: Placed<String>,
-    pub(crate) otherwise: Option<Placed<String>>,
+    pub(crate) name: Placed<SmolStr>,
+    pub(crate) otherwise: Option<Placed<SmolStr>>,
 }
 
 impl Need {

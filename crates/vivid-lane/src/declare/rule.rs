@@ -1,5 +1,7 @@
 //! Rules as they are declared.
 
+use smol_str::SmolStr;
+
 use super::data::Data;
 use super::source::{Placed, Span};
 
@@ -28,7 +30,7 @@ use super::source::{Placed, Span};
 #[derive(Debug, Clone, Default)]
 pub struct Rule {
     pub(crate) span: Option<Span>,
-    pub(crate) keywords: Vec<(Placed<String>, Placed<Data>)>,
+    pub(crate) keywords: Vec<(Placed<SmolStr>, Placed<Data>)>,
 }
 
 impl Rule {
@@ -51,7 +53,7 @@ impl Rule {
     }
 
     fn into_data(self) -> Data {
-        Data::Table(self.keywords.into_iter().map(|(name, value)| (name.value, value.value)).collect())
+        Data::Table(self.keywords.into_iter().map(|(name, value)| (name.value.into(), value.value)).collect())
     }
 
     /// A list whose items keep a rule: `{?tag*}` is `?tag=a&tag=b`, `{?tag}` is `?tag=a,b`.

@@ -1,17 +1,19 @@
 //! What holds for the whole site.
 
+use smol_str::SmolStr;
+
 use super::source::Placed;
 
 /// How a site is reached and how it writes its URLs, as it is declared.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct SiteSpec {
-    pub(crate) origin: Option<Placed<String>>,
-    pub(crate) base: Option<Placed<String>>,
+    pub(crate) origin: Option<Placed<SmolStr>>,
+    pub(crate) base: Option<Placed<SmolStr>>,
     pub(crate) slash: Slash,
     pub(crate) case: Case,
     pub(crate) location: Location,
-    pub(crate) frame: Option<Placed<String>>,
-    pub(crate) fallback: Option<Placed<String>>,
+    pub(crate) frame: Option<Placed<SmolStr>>,
+    pub(crate) fallback: Option<Placed<SmolStr>>,
     pub(crate) overlaps: Overlaps,
 }
 

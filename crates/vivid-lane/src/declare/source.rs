@@ -4,6 +4,8 @@ use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
+use smol_str::SmolStr;
+
 /// The text of a table file, with the name under which errors speak of it.
 ///
 /// # Example
@@ -153,6 +155,12 @@ pub(crate) struct Placed<T> {
 impl<T> Placed<T> {
     pub(crate) fn new(value: T, span: Span) -> Self {
         Self { value, span: Some(span) }
+    }
+}
+
+impl From<String> for Placed<SmolStr> {
+    fn from(text: String) -> Self {
+        Self::from(SmolStr::from(text))
     }
 }
 

@@ -1,5 +1,7 @@
 //! The build form of a table.
 
+use smol_str::SmolStr;
+
 use super::data::Data;
 use super::finding::Report;
 use super::format::Format;
@@ -35,8 +37,8 @@ pub struct TableSpec {
     pub(crate) report: Report,
     pub(crate) site: SiteSpec,
     pub(crate) needs: Vec<Need>,
-    pub(crate) params: Vec<(Placed<String>, Rule)>,
-    pub(crate) lists: Vec<Placed<String>>,
+    pub(crate) params: Vec<(Placed<SmolStr>, Rule)>,
+    pub(crate) lists: Vec<Placed<SmolStr>>,
     pub(crate) formats: Vec<Format>,
     pub(crate) routes: Vec<RouteSpec>,
 }
@@ -46,20 +48,20 @@ pub struct TableSpec {
 /// A route without a page only groups its children. See [`TableSpec`] for an example.
 #[derive(Debug, Clone, Default)]
 pub struct RouteSpec {
-    pub(crate) name: Placed<String>,
-    pub(crate) path: Option<Placed<String>>,
-    pub(crate) page: Option<Placed<String>>,
+    pub(crate) name: Placed<SmolStr>,
+    pub(crate) path: Option<Placed<SmolStr>>,
+    pub(crate) page: Option<Placed<SmolStr>>,
     // Few routes have what is in a box.
-    pub(crate) frame: Option<Box<Placed<String>>>,
-    pub(crate) fallback: Option<Box<Placed<String>>>,
+    pub(crate) frame: Option<Box<Placed<SmolStr>>>,
+    pub(crate) fallback: Option<Box<Placed<SmolStr>>>,
     /// Is there no page for what is missing under the route, whatever an ancestor or the site says?
     pub(crate) no_fallback: bool,
-    pub(crate) params: Vec<(Placed<String>, Rule)>,
-    pub(crate) required: Vec<Placed<String>>,
-    pub(crate) methods: Vec<Placed<String>>,
-    pub(crate) host: Option<Box<Placed<String>>>,
+    pub(crate) params: Vec<(Placed<SmolStr>, Rule)>,
+    pub(crate) required: Vec<Placed<SmolStr>>,
+    pub(crate) methods: Vec<Placed<SmolStr>>,
+    pub(crate) host: Option<Box<Placed<SmolStr>>>,
     pub(crate) redirect: Option<Box<RedirectTo>>,
-    pub(crate) needs: Vec<Placed<String>>,
+    pub(crate) needs: Vec<Placed<SmolStr>>,
     pub(crate) priority: i64,
     pub(crate) data: Data,
     pub(crate) routes: Vec<RouteSpec>,

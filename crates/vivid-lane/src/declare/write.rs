@@ -2,6 +2,8 @@
 
 use std::collections::HashSet;
 
+use smol_str::SmolStr;
+
 use super::data::Data;
 use super::redirect::{Aim, RedirectTo};
 use super::rule::Rule;
@@ -36,7 +38,7 @@ impl TableSpec {
         push_table(&mut out, "params", params(&self.params));
         let mut scope = Scope::default();
         scope.ruled.extend(self.params.iter().map(|(name, _)| name.value.as_str()));
-        let routes = self.routes.iter().map(|route| (route.name.value.clone(), route.data_in(&scope)));
+        let routes = self.routes.iter().map(|route| (route.name.value.to_string(), route.data_in(&scope)));
         out.push(("routes".to_owned(), Data::Table(routes.collect())));
         Data::Table(out)
     }
@@ -52,7 +54,7 @@ impl TableSpec {
             // What an including table says of a need goes before what an included one says.
             if !shared.needs.iter().any(|(known, _)| *known == need.name.value) {
                 let otherwise = need.otherwise.iter().map(|to| ("otherwise".to_owned(), scope.name(&to.value).into()));
-                shared.needs.push((need.name.value.clone(), Data::Table(otherwise.collect())));
+                shared.needs.push((need.name.value.to_string(), Data::Table(otherwise.collect())));
             }
         }
         self.routes.iter().for_each(|route| route.gather(scope, shared));
@@ -122,7 +124,7 @@ impl RouteSpec {
 
     fn data_in(&self, scope: &Scope<'_>) -> Data {
         let mut out = Vec::new();
-        let mut text = |name: &str, value: Option<&Placed<String>>| {
+        let mut text = |name: &str, value: Option<&Placed<SmolStr>>| {
             out.extend(value.map(|value| (name.to_owned(), value.value.as_str().into())));
         };
         text("path", self.path.as_ref());
@@ -146,7 +148,7 @@ impl RouteSpec {
             out.push(("data".to_owned(), self.data.clone()));
         }
         let scope = scope.within(self);
-        out.extend(self.routes.iter().map(|route| (route.name.value.clone(), route.data_in(&scope))));
+        out.extend(self.routes.iter().map(|route| (route.name.value.to_string(), route.data_in(&scope))));
         for table in &self.mounted {
             let mut inner = scope.mounted(table);
             // The rules that the table shares by name, as far as nothing around it has one.
@@ -159,7 +161,7 @@ impl RouteSpec {
                         route.params.push((name.clone(), rule.clone()));
                     }
                 }
-                out.push((route.name.value.clone(), route.data_in(&inner)));
+                out.push((route.name.value.to_string(), route.data_in(&inner)));
             }
         }
         Data::Table(out)
@@ -170,13 +172,13 @@ impl RedirectTo {
     fn data_in(&self, scope: &Scope<'_>) -> Data {
         let (key, aim) = match &self.aim {
             Aim::Route(name) => ("to", scope.name(&name.value)),
-            Aim::Url(url) => ("url", url.value.clone()),
+            Aim::Url(url) => ("url", url.value.to_string()),
         };
         if key == "to" && self.params.is_empty() && self.status.is_none() {
             return aim.into();
         }
         let mut out = vec![(key.to_owned(), aim.into())];
-        let values = self.params.iter().map(|(name, value)| (name.value.clone(), value.value.as_str().into()));
+        let values = self.params.iter().map(|(name, value)| (name.value.to_string(), value.value.as_str().into()));
         push_table(&mut out, "params", values.collect());
         out.extend(self.status.as_ref().map(|status| ("status".to_owned(), status.value.into())));
         Data::Table(out)
@@ -191,7 +193,7 @@ fn push_table(out: &mut Vec<(String, Data)>, name: &str, entries: Vec<(String, D
 }
 
 fn site(site: &SiteSpec) -> Vec<(String, Data)> {
-    let text = |value: &Option<Placed<String>>| value.as_ref().map(|value| Data::from(value.value.as_str()));
+    let text = |value: &Option<Placed<SmolStr>>| value.as_ref().map(|value| Data::from(value.value.as_str()));
     let keys = [
         ("origin", text(&site.origin)),
         ("base", text(&site.base)),
@@ -205,8 +207,8 @@ fn site(site: &SiteSpec) -> Vec<(String, Data)> {
     keys.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()
 }
 
-fn params(params: &[(Placed<String>, Rule)]) -> Vec<(String, Data)> {
-    params.iter().map(|(name, rule)| (name.value.clone(), rule.to_data())).collect()
+fn params(params: &[(Placed<SmolStr>, Rule)]) -> Vec<(String, Data)> {
+    params.iter().map(|(name, rule)| (name.value.to_string(), rule.to_data())).collect()
 }
 
 impl Rule {

@@ -1,5 +1,7 @@
 //! Names that are declared and never used.
 
+use smol_str::SmolStr;
+
 use super::Subject;
 use crate::declare::Code;
 use crate::declare::{Placed, Report, RouteSpec, Rule, TableSpec, nearest};
@@ -16,9 +18,9 @@ pub(super) fn unused_rules(subject: &Subject<'_>, report: &mut Report) {
 }
 
 /// The parameters of a route and of all below it.
-fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report: &mut Report) -> Vec<String> {
+fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report: &mut Report) -> Vec<SmolStr> {
     let own = &subject.frozen().routes[*at];
-    let mut names: Vec<String> = own.params.iter().map(|param| param.name.to_string()).collect();
+    let mut names: Vec<SmolStr> = own.params.iter().map(|param| param.name.clone()).collect();
     *at += 1;
     for child in &route.routes {
         names.extend(route_rules(subject, child, at, report));
@@ -33,7 +35,7 @@ fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report:
     }
     names.sort_unstable();
     names.dedup();
-    for (name, _) in route.params.iter().filter(|(name, _)| !names.contains(&name.value)) {
+    for (name, _) in route.params.iter().filter(|(name, _)| names.binary_search(&name.value).is_err()) {
         let message =
             format!("a rule for `{}`, which is no parameter of `{}` or of a route below it", name.value, own.name);
         unused(report, name, message, &names).route(&*own.name);
@@ -41,7 +43,7 @@ fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report:
     names
 }
 
-fn shared_rules(rules: &[(Placed<String>, Rule)], used: &[String], report: &mut Report) {
+fn shared_rules(rules: &[(Placed<SmolStr>, Rule)], used: &[SmolStr], report: &mut Report) {
     for (name, _) in rules.iter().filter(|(name, _)| !used.contains(&name.value)) {
         let message = format!("a rule for `{}`, which no path has", name.value);
         unused(report, name, message, used);
@@ -50,11 +52,11 @@ fn shared_rules(rules: &[(Placed<String>, Rule)], used: &[String], report: &mut 
 
 fn unused<'r>(
     report: &'r mut Report,
-    name: &Placed<String>,
+    name: &Placed<SmolStr>,
     message: String,
-    known: &[String],
+    known: &[SmolStr],
 ) -> &'r mut crate::declare::Finding {
-    let help = match nearest(&name.value, known.iter().map(String::as_str)) {
+    let help = match nearest(&name.value, known.iter().map(SmolStr::as_str)) {
         Some(near) => format!("did you mean `{near}`? else leave it out"),
         None => format!("leave it out, or write `{{{}}}` into a path", name.value),
     };

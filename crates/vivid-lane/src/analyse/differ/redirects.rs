@@ -3,6 +3,8 @@
 use std::collections::{HashMap, HashSet};
 use std::fmt::{self, Write};
 
+use smol_str::{SmolStr, format_smolstr};
+
 use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
@@ -117,14 +119,14 @@ fn key(name: &str) -> String {
 
 /// The redirects for what is broken, with which the new table can still be built.
 pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: TableSpec) -> Vec<ProposedRedirect> {
-    let mut taken: HashSet<String> = new.routes.iter().map(|route| route.name.value.clone()).collect();
+    let mut taken: HashSet<SmolStr> = new.routes.iter().map(|route| route.name.value.clone()).collect();
     let mut proposed = Vec::new();
     let ways = Ways::of(before.frozen()).ok();
     for trace in traced.old.iter().filter(|trace| !trace.broken.is_empty()) {
         let route = before.route_ref(trace.route);
         let Some(to) = target(trace, route, after) else { continue };
         let base = format!("old-{}", route.name().replace('.', "-"));
-        let names = std::iter::once(base.clone()).chain((2..).map(|number| format!("{base}-{number}")));
+        let names = std::iter::once(base.clone().into()).chain((2..).map(|number| format_smolstr!("{base}-{number}")));
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
         taken.insert(name.clone());
         // What its query refuses, another route of its path may have answered.
@@ -242,11 +244,11 @@ fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpe
             }
         };
         proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
-        let position: HashMap<String, usize> =
+        let position: HashMap<SmolStr, usize> =
             proposed.iter().enumerate().map(|(at, one)| (one.spec.name.value.clone(), at)).collect();
         let (mut changed, mut left_out) = (HashSet::new(), HashSet::new());
         for (names, why) in unfit {
-            let mut concerned = names.iter().filter_map(|name| position.get(name).copied()).peekable();
+            let mut concerned = names.iter().filter_map(|name| position.get(name.as_str()).copied()).peekable();
             let Some(&at) = concerned.peek() else { continue };
             if concerned.any(|at| changed.contains(&at)) {
                 continue;
