@@ -2,8 +2,9 @@
 
 use std::sync::Arc;
 
-use super::resolve::{Host, ResolvedRoute};
+use super::resolved::{Host, ResolvedRoute};
 use super::variants::{QueryPart, ResolvedPath};
+use crate::declare::RouteSpec;
 use crate::lookup::{
     Extras, HostMatcher, NeedId, OwnPath, Param, ParamKind, Pattern, Piece, QueryMatcher, QueryParam, RedirectRule,
     Rest, Route,
@@ -16,18 +17,19 @@ use crate::template::percent::decode;
 const LABEL: &str = "^[^.]+$";
 
 /// Freezes one route; its ways through the tree are made elsewhere. A route that has none of the extras shares them.
+///
+/// Where it redirects to and what it needs hangs on the names of other routes: see [`lead`].
 pub(super) fn freeze(
-    route: &mut ResolvedRoute,
-    onward: Option<RedirectRule>,
-    needs: Box<[NeedId]>,
+    spec: &RouteSpec,
+    route: &ResolvedRoute,
+    resolved: &ResolvedPath,
+    template: Option<Template>,
     none: &Arc<Extras>,
 ) -> Result<Route, TooLarge> {
-    let declared = route.template.take();
-    let own_path = route.own_path.take().or_else(|| declared.as_ref().map(|template| template.as_str().into()));
-    let path = match declared {
-        Some(template) if route.path.is_written_as(template.as_str()) => template,
+    let path = match template {
+        Some(template) if resolved.is_written_as(template.as_str()) => template,
         // Each part was a template, and so is what they make together.
-        _ => Template::parse(&route.path.template()).map_err(|_| TooLarge::Numbers)?,
+        _ => Template::parse(&resolved.template()).map_err(|_| TooLarge::Numbers)?,
     };
     let has_default = |param: &&Param| param.is_optional && param.check.default.is_some();
     let has_defaults = route.params.iter().any(|param| has_default(&param));
@@ -40,28 +42,26 @@ pub(super) fn freeze(
         is_one && param.check.default.is_none() && !in_path && param.kind != ParamKind::Host
     };
     let host = route.host.as_ref().map(|host| demand(host, &route.params)).transpose()?;
-    let is_open = route.page.is_some() && onward.is_none() && needs.is_empty() && !has_other_defaults;
     let extras = Extras {
-        query: query(&route.path, &route.params),
+        query: query(resolved, &route.params),
         host,
-        onward,
-        needs,
-        frame: route.frame.take(),
+        onward: None,
+        needs: Box::default(),
+        frame: spec.frame.as_ref().map(|frame| frame.value.as_str().into()),
         fallback: route.fallback,
-        no_fallback: route.no_fallback,
-        data: std::mem::take(&mut route.data),
-        priority: route.priority,
+        no_fallback: spec.no_fallback,
+        data: spec.data.clone(),
+        priority: spec.priority,
     };
-    route.path.forget_template();
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
-        is_open,
+        is_open: route.page.is_some() && !has_other_defaults,
         name: route.name.clone(),
         parent: route.parent,
-        own_path: OwnPath::new(own_path.unwrap_or_default(), &path),
+        own_path: OwnPath::new(spec.path.as_ref().map_or("", |path| &path.value), &path),
         path,
         page: route.page,
-        is_parent: route.is_parent,
+        is_parent: !spec.routes.is_empty() || !spec.mounted.is_empty(),
         methods: route.methods.clone(),
         extras: if extras.is_empty() { Arc::clone(none) } else { Arc::new(extras) },
         params: Arc::clone(&route.params),
@@ -70,6 +70,18 @@ pub(super) fn freeze(
         // Known when the tree stands.
         is_direct: false,
     })
+}
+
+/// Says of a frozen route where it redirects to, and what it needs.
+pub(super) fn lead(route: &mut Route, onward: Option<RedirectRule>, needs: Box<[NeedId]>) {
+    if onward.is_none() && needs.is_empty() {
+        return;
+    }
+    route.is_open = false;
+    match Arc::get_mut(&mut route.extras) {
+        Some(own) => (own.onward, own.needs) = (onward, needs),
+        None => route.extras = Arc::new(Extras { onward, needs, ..Extras::default() }),
+    }
 }
 
 fn query(path: &ResolvedPath, params: &[Param]) -> QueryMatcher {

@@ -1,9 +1,10 @@
 //! Declared table → frozen table.
 //!
-//! One pass down: [`chain`] walks the declared routes and gives each its full name, its [`path`] (all
-//! templates of the chain read backwards) and its [`rules`]; [`grow`] puts the ways through each path into
-//! the tree; [`order`] compares sets, and [`overlap`] proves with it that no URL has two equally narrow
-//! routes. Everything that is wrong is noted and reported together at the end.
+//! One pass down: [`resolve`] walks the declared routes, reads each path on from its parent's ([`read_path`]) with the
+//! [`rules`] in force, and has the route frozen ([`freeze`]); [`targets`] resolves the names of other routes;
+//! [`tree_builder`] puts the ways through each path into the tree; [`order`] compares sets, and [`overlap`] proves with it
+//! that no URL has two equally narrow routes; [`layout`] packs the tree. Everything that is wrong is noted and reported
+//! together at the end.
 
 mod contrast;
 mod direct;
@@ -14,7 +15,9 @@ mod notation;
 mod order;
 mod overlap;
 mod patterns;
+mod read_path;
 mod resolve;
+mod resolved;
 mod rules;
 mod shared;
 mod site;
@@ -105,24 +108,24 @@ impl TableSpec {
     fn lower(spec: Cow<'_, Self>, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
         let declared = spec.site.clone();
         let site = site::site(&declared, report);
-        let resolve::Walked { routes: mut resolved, pages, needs, lists, names } = resolve::walk(spec, report);
-        let mut targets = targets::Targets { names: &names, routes: &resolved, report };
+        let walked = resolve::walk(spec, report)?;
+        let resolve::Walked { routes: resolved, frozen: mut routes, pages, needs, lists, names } = walked;
+        let mut targets = targets::Targets { names: &names, routes: &resolved, frozen: &routes, report };
         let needs = targets.needs(&needs);
         let ids = (0..).map(RouteId).take(resolved.len());
         let resolved_targets: Vec<_> = ids.map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
         let folds = declared.case == Case::Fold;
-        let mut routes = Vec::with_capacity(resolved.len());
-        let none = Arc::default();
         let mut tree = tree_builder::TreeBuilder::new(folds, resolved.len());
         for (id, (onward, needs)) in (0..).map(RouteId).zip(resolved_targets) {
+            let at = id.0 as usize;
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
-                && !resolved[id.0 as usize].has_methods
+                && !resolved[at].has_methods
             {
                 // What is moved answers the methods that it answered before.
-                resolved[id.0 as usize].methods = resolved[to.0 as usize].methods.clone();
+                routes[at].methods = routes[to.0 as usize].methods.clone();
             }
-            routes.push(freeze::freeze(&mut resolved[id.0 as usize], onward, needs, &none)?);
-            let route = &resolved[id.0 as usize];
+            freeze::lead(&mut routes[at], onward, needs);
+            let route = &resolved[at];
             if route.is_sound && route.answers() {
                 tree.add(route, id)?;
             }
@@ -137,7 +140,7 @@ impl TableSpec {
                 routes[id.0 as usize].is_direct = true;
             }
         }
-        let redirect = |route: &resolve::ResolvedRoute| route.redirect.as_ref()?.span.clone();
+        let redirect = |route: &resolved::ResolvedRoute| route.redirect.as_ref()?.span.clone();
         let places = (0..).map(RouteId).zip(&resolved).filter_map(|(id, route)| Some((id, redirect(route)?))).collect();
         // The packed tree takes its room.
         drop(resolved);

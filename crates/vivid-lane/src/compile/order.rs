@@ -8,7 +8,7 @@ use std::sync::{Arc, OnceLock};
 
 use hashbrown::HashMap;
 
-use super::resolve::ResolvedRoute;
+use super::resolved::ResolvedRoute;
 use crate::lookup::{HostMatcher, Param, Pattern, Piece, QueryMatcher, QueryParam, Route, TailKind};
 use crate::rule::{
     AMPERSAND, ANYTHING, Atom, Check, Dfa, EQUALS, Join, Many, Narrower, Relation, SEPARATOR, Separator, Shape, TEXT,

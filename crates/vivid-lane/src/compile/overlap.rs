@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 
 use super::contrast::{Contrast, NamedRule};
 use super::order;
-use super::resolve::ResolvedRoute;
+use super::resolved::ResolvedRoute;
 use super::tree_builder::{TreeBuilder, Word};
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{Edge, LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
@@ -363,7 +363,7 @@ impl Proof<'_> {
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
     fn by_path(&mut self, a: RouteId, b: RouteId) -> Result<Narrower, TooLarge> {
         let is_plain = |route: RouteId| {
-            let variants = &self.resolved[route.0 as usize].path.variants;
+            let variants = &self.resolved[route.0 as usize].all_variants;
             variants.len() == 1 && variants[0].tail.is_none()
         };
         if is_plain(a) && is_plain(b) {
@@ -378,7 +378,7 @@ impl Proof<'_> {
         let (left, right) = (self.path(a)?, self.path(b)?);
         let tail = |route: RouteId| {
             let resolved = &self.resolved[route.0 as usize];
-            let (param, _) = resolved.path.variants.iter().find_map(|variant| variant.tail)?;
+            let (param, _) = resolved.all_variants.iter().find_map(|variant| variant.tail)?;
             let param = &resolved.params[usize::from(param)];
             Some(
                 [Some(&*param.texts), Some(&*param.check).filter(|check| check.wants_each_once())]

@@ -4,10 +4,11 @@ use std::collections::HashMap;
 
 use smol_str::SmolStr;
 
-use super::resolve::{ResolvedRoute, ScopedNeed, within};
+use super::read_path::within;
+use super::resolved::{ResolvedRoute, ScopedNeed};
 use crate::declare::{Aim, Code, Placed, RedirectTo, Report, Span, nearest};
 use crate::lookup::{
-    Destination, Filling, Frozen, Names, NeedEntry, NeedId, NoLists, Param, ParamKind, RedirectRule, RouteId,
+    Destination, Filling, Frozen, Names, NeedEntry, NeedId, NoLists, Param, ParamKind, RedirectRule, Route, RouteId,
 };
 use crate::template::{Operator, Part, Template};
 
@@ -18,6 +19,7 @@ pub(crate) const RETURN: &str = "return";
 pub(super) struct Targets<'a> {
     pub(super) names: &'a Names,
     pub(super) routes: &'a [ResolvedRoute],
+    pub(super) frozen: &'a [Route],
     pub(super) report: &'a mut Report,
 }
 
@@ -340,7 +342,7 @@ impl<'a> Targets<'a> {
                     return None;
                 }
                 if !takes_return {
-                    let path = self.route(to).path.template();
+                    let path = &self.frozen[to.0 as usize].path;
                     let message = format!("`{target}` does not take the wanted address, to which it should lead back");
                     self.report
                         .add(Code::NeedReturn, otherwise.span.as_ref(), message)

@@ -8,7 +8,7 @@ use smol_str::SmolStr;
 
 use super::draft::{Draft, DraftLeaf, DraftNode, ROOT};
 use super::patterns::Patterns;
-use super::resolve::ResolvedRoute;
+use super::resolved::ResolvedRoute;
 use super::variants::{PathVariant, Segment};
 use crate::lookup::{
     Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, RouteId, SegmentStep, Stretch, Tail,
@@ -69,7 +69,7 @@ impl TreeBuilder {
     pub(super) fn add_area(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
         let answers = route.answers();
         let met: Vec<&PathVariant> = route.variants().filter(|variant| answers && variant.tail.is_none()).collect();
-        for variant in &route.path.variants {
+        for variant in &route.all_variants {
             if met.iter().any(|known| known.segments == variant.segments) {
                 continue;
             }

@@ -149,12 +149,6 @@ impl ResolvedPath {
         path
     }
 
-    /// Leaves the variants alone.
-    pub(super) fn forget_template(&mut self) {
-        let variants = std::mem::take(&mut self.variants);
-        *self = Self { variants, ..Self::default() };
-    }
-
     pub(super) fn has_fragment(&self) -> bool {
         !self.fragment.is_empty()
     }

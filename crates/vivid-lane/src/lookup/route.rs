@@ -86,11 +86,11 @@ pub(crate) enum OwnPath {
 }
 
 impl OwnPath {
-    pub(crate) fn new(own: Box<str>, path: &Template) -> Self {
+    pub(crate) fn new(own: &str, path: &Template) -> Self {
         let start = path.as_str().len().checked_sub(own.len());
         match start.and_then(|start| u32::try_from(start).ok()) {
-            Some(start) if path.as_str().ends_with(&*own) => Self::End(start),
-            _ => Self::Text(own),
+            Some(start) if path.as_str().ends_with(own) => Self::End(start),
+            _ => Self::Text(own.into()),
         }
     }
 }
