@@ -2,7 +2,8 @@
 
 #![forbid(unsafe_code)]
 
-use vivid_lane::{Decision, Request, Table};
+use vivid_lane::analyse::Differences;
+use vivid_lane::{Decision, Request, Review, RouteSpec, Source, Table, TableSpec};
 use vivid_lane_benches::contenders::{hits, misses, ours, read};
 use vivid_lane_benches::tables::{generated, rest};
 
@@ -48,4 +49,31 @@ fn a_table_tells_its_size() {
         println!("{count} routes: told {told}, taken {taken}, at most {}", counted.bytes_max);
         assert!((told / taken - 1.0).abs() < 0.1, "{count} routes: told {told}, taken {taken}");
     }
+}
+
+/// A declared table is read by sections, and forgotten while it is built; a check and a comparison hold one of it.
+#[test]
+fn large_tables_take_little_room() {
+    const ROUTES: usize = 10_000;
+    let text = |end: &str| -> String {
+        let route = |at: usize| {
+            let name = format!("plates{at}/{{id}}/prints{at}/{{number}}{end}");
+            format!("[routes.r{at}]\npath = '/{name}'\npage = 'p{at}'\nparams.number = 'natural'\n")
+        };
+        (0..ROUTES).map(route).collect()
+    };
+    let read = |text: &str| TableSpec::read(Source::toml(text));
+    let (old, new) = (text(""), text("{/part}"));
+    let most = |work: &dyn Fn()| allocation_counter::measure(work).bytes_max as f64 / ROUTES as f64;
+    let reading = most(&|| drop(read(&old)));
+    let building = most(&|| drop(read(&old).build().expect("a table")));
+    let checking = most(&|| assert_eq!(Review::new(read(&old)).run().findings().len(), 0));
+    let before = read(&old).build().expect("a table");
+    let comparing = most(&|| {
+        let added = RouteSpec::new("added").path("/added").page("added");
+        let differences = Differences::since(&before, read(&new).route(added)).expect("a table");
+        assert_eq!(differences.all().len(), 1 + ROUTES);
+    });
+    println!("bytes a route: read {reading}, build {building}, check {checking}, compare {comparing}");
+    assert!(reading < 1_200.0 && building < 1_800.0 && checking < 2_600.0 && comparing < 6_000.0);
 }
