@@ -1,5 +1,7 @@
 //! A live list in PostgreSQL: observers have pages as long as the database knows them. While it is away, their pages are 503, and no other
-//! page minds. `examples/postgres/outage` tries it. Arguments: a port, and how the database is reached (`host=… dbname=…`).
+//! page minds. `examples/postgres/outage` tries it, `examples/postgres/chaos` for long and with all that can go wrong at once. Arguments:
+//! a port, how the database is reached (`host=… dbname=…`), and a table file, if not the one below is wanted; it is read again at a
+//! hangup signal, and where it is broken the table stays as it was.
 
 #![forbid(unsafe_code)]
 
@@ -8,10 +10,11 @@ use std::time::Duration;
 
 use http::Response;
 use tokio::net::TcpListener;
+use tokio::signal::unix::{SignalKind, signal};
 use tokio::sync::Mutex;
 use tokio_postgres::{Client, NoTls};
 use vivid_lane::{Answer, Table};
-use vivid_lane_http::{Body, BoxError, Pages, Routed, Server, Visit, Visitor, html};
+use vivid_lane_http::{Body, BoxError, Handler, LiveTable, Pages, Routed, Server, Visit, Visitor, html};
 
 const TABLE: &str = r#"
     lists = ["observers"]
@@ -68,6 +71,16 @@ async fn observer(visit: Visit) -> Response<Body> {
     html(format!("<h1>{}</h1>", visit.param("observer").unwrap_or_default().replace('<', "&lt;")))
 }
 
+/// The table of a file, or the one above, with a handler for each of its pages.
+fn table(file: Option<&str>) -> Result<Table<Handler>, BoxError> {
+    let table = match file {
+        Some(file) => Table::from_toml(&std::fs::read_to_string(file)?)?,
+        None => Table::from_toml(TABLE)?,
+    };
+    let pages = Pages::new(()).page("home", async |_: Visit| html("<h1>Larkfell</h1>")).page("observer", observer);
+    Ok(pages.bind(&table)?)
+}
+
 #[tokio::main]
 async fn main() -> Result<(), BoxError> {
     let mut arguments = std::env::args().skip(1);
@@ -81,8 +94,18 @@ async fn main() -> Result<(), BoxError> {
         let (database, name) = (Arc::clone(&database), name.to_owned());
         async move { database.answer(&name).await }
     });
-    let pages = Pages::new(()).page("home", async |_: Visit| html("<h1>Larkfell</h1>")).page("observer", observer);
-    let site = Routed::new(pages.bind(&Table::from_toml(TABLE)?)?).visitor(visitor);
+    let file = arguments.next();
+    let live = LiveTable::new(table(file.as_deref())?);
+    let mut hangups = signal(SignalKind::hangup())?;
+    let exchanged = live.clone();
+    tokio::spawn(async move {
+        while hangups.recv().await.is_some() {
+            if let Err(error) = exchanged.replace_with(|| table(file.as_deref())) {
+                eprintln!("the table stays as it was: {error}");
+            }
+        }
+    });
+    let site = Routed::new(live).visitor(visitor);
     let listener = TcpListener::bind(("127.0.0.1", port.parse()?)).await?;
     println!("http://{}/observers/ada", listener.local_addr()?);
     Ok(Server::new(site).run(listener, std::future::pending()).await?)
