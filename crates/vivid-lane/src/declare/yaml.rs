@@ -81,7 +81,8 @@ impl<'a> Reader<'a> {
             Some(Ok((event, marks))) => Ok((event, self.span(marks))),
             Some(Err(error)) => {
                 let at = self.byte(*error.marker());
-                let span = Span::new(self.origin, at..at + 1);
+                let width = self.origin.text().get(at..).and_then(|rest| rest.chars().next()).map_or(1, char::len_utf8);
+                let span = Span::new(self.origin, at..at + width);
                 self.report.add(Code::Yaml, Some(&span), format!("this is not YAML: {}", error.info()));
                 Err(Broken)
             }

@@ -122,6 +122,10 @@ fn other_formats_report_places_too() {
         place(Source::json("{\"routes\": {\"a\": {\"path\": \"/a\", \"pge\": 1}}}").named("t.json"))
             .contains("t.json:1:33: unknown key `pge`")
     );
+    // What is wrong is a whole character.
+    let text = "≤ ''\u{7f}T''!";
+    let error = Table::from_source(Source::yaml(text)).expect_err("no YAML");
+    assert!(error.findings()[0].place().is_some_and(|place| text.get(place.range()).is_some()), "{error:?}");
     assert!(place(Source::json("{\"routes\": ").named("t.json")).starts_with("t.json:1:12: this is not JSON"));
     assert!(place(Source::json("[]")).contains("expected a JSON object"));
     assert!(
