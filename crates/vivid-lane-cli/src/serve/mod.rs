@@ -1,6 +1,7 @@
 //! `serve`: a table in a browser, with plain pages, real status codes, and a page to try URLs in.
 
 mod app;
+mod cookie;
 mod form;
 mod pages;
 mod proxy;

@@ -4,16 +4,15 @@ use std::collections::VecDeque;
 use std::fmt::Write;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-use http::header::{ACCEPT, COOKIE, LOCATION, SET_COOKIE};
+use http::header::{ACCEPT, LOCATION, SET_COOKIE};
 use http::request::Parts;
 use http::{HeaderMap, HeaderValue, Response, StatusCode};
 use vivid_lane::Request;
 use vivid_lane_http::Body;
 
+use super::cookie::{NAME, token};
 use super::{State, form, now};
 
-/// The name of the cookie.
-const NAME: &str = "session";
 /// How many visitors are remembered; the one that signed in first is forgotten for the next.
 const MOST_VISITORS: usize = 1000;
 
@@ -60,13 +59,6 @@ impl Session {
         }
         Some(field)
     }
-}
-
-/// The token that a browser sends (RFC 6265, section 5.4).
-fn token(headers: &HeaderMap) -> Option<&str> {
-    let fields = headers.get_all(COOKIE).iter().filter_map(|field| field.to_str().ok());
-    let mut pairs = fields.flat_map(|field| field.split("; ")).filter_map(|pair| pair.split_once('='));
-    pairs.find(|(name, _)| *name == NAME).map(|(_, token)| token)
 }
 
 /// Signs in or out, and leads back to the page that was wanted.
