@@ -22,7 +22,9 @@ fuzz_target!(|fields: Vec<&[u8]>| {
     // Told of the same pairs one by one, as HTTP/2 may do (RFC 9113, section 8.2.3), it finds the same.
     let mut apart = HeaderMap::new();
     let mut joined: Vec<&str> = Vec::new();
-    for pair in headers.get_all(COOKIE).iter().filter_map(|field| field.to_str().ok()).flat_map(|field| field.split("; ")) {
+    for pair in
+        headers.get_all(COOKIE).iter().filter_map(|field| field.to_str().ok()).flat_map(|field| field.split("; "))
+    {
         apart.append(COOKIE, HeaderValue::from_str(pair).expect("a part of a field"));
         joined.push(pair);
     }

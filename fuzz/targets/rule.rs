@@ -44,7 +44,9 @@ impl Keyword {
             Self::MaxLength(length) => ("maxLength", integer((*length % 16).into())),
             Self::Pattern(which) => ("pattern", Data::from(PATTERNS[usize::from(*which) % PATTERNS.len()])),
             Self::Texts(texts) => ("enum", Data::List(texts.iter().take(6).map(|text| text.as_str().into()).collect())),
-            Self::Numbers(numbers) => ("enum", Data::List(numbers.iter().take(6).map(|one| integer((*one).into())).collect())),
+            Self::Numbers(numbers) => {
+                ("enum", Data::List(numbers.iter().take(6).map(|one| integer((*one).into())).collect()))
+            }
         }
     }
 }
@@ -75,7 +77,9 @@ fuzz_target!(|input: (Type, Vec<Keyword>, Vec<i16>, Vec<String>)| {
     let values: Vec<(String, serde_json::Value)> = match kind {
         Type::Text => texts.into_iter().map(|text| (text.clone(), text.into())).collect(),
         Type::Integer => numbers.iter().map(|one| (one.to_string(), (*one).into())).collect(),
-        Type::Number => numbers.iter().map(|one| f64::from(*one) / 4.0).map(|one| (one.to_string(), one.into())).collect(),
+        Type::Number => {
+            numbers.iter().map(|one| f64::from(*one) / 4.0).map(|one| (one.to_string(), one.into())).collect()
+        }
         Type::Boolean => [true, false].iter().map(|one| (one.to_string(), (*one).into())).collect(),
     };
     for (text, value) in values.into_iter().take(8) {

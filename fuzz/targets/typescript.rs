@@ -31,7 +31,10 @@ fuzz_target!(|text: &str| {
         let data: serde_json::Value = serde_json::from_str(&data).unwrap_or_else(|error| panic!("{error}: {data}"));
         for route in table.routes() {
             let own = route.name().rsplit('.').next().unwrap_or_default();
-            assert!(data.to_string().contains(serde_json::Value::from(own).to_string().trim_matches('"')), "{own}: {data}");
+            assert!(
+                data.to_string().contains(serde_json::Value::from(own).to_string().trim_matches('"')),
+                "{own}: {data}"
+            );
         }
     }
     // A name is no code: each line of the declarations that holds one holds it in quotes or in a comment.

@@ -56,6 +56,15 @@ pub(super) struct Schemas<'r, 'd, 'n> {
     pub(super) of: String,
 }
 
+/// The types of which a keyword says something (JSON Schema 2020-12, Validation, section 6); none for a keyword of all of them.
+fn keyword_of(name: &str) -> Option<&'static [&'static str]> {
+    match name {
+        "minimum" | "maximum" | "exclusiveMinimum" | "exclusiveMaximum" | "multipleOf" => Some(&["number", "integer"]),
+        "minLength" | "maxLength" | "pattern" => Some(&["string"]),
+        _ => None,
+    }
+}
+
 impl<'d> Schemas<'_, 'd, '_> {
     fn left_out(&mut self, subject: &str, place: Place, reason: &str) {
         let message = format!("{}: {reason}", self.of);
@@ -67,6 +76,13 @@ impl<'d> Schemas<'_, 'd, '_> {
         let schema = self.references.follow(schema).ok()?;
         let kind = schema.get("type")?;
         kind.as_text().or_else(|| kind.items().filter_map(DocumentItem::as_text).find(|one| *one != "null"))
+    }
+
+    /// The type of a schema that has one alone.
+    fn sole_type(&self, schema: DocumentItem<'d>) -> Option<&'d str> {
+        let declared = schema.get("type")?;
+        let mut types = declared.items().filter_map(DocumentItem::as_text).filter(|one| *one != "null");
+        declared.as_text().or_else(|| types.next().filter(|_| types.next().is_none()))
     }
 
     /// Is there as much left as reading costs? Once there is not, no more is read.
@@ -103,7 +119,13 @@ impl<'d> Schemas<'_, 'd, '_> {
         }
         let mut out = Keywords::new();
         let mut branches = Vec::new();
+        let sole_type = self.sole_type(schema);
         for (key, value) in schema.entries() {
+            if let Some((of, kind)) = keyword_of(key.name()).zip(sole_type).filter(|(of, kind)| !of.contains(kind)) {
+                let reason = format!("`{}` says nothing of a `{kind}`, but of a `{}`", key.name(), of[0]);
+                self.left_out(key.name(), key.place(), &reason);
+                continue;
+            }
             match key.name() {
                 "type" => self.types(value, &mut out),
                 "format" => self.format(value, &mut out),

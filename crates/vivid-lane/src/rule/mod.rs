@@ -168,7 +168,7 @@ impl Check {
         let declared = rule.keywords().map(|(name, value)| (name.to_owned(), value.clone())).collect();
         let mut check = Self { declared, ..Self::any() };
         let mut problems = Vec::new();
-        let mut implies_number = false;
+        let mut implies_number = None;
         let (mut many, mut default) = (Vec::new(), None);
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
         let mut declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
@@ -181,9 +181,9 @@ impl Check {
                     check.is_choice = true;
                     check.keywords.push(keyword);
                 }
-                Ok(Part::Number(keyword)) => {
-                    implies_number = true;
-                    check.keywords.push(keyword);
+                Ok(Part::Number(of_numbers)) => {
+                    implies_number = implies_number.or(Some((index, keyword)));
+                    check.keywords.push(of_numbers);
                 }
                 Ok(Part::Judge(format)) => check.predicates.push(format),
                 Ok(Part::OfMany(part)) => many.push((index, part)),
@@ -207,7 +207,13 @@ impl Check {
         let is_typed =
             rule.keywords().any(|(keyword, value)| matches!(keyword, "type" | "format") && is_numeric(value));
         // A bound speaks of numbers, so it brings their type where the rule does not name one.
-        if implies_number
+        let other_type = rule.keywords().find_map(|(keyword, value)| {
+            value.as_text().filter(|name| keyword == "type" && matches!(*name, "string" | "boolean"))
+        });
+        if let (Some((index, keyword)), Some(other)) = (implies_number, other_type) {
+            let reason = format!("`{keyword}` speaks of numbers, and the type is `{other}`; leave one of the two out");
+            problems.push(RuleProblem::at(index, Code::Rule, reason));
+        } else if implies_number.is_some()
             && !is_typed
             && let Ok(Part::Keyword(number)) = keyword::read("type", &Data::from("number"), &[])
         {

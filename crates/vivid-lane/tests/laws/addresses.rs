@@ -100,6 +100,20 @@ fn followed(from: &str, reference: &str) -> UriString {
     UriReferenceStr::new(&reference).expect("a reference").resolve_against(&base).to_dedicated_string()
 }
 
+/// What is no URL by RFC 3986, but none that browsers mind: they keep a `%` that escapes nothing, and send such as `a|b` as it is.
+fn forgiven(url: &str) -> String {
+    let mut out = String::new();
+    for (at, one) in url.char_indices() {
+        let after = url.as_bytes().get(at + 1..at + 3).unwrap_or_default();
+        match one {
+            '%' if after.len() == 2 && after.iter().all(u8::is_ascii_hexdigit) => out.push('%'),
+            '%' | '"' | '<' | '>' | '^' | '`' | '{' | '|' | '}' => out += &format!("%{:02X}", u32::from(one)),
+            _ => out.push(one),
+        }
+    }
+    out
+}
+
 fn origin(url: &UriString) -> String {
     format!("{}://{}", url.scheme_str(), url.authority_str().unwrap_or_default())
 }
@@ -351,7 +365,7 @@ proptest! {
             prop_assert!(matches!(table.decide(&Request::get(back)), Decision::Page(_)), "{}", back);
             // A fragment is the browser's own affair, whatever is in it.
             let page = back.split('#').next().unwrap_or_default();
-            prop_assert_eq!(origin(&followed("/", page)), ORIGIN, "{}", back);
+            prop_assert_eq!(origin(&followed("/", &forgiven(page))), ORIGIN, "{}", back);
         }
     }
 
