@@ -2,9 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use vivid_lane::analyse::{DifferenceKind, Differences};
+use vivid_lane::analyse::{DifferenceKind, Differences, ProposedRedirect};
 use vivid_lane::declare::Format;
-use vivid_lane::{Decision, Request, Review, Source, TableSpec};
+use vivid_lane::{Decision, Request, Review, RouteSpec, Rule, Source, TableSpec};
 
 /// Code and text of each finding about a table, whose format `lucky` accepts some digits.
 fn findings(table: &str) -> Vec<String> {
@@ -182,4 +182,22 @@ fn what_costs_too_much_is_given_up_and_said() {
     let found = findings(&alike);
     assert_eq!(found.iter().filter(|one| one.starts_with("overlap")).count(), 500);
     assert!(found.iter().any(|one| one.starts_with("too-many-pairs: these are 500 overlaps")));
+}
+
+/// More redirects overlap with new pages than are told one by one: all give way, in one round.
+#[test]
+fn thousands_of_redirects_give_way() {
+    const ROUTES: usize = 520;
+    let page = |name: String, path: String, pattern: &str| {
+        RouteSpec::new(&name).path(path).page(&name).param("x", Rule::pattern(pattern))
+    };
+    let old = (0..ROUTES)
+        .fold(TableSpec::new(), |table, at| table.route(page(format!("r{at}"), format!("/s{at}/{{x}}"), "^[a-c]+$")));
+    let new = (0..ROUTES).fold(TableSpec::new(), |table, at| {
+        let moved = page(format!("r{at}"), format!("/t{at}/{{x}}"), "^[a-c]+$");
+        table.route(moved).route(page(format!("n{at}"), format!("/s{at}/{{x}}"), "^[b-d]+$"))
+    });
+    let differences = Differences::between(old, new).expect("two tables");
+    let gives_way = |one: &ProposedRedirect| one.to_string().contains("priority = -1");
+    assert_eq!(differences.redirects().iter().filter(|one| gives_way(one)).count(), ROUTES);
 }

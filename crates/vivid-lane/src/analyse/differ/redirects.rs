@@ -8,7 +8,7 @@ use smol_str::{SmolStr, format_smolstr};
 use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
-use crate::declare::{Data, RouteSpec, Rule, TableSpec};
+use crate::declare::{Code, Data, Finding, RouteSpec, Rule, TableSpec};
 use crate::lookup::{LeafId, ParamKind, RouteRef, Table};
 use crate::template::{Operator, Part, Template};
 
@@ -230,20 +230,28 @@ fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpe
     for round in 0.. {
         // They are lent to the table, as there may be as many as it has routes.
         new.routes.extend(proposed.iter_mut().map(|one| std::mem::take(&mut one.spec)));
+        let mut are_too_many = false;
         let unfit: Vec<(Vec<String>, Unfit)> = match new.build_from() {
             Ok(built) => {
                 let names = new.routes[own..].iter().map(|one| one.name.value.as_str());
                 accepting(&built, after, names).into_iter().map(|name| (vec![name], Unfit::Takes)).collect()
             }
             Err(error) => {
-                let named = |one: &crate::declare::Finding| {
-                    let why = if one.code() == "overlap" { Unfit::Overlaps } else { Unfit::Wrong };
+                are_too_many = error.findings().iter().any(|one| one.code() == Code::TooManyPairs);
+                let named = |one: &Finding| {
+                    let why = if one.code() == Code::Overlap { Unfit::Overlaps } else { Unfit::Wrong };
                     (one.routes().to_vec(), why)
                 };
                 error.findings().iter().map(named).collect()
             }
         };
         proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
+        let mut equals = proposed.iter_mut().filter(|one| one.spec.priority == 0).peekable();
+        if are_too_many && equals.peek().is_some() {
+            // Not all of them are told: each gives way to whatever it meets.
+            equals.for_each(|one| one.spec.priority = -1);
+            continue;
+        }
         let position: HashMap<SmolStr, usize> =
             proposed.iter().enumerate().map(|(at, one)| (one.spec.name.value.clone(), at)).collect();
         let (mut changed, mut left_out) = (HashSet::new(), HashSet::new());
