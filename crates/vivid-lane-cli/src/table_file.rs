@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use vivid_lane::declare::Severity;
-use vivid_lane::{Finding, Review, Source, Table, TableError, TableSpec};
+use vivid_lane::{Finding, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
 
@@ -48,16 +48,19 @@ impl TableFile {
     }
 
     /// A check of the table.
-    pub(crate) fn review(&self) -> Review {
-        Review::new(self.spec.clone())
+    #[cfg(feature = "serve")]
+    pub(crate) fn review(&self) -> vivid_lane::Review {
+        vivid_lane::Review::new(self.spec.clone())
     }
 
     /// The files that the table is made of.
+    #[cfg(feature = "serve")]
     pub(crate) fn paths(&self) -> impl Iterator<Item = PathBuf> {
         self.texts.keys().map(PathBuf::from)
     }
 
     /// Do all files say the same as those of another table?
+    #[cfg(feature = "serve")]
     pub(crate) fn has_same_texts(&self, other: &Self) -> bool {
         self.texts == other.texts
     }

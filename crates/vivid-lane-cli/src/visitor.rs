@@ -33,6 +33,7 @@ impl<'a> Visitor<'a> {
     }
 
     /// The live lists by name.
+    #[cfg(feature = "serve")]
     pub(crate) fn into_lists(self) -> HashMap<String, HashSet<String>> {
         self.lists.into_iter().map(|(name, values)| (name.to_owned(), values)).collect()
     }

@@ -80,7 +80,7 @@ impl<'a> Tally<'a> {
             Ok(line) => line,
             Err(reason) => return self.unread(number, reason, raw),
         };
-        let mut request = Request::new(&*line.method, &*line.target).counted(&self.counters);
+        let mut request = Request::new(&line.method, &*line.target).counted(&self.counters);
         request = request.lists(&self.visitor.is_listed).meets(&self.visitor.is_met);
         if let Some(host) = self.visitor.host {
             request = request.host(host);
