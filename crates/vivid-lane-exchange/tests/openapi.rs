@@ -279,10 +279,10 @@ fn what_is_wrong_is_told() {
             "an object in the style `deepObject` is none",
         ),
         ("{ name: id, in: path, schema: { pattern: '(?<=a)b' } }", "`pattern` is left out"),
-        ("{ name: id, in: path, schema: { type: string, maximum: 5 } }", "`maximum` says nothing of a `string`"),
+        ("{ name: id, in: path, schema: { type: string, maximum: 5 } }", "`maximum` says nothing of the type `string`"),
         (
             "{ name: id, in: path, schema: { type: [integer, 'null'], pattern: a } }",
-            "`pattern` says nothing of a `integer`",
+            "`pattern` says nothing of the type `integer`",
         ),
         ("{ name: id, in: path, schema: { not: { const: x } } }", "`not` of a schema has no counterpart in a rule"),
         (

@@ -122,7 +122,7 @@ impl<'d> Schemas<'_, 'd, '_> {
         let sole_type = self.sole_type(schema);
         for (key, value) in schema.entries() {
             if let Some((of, kind)) = keyword_of(key.name()).zip(sole_type).filter(|(of, kind)| !of.contains(kind)) {
-                let reason = format!("`{}` says nothing of a `{kind}`, but of a `{}`", key.name(), of[0]);
+                let reason = format!("`{}` says nothing of the type `{kind}`, but of `{}`", key.name(), of[0]);
                 self.left_out(key.name(), key.place(), &reason);
                 continue;
             }

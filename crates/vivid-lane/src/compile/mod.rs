@@ -55,15 +55,15 @@ impl TableSpec {
     /// # Errors
     /// Everything that is wrong with the declaration, each with its place and how to mend it.
     pub fn build(self) -> Result<Table, TableError> {
-        Self::lowered(Cow::Owned(self))
+        Self::build_of(Cow::Owned(self))
     }
 
     /// Builds the table of a declaration that is needed later on.
     pub(crate) fn build_from(&self) -> Result<Table, TableError> {
-        Self::lowered(Cow::Borrowed(self))
+        Self::build_of(Cow::Borrowed(self))
     }
 
-    fn lowered(spec: Cow<'_, Self>) -> Result<Table, TableError> {
+    fn build_of(spec: Cow<'_, Self>) -> Result<Table, TableError> {
         let mut report = spec.report.clone();
         let steps = STEPS + STEPS_OF_A_ROUTE * spec.count() as u64;
         // What was given up on the way counts as well.
