@@ -1,6 +1,7 @@
 //! The words of the command line.
 
 use std::ffi::OsString;
+#[cfg(feature = "serve")]
 use std::net::IpAddr;
 use std::path::PathBuf;
 
@@ -54,6 +55,7 @@ pub(crate) enum Command {
     /// Compare two tables: addresses that are gone, moved, new, or mean another page, and the redirects to add
     #[command(after_help = "Example:\n  vivid-lane diff demo/larkfell/older.toml demo/larkfell/routes.toml")]
     Diff(DiffArgs),
+    #[cfg(not(target_family = "wasm"))]
     /// Run an access log through the table: hits, never-reached routes, missing addresses, redirects taken
     #[command(
         after_help = "Examples:\n  vivid-lane replay access.log\n  vivid-lane replay --partial access.log.1.gz > one.json\n  vivid-lane replay --merge one.json two.json\n  zcat access.log.*.gz | vivid-lane replay -"
@@ -73,16 +75,19 @@ pub(crate) enum Command {
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,
+    #[cfg(not(target_family = "wasm"))]
     /// Print the script that completes calls of this tool in a shell
     #[command(
         after_help = "Example:\n  vivid-lane completions bash > ~/.local/share/bash-completion/completions/vivid-lane"
     )]
     Completions(CompletionsArgs),
+    #[cfg(not(target_family = "wasm"))]
     /// Walk through the whole job on the demo data
     #[command(after_help = "Example:\n  vivid-lane demo")]
     Demo,
 }
 
+#[cfg(not(target_family = "wasm"))]
 #[derive(Debug, Args)]
 pub(crate) struct CompletionsArgs {
     /// The shell
@@ -147,6 +152,7 @@ pub(crate) struct VisitorArgs {
     pub(crate) lists: Vec<String>,
 }
 
+#[cfg(not(target_family = "wasm"))]
 #[derive(Debug, Args)]
 pub(crate) struct ReplayArgs {
     /// Logs in the Common or Combined Log Format, plain or packed by gzip; `-` is standard input
@@ -246,6 +252,7 @@ pub(crate) struct ConvertArgs {
     pub(crate) ending: Vec<String>,
 }
 
+#[cfg(feature = "serve")]
 #[derive(Debug, Args)]
 pub(crate) struct ServeArgs {
     /// The port; 0 takes a free one

@@ -43,8 +43,10 @@ pub(crate) enum Failure {
     /// The server cannot start, or has broken down.
     #[cfg(feature = "serve")]
     Serve(io::Error),
+    #[cfg(not(target_family = "wasm"))]
     /// The demo data cannot be laid out.
     Demo(io::Error),
+    #[cfg(not(target_family = "wasm"))]
     /// A log or a summary cannot be read to its end.
     Log { path: PathBuf, error: io::Error },
     /// A description cannot be read.
@@ -74,6 +76,7 @@ impl fmt::Display for Failure {
                 from.display()
             ),
             Self::File { path, error } => write!(f, "cannot read {}: {error}", path.display()),
+            #[cfg(not(target_family = "wasm"))]
             Self::Log { path, error } => {
                 write!(f, "{} cannot be read to its end: {error}; what was read of it has been counted", path.display())
             }
@@ -85,6 +88,7 @@ impl fmt::Display for Failure {
             Self::Argument(message) => f.write_str(message),
             #[cfg(feature = "serve")]
             Self::Serve(error) => write!(f, "cannot serve: {error}"),
+            #[cfg(not(target_family = "wasm"))]
             Self::Demo(error) => write!(f, "cannot lay out the demo data: {error}"),
             Self::Description { name, error } => match error.syntax() {
                 Some(syntax) => write!(f, "{name}: {error}\n{syntax}"),
@@ -99,9 +103,8 @@ impl fmt::Display for Failure {
 }
 
 impl Failure {
-    /// Prints the failure to standard error.
-    pub(crate) fn report(&self) {
-        let mut err = anstream::stderr().lock();
+    /// Tells the failure.
+    pub(crate) fn report(&self, err: &mut dyn Write) {
         // Where even this cannot be written, the exit status still tells.
         let _ = match self {
             Self::Table(findings) => write!(err, "{findings}"),

@@ -1,6 +1,7 @@
 //! The table file: finding it, reading it and what it includes, and showing what is wrong with it.
 
 use std::collections::BTreeMap;
+use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -9,6 +10,7 @@ use vivid_lane::declare::Severity;
 use vivid_lane::{Finding, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
+use crate::system::System;
 
 /// How many findings are shown with the lines that they are about.
 const MOST_SHOWN: usize = 40;
@@ -23,18 +25,18 @@ pub(crate) struct TableFile {
 
 impl TableFile {
     /// Reads the named file, or `routes.toml` in this folder or the nearest above it.
-    pub(crate) fn load(named: Option<&Path>) -> Result<Self, Failure> {
+    pub(crate) fn load(system: &dyn System, named: Option<&Path>) -> Result<Self, Failure> {
         let path = match named {
             Some(path) => path.to_owned(),
-            None => nearest_table()?,
+            None => nearest_table(system)?,
         };
         let folder = path.parent().unwrap_or(Path::new("")).to_owned();
         let name = path.display().to_string();
-        let text: Arc<str> = read_text(&path)?.into();
+        let text: Arc<str> = read_text(system, &path)?.into();
         let mut texts = BTreeMap::from([(name.clone(), text.clone())]);
         let spec = TableSpec::read_with(Source::by_name(name.as_str(), text), &mut |file| {
             let path = folder.join(file);
-            let text: Arc<str> = read_text(&path).map_err(|failure| failure.to_string())?.into();
+            let text: Arc<str> = read_text(system, &path).map_err(|failure| failure.to_string())?.into();
             let name = path.display().to_string();
             texts.insert(name.clone(), text.clone());
             Ok(Source::by_name(name, text))
@@ -54,13 +56,11 @@ impl TableFile {
     }
 
     /// The files that the table is made of.
-    #[cfg(feature = "serve")]
     pub(crate) fn paths(&self) -> impl Iterator<Item = PathBuf> {
         self.texts.keys().map(PathBuf::from)
     }
 
     /// Do all files say the same as those of another table?
-    #[cfg(feature = "serve")]
     pub(crate) fn has_same_texts(&self, other: &Self) -> bool {
         self.texts == other.texts
     }
@@ -77,6 +77,7 @@ impl TableFile {
     }
 
     /// What tells the texts of this table from those of others, on whatever machine (FNV-1a, 64 bits).
+    #[cfg(not(target_family = "wasm"))]
     pub(crate) fn fingerprint(&self) -> String {
         let mut hash = 0xcbf2_9ce4_8422_2325_u64;
         for text in self.texts.values() {
@@ -129,18 +130,25 @@ impl TableFile {
     }
 }
 
-pub(crate) fn read_text(path: &Path) -> Result<String, Failure> {
-    let bytes = std::fs::read(path).map_err(|error| Failure::File { path: path.to_owned(), error })?;
+pub(crate) fn read_text(system: &dyn System, path: &Path) -> Result<String, Failure> {
+    let failure = |error| Failure::File { path: path.to_owned(), error };
+    let mut bytes = Vec::new();
+    system.open(path).map_err(failure)?.read_to_end(&mut bytes).map_err(failure)?;
+    text_of(path, bytes)
+}
+
+/// The text of a file that has these bytes.
+pub(crate) fn text_of(path: &Path, bytes: Vec<u8>) -> Result<String, Failure> {
     String::from_utf8(bytes)
         .map_err(|error| Failure::NotUtf8 { path: path.to_owned(), at: error.utf8_error().valid_up_to() })
 }
 
-pub(crate) fn nearest_table() -> Result<PathBuf, Failure> {
-    let here = std::env::current_dir().map_err(|error| Failure::File { path: ".".into(), error })?;
+pub(crate) fn nearest_table(system: &dyn System) -> Result<PathBuf, Failure> {
+    let here = system.here().map_err(|error| Failure::File { path: ".".into(), error })?;
     // Spoken of as the user sees it: by its bare name where it is in this very folder.
-    if Path::new("routes.toml").is_file() {
+    if system.is_file(Path::new("routes.toml")) {
         return Ok("routes.toml".into());
     }
-    let found = here.ancestors().map(|folder| folder.join("routes.toml")).find(|path| path.is_file());
+    let found = here.ancestors().map(|folder| folder.join("routes.toml")).find(|path| system.is_file(path));
     found.ok_or(Failure::NoTable { from: here })
 }

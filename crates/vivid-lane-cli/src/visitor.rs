@@ -7,6 +7,7 @@ use vivid_lane::Table;
 
 use crate::args::VisitorArgs;
 use crate::output::{Failure, shown};
+use crate::system::System;
 use crate::table_file::read_text;
 
 /// What the command line says of the visitor.
@@ -18,14 +19,14 @@ pub(crate) struct Visitor<'a> {
 }
 
 impl<'a> Visitor<'a> {
-    pub(crate) fn new(table: &Table, args: &'a VisitorArgs) -> Result<Self, Failure> {
+    pub(crate) fn new(system: &dyn System, table: &Table, args: &'a VisitorArgs) -> Result<Self, Failure> {
         if let Some(unknown) = args.meets.iter().find(|need| !table.needs().any(|known| known == need.as_str())) {
             let known: Vec<String> = table.needs().map(|need| format!("`{need}`")).collect();
             let known =
                 if known.is_empty() { "the table has none".to_owned() } else { format!("it has {}", known.join(", ")) };
             return Err(Failure::Argument(format!("the table has no need `{}`; {known}", shown(unknown))));
         }
-        Ok(Self { host: args.host.as_deref(), meets: &args.meets, lists: read_lists(&args.lists)? })
+        Ok(Self { host: args.host.as_deref(), meets: &args.meets, lists: read_lists(system, &args.lists)? })
     }
 
     pub(crate) fn host(&self) -> Option<&'a str> {
@@ -48,11 +49,11 @@ impl<'a> Visitor<'a> {
 }
 
 /// The live lists of `--list NAME=FILE`: one value a line.
-fn read_lists(arguments: &[String]) -> Result<HashMap<&str, HashSet<String>>, Failure> {
+fn read_lists<'a>(system: &dyn System, arguments: &'a [String]) -> Result<HashMap<&'a str, HashSet<String>>, Failure> {
     let mut lists: HashMap<&str, HashSet<String>> = HashMap::new();
     for argument in arguments {
         let (name, path) = named_file(argument, "--list")?;
-        lists.entry(name).or_default().extend(lines(&path)?);
+        lists.entry(name).or_default().extend(lines(system, &path)?);
     }
     Ok(lists)
 }
@@ -66,7 +67,7 @@ pub(crate) fn named_file<'a>(argument: &'a str, option: &str) -> Result<(&'a str
 }
 
 /// The lines of a file, without the empty ones.
-pub(crate) fn lines(path: &Path) -> Result<Vec<String>, Failure> {
-    let text = read_text(path)?;
+pub(crate) fn lines(system: &dyn System, path: &Path) -> Result<Vec<String>, Failure> {
+    let text = read_text(system, path)?;
     Ok(text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect())
 }

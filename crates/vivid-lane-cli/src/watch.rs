@@ -1,4 +1,4 @@
-//! The files of a table, watched: a save is a new table.
+//! Folders, watched by the operating system.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -9,7 +9,6 @@ use std::time::Duration;
 use notify::{RecommendedWatcher, RecursiveMode, Watcher};
 
 use crate::output::Failure;
-use crate::table_file::TableFile;
 
 /// How long the file system must be quiet before a file is read again: editors write in several steps.
 const QUIET: Duration = Duration::from_millis(60);
@@ -19,38 +18,20 @@ pub(crate) struct Watching {
     _watcher: Arc<Mutex<RecommendedWatcher>>,
 }
 
-/// Calls a function with the table after each save that changes its texts, or with the reason why they cannot be read, as long as what
-/// it gives back is kept.
-pub(crate) fn watch(
-    file: TableFile,
-    mut changed: impl FnMut(Result<&TableFile, &Failure>) + Send + 'static,
+/// Calls a function each time that something beside the files has changed and is quiet again. The function gives the files that are to be
+/// watched from then on.
+pub(crate) fn watch_files<P: IntoIterator<Item = PathBuf>>(
+    files: P,
+    mut changed: impl FnMut() -> P + Send + 'static,
 ) -> Result<Watching, Failure> {
-    // The folders, as many editors write a new file and put it in the place of the old one.
-    let mut folders: BTreeSet<PathBuf> = file.paths().map(|path| folder_of(&path)).collect();
-    let mut known = file;
-    let mut lost: Option<String> = None;
+    let mut folders: BTreeSet<PathBuf> = files.into_iter().map(|path| folder_of(&path)).collect();
     let first: Vec<PathBuf> = folders.iter().cloned().collect();
     watch_and_add(&first, RecursiveMode::NonRecursive, move |watcher| {
-        let file = match TableFile::load(Some(Path::new(known.name()))) {
-            Ok(file) => file,
-            Err(failure) => {
-                let reason = failure.to_string();
-                // It is told once.
-                if lost.replace(reason.clone()) != Some(reason) {
-                    changed(Err(&failure));
-                }
-                return;
-            }
-        };
-        // What it includes may stand elsewhere now. A folder that cannot be watched is found to be missing when it is read.
-        for folder in file.paths().map(|path| folder_of(&path)) {
+        // A folder that cannot be watched is found to be missing when it is read.
+        for folder in changed().into_iter().map(|path| folder_of(&path)) {
             if !folders.contains(&folder) && watcher.watch(&folder, RecursiveMode::NonRecursive).is_ok() {
                 folders.insert(folder);
             }
-        }
-        if lost.take().is_some() || !file.has_same_texts(&known) {
-            changed(Ok(&file));
-            known = file;
         }
     })
 }

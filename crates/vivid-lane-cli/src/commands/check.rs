@@ -10,9 +10,11 @@ use crate::Outcome;
 use crate::args::{CheckArgs, Format};
 use crate::output::{BAD, Failure, GOOD, Styled, counted, json_line};
 use crate::sarif;
+use crate::system::System;
 use crate::table_file::{TableFile, read_text};
 
 pub(super) fn run(
+    system: &dyn System,
     mut file: TableFile,
     args: &CheckArgs,
     format: Format,
@@ -20,7 +22,7 @@ pub(super) fn run(
 ) -> Result<Outcome, Failure> {
     let mut review = Review::new(file.take_spec());
     if let Some(path) = &args.handlers {
-        let text = read_text(path)?;
+        let text = read_text(system, path)?;
         review = review.handlers(text.lines().map(str::trim).filter(|name| !name.is_empty()));
     }
     let reviewed = review.run();

@@ -7,6 +7,7 @@ use clap::Parser;
 use crate::Outcome;
 use crate::args::Cli;
 use crate::output::{BAD, FAINT, Failure, STRONG, Styled};
+use crate::system::System;
 
 /// The demo data, so that the demo runs wherever the tool is installed.
 const FILES: &[(&str, &str)] = &[
@@ -115,7 +116,7 @@ const STEPS: &[Step] = &[
     },
 ];
 
-pub(super) fn run(out: &mut dyn Write) -> Result<Outcome, Failure> {
+pub(super) fn run(system: &dyn System, out: &mut dyn Write) -> Result<Outcome, Failure> {
     let folder = tempfile::tempdir().map_err(Failure::Demo)?;
     for (name, text) in FILES {
         let path = folder.path().join(name);
@@ -125,12 +126,12 @@ pub(super) fn run(out: &mut dyn Write) -> Result<Outcome, Failure> {
     let before = std::env::current_dir().map_err(Failure::Demo)?;
     // In that folder every call below is what a user would type in `demo/larkfell`.
     std::env::set_current_dir(folder.path()).map_err(Failure::Demo)?;
-    let outcome = steps(out);
+    let outcome = steps(system, out);
     std::env::set_current_dir(before).map_err(Failure::Demo)?;
     outcome
 }
 
-fn steps(out: &mut dyn Write) -> Result<Outcome, Failure> {
+fn steps(system: &dyn System, out: &mut dyn Write) -> Result<Outcome, Failure> {
     let about = "The site of Larkfell Observatory, which is made up. Its table is demo/larkfell/routes.toml.";
     writeln!(out, "{}", Styled(FAINT, about))?;
     for (number, step) in (1..).zip(STEPS) {
@@ -141,7 +142,7 @@ fn steps(out: &mut dyn Write) -> Result<Outcome, Failure> {
             let cli = Cli::try_parse_from(words).map_err(|error| Failure::Argument(error.to_string()))?;
             // What is said of a result is a part of the tour as well.
             let mut said = Vec::new();
-            let ran = super::run(&cli, out, &mut said);
+            let ran = super::run(&cli, system, out, &mut said);
             out.write_all(&said)?;
             match ran {
                 Ok(_) => {}

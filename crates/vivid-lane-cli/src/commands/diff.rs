@@ -9,12 +9,18 @@ use vivid_lane::analyse::{Difference, DifferenceKind, Differences, NotCompared, 
 use crate::Outcome;
 use crate::args::{DiffArgs, Format};
 use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, counted, json_line, shown, width};
+use crate::system::System;
 use crate::table_file::TableFile;
 
-pub(super) fn run(args: &DiffArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+pub(super) fn run(
+    system: &dyn System,
+    args: &DiffArgs,
+    format: Format,
+    out: &mut dyn Write,
+) -> Result<Outcome, Failure> {
     // A mistake is shown with its place in the file that it is in. Of a large table only one declaration is held at a time.
-    let old = TableFile::load(Some(&args.old))?.into_table()?;
-    let mut new = TableFile::load(Some(&args.new))?;
+    let old = TableFile::load(system, Some(&args.old))?.into_table()?;
+    let mut new = TableFile::load(system, Some(&args.new))?;
     let spec = new.take_spec();
     let differences = Differences::since(&old, spec).map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {

@@ -11,10 +11,17 @@ use crate::Outcome;
 use crate::args::{Format, MatchArgs};
 use crate::decision_json;
 use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, json_line, shown, width};
+use crate::system::System;
 use crate::visitor::Visitor;
 
-pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
-    let visitor = Visitor::new(table, &args.visitor)?;
+pub(super) fn run(
+    system: &dyn System,
+    table: &Table,
+    args: &MatchArgs,
+    format: Format,
+    out: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let visitor = Visitor::new(system, table, &args.visitor)?;
     let is_listed = |list: &str, value: &str| visitor.is_listed(list, value);
     let is_met = |need: &str| visitor.meets(need);
     let mut all_answered = true;
@@ -34,7 +41,7 @@ pub(super) fn run(table: &Table, args: &MatchArgs, format: Format, out: &mut dyn
     };
     for url in &args.urls {
         if url == "-" {
-            let mut input = io::stdin().lock();
+            let mut input = system.input();
             let mut line = Vec::new();
             while input.read_until(b'\n', &mut line).map_err(Failure::Input)? > 0 {
                 let url = line.strip_suffix(b"\n").unwrap_or(&line);

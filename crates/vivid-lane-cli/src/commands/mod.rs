@@ -2,46 +2,62 @@
 
 mod check;
 mod convert;
+#[cfg(not(target_family = "wasm"))]
 mod demo;
 mod diff;
 mod link;
 mod match_urls;
+#[cfg(not(target_family = "wasm"))]
 mod replay;
 mod tree;
 
 use std::io::Write;
 
-use clap::CommandFactory;
-
 use crate::Outcome;
 use crate::args::{Cli, Command};
 use crate::output::Failure;
+use crate::system::System;
 use crate::table_file::TableFile;
 
+pub use convert::Rewriting;
+
 /// Carries out a call. Results go to `out`, diagnostics to `err`.
-pub(crate) fn run(cli: &Cli, out: &mut dyn Write, err: &mut dyn Write) -> Result<Outcome, Failure> {
-    let file = || TableFile::load(cli.table.as_deref());
+pub(crate) fn run(
+    cli: &Cli,
+    system: &dyn System,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let file = || TableFile::load(system, cli.table.as_deref());
     match &cli.command {
-        Command::Check(args) => check::run(file()?, args, cli.format, out),
+        Command::Check(args) => check::run(system, file()?, args, cli.format, out),
         Command::Tree => tree::run(&file()?.into_table()?, cli.format, out),
-        Command::Match(args) => match_urls::run(&file()?.into_table()?, args, cli.format, out),
+        Command::Match(args) => match_urls::run(system, &file()?.into_table()?, args, cli.format, out),
         Command::Link(args) => link::run(&file()?.into_table()?, args, cli.format, out),
-        Command::Diff(args) => diff::run(args, cli.format, out),
-        Command::Replay(args) => replay::run(file()?, args, cli.format, out),
-        Command::Convert(args) => convert::run(cli.table.as_deref(), args, cli.format, out, err),
+        Command::Diff(args) => diff::run(system, args, cli.format, out),
+        #[cfg(not(target_family = "wasm"))]
+        Command::Replay(args) => replay::run(system, file()?, args, cli.format, out),
+        Command::Convert(args) => convert::run(system, cli.table.as_deref(), args, cli.format, out, err),
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::declare::table_schema())?;
             Ok(Outcome::Fine)
         }
+        #[cfg(not(target_family = "wasm"))]
         Command::Completions(args) => {
             // Into a buffer first, as the generator panics where it cannot write.
             let mut script = Vec::new();
-            clap_complete::generate(args.shell, &mut Cli::command(), "vivid-lane", &mut script);
+            clap_complete::generate(
+                args.shell,
+                &mut <Cli as clap::CommandFactory>::command(),
+                "vivid-lane",
+                &mut script,
+            );
             out.write_all(&script)?;
             Ok(Outcome::Fine)
         }
-        Command::Demo => demo::run(out),
+        #[cfg(not(target_family = "wasm"))]
+        Command::Demo => demo::run(system, out),
     }
 }

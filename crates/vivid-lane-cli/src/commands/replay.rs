@@ -14,13 +14,20 @@ use crate::Outcome;
 use crate::args::{Format, ReplayArgs};
 use crate::output::{FAINT, Failure, NAME, STRONG, Styled, counted, json_line, shown, width};
 use crate::replay::{self, Summary};
+use crate::system::System;
 use crate::table_file::TableFile;
 use crate::visitor::Visitor;
 
-pub(super) fn run(file: TableFile, args: &ReplayArgs, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+pub(super) fn run(
+    system: &dyn System,
+    file: TableFile,
+    args: &ReplayArgs,
+    format: Format,
+    out: &mut dyn Write,
+) -> Result<Outcome, Failure> {
     let mut summary = Summary::of(&file.fingerprint());
     let table = &file.into_table()?;
-    let visitor = Visitor::new(table, &args.visitor)?;
+    let visitor = Visitor::new(system, table, &args.visitor)?;
     let mut broken = None;
     for path in &args.logs {
         if args.merge {

@@ -31,8 +31,10 @@ use vivid_lane_http::{
 
 use crate::args::ServeArgs;
 use crate::output::{BAD, Failure, GOOD, Styled};
+use crate::system::Local;
 use crate::table_file::TableFile;
 use crate::visitor::Visitor;
+use crate::watched::Watched;
 use session::Session;
 
 /// How many connections are served at once; more wait.
@@ -77,7 +79,7 @@ struct Found {
 impl State {
     pub(crate) fn new(file: &TableFile, args: &ServeArgs) -> Result<Arc<Self>, Failure> {
         let table = file.table()?;
-        let visitor = Visitor::new(&table, &args.visitor)?;
+        let visitor = Visitor::new(&Local, &table, &args.visitor)?;
         let app = match &args.app {
             Some(folder) => Some(app::folder(folder)?),
             None => None,
@@ -294,23 +296,33 @@ pub(crate) fn run(file: TableFile, args: &ServeArgs, out: &mut dyn Write) -> Res
 /// Takes over each save of the table.
 fn watch(state: &Arc<State>, file: TableFile) -> Result<crate::watch::Watching, Failure> {
     let state = Arc::clone(state);
-    crate::watch::watch(file, move |file| {
-        let mut err = anstream::stderr().lock();
-        // Where this cannot be written, the pages still tell.
-        let _ = match file.map(|file| (file, state.reload(file))) {
-            Ok((file, Ok(()))) => writeln!(err, "{} {}", Styled(GOOD, "reloaded"), file.name()),
-            Ok((file, Err(findings))) => writeln!(
-                err,
-                "{findings}{}: {} is broken; the table before it is served",
-                Styled(BAD, "error"),
-                file.name()
-            ),
-            Err(failure) => {
-                state.lose(failure.to_string());
-                writeln!(err, "{}: {failure}; the table before it is served", Styled(BAD, "error"))
-            }
-        };
+    let mut table = Watched::new(file);
+    let first: Vec<_> = table.paths().collect();
+    crate::watch::watch_files(first, move || {
+        if let Some(file) = table.look(&Local) {
+            take_over(&state, file);
+        }
+        table.paths().collect()
     })
+}
+
+/// Serves another table, and tells of it.
+fn take_over(state: &State, file: Result<&TableFile, Failure>) {
+    let mut err = anstream::stderr().lock();
+    // Where this cannot be written, the pages still tell.
+    let _ = match file.map(|file| (file, state.reload(file))) {
+        Ok((file, Ok(()))) => writeln!(err, "{} {}", Styled(GOOD, "reloaded"), file.name()),
+        Ok((file, Err(findings))) => writeln!(
+            err,
+            "{findings}{}: {} is broken; the table before it is served",
+            Styled(BAD, "error"),
+            file.name()
+        ),
+        Err(failure) => {
+            state.lose(failure.to_string());
+            writeln!(err, "{}: {failure}; the table before it is served", Styled(BAD, "error"))
+        }
+    };
 }
 
 /// Serves connections, each in a task of its own.

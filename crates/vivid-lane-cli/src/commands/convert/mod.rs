@@ -5,7 +5,7 @@ mod notes;
 mod pages;
 mod sitemap;
 
-use std::io::{Read, Write};
+use std::io::{self, Read, Write};
 use std::path::{Path, PathBuf};
 
 use vivid_lane::declare::Syntax;
@@ -15,12 +15,15 @@ use vivid_lane_exchange::{Notes, openapi, rewrite, write_data, write_table};
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format, From, To};
 use crate::output::Failure;
-use crate::table_file::{TableFile, nearest_table, read_text};
+use crate::system::System;
+use crate::table_file::{TableFile, nearest_table, read_text, text_of};
+use crate::watched::Watched;
 
 /// The most bytes of a description that are read.
 const LONGEST: u64 = 64 << 20;
 
 pub(super) fn run(
+    system: &dyn System,
     table: Option<&Path>,
     args: &ConvertArgs,
     format: Format,
@@ -33,27 +36,27 @@ pub(super) fn run(
         To::Yaml => Some(Syntax::Yaml),
         To::Openapi | To::Sitemap | To::Typescript => None,
     };
-    let read = Input::read(table, args)?;
+    let read = Input::read(system, table, args)?;
     // A table that cannot be built can be written all the same, so that its errors can be mended in it.
     if let Some(to) = to_table {
         let (text, notes) = read.as_table(to)?;
-        write_out(args, &text, out)?;
+        write_out(system, args, &text, out)?;
         notes::tell(&[&read.notes, &notes], format, args.out.is_none(), err)?;
         return Ok(read.judged(err));
     }
     if args.to == To::Typescript && args.watch {
-        return watch(read.kind, args, format, out, err);
+        return watch(system, read.kind, args, format, out, err);
     }
     let (table, read) = (read.kind.table()?, read.notes);
     let (text, notes) = match args.to {
         To::Sitemap => {
-            let written = sitemap::run(&table, args, out, err)?;
+            let written = sitemap::run(system, &table, args, out, err)?;
             notes::tell(&[&read, &written.notes], format, args.out.is_none(), err)?;
             return Ok(Outcome::Fine);
         }
         To::Typescript => {
             notes::tell(&[&read], format, args.out.is_none(), err)?;
-            return modules::run(&table, args, format, out, err);
+            return modules::run(system, &table, args, format, out, err);
         }
         _ => {
             let written = openapi::write(&table);
@@ -65,7 +68,7 @@ pub(super) fn run(
             (write_data(&written.document, to), written.notes)
         }
     };
-    write_out(args, &text, out)?;
+    write_out(system, args, &text, out)?;
     notes::tell(&[&read, &notes], format, args.out.is_none(), err)?;
     Ok(Outcome::Fine)
 }
@@ -84,11 +87,11 @@ enum Kind {
 }
 
 impl Input {
-    fn read(table: Option<&Path>, args: &ConvertArgs) -> Result<Self, Failure> {
+    fn read(system: &dyn System, table: Option<&Path>, args: &ConvertArgs) -> Result<Self, Failure> {
         let input = args.input.as_deref().or(table);
         match args.from {
             From::Table if input == Some(Path::new("-")) => {
-                let text = standard_input()?;
+                let text = standard_input(system)?;
                 let source = match syntax(&text) {
                     Syntax::Json => Source::json(text),
                     Syntax::Yaml => Source::yaml(text),
@@ -98,16 +101,16 @@ impl Input {
                 Ok(Self { kind: Kind::File { source, file: None }, notes: Notes::default() })
             }
             From::Table => {
-                let path = input.map_or_else(nearest_table, |path| Ok(path.to_owned()))?;
-                let source = Source::by_name(path.display().to_string(), read_text(&path)?);
-                let file = Some(Box::new(TableFile::load(Some(&path))?));
+                let path = input.map_or_else(|| nearest_table(system), |path| Ok(path.to_owned()))?;
+                let source = Source::by_name(path.display().to_string(), read_text(system, &path)?);
+                let file = Some(Box::new(TableFile::load(system, Some(&path))?));
                 Ok(Self { kind: Kind::File { source, file }, notes: Notes::default() })
             }
             From::Openapi => {
                 let path = named(args, "a description: `convert --from openapi FILE`")?;
                 let name =
                     if path == Path::new("-") { "standard input".to_owned() } else { path.display().to_string() };
-                let text = if path == Path::new("-") { standard_input()? } else { bounded_text(&path)? };
+                let text = if path == Path::new("-") { standard_input(system)? } else { bounded_text(system, &path)? };
                 let source = if syntax(&text) == Syntax::Json { Source::json(text) } else { Source::yaml(text) };
                 let read =
                     openapi::read(source.named(name.as_str())).map_err(|error| Failure::Description { name, error })?;
@@ -115,7 +118,7 @@ impl Input {
             }
             From::Pages => {
                 let folder = named(args, "a folder: `convert --from pages DIR`")?;
-                let (table, notes) = pages::read(&folder, &args.ending)?;
+                let (table, notes) = pages::read(system, &folder, &args.ending)?;
                 Ok(Self { kind: Kind::Made(Box::new(table)), notes })
             }
         }
@@ -165,9 +168,9 @@ fn named(args: &ConvertArgs, expected: &str) -> Result<PathBuf, Failure> {
     args.input.clone().ok_or_else(|| Failure::Argument(format!("expected {expected}, found no name")))
 }
 
-fn standard_input() -> Result<String, Failure> {
+fn standard_input(system: &dyn System) -> Result<String, Failure> {
     let mut text = String::new();
-    let read = std::io::stdin().take(LONGEST + 1).read_to_string(&mut text).map_err(Failure::Input)?;
+    let read = system.input().take(LONGEST + 1).read_to_string(&mut text).map_err(Failure::Input)?;
     if read as u64 > LONGEST { Err(too_long("standard input")) } else { Ok(text) }
 }
 
@@ -198,9 +201,11 @@ fn syntax(text: &str) -> Syntax {
     if sign == Some(':') { Syntax::Yaml } else { Syntax::Toml }
 }
 
-fn bounded_text(path: &Path) -> Result<String, Failure> {
-    let length = std::fs::metadata(path).map_err(|error| Failure::File { path: path.to_owned(), error })?.len();
-    if length > LONGEST { Err(too_long(&path.display().to_string())) } else { read_text(path) }
+fn bounded_text(system: &dyn System, path: &Path) -> Result<String, Failure> {
+    let failure = |error| Failure::File { path: path.to_owned(), error };
+    let mut bytes = Vec::new();
+    system.open(path).map_err(failure)?.take(LONGEST + 1).read_to_end(&mut bytes).map_err(failure)?;
+    if bytes.len() as u64 > LONGEST { Err(too_long(&path.display().to_string())) } else { text_of(path, bytes) }
 }
 
 fn too_long(name: &str) -> Failure {
@@ -208,33 +213,60 @@ fn too_long(name: &str) -> Failure {
 }
 
 /// Writes the result.
-fn write_out(args: &ConvertArgs, text: &str, out: &mut dyn Write) -> Result<(), Failure> {
+fn write_out(system: &dyn System, args: &ConvertArgs, text: &str, out: &mut dyn Write) -> Result<(), Failure> {
     match &args.out {
-        Some(path) => write_file(path, text),
+        Some(path) => write_file(system, path, text),
         None => Ok(out.write_all(text.as_bytes())?),
     }
 }
 
 /// Writes a file, whole or not at all; one that holds the same is left alone.
-fn write_file(path: &Path, text: &str) -> Result<(), Failure> {
-    if std::fs::read(path).is_ok_and(|known| known == text.as_bytes()) {
+fn write_file(system: &dyn System, path: &Path, text: &str) -> Result<(), Failure> {
+    if read_bytes(system, path).is_ok_and(|known| known == text.as_bytes()) {
         return Ok(());
     }
-    let failed = |error| Failure::Write { path: path.to_owned(), error };
-    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut builder = tempfile::Builder::new();
-    // As any program writes a file, so that others may read it: a temporary file is the owner's alone.
-    #[cfg(unix)]
-    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
-    let mut file = builder.tempfile_in(folder).map_err(failed)?;
-    file.write_all(text.as_bytes()).map_err(failed)?;
-    file.persist(path).map_err(|error| failed(error.error))?;
-    Ok(())
+    system.save(path, text.as_bytes()).map_err(|error| Failure::Write { path: path.to_owned(), error })
 }
 
-/// Writes the modules of a table, and again after each save.
-#[cfg(feature = "serve")]
+fn read_bytes(system: &dyn System, path: &Path) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    system.open(path)?.read_to_end(&mut bytes)?;
+    Ok(bytes)
+}
+
+/// Modules of a table that are to be written again after each save.
+#[derive(Debug)]
+pub struct Rewriting {
+    table: Watched,
+    args: ConvertArgs,
+    format: Format,
+}
+
+impl Rewriting {
+    /// The files that the table is made of. When something changes in their folders, the table is to be looked at.
+    pub fn paths(&self) -> impl Iterator<Item = PathBuf> {
+        self.table.paths()
+    }
+
+    /// Writes the modules if the table says something else than at the last look. What there is to say goes to `err`.
+    pub fn look(&mut self, system: &dyn System, err: &mut dyn Write) {
+        let written = match self.table.look(system) {
+            None => return,
+            Some(Err(failure)) => Err(failure),
+            Some(Ok(file)) => file.table().and_then(|table| {
+                // What is written goes into the folder.
+                modules::run(system, &table, &self.args, self.format, &mut io::sink(), err)
+            }),
+        };
+        if let Err(failure) = written {
+            failure.report(err);
+        }
+    }
+}
+
+/// Writes the modules of a table, and gives what writes them again.
 fn watch(
+    system: &dyn System,
     kind: Kind,
     args: &ConvertArgs,
     format: Format,
@@ -247,32 +279,9 @@ fn watch(
     if args.check {
         return Err(Failure::Argument("`--check` and `--watch` exclude each other; leave one out".to_owned()));
     }
-    modules::run(&file.table()?, args, format, out, err)?;
-    let again = args.clone();
-    let _watcher = crate::watch::watch(*file, move |file| {
-        let mut err = anstream::stderr().lock();
-        let file = match file {
-            Ok(file) => file,
-            Err(failure) => {
-                drop(err);
-                return failure.report();
-            }
-        };
-        let written = file.table().and_then(|table| {
-            // What is written goes into the folder.
-            modules::run(&table, &again, format, &mut std::io::sink(), &mut err)
-        });
-        if let Err(failure) = written {
-            drop(err);
-            failure.report();
-        }
-    })?;
-    loop {
-        std::thread::park();
+    if cfg!(not(any(feature = "serve", target_family = "wasm"))) {
+        return Err(Failure::Argument("this tool was built without `serve`, and so cannot watch files".to_owned()));
     }
-}
-
-#[cfg(not(feature = "serve"))]
-fn watch(_: Kind, _: &ConvertArgs, _: Format, _: &mut dyn Write, _: &mut dyn Write) -> Result<Outcome, Failure> {
-    Err(Failure::Argument("this tool was built without `serve`, and so cannot watch files".to_owned()))
+    modules::run(system, &file.table()?, args, format, out, err)?;
+    Ok(Outcome::Watching(Box::new(Rewriting { table: Watched::new(*file), args: args.clone(), format })))
 }

@@ -1,18 +1,20 @@
 //! `convert --to typescript`: a table as modules for browsers, node and the edge.
 
-use std::io::Write;
+use std::io::{ErrorKind, Write};
 use std::path::Path;
 
 use vivid_lane::Table;
 use vivid_lane_exchange::typescript::{self, Form};
 
-use super::{notes, write_file};
+use super::{notes, read_bytes, write_file};
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format};
 use crate::output::{BAD, Failure, GOOD, Styled, counted};
+use crate::system::System;
 
 /// Writes the files into the folder, or holds them against what stands there.
 pub(super) fn run(
+    system: &dyn System,
     table: &Table,
     args: &ConvertArgs,
     format: Format,
@@ -29,34 +31,37 @@ pub(super) fn run(
         out.write_all(made.files[0].text.as_bytes())?;
         return Ok(Outcome::Fine);
     };
-    if folder.is_file() {
+    if system.is_file(folder) {
         let name = folder.display();
         return Err(Failure::Argument(format!(
             "{name} is a file; for TypeScript `--out` names the folder of the modules"
         )));
     }
     if args.check {
-        return check(folder, &made.files, out);
+        return check(system, folder, &made.files, out);
     }
-    std::fs::create_dir_all(folder).map_err(|error| Failure::Write { path: folder.clone(), error })?;
+    system.create_folders(folder).map_err(|error| Failure::Write { path: folder.clone(), error })?;
     for file in &made.files {
-        write_file(&folder.join(file.name), &file.text)?;
+        write_file(system, &folder.join(file.name), &file.text)?;
     }
     writeln!(err, "{} {} in {}", Styled(GOOD, "wrote"), counted(made.files.len(), "file"), folder.display())?;
     Ok(Outcome::Fine)
 }
 
 /// Tells which files are not what the table makes of them now.
-fn check(folder: &Path, files: &[typescript::File], out: &mut dyn Write) -> Result<Outcome, Failure> {
+fn check(
+    system: &dyn System,
+    folder: &Path,
+    files: &[typescript::File],
+    out: &mut dyn Write,
+) -> Result<Outcome, Failure> {
     let mut outcome = Outcome::Fine;
     for file in files {
         let path = folder.join(file.name);
-        let reason = match std::fs::read(&path) {
+        let reason = match read_bytes(system, &path) {
             Ok(bytes) if bytes == file.text.as_bytes() => continue,
             Ok(_) => "differs from what the table makes; run the same command without `--check`",
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
-                "is missing; run the same command without `--check`"
-            }
+            Err(error) if error.kind() == ErrorKind::NotFound => "is missing; run the same command without `--check`",
             Err(error) => return Err(Failure::File { path, error }),
         };
         writeln!(out, "{} {}: {reason}", Styled(BAD, "stale"), path.display())?;

@@ -4,51 +4,75 @@ use std::path::Path;
 
 use vivid_lane::TableSpec;
 use vivid_lane_exchange::Notes;
-use walkdir::WalkDir;
 
 use crate::output::Failure;
+use crate::system::{EntryKind, System};
 use crate::table_file::read_text;
 
 /// How deep folders are read.
 const DEEPEST: usize = 64;
 
 /// Reads the page files of a folder: those with one of the endings, but none that is hidden.
-pub(super) fn read(folder: &Path, endings: &[String]) -> Result<(TableSpec, Notes), Failure> {
-    let mut files = Vec::new();
-    let mut notes = Notes::default();
-    let walk = WalkDir::new(folder).max_depth(DEEPEST).sort_by_file_name().into_iter();
-    let is_hidden = |name: &std::ffi::OsStr| name.to_string_lossy().starts_with('.');
-    for entry in walk.filter_entry(|entry| entry.depth() == 0 || !is_hidden(entry.file_name())) {
-        let entry = entry.map_err(|error| {
-            let path = error.path().unwrap_or(folder).to_owned();
-            Failure::File { path, error: error.into() }
-        })?;
-        let path = entry.path();
-        let name = path.strip_prefix(folder).unwrap_or(path);
-        if entry.path_is_symlink() {
-            notes.leave_out("link", format!("{} is a symbolic link, which is not followed", path.display()));
-            continue;
-        }
-        if !entry.file_type().is_file() {
-            continue;
-        }
-        let ending = path.extension().map(|ending| ending.to_string_lossy().to_ascii_lowercase());
-        if !ending.as_ref().is_some_and(|ending| endings.iter().any(|known| known.trim_start_matches('.') == ending)) {
-            notes.leave_out("file", format!("{} has not one of the endings of pages", path.display()));
-            continue;
-        }
-        let parts: Option<Vec<&str>> = name.components().map(|part| part.as_os_str().to_str()).collect();
-        let Some(parts) = parts else {
-            notes.leave_out("file", format!("the name of {} is not UTF-8", path.display()));
-            continue;
-        };
-        files.push((parts.join("/"), read_text(path)?));
-    }
-    if files.is_empty() {
+pub(super) fn read(system: &dyn System, folder: &Path, endings: &[String]) -> Result<(TableSpec, Notes), Failure> {
+    let mut reader = Reader { system, endings, files: Vec::new(), notes: Notes::default() };
+    reader.read(folder, "", DEEPEST)?;
+    if reader.files.is_empty() {
         let endings = endings.iter().map(|ending| format!(".{}", ending.trim_start_matches('.'))).collect::<Vec<_>>();
         let message =
             format!("no page files in {}: expected names that end with {}", folder.display(), endings.join(", "));
         return Err(Failure::Argument(message));
     }
-    Ok((TableSpec::from_pages(files), notes))
+    Ok((TableSpec::from_pages(reader.files), reader.notes))
+}
+
+struct Reader<'a> {
+    system: &'a dyn System,
+    endings: &'a [String],
+    /// The names below the folder, and the texts.
+    files: Vec<(String, String)>,
+    notes: Notes,
+}
+
+impl Reader<'_> {
+    /// Reads a folder in the order of its names; `above` is how it is called, with a slash at the end.
+    fn read(&mut self, folder: &Path, above: &str, deeper: usize) -> Result<(), Failure> {
+        let failure = |error| Failure::File { path: folder.to_owned(), error };
+        let mut entries = self.system.entries(folder).map_err(failure)?;
+        entries.sort_by(|a, b| a.path.file_name().cmp(&b.path.file_name()));
+        for entry in entries {
+            let path = entry.path.display();
+            if entry.path.file_name().is_some_and(|name| name.to_string_lossy().starts_with('.')) {
+                continue;
+            }
+            match entry.kind {
+                EntryKind::Link => {
+                    self.notes.leave_out("link", format!("{path} is a symbolic link, which is not followed"));
+                    continue;
+                }
+                EntryKind::Other => continue,
+                EntryKind::File if !self.is_page(&entry.path) => {
+                    self.notes.leave_out("file", format!("{path} has not one of the endings of pages"));
+                    continue;
+                }
+                EntryKind::File | EntryKind::Folder => {}
+            }
+            let Some(name) = entry.name else {
+                self.notes.leave_out("file", format!("the name of {path} is not UTF-8"));
+                continue;
+            };
+            if entry.kind == EntryKind::File {
+                self.files.push((format!("{above}{name}"), read_text(self.system, &entry.path)?));
+            } else if deeper == 0 {
+                self.notes.leave_out("folder", format!("{path} is deeper than {DEEPEST} folders, and is not read"));
+            } else {
+                self.read(&entry.path, &format!("{above}{name}/"), deeper - 1)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn is_page(&self, path: &Path) -> bool {
+        let ending = path.extension().map(|ending| ending.to_string_lossy().to_ascii_lowercase());
+        ending.is_some_and(|ending| self.endings.iter().any(|known| known.trim_start_matches('.') == ending))
+    }
 }

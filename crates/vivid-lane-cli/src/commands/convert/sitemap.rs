@@ -1,7 +1,6 @@
 //! The files of a sitemap.
 
-use std::fs::File;
-use std::io::{self, BufRead, BufReader, BufWriter, Write};
+use std::io::{self, BufRead, BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 
 use serde_json::Value as Json;
@@ -11,9 +10,11 @@ use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, Written, w
 
 use crate::args::ConvertArgs;
 use crate::output::{Failure, Styled, counted};
+use crate::system::System;
 use crate::visitor::{lines, named_file};
 
 pub(super) fn run(
+    system: &dyn System,
     table: &Table,
     args: &ConvertArgs,
     out: &mut dyn Write,
@@ -24,20 +25,20 @@ pub(super) fn run(
         let (name, path) = named_file(argument, "--values")?;
         sitemap = match table.route(name) {
             Some(_) => {
-                let file = File::open(&path).map_err(|error| Failure::File { path: path.clone(), error })?;
+                let file = system.open(&path).map_err(|error| Failure::File { path: path.clone(), error })?;
                 sitemap.records(name, records(file, path))
             }
             None => {
                 if !table.routes().any(|route| route.parameters().any(|param| param.name() == name)) {
                     return Err(Failure::Argument(format!("`{name}` is neither a parameter nor a route of the table")));
                 }
-                sitemap.values(name, lines(&path)?)
+                sitemap.values(name, lines(system, &path)?)
             }
         };
     }
     for argument in &args.lists {
         let (name, path) = named_file(argument, "--list")?;
-        sitemap = sitemap.list(name, lines(&path)?);
+        sitemap = sitemap.list(name, lines(system, &path)?);
     }
     let written = match &args.out {
         None => {
@@ -50,11 +51,11 @@ pub(super) fn run(
                 })
             })
         }
-        Some(path) => sitemap.write(|number| File::create(part(path, number)).map(BufWriter::new)),
+        Some(path) => sitemap.write(|number| system.create(&part(path, number)).map(BufWriter::new)),
     }
     .map_err(Failure::Sitemap)?;
     if let Some(path) = &args.out {
-        finish(table, path, written.files())?;
+        finish(system, table, path, written.files())?;
         let files = counted(written.files(), "file");
         let what = format!("{} in {files}, {}", counted(written.urls(), "URL"), path.display());
         writeln!(err, "{} {what}", Styled(crate::output::GOOD, "written:"))?;
@@ -69,22 +70,22 @@ fn part(path: &Path, number: usize) -> PathBuf {
 }
 
 /// One part has the name that was asked for; of several, an index has it.
-fn finish(table: &Table, path: &Path, files: usize) -> Result<(), Failure> {
+fn finish(system: &dyn System, table: &Table, path: &Path, files: usize) -> Result<(), Failure> {
     let failed = |error| Failure::Write { path: path.to_owned(), error };
     if files == 1 {
-        return std::fs::rename(part(path, 1), path).map_err(failed);
+        return system.rename(&part(path, 1), path).map_err(failed);
     }
     let root = format!("{}{}", table.origin().unwrap_or_default(), table.base());
     let urls = (1..=files).map(|number| {
         let part = part(path, number);
         format!("{root}/{}", part.file_name().unwrap_or_default().to_string_lossy())
     });
-    let file = File::create(path).map_err(failed)?;
+    let file = system.create(path).map_err(failed)?;
     write_index(BufWriter::new(file), urls).map_err(failed)
 }
 
 /// Records, one JSON object a line: values of parameters, and hints by their names.
-fn records(file: File, path: PathBuf) -> impl Iterator<Item = io::Result<Record>> {
+fn records(file: Box<dyn Read>, path: PathBuf) -> impl Iterator<Item = io::Result<Record>> {
     let lines = BufReader::new(file).lines().enumerate();
     lines.filter(|(_, line)| line.as_ref().map_or(true, |line| !line.trim().is_empty())).map(move |(at, line)| {
         let wrong = |reason: String| io::Error::other(format!("{}:{}: {reason}", path.display(), at + 1));

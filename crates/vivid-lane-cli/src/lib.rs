@@ -1,0 +1,142 @@
+//! The commands of `vivid-lane`, to be called on whatever machine there is: see [`call`]. The command-line tool calls them on its own;
+//! in JavaScript they are called on what the host gives.
+//!
+//! ```
+//! use std::io::{self, BufRead, Read, Write};
+//! use std::path::{Path, PathBuf};
+//! use vivid_lane_cli::system::{Entry, System};
+//!
+//! /// A machine that has one file.
+//! struct One(&'static str);
+//!
+//! impl System for One {
+//!     fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+//!         if self.is_file(path) { Ok(Box::new(self.0.as_bytes())) } else { Err(io::ErrorKind::NotFound.into()) }
+//!     }
+//!     fn is_file(&self, path: &Path) -> bool {
+//!         path == Path::new("routes.toml")
+//!     }
+//!     fn input(&self) -> Box<dyn BufRead> {
+//!         Box::new(io::empty())
+//!     }
+//!     fn here(&self) -> io::Result<PathBuf> {
+//!         Ok("/".into())
+//!     }
+//!     # fn entries(&self, _: &Path) -> io::Result<Vec<Entry>> { Ok(Vec::new()) }
+//!     # fn save(&self, _: &Path, _: &[u8]) -> io::Result<()> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
+//!     # fn create(&self, _: &Path) -> io::Result<Box<dyn Write>> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
+//!     # fn rename(&self, _: &Path, _: &Path) -> io::Result<()> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
+//!     # fn create_folders(&self, _: &Path) -> io::Result<()> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
+//! }
+//!
+//! let table = One("[routes.night]\npath = '/nights/{date}'\npage = 'night'\n");
+//! let (mut out, mut err) = (Vec::new(), Vec::new());
+//! let ended = vivid_lane_cli::call(["vivid-lane", "link", "night", "date=2031-04-02"], None, &table, &mut out, &mut err);
+//! assert_eq!((ended.status, out.as_slice(), err.as_slice()), (0, &b"/nights/2031-04-02\n"[..], &b""[..]));
+//! ```
+
+mod args;
+mod commands;
+mod decision_json;
+mod output;
+#[cfg(not(target_family = "wasm"))]
+mod replay;
+mod sarif;
+#[cfg(feature = "serve")]
+mod serve;
+pub mod system;
+mod table_file;
+mod visitor;
+#[cfg(feature = "serve")]
+mod watch;
+mod watched;
+
+use std::ffi::OsString;
+use std::io::{ErrorKind, Write};
+
+use clap::{CommandFactory, FromArgMatches};
+
+use crate::args::Cli;
+pub use crate::commands::Rewriting;
+use crate::output::Failure;
+use crate::system::System;
+
+/// How a command ended.
+#[derive(Debug)]
+enum Outcome {
+    /// All is well.
+    Fine,
+    /// There are findings, or a URL was not answered by a page or a redirect.
+    Findings,
+    /// All is well, and modules are to be written again after each save.
+    Watching(Box<Rewriting>),
+}
+
+/// How a call ended.
+#[derive(Debug)]
+pub struct Ended {
+    /// The exit status: 0 fine, 1 findings or an unanswered URL, 2 where the call or a file is wrong.
+    pub status: u8,
+    /// What is to be looked at again whenever the table may have changed, for a call that watches one.
+    pub rewriting: Option<Box<Rewriting>>,
+}
+
+/// Carries out a call of the tool, whose first word is the tool's name. Results go to `out`, diagnostics to `err`, both with ANSI escapes
+/// for colours; help is as wide as `columns`, or as the terminal of this process.
+pub fn call<W: Into<OsString> + Clone>(
+    words: impl IntoIterator<Item = W>,
+    columns: Option<usize>,
+    system: &dyn System,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Ended {
+    let ended = |status| Ended { status, rewriting: None };
+    let mut command = Cli::command();
+    if let Some(columns) = columns {
+        command = command.term_width(columns);
+    }
+    let parsed = command
+        .try_get_matches_from_mut(words)
+        .and_then(|mut found| Cli::from_arg_matches_mut(&mut found).map_err(|error| error.format(&mut command)));
+    let cli = match parsed {
+        Ok(cli) => cli,
+        // Help and the version are asked for; all else is a mistake in the call. Where this cannot be written, the exit status tells.
+        Err(error) => {
+            let text = error.render();
+            let _ = if error.use_stderr() { write!(err, "{}", text.ansi()) } else { write!(out, "{}", text.ansi()) };
+            return ended(if error.use_stderr() { 2 } else { 0 });
+        }
+    };
+    match commands::run(&cli, system, out, err).and_then(|outcome| Ok(out.flush().map(|()| outcome)?)) {
+        Ok(Outcome::Fine) => ended(0),
+        Ok(Outcome::Findings) => ended(1),
+        Ok(Outcome::Watching(rewriting)) => Ended { status: 0, rewriting: Some(rewriting) },
+        // The reader has seen enough (`vivid-lane tree | head`): not an error.
+        Err(Failure::Output(error)) if error.kind() == ErrorKind::BrokenPipe => ended(0),
+        Err(failure) => {
+            // What was printed before it stands before it.
+            let _ = out.flush();
+            failure.report(err);
+            ended(2)
+        }
+    }
+}
+
+/// Writes modules again after each save, until the process is stopped; the exit status, where the files cannot be watched.
+#[cfg(feature = "serve")]
+pub fn keep_writing(mut rewriting: Box<Rewriting>) -> u8 {
+    let first: Vec<_> = rewriting.paths().collect();
+    let watching = watch::watch_files(first, move || {
+        rewriting.look(&system::Local, &mut anstream::stderr().lock());
+        rewriting.paths().collect()
+    });
+    match watching {
+        Ok(_watching) => loop {
+            std::thread::park();
+        },
+        Err(failure) => {
+            failure.report(&mut anstream::stderr().lock());
+            2
+        }
+    }
+}

@@ -1,0 +1,147 @@
+//! What the commands need of the machine that they run on: files, folders and standard input. The tool has those of its machine; in
+//! JavaScript, a program has them from its host.
+
+use std::io::{self, BufRead, Read, Write};
+use std::path::{Path, PathBuf};
+
+/// The files and the input of a machine. Each error is told to the user as it is.
+pub trait System {
+    /// Opens a file to be read.
+    ///
+    /// # Errors
+    /// Whatever keeps the file from being read.
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>>;
+
+    /// Standard input, to be read once.
+    fn input(&self) -> Box<dyn BufRead>;
+
+    /// Is it a file, or a link to one?
+    fn is_file(&self, path: &Path) -> bool;
+
+    /// The folder that paths begin at, whole.
+    ///
+    /// # Errors
+    /// It may be gone.
+    fn here(&self) -> io::Result<PathBuf>;
+
+    /// What a folder holds, in any order.
+    ///
+    /// # Errors
+    /// Whatever keeps the folder from being read.
+    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>>;
+
+    /// Writes a file, whole or not at all.
+    ///
+    /// # Errors
+    /// Whatever keeps it from being written.
+    fn save(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+
+    /// Makes a file, or empties it, to be written in parts.
+    ///
+    /// # Errors
+    /// Whatever keeps it from being made.
+    fn create(&self, path: &Path) -> io::Result<Box<dyn Write>>;
+
+    /// Gives a file another name.
+    ///
+    /// # Errors
+    /// Whatever keeps it from having that.
+    fn rename(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Makes a folder and those that it is in; they may be there.
+    ///
+    /// # Errors
+    /// Whatever keeps them from being made.
+    fn create_folders(&self, path: &Path) -> io::Result<()>;
+}
+
+/// What a folder holds.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    /// Its name within the folder; `None` where that is not UTF-8.
+    pub name: Option<String>,
+    /// Its path.
+    pub path: PathBuf,
+    /// What it is.
+    pub kind: EntryKind,
+}
+
+/// What an entry of a folder is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum EntryKind {
+    /// A file.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link, to whatever it is.
+    Link,
+    /// A device, a pipe, a socket.
+    Other,
+}
+
+/// The machine that this program runs on.
+#[cfg(not(target_family = "wasm"))]
+#[derive(Debug, Clone, Copy)]
+pub struct Local;
+
+#[cfg(not(target_family = "wasm"))]
+impl System for Local {
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+        Ok(Box::new(std::fs::File::open(path)?))
+    }
+
+    fn input(&self) -> Box<dyn BufRead> {
+        Box::new(io::stdin().lock())
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        path.is_file()
+    }
+
+    fn here(&self) -> io::Result<PathBuf> {
+        std::env::current_dir()
+    }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>> {
+        let entries = std::fs::read_dir(folder)?;
+        let entry = |entry: io::Result<std::fs::DirEntry>| {
+            let entry = entry?;
+            let kind = entry.file_type()?;
+            let kind = if kind.is_symlink() {
+                EntryKind::Link
+            } else if kind.is_dir() {
+                EntryKind::Folder
+            } else if kind.is_file() {
+                EntryKind::File
+            } else {
+                EntryKind::Other
+            };
+            Ok(Entry { name: entry.file_name().into_string().ok(), path: entry.path(), kind })
+        };
+        entries.map(entry).collect()
+    }
+
+    fn save(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let mut builder = tempfile::Builder::new();
+        // As any program writes a file, so that others may read it: a temporary file is the owner's alone.
+        #[cfg(unix)]
+        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+        let mut file = builder.tempfile_in(folder)?;
+        file.write_all(bytes)?;
+        file.persist(path).map_err(|error| error.error)?;
+        Ok(())
+    }
+
+    fn create(&self, path: &Path) -> io::Result<Box<dyn Write>> {
+        Ok(Box::new(std::fs::File::create(path)?))
+    }
+
+    fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
+        std::fs::rename(from, to)
+    }
+
+    fn create_folders(&self, path: &Path) -> io::Result<()> {
+        std::fs::create_dir_all(path)
+    }
+}
