@@ -37,7 +37,7 @@
 
 mod args;
 mod commands;
-mod decision_json;
+pub mod json;
 mod output;
 #[cfg(not(target_family = "wasm"))]
 mod replay;

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 
 use anstyle::{AnsiColor, Style};
 use serde_json::{Map, Value as Json};
-use vivid_lane::{LinkError, Value};
+use vivid_lane::LinkError;
 use vivid_lane_exchange::openapi::OpenApiError;
 use vivid_lane_exchange::sitemap::SitemapError;
 
@@ -116,17 +116,6 @@ impl Failure {
 /// Writes one JSON object as one line.
 pub(crate) fn json_line(out: &mut dyn Write, object: Map<String, Json>) -> io::Result<()> {
     writeln!(out, "{}", Json::Object(object))
-}
-
-/// A value as JSON: text, a list, or a list of pairs.
-pub(crate) fn value_to_json(value: &Value) -> Json {
-    match value {
-        Value::Text(text) => text.as_str().into(),
-        Value::List(items) => items.iter().map(String::as_str).collect(),
-        Value::Pairs(pairs) => {
-            pairs.iter().map(|(name, text)| Json::from(vec![name.as_str(), text.as_str()])).collect()
-        }
-    }
 }
 
 /// A number of things: `1 route`, `2 routes`.

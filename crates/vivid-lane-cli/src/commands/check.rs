@@ -2,12 +2,12 @@
 
 use std::io::Write;
 
-use serde_json::{Map, Value as Json};
 use vivid_lane::declare::Severity;
 use vivid_lane::{Finding, Review};
 
 use crate::Outcome;
 use crate::args::{CheckArgs, Format};
+use crate::json;
 use crate::output::{BAD, Failure, GOOD, Styled, counted, json_line};
 use crate::sarif;
 use crate::system::System;
@@ -32,7 +32,7 @@ pub(super) fn run(
     }
     match format {
         _ if args.sarif => json_line(out, sarif::log(file.name(), findings))?,
-        Format::Json => findings.iter().try_for_each(|finding| json_line(out, to_json(finding)))?,
+        Format::Json => findings.iter().try_for_each(|finding| json_line(out, json::finding(finding)))?,
         Format::Text => {
             write!(out, "{}", file.render(findings))?;
             let verdict = match reviewed.table() {
@@ -59,28 +59,4 @@ fn count(findings: &[Finding]) -> String {
     let counts = [of(Severity::Error, "error"), of(Severity::Warning, "warning"), of(Severity::Note, "note")];
     let counts: Vec<String> = counts.into_iter().flatten().collect();
     if counts.is_empty() { "no findings".to_owned() } else { counts.join(", ") }
-}
-
-fn to_json(finding: &Finding) -> Map<String, Json> {
-    let mut object = Map::new();
-    object.insert("severity".into(), finding.severity().as_str().into());
-    object.insert("code".into(), finding.code().as_str().into());
-    object.insert("message".into(), finding.message().into());
-    if let Some(help) = finding.help() {
-        object.insert("help".into(), help.into());
-    }
-    object.insert("routes".into(), finding.routes().iter().map(String::as_str).collect());
-    if let Some(witness) = finding.witness() {
-        object.insert("witness".into(), witness.into());
-    }
-    let only = [("only_first", finding.only_first()), ("only_second", finding.only_second())];
-    object.extend(only.into_iter().filter_map(|(name, only)| Some((name.to_owned(), only?.into()))));
-    if let Some(place) = finding.place() {
-        if let Some(file) = place.file() {
-            object.insert("file".into(), file.into());
-        }
-        object.insert("line".into(), place.line().into());
-        object.insert("column".into(), place.column().into());
-    }
-    object
 }

@@ -1,13 +1,12 @@
 //! `diff`: what becomes of addresses when one table follows another.
 
-use std::collections::HashMap;
 use std::io::{self, Write};
 
-use serde_json::Map;
-use vivid_lane::analyse::{Difference, DifferenceKind, Differences, NotCompared, ProposedRedirect};
+use vivid_lane::analyse::{Difference, DifferenceKind, Differences};
 
 use crate::Outcome;
 use crate::args::{DiffArgs, Format};
+use crate::json;
 use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, counted, json_line, shown, width};
 use crate::system::System;
 use crate::table_file::TableFile;
@@ -25,45 +24,11 @@ pub(super) fn run(
     let differences = Differences::since(&old, spec).map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {
         Format::Json => {
-            let redirects: Redirects<'_> = differences.redirects().iter().map(|one| (one.route(), one)).collect();
-            differences.all().iter().try_for_each(|one| json_line(out, to_json(one, &redirects)))?;
-            differences.not_compared().iter().try_for_each(|one| json_line(out, not_compared(one)))?;
+            json::differences(&differences).try_for_each(|one| json_line(out, one))?;
         }
         Format::Text => text(&differences, new.name(), out)?,
     }
     Ok(if differences.breaks_addresses() { Outcome::Findings } else { Outcome::Fine })
-}
-
-/// The redirects by the routes whose addresses they keep alive.
-type Redirects<'a> = HashMap<&'a str, &'a ProposedRedirect>;
-
-fn to_json(one: &Difference, redirects: &Redirects<'_>) -> Map<String, serde_json::Value> {
-    let mut object = Map::new();
-    object.insert("change".into(), one.kind().as_str().into());
-    object.insert("route".into(), one.route().into());
-    object.insert("routes".into(), one.routes().iter().map(String::as_str).collect());
-    object.insert("witness".into(), one.witness().into());
-    for (key, value) in [("before", one.before()), ("after", one.after())] {
-        if let Some(value) = value {
-            object.insert(key.into(), value.into());
-        }
-    }
-    let is_broken = matches!(one.kind(), DifferenceKind::Moved | DifferenceKind::Removed);
-    let names = one.routes().iter().filter(|_| is_broken);
-    let entries: Vec<String> = names.filter_map(|name| redirects.get(name.as_str())).map(ToString::to_string).collect();
-    if !entries.is_empty() {
-        object.insert("redirect".into(), entries.join("\n").into());
-    }
-    object
-}
-
-fn not_compared(one: &NotCompared) -> Map<String, serde_json::Value> {
-    let mut object = Map::new();
-    object.insert("change".into(), "not-compared".into());
-    object.extend(one.route().map(|route| ("route".into(), route.into())));
-    object.extend(one.witness().map(|witness| ("witness".into(), witness.into())));
-    object.insert("message".into(), one.to_string().into());
-    object
 }
 
 fn text(differences: &Differences, new: &str, out: &mut dyn Write) -> io::Result<()> {

@@ -9,7 +9,7 @@ use vivid_lane::{Decision, Match, Position, Request, Table, Value};
 
 use crate::Outcome;
 use crate::args::{Format, MatchArgs};
-use crate::decision_json;
+use crate::json;
 use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, json_line, shown, width};
 use crate::system::System;
 use crate::visitor::Visitor;
@@ -35,7 +35,7 @@ pub(super) fn run(
         all_answered &= matches!(decision, Decision::Page(_) | Decision::Options(_)) || decision.location().is_some();
         match format {
             Format::Text => text(url, &decision, explanation.as_ref(), out)?,
-            Format::Json => json_line(out, decision_json::of(url, &decision, explanation.as_ref()))?,
+            Format::Json => json_line(out, json::decision(url, &decision, explanation.as_ref()))?,
         }
         Ok(())
     };

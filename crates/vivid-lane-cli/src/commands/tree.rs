@@ -2,18 +2,17 @@
 
 use std::io::Write;
 
-use serde_json::{Map, Value as Json};
 use vivid_lane::{RouteRef, Table};
-use vivid_lane_exchange::data_to_json;
 
 use crate::Outcome;
 use crate::args::Format;
+use crate::json;
 use crate::output::{FAINT, Failure, NAME, STRONG, Styled, json_line, width};
 
 pub(super) fn run(table: &Table, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
     match format {
         Format::Text => text(table, out)?,
-        Format::Json => table.routes().try_for_each(|route| json_line(out, to_json(route)))?,
+        Format::Json => table.routes().try_for_each(|route| json_line(out, json::route(route)))?,
     }
     Ok(Outcome::Fine)
 }
@@ -127,45 +126,4 @@ fn branches(routes: &[RouteRef<'_>]) -> Vec<String> {
     }
     lines.reverse();
     lines
-}
-
-fn to_json(route: RouteRef<'_>) -> Map<String, Json> {
-    let mut object = Map::new();
-    object.insert("route".into(), route.name().into());
-    object.insert("path".into(), route.path().as_str().into());
-    let texts = [
-        ("page", route.page().map(String::as_str)),
-        ("frame", route.frame()),
-        ("fallback", route.fallback().map(String::as_str)),
-        ("parent", route.parent().map(RouteRef::name)),
-    ];
-    for (key, value) in texts {
-        if let Some(value) = value {
-            object.insert(key.into(), value.into());
-        }
-    }
-    if route.has_no_fallback() {
-        object.insert("fallback".into(), false.into());
-    }
-    object.insert("methods".into(), route.methods().collect());
-    if let Some(host) = route.host() {
-        object.insert("host".into(), host.as_str().into());
-    }
-    if let Some(status) = route.redirect_status() {
-        let to = route.redirects_to().map(|to| ("to", to.name()));
-        let url = route.redirects_to_url().map(|url| ("url", url.as_str()));
-        let mut redirect: Map<String, Json> =
-            to.into_iter().chain(url).map(|(key, text)| (key.to_owned(), text.into())).collect();
-        redirect.insert("status".to_owned(), status.into());
-        object.insert("redirect".into(), redirect.into());
-    }
-    if route.needs().len() > 0 {
-        object.insert("needs".into(), route.needs().collect());
-    }
-    let rules = route.rules().map(|(name, rule)| (name.to_owned(), Json::from(rule)));
-    object.insert("params".into(), rules.collect());
-    if !route.data().is_empty() {
-        object.insert("data".into(), data_to_json(route.data()));
-    }
-    object
 }

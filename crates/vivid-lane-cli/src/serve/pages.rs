@@ -10,7 +10,7 @@ use vivid_lane::{Decision, Position, Request, RouteRef, Table};
 use vivid_lane_http::{Body, PageName, found, missing};
 
 use super::{State, form, html, now};
-use crate::decision_json;
+use crate::json;
 
 /// How many links a page shows, and for how many routes one is tried: a large table would make large pages.
 const MOST_LINKS: usize = 100;
@@ -202,7 +202,7 @@ pub(super) fn try_url(state: &State, request: &HttpRequest<impl Sized>) -> Respo
     let lists = |list: &str, value: &str| state.is_listed(list, value);
     let answer = (!url.is_empty()).then(|| {
         let request = Request::new(method, url).meets(&is_met).lists(&lists);
-        decision_json::of(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
+        json::decision(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
     });
     let lit = answer.as_ref().and_then(|answer| answer.get("route")?.as_str()).unwrap_or_default().to_owned();
     let found = state.found();

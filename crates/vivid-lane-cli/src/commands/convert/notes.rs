@@ -3,12 +3,13 @@
 use std::collections::HashMap;
 use std::io::{self, Write};
 
-use serde_json::{Map, Value as Json};
+use serde_json::Value as Json;
 use vivid_lane::Finding;
 use vivid_lane::declare::Severity;
 use vivid_lane_exchange::{Note, Notes};
 
 use crate::args::Format;
+use crate::json;
 use crate::output::{BAD, FAINT, STRONG, Styled, counted, shown};
 
 /// How many findings are told.
@@ -18,7 +19,7 @@ const MOST_FINDINGS: usize = 40;
 pub(super) fn tell(notes: &[&Notes], format: Format, is_below_result: bool, err: &mut dyn Write) -> io::Result<()> {
     let mut all = notes.iter().flat_map(|notes| notes.all()).peekable();
     match format {
-        Format::Json => all.try_for_each(|note| writeln!(err, "{}", Json::Object(to_json(note))))?,
+        Format::Json => all.try_for_each(|note| writeln!(err, "{}", Json::Object(json::note(note))))?,
         Format::Text => {
             if is_below_result && all.peek().is_some() {
                 writeln!(err)?;
@@ -47,20 +48,6 @@ pub(super) fn tell(notes: &[&Notes], format: Format, is_below_result: bool, err:
         writeln!(err, "{} {} more", Styled(STRONG, "and"), counted(more, "note"))?;
     }
     Ok(())
-}
-
-fn to_json(note: &Note) -> Map<String, Json> {
-    let mut object = Map::new();
-    object.insert("severity".into(), "note".into());
-    object.insert("code".into(), note.code().into());
-    object.insert("subject".into(), note.subject().into());
-    object.insert("message".into(), note.message().into());
-    if let Some(place) = note.place() {
-        object.extend(place.file().map(|file| ("file".to_owned(), file.into())));
-        object.insert("line".into(), place.line().into());
-        object.insert("column".into(), place.column().into());
-    }
-    object
 }
 
 /// Tells why the table that was written cannot be built yet.
