@@ -57,7 +57,7 @@ use std::io::{ErrorKind, Write};
 use clap::{CommandFactory, FromArgMatches};
 
 use crate::args::Cli;
-pub use crate::commands::Rewriting;
+pub use crate::commands::{Rewriting, link_from};
 use crate::output::Failure;
 use crate::system::System;
 

@@ -24,7 +24,10 @@ pub(super) fn run(table: &Table, args: &LinkArgs, format: Format, out: &mut dyn 
         let mut params = route.iter().flat_map(|route| route.parameters());
         params.any(|param| param.name() == key && param.shape() == Shape::Pairs)
     };
-    let mut link = start(table, args)?;
+    let mut link = match &args.from {
+        None => table.link(&args.name),
+        Some(from) => link_from(table, &args.name, from).map_err(Failure::Argument)?,
+    };
     for (key, values) in given {
         link = match values.as_slice() {
             pairs if is_of_pairs(key) => link.set(key, pairs_of(key, pairs)?),
@@ -55,20 +58,22 @@ fn pairs_of(key: &str, given: &[&str]) -> Result<Value, Failure> {
     given.iter().map(pair).collect::<Result<_, _>>().map(Value::Pairs)
 }
 
-/// A link that begins with nothing, or with what the page has that it stands on.
-fn start<'t>(table: &'t Table, args: &LinkArgs) -> Result<Link<'t>, Failure> {
-    let Some(from) = &args.from else { return Ok(table.link(&args.name)) };
+/// A link to the named route that begins with what the page at a URL has.
+///
+/// # Errors
+/// Why there is no page at that URL.
+pub fn link_from<'t>(table: &'t Table, name: &str, from: &str) -> Result<Link<'t>, String> {
     // Whoever stands on a page is allowed to, and what its URL names is listed.
     let listed = |_: &str, _: &str| true;
     match table.decide(&Request::get(from).meets(&|_| true).lists(&listed)) {
-        Decision::Page(found) => Ok(found.link(&args.name)),
+        Decision::Page(found) => Ok(found.link(name)),
         other => {
             let from = shown(from);
             let mend = match other.location() {
                 Some(location) => format!("it leads on to `{location}`"),
                 None => format!("its status is {}", other.status()),
             };
-            Err(Failure::Argument(format!("expected the URL of a page for `--from`, found `{from}`: {mend}")))
+            Err(format!("expected the URL of a page for `--from`, found `{from}`: {mend}"))
         }
     }
 }

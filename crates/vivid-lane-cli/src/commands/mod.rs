@@ -20,6 +20,7 @@ use crate::system::System;
 use crate::table_file::TableFile;
 
 pub use convert::Rewriting;
+pub use link::link_from;
 
 /// Carries out a call. Results go to `out`, diagnostics to `err`.
 pub(crate) fn run(

@@ -248,19 +248,18 @@ impl Rewriting {
         self.table.paths()
     }
 
-    /// Writes the modules if the table says something else than at the last look. What there is to say goes to `err`.
-    pub fn look(&mut self, system: &dyn System, err: &mut dyn Write) {
+    /// Writes the modules if the table says something else than at the last look. What there is to say goes to `err`. False if they could
+    /// not be written.
+    pub fn look(&mut self, system: &dyn System, err: &mut dyn Write) -> bool {
         let written = match self.table.look(system) {
-            None => return,
+            None => return true,
             Some(Err(failure)) => Err(failure),
             Some(Ok(file)) => file.table().and_then(|table| {
                 // What is written goes into the folder.
                 modules::run(system, &table, &self.args, self.format, &mut io::sink(), err)
             }),
         };
-        if let Err(failure) = written {
-            failure.report(err);
-        }
+        written.map_err(|failure| failure.report(err)).is_ok()
     }
 }
 
