@@ -127,7 +127,11 @@ impl System for Local {
         // As any program writes a file, so that others may read it: a temporary file is the owner's alone.
         #[cfg(unix)]
         builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
-        let mut file = builder.tempfile_in(folder)?;
+        // It says which name it tried, which is of no use to anyone.
+        let plain = |error: io::Error| {
+            io::Error::new(error.kind(), error.to_string().split(" at path ").next().unwrap_or_default().to_owned())
+        };
+        let mut file = builder.tempfile_in(folder).map_err(plain)?;
         file.write_all(bytes)?;
         file.persist(path).map_err(|error| error.error)?;
         Ok(())

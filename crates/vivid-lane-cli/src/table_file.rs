@@ -117,7 +117,10 @@ impl TableFile {
         if let Some(place) = finding.place() {
             let name = place.file().unwrap_or(&self.name);
             let text = self.texts.get(name).map_or("", |text| &**text);
-            let mark = AnnotationKind::Primary.span(place.range());
+            // A place between two characters is shown at the next one, all of it.
+            let range = place.range();
+            let next = text.get(range.start..).and_then(|rest| rest.chars().next()).map_or(0, char::len_utf8);
+            let mark = AnnotationKind::Primary.span(range.start..range.end.max(range.start + next));
             group = group.element(Snippet::source(text).path(name).annotation(mark));
         }
         if let Some(witness) = finding.witness().filter(|witness| !finding.message().contains(*witness)) {

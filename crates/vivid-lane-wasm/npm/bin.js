@@ -1,8 +1,12 @@
 #!/usr/bin/env node
 // The command-line tool.
 
+import { setFlagsFromString } from "node:v8";
 import { Disk } from "./disk.js";
 import { Broken, loadSync, watchFiles } from "./node.js";
+
+// A call is mostly over before optimised code pays; what runs longer is optimised all the same, a little later.
+setFlagsFromString("--wasm-tiering-budget=200000000");
 
 /** Has a stream colours? By the variables that many programs read. */
 function hasColours(stream) {

@@ -192,6 +192,8 @@ export interface Lane {
   convert(source: Source | { [path: string]: string }, options?: ConvertOptions): Converted;
   /** Calls the tool with the words after its name, on files in memory. */
   run(words: Iterable<string>, options?: RunOptions): Run;
+  /** How many bytes of memory the instance has. */
+  memory(): number;
   /** Why this instance cannot be used any more; `load` gives another. */
   readonly broken: string | undefined;
 }

@@ -54,7 +54,7 @@ export function lane(module) {
     }
   };
 
-  guarded(() => wasm.initSync({ module }));
+  const exports = guarded(() => wasm.initSync({ module }));
 
   /** A table that is built. */
   class Table {
@@ -157,5 +157,6 @@ export function lane(module) {
     },
     run,
     callOn,
+    memory: () => exports.memory.buffer.byteLength,
   };
 }

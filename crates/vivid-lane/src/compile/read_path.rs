@@ -257,7 +257,8 @@ fn is_query(rest: &str) -> bool {
 /// The place of some bytes of a text, within the quotes of the string that it was written as.
 pub(super) fn within(text: &Placed<SmolStr>, offset: usize, width: usize) -> Option<Span> {
     let span = text.span.as_ref()?;
-    let quotes = span.width().saturating_sub(text.value.len()) / 2;
+    // A string that is cut off has its opening quote only.
+    let quotes = span.width().saturating_sub(text.value.len()).div_ceil(2);
     Some(span.within(quotes + offset, width.max(1)))
 }
 

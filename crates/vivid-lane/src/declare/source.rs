@@ -136,11 +136,14 @@ impl Span {
     /// Line and column for people.
     pub(crate) fn place(&self) -> Place {
         let text = self.origin.text();
-        let end = (self.end as usize).min(text.len());
-        let start = (self.start as usize).min(end);
+        // Whole characters: a reader of a format may count otherwise.
+        let start =
+            (0..=(self.start as usize).min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
+        let end = (self.end as usize).clamp(start, text.len());
+        let end = (end..=text.len()).find(|&at| text.is_char_boundary(at)).unwrap_or(text.len());
         let line = self.origin.lines.partition_point(|&begin| begin as usize <= start);
         let begin = self.origin.lines[line.saturating_sub(1)] as usize;
-        let column = text.get(begin..start).map_or(1, |before| before.chars().count() + 1);
+        let column = text[begin..start].chars().count() + 1;
         Place::new(self.origin.name.clone(), line, column, start..end)
     }
 }
