@@ -18,15 +18,15 @@ pub(crate) struct Watching {
     _watcher: Arc<Mutex<RecommendedWatcher>>,
 }
 
-/// Calls a function each time that something beside the files has changed and is quiet again. The function gives the files that are to be
-/// watched from then on.
+/// Calls a function at the beginning, as a file may have been saved since it was read, and each time that something beside the files has
+/// changed and is quiet again. The function gives the files that are to be watched from then on.
 pub(crate) fn watch_files<P: IntoIterator<Item = PathBuf>>(
     files: P,
     mut changed: impl FnMut() -> P + Send + 'static,
 ) -> Result<Watching, Failure> {
     let mut folders: BTreeSet<PathBuf> = files.into_iter().map(|path| folder_of(&path)).collect();
     let first: Vec<PathBuf> = folders.iter().cloned().collect();
-    watch_and_add(&first, RecursiveMode::NonRecursive, move |watcher| {
+    watch_and_add(&first, RecursiveMode::NonRecursive, true, move |watcher| {
         // A folder that cannot be watched is found to be missing when it is read.
         for folder in changed().into_iter().map(|path| folder_of(&path)) {
             if !folders.contains(&folder) && watcher.watch(&folder, RecursiveMode::NonRecursive).is_ok() {
@@ -42,16 +42,21 @@ pub(crate) fn watch_folders(
     mode: RecursiveMode,
     mut changed: impl FnMut() + Send + 'static,
 ) -> Result<Watching, Failure> {
-    watch_and_add(folders, mode, move |_| changed())
+    watch_and_add(folders, mode, false, move |_| changed())
 }
 
 /// The same; the function may watch more.
 fn watch_and_add(
     folders: &[PathBuf],
     mode: RecursiveMode,
+    is_called_first: bool,
     mut changed: impl FnMut(&mut RecommendedWatcher) + Send + 'static,
 ) -> Result<Watching, Failure> {
     let (tell, told) = channel();
+    if is_called_first {
+        // The other end is here.
+        let _ = tell.send(());
+    }
     let failure = |error: notify::Error| Failure::Argument(format!("the files cannot be watched: {error}"));
     let mut watcher = notify::recommended_watcher(move |event: notify::Result<notify::Event>| {
         // Where nobody listens any more, the watching has ended.

@@ -28,15 +28,16 @@ const QUIET = 60;
 export function watchFiles(files, changed) {
   const watchers = new Map();
   let timer;
+  const look = () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => add(changed()), QUIET);
+  };
   const add = (paths) => {
     // The folders, as many editors write a new file and put it in the place of the old one.
     for (const folder of new Set(paths.map((path) => dirname(path)))) {
       if (watchers.has(folder)) continue;
       try {
-        const watcher = watch(folder, () => {
-          clearTimeout(timer);
-          timer = setTimeout(() => add(changed()), QUIET);
-        });
+        const watcher = watch(folder, look);
         watcher.on("error", () => watchers.delete(folder));
         watchers.set(folder, watcher);
       } catch (error) {
@@ -46,6 +47,8 @@ export function watchFiles(files, changed) {
     }
   };
   add(files);
+  // What has changed between the first reading and now is not to be missed.
+  look();
   return {
     close() {
       clearTimeout(timer);
