@@ -63,7 +63,13 @@ impl Call {
 
 /// Calls the tool with the words after its name.
 #[wasm_bindgen]
-pub fn call(words: Vec<String>, columns: Option<usize>, machine: &Machine, colours_out: bool, colours_err: bool) -> Call {
+pub fn call(
+    words: Vec<String>,
+    columns: Option<usize>,
+    machine: &Machine,
+    colours_out: bool,
+    colours_err: bool,
+) -> Call {
     let mut out = printer(machine, Stream::Out, colours_out);
     let mut err = printer(machine, Stream::Err, colours_err);
     let words = std::iter::once("vivid-lane".to_owned()).chain(words);

@@ -123,5 +123,7 @@ fn to_value(key: &str, value: &Json) -> Result<Value, String> {
         Json::Array(items) => items.iter().map(text).collect::<Option<_>>().map(Value::List),
         other => text(other).map(Value::Text),
     };
-    read.ok_or_else(|| format!("expected a text, a number, a list of them, or a list of pairs as `{key}`, found {value}"))
+    read.ok_or_else(|| {
+        format!("expected a text, a number, a list of them, or a list of pairs as `{key}`, found {value}")
+    })
 }
