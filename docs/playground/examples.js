@@ -1,4 +1,4 @@
-// Tables to begin with.
+// Tables to begin with. An address that ends with `#` and an `id` begins with that one.
 
 import routes from "../../demo/larkfell/routes.toml";
 import about from "../../demo/larkfell/about.toml";
@@ -9,16 +9,18 @@ import surprises from "./examples/surprises.toml";
 const one = (text) => ({ files: { "routes.toml": text }, main: "routes.toml", visitor: {} });
 
 export const EXAMPLES = [
-  { name: "A first table", ...one(first), urls: ["/nights", "/nights/2031-04-02", "/nights/2031-02-30", "/nihgts"] },
+  { id: "first", name: "A first table", ...one(first), urls: ["/nights", "/nights/2031-04-02", "/nights/2031-02-30", "/nihgts"] },
   {
+    id: "larkfell",
     name: "Larkfell Observatory",
     files: { "routes.toml": routes, "about.toml": about },
     main: "routes.toml",
     visitor: { lists: "observers = ada grace" },
     urls: ["/nights/2031-04-02", "/objects/tonight", "/observers/ada/logbook/2031", "//nights/", "/nihgts/2031-04-02"],
   },
-  { name: "Mistakes of a first draft", ...one(mistakes), urls: ["/nights", "/objects/7"] },
+  { id: "mistakes", name: "Mistakes of a first draft", ...one(mistakes), urls: ["/nights", "/objects/7"] },
   {
+    id: "surprises",
     name: "Surprises that are found",
     ...one(surprises),
     urls: ["/domes/north", "/domes/west", "/talks/next", "/Talks/next"],

@@ -276,7 +276,9 @@ addEventListener("hashchange", () => fromFragment(location.hash.slice(1)).then((
 
 view("tree");
 proof.start().then(async () => {
-  const found = await fromFragment(location.hash.slice(1));
-  $("example").value = found ? "" : "0";
-  take(found ?? EXAMPLES[0]);
+  const fragment = location.hash.slice(1);
+  const named = EXAMPLES.findIndex((one) => one.id === fragment);
+  const found = named < 0 ? await fromFragment(fragment) : undefined;
+  $("example").value = found ? "" : String(Math.max(named, 0));
+  take(found ?? EXAMPLES[Math.max(named, 0)]);
 }, (error) => say(`The proof cannot start: ${error.message}`, true));
