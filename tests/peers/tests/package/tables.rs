@@ -44,10 +44,10 @@ pub(crate) fn generated() -> Vec<(String, &'static str, Vec<String>)> {
         })
     });
     let deep =
-        prop::collection::vec(level(), 1..4).prop_map(|levels| nested::site(&levels, levels.len() % 2 == 0, "^7+$").0);
+        prop::collection::vec(level(), 1..4).prop_map(|levels| nested::site(&levels, levels.len().is_multiple_of(2), "^7+$").0);
     let formats = [(Syntax::Toml, "toml"), (Syntax::Yaml, "yaml"), (Syntax::Json, "json")];
     let mut throw = |at: usize| {
-        let spec = if at % 2 == 0 {
+        let spec = if at.is_multiple_of(2) {
             flat.new_tree(&mut runner).expect("a table").current()
         } else {
             deep.new_tree(&mut runner).expect("a table").current()
