@@ -43,8 +43,8 @@ pub(crate) fn generated() -> Vec<(String, &'static str, Vec<String>)> {
             table(&routes, 0..routes.len(), overlaps)
         })
     });
-    let deep =
-        prop::collection::vec(level(), 1..4).prop_map(|levels| nested::site(&levels, levels.len().is_multiple_of(2), "^7+$").0);
+    let deep = prop::collection::vec(level(), 1..4)
+        .prop_map(|levels| nested::site(&levels, levels.len().is_multiple_of(2), "^7+$").0);
     let formats = [(Syntax::Toml, "toml"), (Syntax::Yaml, "yaml"), (Syntax::Json, "json")];
     let mut throw = |at: usize| {
         let spec = if at.is_multiple_of(2) {
