@@ -2,7 +2,7 @@
 
 import routes from "../../demo/larkfell/routes.toml";
 import about from "../../demo/larkfell/about.toml";
-import first from "./examples/first.toml";
+import first from "../../crates/vivid-lane-cli/src/commands/init/routes.toml";
 import mistakes from "./examples/mistakes.toml";
 import surprises from "./examples/surprises.toml";
 

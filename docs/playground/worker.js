@@ -19,8 +19,7 @@ function before(files, main) {
 
 function look({ files, main, urls, visitor, link, started }) {
   const now = source(files, main);
-  const findings = functions.check(now);
-  const { table } = functions.table(now);
+  const { findings, table } = functions.review(now);
   if (!table) return { findings };
   try {
     const old = JSON.stringify(files) === JSON.stringify(started) ? undefined : before(started, main);

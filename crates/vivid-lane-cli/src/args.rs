@@ -34,6 +34,9 @@ pub(crate) enum Format {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    /// Write a first table, and the check that belongs into every build
+    #[command(after_help = "Examples:\n  vivid-lane init\n  vivid-lane init site")]
+    Init(InitArgs),
     /// Report everything that can be found about the table, each with a URL that proves it
     #[command(
         after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml check\n  vivid-lane check --strict --handlers handlers.txt\n  vivid-lane check --sarif > findings.sarif"
@@ -96,6 +99,13 @@ pub(crate) struct CompletionsArgs {
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct InitArgs {
+    /// The folder to write into; this one if left out
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: Option<PathBuf>,
+}
+
+#[derive(Debug, Clone, Args)]
 pub(crate) struct CheckArgs {
     /// End with status 1 for warnings too, not only for errors
     #[arg(long)]
@@ -106,6 +116,9 @@ pub(crate) struct CheckArgs {
     /// The names of the handlers that the program has for its pages, one a line
     #[arg(long, value_name = "FILE")]
     pub(crate) handlers: Option<PathBuf>,
+    /// Check again after each save, and print what is another result
+    #[arg(long)]
+    pub(crate) watch: bool,
 }
 
 #[derive(Debug, Args)]
@@ -232,7 +245,7 @@ pub(crate) struct ConvertArgs {
     /// For TypeScript, write JavaScript with declarations instead, for which nobody needs a compiler
     #[arg(long)]
     pub(crate) javascript: bool,
-    /// For TypeScript, write nothing, and end with status 1 if what stands there differs
+    /// Write nothing, and end with status 1 if what stands there differs
     #[arg(long)]
     pub(crate) check: bool,
     /// For TypeScript, write again each time that the table is saved

@@ -57,7 +57,7 @@ use std::io::{ErrorKind, Write};
 use clap::{CommandFactory, FromArgMatches};
 
 use crate::args::Cli;
-pub use crate::commands::{Rewriting, link_from};
+pub use crate::commands::{Repeating, link_from};
 use crate::output::Failure;
 use crate::system::System;
 
@@ -68,8 +68,8 @@ enum Outcome {
     Fine,
     /// There are findings, or a URL was not answered by a page or a redirect.
     Findings,
-    /// All is well, and modules are to be written again after each save.
-    Watching(Box<Rewriting>),
+    /// It is to be repeated when files change.
+    Repeats(Box<Repeating>),
 }
 
 /// How a call ended.
@@ -77,8 +77,8 @@ enum Outcome {
 pub struct Ended {
     /// The exit status: 0 fine, 1 findings or an unanswered URL, 2 where the call or a file is wrong.
     pub status: u8,
-    /// What is to be looked at again whenever the table may have changed, for a call that watches one.
-    pub rewriting: Option<Box<Rewriting>>,
+    /// For a call that watches files, what does its work again.
+    pub repeating: Option<Box<Repeating>>,
 }
 
 /// Carries out a call of the tool, whose first word is the tool's name. Results go to `out`, diagnostics to `err`, both with ANSI escapes
@@ -90,7 +90,7 @@ pub fn call<W: Into<OsString> + Clone>(
     out: &mut dyn Write,
     err: &mut dyn Write,
 ) -> Ended {
-    let ended = |status| Ended { status, rewriting: None };
+    let ended = |status| Ended { status, repeating: None };
     let mut command = Cli::command();
     if let Some(columns) = columns {
         command = command.term_width(columns);
@@ -110,7 +110,7 @@ pub fn call<W: Into<OsString> + Clone>(
     match commands::run(&cli, system, out, err).and_then(|outcome| Ok(out.flush().map(|()| outcome)?)) {
         Ok(Outcome::Fine) => ended(0),
         Ok(Outcome::Findings) => ended(1),
-        Ok(Outcome::Watching(rewriting)) => Ended { status: 0, rewriting: Some(rewriting) },
+        Ok(Outcome::Repeats(repeating)) => Ended { status: 0, repeating: Some(repeating) },
         // The reader has seen enough (`vivid-lane tree | head`): not an error.
         Err(Failure::Output(error)) if error.kind() == ErrorKind::BrokenPipe => ended(0),
         Err(failure) => {
@@ -122,13 +122,12 @@ pub fn call<W: Into<OsString> + Clone>(
     }
 }
 
-/// Writes modules again after each save, until the process is stopped; the exit status, where the files cannot be watched.
+/// Repeats a call whenever its files change, until the process is stopped; the exit status, where the files cannot be watched.
 #[cfg(feature = "serve")]
-pub fn keep_writing(mut rewriting: Box<Rewriting>) -> u8 {
-    let first: Vec<_> = rewriting.paths().collect();
-    let watching = watch::watch_files(first, move || {
-        rewriting.look(&system::Local, &mut anstream::stderr().lock());
-        rewriting.paths().collect()
+pub fn repeat(mut repeating: Box<Repeating>) -> u8 {
+    let watching = watch::watch_files(repeating.paths(), move || {
+        repeating.look(&system::Local, &mut anstream::stdout().lock(), &mut anstream::stderr().lock());
+        repeating.paths()
     });
     match watching {
         Ok(_watching) => loop {

@@ -10,8 +10,8 @@ fn main() -> ExitCode {
     let ended = vivid_lane_cli::call(std::env::args_os(), None, &Local, &mut out, &mut err);
     drop(out);
     #[cfg(feature = "serve")]
-    if let Some(rewriting) = ended.rewriting {
-        return ExitCode::from(vivid_lane_cli::keep_writing(rewriting));
+    if let Some(repeating) = ended.repeating {
+        return ExitCode::from(vivid_lane_cli::repeat(repeating));
     }
     ExitCode::from(ended.status)
 }

@@ -28,7 +28,7 @@ try {
   const files = call.watched();
   if (files) {
     watchFiles(files, () => {
-      call.look(machine, colours[1]);
+      call.look(machine, ...colours);
       return call.watched();
     });
   }

@@ -181,6 +181,8 @@ export interface Run {
 export interface Lane {
   /** Everything that can be found about a table. */
   check(source: Source, options?: { handlers?: Iterable<string> }): Finding[];
+  /** The same, and the table where it can be built, in the time of one of the two. */
+  review(source: Source, options?: { handlers?: Iterable<string> }): { findings: Finding[]; table?: Table };
   /** Builds a table, or tells what is wrong. */
   table(source: Source): { table: Table; findings?: undefined } | { table?: undefined; findings: Finding[] };
   /** What becomes of addresses when one table follows another, with the redirects to add; or what is wrong with one of them. */

@@ -98,9 +98,18 @@ export function lane(module) {
     get broken() {
       return broken;
     },
-    check(source, { handlers } = {}) {
+    check(source, options) {
+      const { findings, table } = this.review(source, options);
+      table?.free();
+      return findings;
+    },
+    review(source, { handlers } = {}) {
       const { name, text, machine } = parts(source);
-      return JSON.parse(guarded(() => wasm.check(name, text, machine, handlers && [...handlers])));
+      const reviewed = guarded(() => wasm.Reviewed.of(name, text, machine, handlers && [...handlers]));
+      const table = reviewed.table();
+      const findings = JSON.parse(reviewed.findings());
+      reviewed.free();
+      return { findings, table: table && new Table(table) };
     },
     table(source) {
       const { name, text, machine } = parts(source);

@@ -84,7 +84,7 @@ export function writeModules({ table, out, browser = false, javascript = false, 
   const files = () => call.watched() ?? [table ?? "routes.toml"];
   return watchFiles(files(), () => {
     if (call.watched()) {
-      tell(!call.look(machine, false));
+      tell(!call.look(machine, false, false));
     } else {
       call = lane.callOn(machine, [...words, "--watch"]);
       tell(call.status !== 0);

@@ -12,7 +12,7 @@ mod table;
 use std::io::{LineWriter, Write};
 
 use anstream::StripStream;
-use vivid_lane_cli::Rewriting;
+use vivid_lane_cli::Repeating;
 use wasm_bindgen::prelude::wasm_bindgen;
 
 use crate::machine::{Machine, Printer, Stream};
@@ -33,7 +33,7 @@ fn start() {
 #[wasm_bindgen]
 pub struct Call {
     status: u8,
-    rewriting: Option<Box<Rewriting>>,
+    repeating: Option<Box<Repeating>>,
 }
 
 #[wasm_bindgen]
@@ -46,18 +46,19 @@ impl Call {
 
     /// For a call that watches, the files whose folders are to be watched.
     pub fn watched(&self) -> Option<Vec<String>> {
-        let rewriting = self.rewriting.as_ref()?;
-        Some(rewriting.paths().map(|path| path.display().to_string()).collect())
+        let repeating = self.repeating.as_ref()?;
+        Some(repeating.paths().iter().map(|path| path.display().to_string()).collect())
     }
 
-    /// Looks whether the files say something else now, and writes what is to be written. False if it could not be.
-    pub fn look(&mut self, machine: &Machine, colours: bool) -> bool {
-        let Some(rewriting) = &mut self.rewriting else { return true };
-        let mut err = printer(machine, Stream::Err, colours);
-        let is_written = rewriting.look(machine, &mut err);
+    /// Looks whether the files say something else now, and does the work of the call again if so. False if that failed.
+    pub fn look(&mut self, machine: &Machine, colours_out: bool, colours_err: bool) -> bool {
+        let Some(repeating) = &mut self.repeating else { return true };
+        let mut out = printer(machine, Stream::Out, colours_out);
+        let mut err = printer(machine, Stream::Err, colours_err);
+        let is_done = repeating.look(machine, &mut out, &mut err);
         // Where this cannot be written, there is nobody to be told.
-        let _ = err.flush();
-        is_written
+        let _ = out.flush().and_then(|()| err.flush());
+        is_done
     }
 }
 
@@ -76,7 +77,7 @@ pub fn call(
     let ended = vivid_lane_cli::call(words, columns, machine, &mut out, &mut err);
     // Where this cannot be written, the exit status still tells.
     let _ = out.flush().and_then(|()| err.flush());
-    Call { status: ended.status, rewriting: ended.rewriting }
+    Call { status: ended.status, repeating: ended.repeating }
 }
 
 /// Prints line by line, so that the two streams stay in order.

@@ -31,14 +31,34 @@ fn findings(all: &[Finding]) -> String {
     list(all, json::finding)
 }
 
-/// Everything that can be found about a table: a list of findings.
+/// Everything that can be found about a table, and the table where it can be built.
 #[wasm_bindgen]
-pub fn check(name: &str, text: String, machine: &Machine, handlers: Option<Vec<String>>) -> String {
-    let mut review = Review::new(read(name, text, machine));
-    if let Some(handlers) = handlers {
-        review = review.handlers(handlers.iter().map(String::as_str));
+pub struct Reviewed {
+    findings: String,
+    table: Option<vivid_lane::Table>,
+}
+
+#[wasm_bindgen]
+impl Reviewed {
+    /// Reviews a table, held against the names of the program's handlers if they are given.
+    pub fn of(name: &str, text: String, machine: &Machine, handlers: Option<Vec<String>>) -> Reviewed {
+        let mut review = Review::new(read(name, text, machine));
+        if let Some(handlers) = handlers {
+            review = review.handlers(handlers.iter().map(String::as_str));
+        }
+        let reviewed = review.run();
+        Reviewed { findings: findings(reviewed.findings()), table: reviewed.into_table() }
     }
-    findings(review.run().findings())
+
+    /// The list of findings, once.
+    pub fn findings(&mut self) -> String {
+        std::mem::take(&mut self.findings)
+    }
+
+    /// The table, once.
+    pub fn table(&mut self) -> Option<Table> {
+        self.table.take().map(|table| Table { table })
+    }
 }
 
 /// What becomes of the addresses of a table with another in its place: a list of differences.

@@ -5,8 +5,10 @@ mod convert;
 #[cfg(not(target_family = "wasm"))]
 mod demo;
 mod diff;
+mod init;
 mod link;
 mod match_urls;
+mod repeat;
 #[cfg(not(target_family = "wasm"))]
 mod replay;
 mod tree;
@@ -19,8 +21,8 @@ use crate::output::Failure;
 use crate::system::System;
 use crate::table_file::TableFile;
 
-pub use convert::Rewriting;
 pub use link::link_from;
+pub use repeat::Repeating;
 
 /// Carries out a call. Results go to `out`, diagnostics to `err`.
 pub(crate) fn run(
@@ -31,6 +33,12 @@ pub(crate) fn run(
 ) -> Result<Outcome, Failure> {
     let file = || TableFile::load(system, cli.table.as_deref());
     match &cli.command {
+        Command::Init(args) => init::run(system, args, out),
+        Command::Check(args) if args.watch => {
+            can_watch()?;
+            let repeating = Repeating::check(system, file()?, args.clone(), cli.format, out, err)?;
+            Ok(Outcome::Repeats(Box::new(repeating)))
+        }
         Command::Check(args) => check::run(system, file()?, args, cli.format, out),
         Command::Tree => tree::run(&file()?.into_table()?, cli.format, out),
         Command::Match(args) => match_urls::run(system, &file()?.into_table()?, args, cli.format, out),
@@ -61,4 +69,12 @@ pub(crate) fn run(
         #[cfg(not(target_family = "wasm"))]
         Command::Demo => demo::run(system, out),
     }
+}
+
+/// Files are watched with what `serve` brings, or by the host of the module.
+fn can_watch() -> Result<(), Failure> {
+    if cfg!(any(feature = "serve", target_family = "wasm")) {
+        return Ok(());
+    }
+    Err(Failure::Argument("this tool was built without `serve`, and so cannot watch files".to_owned()))
 }

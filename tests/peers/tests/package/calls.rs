@@ -82,6 +82,16 @@ pub(crate) const ON_THE_DEMO: &[&str] = &[
     "convert --from pages missing",
     "convert --from pages routes.toml",
     "schema",
+    "init",
+    "init made/site",
+    "init made/site",
+    "init api.yaml",
+    "convert --to yaml --out made.yaml --check",
+    "convert --to json --out made.yaml --check",
+    "convert --to openapi --out never.json --check",
+    "convert --to openapi --check",
+    "convert --to sitemap --out map.xml --check",
+    "convert --to yaml --watch",
 ];
 
 /// With what standard input holds.

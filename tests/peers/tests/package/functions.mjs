@@ -48,6 +48,14 @@ test("what is wrong is a value", () => {
   assert.equal(lane.diff(source, "[").findings.length > 0, true);
 });
 
+test("a review has the findings and the table", () => {
+  const { findings, table } = lane.review(source);
+  assert.deepEqual(findings, lane.check(source));
+  assert.equal(table.match("/nights").route, "nights");
+  const broken = lane.review("[routes.home]\npath = 'home'\npage = 'home'\n");
+  assert.deepEqual([broken.table, broken.findings[0].code], [undefined, "path-start"]);
+});
+
 test("two tables are compared", () => {
   const { changes } = lane.diff("[routes.a]\npath = '/a'\npage = 'a'\n", "[routes.a]\npath = '/b'\npage = 'a'\n");
   assert.equal(changes[0].change, "moved");

@@ -18,7 +18,7 @@ use std::time::{Duration, Instant};
 use crate::shop::{Shop, package, tool};
 
 /// Commands whose help is the same; that of the tool as a whole lists more of them.
-const COMMANDS: [&str; 7] = ["check", "tree", "match", "link", "diff", "convert", "schema"];
+const COMMANDS: [&str; 8] = ["init", "check", "tree", "match", "link", "diff", "convert", "schema"];
 
 #[test]
 fn calls_on_the_demo_print_the_same() {

@@ -1,6 +1,6 @@
 //! `convert`: other forms into tables, tables into other forms.
 
-mod modules;
+pub(super) mod modules;
 mod notes;
 mod pages;
 mod sitemap;
@@ -12,12 +12,12 @@ use vivid_lane::declare::Syntax;
 use vivid_lane::{Source, Table, TableSpec};
 use vivid_lane_exchange::{Notes, openapi, rewrite, write_data, write_table};
 
+use super::repeat::Repeating;
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format, From, To};
-use crate::output::Failure;
+use crate::output::{BAD, Failure, GOOD, Styled};
 use crate::system::System;
 use crate::table_file::{TableFile, nearest_table, read_text, text_of};
-use crate::watched::Watched;
 
 /// The most bytes of a description that are read.
 const LONGEST: u64 = 64 << 20;
@@ -36,13 +36,15 @@ pub(super) fn run(
         To::Yaml => Some(Syntax::Yaml),
         To::Openapi | To::Sitemap | To::Typescript => None,
     };
+    args_fit(args)?;
     let read = Input::read(system, table, args)?;
     // A table that cannot be built can be written all the same, so that its errors can be mended in it.
     if let Some(to) = to_table {
         let (text, notes) = read.as_table(to)?;
-        write_out(system, args, &text, out)?;
+        let written = write_out(system, args, &text, out)?;
         notes::tell(&[&read.notes, &notes], format, args.out.is_none(), err)?;
-        return Ok(read.judged(err));
+        let judged = read.judged(err);
+        return Ok(if matches!(written, Outcome::Findings) { written } else { judged });
     }
     if args.to == To::Typescript && args.watch {
         return watch(system, read.kind, args, format, out, err);
@@ -68,9 +70,31 @@ pub(super) fn run(
             (write_data(&written.document, to), written.notes)
         }
     };
-    write_out(system, args, &text, out)?;
+    let written = write_out(system, args, &text, out)?;
     notes::tell(&[&read, &notes], format, args.out.is_none(), err)?;
-    Ok(Outcome::Fine)
+    Ok(written)
+}
+
+/// Options that say nothing of what is to be made are mistakes.
+fn args_fit(args: &ConvertArgs) -> Result<(), Failure> {
+    let for_modules = [("--browser", args.browser), ("--javascript", args.javascript), ("--watch", args.watch)];
+    let given = for_modules.iter().find(|(_, is_given)| *is_given && args.to != To::Typescript);
+    if let Some((option, _)) = given {
+        return Err(Failure::Argument(format!("`{option}` is for `--to typescript` alone; leave it out")));
+    }
+    if args.check && args.to == To::Sitemap {
+        let reason = "a sitemap may have several files, which `--check` does not compare; leave it out";
+        return Err(Failure::Argument(reason.to_owned()));
+    }
+    if args.check && args.out.is_none() {
+        let what = if args.to == To::Typescript {
+            "folder; name one with `--out DIR`"
+        } else {
+            "file; name one with `--out FILE`"
+        };
+        return Err(Failure::Argument(format!("`--check` wants a {what}")));
+    }
+    Ok(())
 }
 
 /// What was read.
@@ -212,12 +236,31 @@ fn too_long(name: &str) -> Failure {
     Failure::Argument(format!("{name} is longer than {} MiB; is it a description?", LONGEST >> 20))
 }
 
-/// Writes the result.
-fn write_out(system: &dyn System, args: &ConvertArgs, text: &str, out: &mut dyn Write) -> Result<(), Failure> {
+/// Writes the result, or holds it against what stands there.
+fn write_out(system: &dyn System, args: &ConvertArgs, text: &str, out: &mut dyn Write) -> Result<Outcome, Failure> {
     match &args.out {
-        Some(path) => write_file(system, path, text),
-        None => Ok(out.write_all(text.as_bytes())?),
+        Some(path) if args.check => match differs(system, path, text)? {
+            Some(stale) => {
+                writeln!(out, "{stale}")?;
+                return Ok(Outcome::Findings);
+            }
+            None => writeln!(out, "{} {}", Styled(GOOD, "current"), path.display())?,
+        },
+        Some(path) => write_file(system, path, text)?,
+        None => out.write_all(text.as_bytes())?,
     }
+    Ok(Outcome::Fine)
+}
+
+/// Says why a file is not what the table makes of it now, if it is not.
+fn differs(system: &dyn System, path: &Path, text: &str) -> Result<Option<String>, Failure> {
+    let reason = match read_bytes(system, path) {
+        Ok(bytes) if bytes == text.as_bytes() => return Ok(None),
+        Ok(_) => "differs from what the table makes; run the same command without `--check`",
+        Err(error) if error.kind() == io::ErrorKind::NotFound => "is missing; run the same command without `--check`",
+        Err(error) => return Err(Failure::File { path: path.to_owned(), error }),
+    };
+    Ok(Some(format!("{} {}: {reason}", Styled(BAD, "stale"), path.display())))
 }
 
 /// Writes a file, whole or not at all; one that holds the same is left alone.
@@ -232,35 +275,6 @@ fn read_bytes(system: &dyn System, path: &Path) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
     system.open(path)?.read_to_end(&mut bytes)?;
     Ok(bytes)
-}
-
-/// Modules of a table that are to be written again after each save.
-#[derive(Debug)]
-pub struct Rewriting {
-    table: Watched,
-    args: ConvertArgs,
-    format: Format,
-}
-
-impl Rewriting {
-    /// The files that the table is made of. When something changes in their folders, the table is to be looked at.
-    pub fn paths(&self) -> impl Iterator<Item = PathBuf> {
-        self.table.paths()
-    }
-
-    /// Writes the modules if the table says something else than at the last look. What there is to say goes to `err`. False if they could
-    /// not be written.
-    pub fn look(&mut self, system: &dyn System, err: &mut dyn Write) -> bool {
-        let written = match self.table.look(system) {
-            None => return true,
-            Some(Err(failure)) => Err(failure),
-            Some(Ok(file)) => file.table().and_then(|table| {
-                // What is written goes into the folder.
-                modules::run(system, &table, &self.args, self.format, &mut io::sink(), err)
-            }),
-        };
-        written.map_err(|failure| failure.report(err)).is_ok()
-    }
 }
 
 /// Writes the modules of a table, and gives what writes them again.
@@ -278,9 +292,7 @@ fn watch(
     if args.check {
         return Err(Failure::Argument("`--check` and `--watch` exclude each other; leave one out".to_owned()));
     }
-    if cfg!(not(any(feature = "serve", target_family = "wasm"))) {
-        return Err(Failure::Argument("this tool was built without `serve`, and so cannot watch files".to_owned()));
-    }
+    super::can_watch()?;
     modules::run(system, &file.table()?, args, format, out, err)?;
-    Ok(Outcome::Watching(Box::new(Rewriting { table: Watched::new(*file), args: args.clone(), format })))
+    Ok(Outcome::Repeats(Box::new(Repeating::modules(*file, args.clone(), format))))
 }

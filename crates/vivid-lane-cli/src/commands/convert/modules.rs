@@ -1,19 +1,19 @@
 //! `convert --to typescript`: a table as modules for browsers, node and the edge.
 
-use std::io::{ErrorKind, Write};
+use std::io::Write;
 use std::path::Path;
 
 use vivid_lane::Table;
 use vivid_lane_exchange::typescript::{self, Form};
 
-use super::{notes, read_bytes, write_file};
+use super::{differs, notes, write_file};
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format};
-use crate::output::{BAD, Failure, GOOD, Styled, counted};
+use crate::output::{Failure, GOOD, Styled, counted};
 use crate::system::System;
 
 /// Writes the files into the folder, or holds them against what stands there.
-pub(super) fn run(
+pub(crate) fn run(
     system: &dyn System,
     table: &Table,
     args: &ConvertArgs,
@@ -24,7 +24,7 @@ pub(super) fn run(
     let made = typescript::files(table, Form { javascript: args.javascript, browser: args.browser });
     notes::tell(&[&made.notes], format, args.out.is_none(), err)?;
     let Some(folder) = &args.out else {
-        let needs_folder = [("--browser", args.browser), ("--check", args.check), ("--watch", args.watch)];
+        let needs_folder = [("--browser", args.browser), ("--watch", args.watch)];
         if let Some((option, _)) = needs_folder.into_iter().find(|(_, is_given)| *is_given) {
             return Err(Failure::Argument(format!("`{option}` wants a folder; name one with `--out DIR`")));
         }
@@ -57,14 +57,8 @@ fn check(
 ) -> Result<Outcome, Failure> {
     let mut outcome = Outcome::Fine;
     for file in files {
-        let path = folder.join(file.name);
-        let reason = match read_bytes(system, &path) {
-            Ok(bytes) if bytes == file.text.as_bytes() => continue,
-            Ok(_) => "differs from what the table makes; run the same command without `--check`",
-            Err(error) if error.kind() == ErrorKind::NotFound => "is missing; run the same command without `--check`",
-            Err(error) => return Err(Failure::File { path, error }),
-        };
-        writeln!(out, "{} {}: {reason}", Styled(BAD, "stale"), path.display())?;
+        let Some(stale) = differs(system, &folder.join(file.name), &file.text)? else { continue };
+        writeln!(out, "{stale}")?;
         outcome = Outcome::Findings;
     }
     if matches!(outcome, Outcome::Fine) {

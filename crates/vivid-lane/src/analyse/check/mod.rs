@@ -52,6 +52,20 @@ impl Reviewed {
         self.table.as_ref()
     }
 
+    /// The same, for keeps.
+    ///
+    /// ```
+    /// use vivid_lane::{Review, Source, TableSpec};
+    ///
+    /// let spec = TableSpec::read(Source::toml("[routes.home]\npath = '/'\npage = 'home'\n"));
+    /// let table = Review::new(spec).run().into_table().expect("nothing is wrong with it");
+    /// assert_eq!(table.find("/").map(|found| found.page().clone()).as_deref(), Some("home"));
+    /// ```
+    #[must_use]
+    pub fn into_table(self) -> Option<Table> {
+        self.table
+    }
+
     /// The findings in the order of the file.
     #[must_use]
     pub fn findings(&self) -> &[Finding] {

@@ -1,20 +1,25 @@
-//! Tables as one types them: whatever is there so far, `check` answers, and marks whole characters.
+//! The commands on a machine whose only file is in memory: tables as one types them, and calls that are repeated at each save.
 
+use std::cell::RefCell;
 use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
 
 use vivid_lane_cli::system::{Entry, System};
 
 /// A machine that has one file, to be read.
-struct One<'a> {
-    name: &'a str,
-    bytes: &'a [u8],
+struct One {
+    name: &'static str,
+    bytes: RefCell<Vec<u8>>,
 }
 
-impl System for One<'_> {
+impl System for One {
     fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
         let is_it = path == Path::new(self.name);
-        if is_it { Ok(Box::new(io::Cursor::new(self.bytes.to_vec()))) } else { Err(io::ErrorKind::NotFound.into()) }
+        if is_it {
+            Ok(Box::new(io::Cursor::new(self.bytes.borrow().clone())))
+        } else {
+            Err(io::ErrorKind::NotFound.into())
+        }
     }
 
     fn input(&self) -> Box<dyn BufRead> {
@@ -73,7 +78,7 @@ fn what_is_typed_so_far_is_checked() {
     for (name, text) in TABLES {
         let mut statuses = [0; 3];
         for end in 0..=text.len() {
-            let table = One { name, bytes: &text.as_bytes()[..end] };
+            let table = One { name, bytes: RefCell::new(text.as_bytes()[..end].to_vec()) };
             let (mut out, mut err) = (Vec::new(), Vec::new());
             let words = ["vivid-lane", "--table", name, "check"];
             let status = vivid_lane_cli::call(words, None, &table, &mut out, &mut err).status;
@@ -97,4 +102,25 @@ fn what_is_typed_so_far_is_checked() {
         assert!(statuses[1] + statuses[2] > text.len() / 2, "{statuses:?}");
         assert!(statuses[2] > 0, "{statuses:?}");
     }
+}
+
+#[test]
+fn a_check_is_printed_again_when_its_result_is_another() {
+    let table = |text: &str| format!("[routes.home]\npath = '{text}'\npage = 'home'\n").into_bytes();
+    let machine = One { name: "routes.toml", bytes: RefCell::new(table("/")) };
+    let (mut out, mut err) = (Vec::new(), Vec::new());
+    let ended = vivid_lane_cli::call(["vivid-lane", "check", "--watch"], None, &machine, &mut out, &mut err);
+    let mut repeating = ended.repeating.expect("it goes on");
+    assert_eq!((ended.status, repeating.paths()), (0, vec![PathBuf::from("routes.toml")]));
+    let mut look = |bytes: Vec<u8>| {
+        machine.bytes.replace(bytes);
+        let (mut out, mut err) = (Vec::new(), Vec::new());
+        assert!(repeating.look(&machine, &mut out, &mut err));
+        String::from_utf8([out, err].concat()).expect("UTF-8")
+    };
+    assert_eq!(look(table("/")), "", "the result is the same");
+    assert!(look(table("home")).contains("path-start"));
+    assert_eq!(look(table("home")), "", "the result is the same");
+    assert!(look(vec![0xff]).contains("is not text"));
+    assert!(look(table("/")).contains("fine"));
 }
