@@ -75,6 +75,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml serve\n  vivid-lane serve --port 8080 --app dist"
     )]
     Serve(ServeArgs),
+    #[cfg(feature = "language-server")]
+    /// Tell an editor of findings, names and paths as one types (LSP 3.17, over standard streams)
+    LanguageServer,
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,

@@ -38,6 +38,8 @@
 mod args;
 mod commands;
 pub mod json;
+#[cfg(feature = "language-server")]
+mod language;
 mod output;
 #[cfg(not(target_family = "wasm"))]
 mod replay;

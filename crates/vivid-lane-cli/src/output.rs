@@ -49,6 +49,9 @@ pub(crate) enum Failure {
     #[cfg(not(target_family = "wasm"))]
     /// A log or a summary cannot be read to its end.
     Log { path: PathBuf, error: io::Error },
+    /// The editor has gone, or says what nobody can understand.
+    #[cfg(feature = "language-server")]
+    Editor(String),
     /// A description cannot be read.
     Description { name: String, error: OpenApiError },
     /// A sitemap cannot be made.
@@ -90,6 +93,8 @@ impl fmt::Display for Failure {
             Self::Serve(error) => write!(f, "cannot serve: {error}"),
             #[cfg(not(target_family = "wasm"))]
             Self::Demo(error) => write!(f, "cannot lay out the demo data: {error}"),
+            #[cfg(feature = "language-server")]
+            Self::Editor(reason) => write!(f, "the editor cannot be understood: {reason}"),
             Self::Description { name, error } => match error.syntax() {
                 Some(syntax) => write!(f, "{name}: {error}\n{syntax}"),
                 None => write!(f, "{name}: {error}"),

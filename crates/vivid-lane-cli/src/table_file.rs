@@ -60,6 +60,12 @@ impl TableFile {
         self.texts.keys().map(PathBuf::from)
     }
 
+    /// The texts of the files, by their names.
+    #[cfg(feature = "language-server")]
+    pub(crate) fn texts(&self) -> &BTreeMap<String, Arc<str>> {
+        &self.texts
+    }
+
     /// Do all files say the same as those of another table?
     pub(crate) fn has_same_texts(&self, other: &Self) -> bool {
         self.texts == other.texts

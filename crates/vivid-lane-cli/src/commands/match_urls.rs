@@ -14,7 +14,7 @@ use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, json_line, 
 use crate::system::System;
 use crate::visitor::Visitor;
 
-pub(super) fn run(
+pub(crate) fn run(
     system: &dyn System,
     table: &Table,
     args: &MatchArgs,

@@ -7,7 +7,7 @@ mod demo;
 mod diff;
 mod init;
 mod link;
-mod match_urls;
+pub(crate) mod match_urls;
 mod repeat;
 #[cfg(not(target_family = "wasm"))]
 mod replay;
@@ -49,6 +49,8 @@ pub(crate) fn run(
         Command::Convert(args) => convert::run(system, cli.table.as_deref(), args, cli.format, out, err),
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
+        #[cfg(feature = "language-server")]
+        Command::LanguageServer => crate::language::run().map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::declare::table_schema())?;
             Ok(Outcome::Fine)

@@ -16,6 +16,7 @@ mod format;
 #[cfg(feature = "json")]
 mod json;
 mod keys;
+mod mentions;
 mod nearest;
 mod node;
 mod pages;
@@ -38,6 +39,7 @@ pub(crate) use finding::Report;
 pub use finding::{Finding, TableError};
 pub use format::Format;
 pub use keys::table_schema;
+pub use mentions::{Mention, NameKind};
 pub(crate) use nearest::{expected_one_of, nearest, usual_word};
 pub(crate) use redirect::Aim;
 pub use redirect::{Need, RedirectTo};

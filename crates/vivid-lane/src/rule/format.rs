@@ -169,6 +169,18 @@ impl BuiltIn {
     }
 }
 
+impl crate::declare::Format {
+    /// The formats that are built in, each with what a value looks like, in words.
+    ///
+    /// ```
+    /// let known: Vec<_> = vivid_lane::declare::Format::built_in().collect();
+    /// assert!(known.contains(&("date", "a day such as `2031-04-02`")));
+    /// ```
+    pub fn built_in() -> impl ExactSizeIterator<Item = (&'static str, &'static str)> {
+        BUILT_IN.iter().map(|format| (format.name, format.expected))
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::{BUILT_IN, BuiltIn};

@@ -1,0 +1,248 @@
+//! The files that an editor has open, and the tables that they belong to.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::io::{self, BufRead, Cursor, Read, Write};
+use std::path::{Component, Path, PathBuf};
+use std::sync::Arc;
+
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
+use serde_json::{Value as Json, json};
+use vivid_lane::declare::{Mention, Severity};
+use vivid_lane::{Finding, Review, Table};
+
+use super::text::{edit, to_range};
+use crate::system::{Entry, Local, System};
+use crate::table_file::TableFile;
+
+/// What stays as it is in the path of a `file` URI.
+const PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+#[derive(Default)]
+pub(super) struct Desk {
+    open: HashMap<PathBuf, String>,
+    /// The tables, by their first file.
+    tables: BTreeMap<PathBuf, TableOnDesk>,
+    /// The files whose tables are to be reviewed.
+    changed: BTreeSet<PathBuf>,
+}
+
+/// A table, as it was reviewed last.
+pub(super) struct TableOnDesk {
+    pub(super) root: PathBuf,
+    pub(super) texts: BTreeMap<PathBuf, Arc<str>>,
+    pub(super) findings: Vec<Finding>,
+    pub(super) mentions: Vec<Mention>,
+    /// The last that could be built.
+    pub(super) table: Option<Table>,
+}
+
+impl TableOnDesk {
+    /// The file of a place.
+    pub(super) fn file(&self, named: Option<&str>) -> PathBuf {
+        named.map_or_else(|| self.root.clone(), |name| plain(Path::new(name)))
+    }
+
+    pub(super) fn text(&self, path: &Path) -> &str {
+        self.texts.get(path).map_or("", |text| &**text)
+    }
+
+    /// The findings of a file.
+    pub(super) fn findings_in<'a>(&'a self, path: &'a Path) -> impl Iterator<Item = &'a Finding> {
+        // What has no place stands at the beginning.
+        self.findings.iter().filter(move |one| self.file(one.place().and_then(|place| place.file())) == path)
+    }
+}
+
+/// What is open in the editor is read from there, and all else from the disk.
+struct Overlay<'a>(&'a HashMap<PathBuf, String>);
+
+impl System for Overlay<'_> {
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+        match self.0.get(&plain(path)) {
+            Some(text) => Ok(Box::new(Cursor::new(text.clone().into_bytes()))),
+            None => Local.open(path),
+        }
+    }
+
+    fn input(&self) -> Box<dyn BufRead> {
+        Box::new(io::empty())
+    }
+
+    fn is_file(&self, path: &Path) -> bool {
+        self.0.contains_key(&plain(path)) || Local.is_file(path)
+    }
+
+    fn here(&self) -> io::Result<PathBuf> {
+        Local.here()
+    }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>> {
+        Local.entries(folder)
+    }
+
+    // An editor writes its files itself.
+
+    fn save(&self, _: &Path, _: &[u8]) -> io::Result<()> {
+        Err(io::ErrorKind::PermissionDenied.into())
+    }
+
+    fn create(&self, _: &Path) -> io::Result<Box<dyn Write>> {
+        Err(io::ErrorKind::PermissionDenied.into())
+    }
+
+    fn rename(&self, _: &Path, _: &Path) -> io::Result<()> {
+        Err(io::ErrorKind::PermissionDenied.into())
+    }
+
+    fn create_folders(&self, _: &Path) -> io::Result<()> {
+        Err(io::ErrorKind::PermissionDenied.into())
+    }
+}
+
+impl Desk {
+    pub(super) fn open(&mut self, uri: &str, text: &str) {
+        if let Some(path) = path_of(uri) {
+            self.open.insert(path.clone(), text.to_owned());
+            self.changed.insert(path);
+        }
+    }
+
+    pub(super) fn change(&mut self, uri: &str, range: &Json, new: &str) {
+        if let Some(path) = path_of(uri)
+            && let Some(text) = self.open.get_mut(&path)
+        {
+            edit(text, range, new);
+            self.changed.insert(path);
+        }
+    }
+
+    /// Something that is not open may have changed as well.
+    pub(super) fn touch(&mut self, uri: &str) {
+        self.changed.extend(path_of(uri));
+    }
+
+    pub(super) fn close(&mut self, uri: &str) {
+        if let Some(path) = path_of(uri) {
+            self.open.remove(&path);
+            self.changed.insert(path);
+        }
+    }
+
+    /// Reviews the tables of what has changed; the diagnostics of their files.
+    pub(super) fn review(&mut self) -> Vec<(String, Vec<Json>)> {
+        let mut told = BTreeMap::new();
+        let changed = std::mem::take(&mut self.changed);
+        let roots: BTreeSet<PathBuf> = changed.iter().map(|path| self.root_of(path)).collect();
+        for root in roots {
+            let before = self.tables.remove(&root);
+            // What is not spoken of any more has no findings any more.
+            for path in before.iter().flat_map(|before| before.texts.keys()) {
+                told.insert(uri_of(path), Vec::new());
+            }
+            let is_wanted = self.open.keys().any(|path| self.root_of(path) == root);
+            if !is_wanted {
+                continue;
+            }
+            let table = self.read(&root, before.and_then(|before| before.table));
+            match table {
+                Ok(table) => {
+                    for path in table.texts.keys() {
+                        let diagnostics = table.findings_in(path).map(|one| diagnostic(&table, path, one)).collect();
+                        told.insert(uri_of(path), diagnostics);
+                    }
+                    self.tables.insert(root, table);
+                }
+                Err(reason) => {
+                    let nowhere = json!({ "line": 0, "character": 0 });
+                    let range = json!({ "start": nowhere, "end": nowhere });
+                    let only = json!({ "range": range, "severity": 1, "source": "vivid-lane", "message": reason });
+                    told.insert(uri_of(&root), vec![only]);
+                }
+            }
+        }
+        told.into_iter().collect()
+    }
+
+    fn read(&self, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
+        let system = Overlay(&self.open);
+        let mut file = TableFile::load(&system, Some(root)).map_err(|failure| failure.to_string())?;
+        let spec = file.take_spec();
+        let mentions = spec.mentions();
+        let reviewed = Review::new(spec).run();
+        let findings = reviewed.findings().to_vec();
+        let texts = file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Arc::clone(text))).collect();
+        let table = reviewed.into_table().or(before);
+        Ok(TableOnDesk { root: root.to_owned(), texts, findings, mentions, table })
+    }
+
+    /// The first file of the table that a file belongs to.
+    fn root_of(&self, path: &Path) -> PathBuf {
+        if let Some(known) = self.tables.values().find(|table| table.texts.contains_key(path)) {
+            return known.root.clone();
+        }
+        let system = Overlay(&self.open);
+        let above = path.ancestors().skip(1).map(|folder| folder.join("routes.toml"));
+        let includes = |root: &PathBuf| {
+            let file = TableFile::load(&system, Some(root));
+            file.is_ok_and(|file| file.texts().keys().any(|name| plain(Path::new(name)) == path))
+        };
+        let mut roots = above.filter(|root| root != path && system.is_file(root));
+        roots.find(includes).unwrap_or_else(|| path.to_owned())
+    }
+
+    /// The table of a file, and the file.
+    pub(super) fn at(&self, uri: &Json) -> Option<(&TableOnDesk, PathBuf)> {
+        let path = path_of(uri.as_str()?)?;
+        let table = self.tables.values().find(|table| table.texts.contains_key(&path))?;
+        Some((table, path))
+    }
+}
+
+fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
+    let severity = match finding.severity() {
+        Severity::Error => 1,
+        Severity::Warning => 2,
+        Severity::Note => 3,
+    };
+    let text = table.text(path);
+    let bytes = finding.place().map_or(0..0, |place| place.range());
+    let mut message = finding.message().to_owned();
+    if let Some(witness) = finding.witness().filter(|witness| !message.contains(*witness)) {
+        message += &format!("\nfor example {witness}");
+    }
+    if let Some(help) = finding.help() {
+        message += &format!("\n{help}");
+    }
+    let code = finding.code().as_str();
+    json!({ "range": to_range(text, &bytes), "severity": severity, "code": code, "source": "vivid-lane", "message": message })
+}
+
+/// A path without `.` and `..`.
+pub(super) fn plain(path: &Path) -> PathBuf {
+    let mut out = PathBuf::new();
+    for part in path.components() {
+        match part {
+            Component::CurDir => {}
+            Component::ParentDir => {
+                out.pop();
+            }
+            other => out.push(other),
+        }
+    }
+    out
+}
+
+/// The path of a `file` URI (RFC 8089).
+fn path_of(uri: &str) -> Option<PathBuf> {
+    let path = uri.strip_prefix("file://")?;
+    let path = percent_decode_str(path).decode_utf8().ok()?;
+    // A drive stands behind a slash.
+    let path = if cfg!(windows) { path.trim_start_matches('/').replace('/', "\\") } else { path.into_owned() };
+    Some(plain(Path::new(&path)))
+}
+
+pub(super) fn uri_of(path: &Path) -> String {
+    let path = path.to_string_lossy().replace('\\', "/");
+    let root = if path.starts_with('/') { "" } else { "/" };
+    format!("file://{root}{}", utf8_percent_encode(&path, PATH))
+}

@@ -1,0 +1,112 @@
+//! `language-server`: a table in an editor, by the Language Server Protocol 3.17 over standard streams.
+//!
+//! Each open file is read together with the table that it belongs to: the nearest `routes.toml` above it that includes it, or itself. After each
+//! edit that table is reviewed, and its findings go to the editor; everything else is answered from the names of the text as it is
+//! now, and from the last table that could be built.
+
+mod answers;
+mod desk;
+mod text;
+
+use lsp_server::{Connection, ErrorCode, Message, Notification, Request, Response};
+use serde_json::{Value as Json, json};
+
+use crate::output::Failure;
+use desk::Desk;
+
+/// What the server can do.
+fn capabilities() -> Json {
+    json!({
+        "textDocumentSync": { "openClose": true, "change": 2, "save": true },
+        "hoverProvider": true,
+        "completionProvider": { "triggerCharacters": ["\"", "'", ".", "="] },
+        "definitionProvider": true,
+        "referencesProvider": true,
+        "documentSymbolProvider": true,
+        "codeActionProvider": { "codeActionKinds": ["quickfix"] },
+        "renameProvider": true,
+        "inlayHintProvider": true,
+        "executeCommandProvider": { "commands": [answers::TRY] },
+    })
+}
+
+/// Serves one editor until it says goodbye.
+pub(crate) fn run() -> Result<(), Failure> {
+    let (connection, threads) = Connection::stdio();
+    let spoken = |error: &dyn std::fmt::Display| Failure::Editor(error.to_string());
+    connection.initialize(capabilities()).map_err(|error| spoken(&error))?;
+    let mut desk = Desk::default();
+    while let Ok(message) = connection.receiver.recv() {
+        match message {
+            Message::Request(request) => {
+                if connection.handle_shutdown(&request).map_err(|error| spoken(&error))? {
+                    break;
+                }
+                tell(&connection, &mut desk);
+                let response = answer(&mut desk, request);
+                // Where the editor has gone, the next message does not come.
+                let _ = connection.sender.send(Message::Response(response));
+            }
+            Message::Notification(notification) => {
+                heed(&mut desk, &notification);
+                // Of edits that come at once only the last result is worth a look.
+                if connection.receiver.is_empty() {
+                    tell(&connection, &mut desk);
+                }
+            }
+            Message::Response(_) => {}
+        }
+    }
+    drop(connection);
+    threads.join().map_err(|error| spoken(&error))
+}
+
+/// Tells the findings of what has changed.
+fn tell(connection: &Connection, desk: &mut Desk) {
+    for (uri, diagnostics) in desk.review() {
+        let params = json!({ "uri": uri, "diagnostics": diagnostics });
+        let notification = Notification::new("textDocument/publishDiagnostics".to_owned(), params);
+        let _ = connection.sender.send(Message::Notification(notification));
+    }
+}
+
+/// Takes over what the editor says of its files.
+fn heed(desk: &mut Desk, notification: &Notification) {
+    let params = &notification.params;
+    let document = &params["textDocument"];
+    let Some(uri) = document["uri"].as_str() else { return };
+    match notification.method.as_str() {
+        "textDocument/didOpen" => desk.open(uri, document["text"].as_str().unwrap_or_default()),
+        "textDocument/didChange" => {
+            for change in params["contentChanges"].as_array().into_iter().flatten() {
+                desk.change(uri, &change["range"], change["text"].as_str().unwrap_or_default());
+            }
+        }
+        "textDocument/didSave" => desk.touch(uri),
+        "textDocument/didClose" => desk.close(uri),
+        _ => {}
+    }
+}
+
+fn answer(desk: &mut Desk, request: Request) -> Response {
+    let params = &request.params;
+    let result = match request.method.as_str() {
+        "textDocument/hover" => answers::hover(desk, params),
+        "textDocument/completion" => answers::completion(desk, params),
+        "textDocument/definition" => answers::definition(desk, params),
+        "textDocument/references" => answers::references(desk, params),
+        "textDocument/documentSymbol" => answers::symbols(desk, params),
+        "textDocument/codeAction" => answers::actions(desk, params),
+        "textDocument/inlayHint" => answers::hints(desk, params),
+        "textDocument/rename" => match answers::rename(desk, params) {
+            Ok(edit) => Some(edit),
+            Err(reason) => return Response::new_err(request.id, ErrorCode::InvalidParams as i32, reason),
+        },
+        "workspace/executeCommand" => answers::execute(desk, params),
+        other => {
+            let reason = format!("`{other}` is not among what this server can do");
+            return Response::new_err(request.id, ErrorCode::MethodNotFound as i32, reason);
+        }
+    };
+    Response::new_ok(request.id, result.unwrap_or(Json::Null))
+}

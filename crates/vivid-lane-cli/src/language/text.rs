@@ -1,0 +1,68 @@
+//! Positions in a text: the protocol counts lines from 0 and UTF-16 code units, we count bytes.
+
+use std::ops::Range;
+
+use serde_json::{Value as Json, json};
+
+/// The byte at a position; one beyond the end of a line or of the text is the end.
+pub(super) fn to_byte(text: &str, position: &Json) -> usize {
+    let number = |key: &str| position[key].as_u64().and_then(|number| usize::try_from(number).ok()).unwrap_or(0);
+    let (line, column) = (number("line"), number("character"));
+    let begin = match line.checked_sub(1) {
+        None => 0,
+        Some(before) => text.match_indices('\n').nth(before).map_or(text.len(), |(at, _)| at + 1),
+    };
+    let mut units = 0;
+    for (at, c) in text[begin..].char_indices() {
+        if units >= column || c == '\n' {
+            return begin + at;
+        }
+        units += c.len_utf16();
+    }
+    text.len()
+}
+
+/// The position of a byte.
+pub(super) fn to_position(text: &str, byte: usize) -> Json {
+    let before = &text[..(0..=byte.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0)];
+    let begin = before.rfind('\n').map_or(0, |at| at + 1);
+    json!({ "line": before.matches('\n').count(), "character": before[begin..].encode_utf16().count() })
+}
+
+pub(super) fn to_range(text: &str, bytes: &Range<usize>) -> Json {
+    json!({ "start": to_position(text, bytes.start), "end": to_position(text, bytes.end) })
+}
+
+/// Replaces a range, or all of it.
+pub(super) fn edit(text: &mut String, range: &Json, new: &str) {
+    if range.is_null() {
+        new.clone_into(text);
+        return;
+    }
+    let start = to_byte(text, &range["start"]);
+    let end = to_byte(text, &range["end"]).max(start);
+    text.replace_range(start..end, new);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn positions_come_back(text in "[a-z\u{e9}\u{1F52D}\r\n]{0,40}", at in 0usize..60) {
+            let byte = (0..=at.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).expect("0 is one");
+            prop_assert_eq!(to_byte(&text, &to_position(&text, byte)), byte);
+        }
+
+        #[test]
+        fn an_edit_is_what_it_says(text in "[a\u{e9}\u{1F52D}\n]{0,20}", from in 0u32..9, to in 0u32..9, line in 0u32..5) {
+            let mut edited = text.clone();
+            let range = json!({ "start": { "line": line, "character": from }, "end": { "line": line, "character": to } });
+            edit(&mut edited, &range, "new");
+            let (start, end) = (to_byte(&text, &range["start"]), to_byte(&text, &range["end"]));
+            prop_assert_eq!(edited, format!("{}new{}", &text[..start], &text[end.max(start)..]));
+        }
+    }
+}

@@ -1,0 +1,304 @@
+//! `language-server`, driven over pipes as an editor does.
+
+#[allow(dead_code, reason = "other tests use the rest of it")]
+mod support;
+
+use std::io::{BufRead, BufReader, Read, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
+
+use proptest::prelude::*;
+use serde_json::{Value as Json, json};
+
+/// An editor with one server.
+struct Editor {
+    child: Child,
+    to: ChildStdin,
+    from: BufReader<ChildStdout>,
+    asked: u64,
+    /// The diagnostics that were told last, by file.
+    told: std::collections::BTreeMap<String, Vec<Json>>,
+}
+
+impl Editor {
+    fn new() -> Self {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_vivid-lane"))
+            .arg("language-server")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .spawn()
+            .expect("the server starts");
+        let to = child.stdin.take().expect("a pipe");
+        let from = BufReader::new(child.stdout.take().expect("a pipe"));
+        let mut editor = Self { child, to, from, asked: 0, told: std::collections::BTreeMap::new() };
+        let able = editor.ask("initialize", json!({ "processId": null, "rootUri": null, "capabilities": {} }));
+        assert_eq!(able["capabilities"]["textDocumentSync"]["change"], 2);
+        editor.tell("initialized", json!({}));
+        editor
+    }
+
+    fn send(&mut self, message: &Json) {
+        let body = message.to_string();
+        write!(self.to, "Content-Length: {}\r\n\r\n{body}", body.len()).expect("the server listens");
+        self.to.flush().expect("the server listens");
+    }
+
+    fn tell(&mut self, method: &str, params: Json) {
+        self.send(&json!({ "jsonrpc": "2.0", "method": method, "params": params }));
+    }
+
+    fn read(&mut self) -> Json {
+        let mut length = 0;
+        loop {
+            let mut line = String::new();
+            assert!(self.from.read_line(&mut line).expect("UTF-8") > 0, "the server has gone");
+            match line.trim_end().split_once(": ") {
+                Some(("Content-Length", count)) => length = count.parse().expect("a number"),
+                Some(_) => {}
+                None => break,
+            }
+        }
+        let mut body = vec![0; length];
+        self.from.read_exact(&mut body).expect("a whole message");
+        serde_json::from_slice(&body).expect("JSON")
+    }
+
+    /// The answer as it comes; diagnostics before it are kept.
+    fn raw(&mut self, method: &str, params: Json) -> Json {
+        self.asked += 1;
+        let id = self.asked;
+        self.send(&json!({ "jsonrpc": "2.0", "id": id, "method": method, "params": params }));
+        loop {
+            let message = self.read();
+            if message["method"] == "textDocument/publishDiagnostics" {
+                let uri = message["params"]["uri"].as_str().expect("text").to_owned();
+                self.told.insert(uri, message["params"]["diagnostics"].as_array().expect("a list").clone());
+            }
+            if message["id"] == id {
+                return message;
+            }
+        }
+    }
+
+    fn ask(&mut self, method: &str, params: Json) -> Json {
+        let answer = self.raw(method, params);
+        assert!(answer["error"].is_null(), "{method}: {answer}");
+        answer["result"].clone()
+    }
+
+    fn open(&mut self, path: &Path, text: &str) {
+        self.tell(
+            "textDocument/didOpen",
+            json!({ "textDocument": { "uri": uri(path), "languageId": "toml", "version": 1, "text": text } }),
+        );
+    }
+
+    fn replace(&mut self, path: &Path, text: &str) {
+        self.tell(
+            "textDocument/didChange",
+            json!({ "textDocument": { "uri": uri(path), "version": 2 }, "contentChanges": [{ "text": text }] }),
+        );
+    }
+
+    /// Asks about the place where a piece of a text begins, some characters further.
+    fn at(&mut self, method: &str, path: &Path, text: &str, piece: &str, further: usize) -> Json {
+        let byte = text.find(piece).unwrap_or_else(|| panic!("{piece} is not there")) + further;
+        self.ask(method, json!({ "textDocument": { "uri": uri(path) }, "position": position(text, byte), "context": { "includeDeclaration": true } }))
+    }
+
+    /// The codes of the diagnostics of a file, once all that was sent has been heeded.
+    fn codes(&mut self, path: &Path) -> Vec<String> {
+        self.ask("textDocument/documentSymbol", json!({ "textDocument": { "uri": uri(path) } }));
+        let told = self.told.get(&uri(path)).cloned().unwrap_or_default();
+        told.iter().map(|one| one["code"].as_str().unwrap_or_default().to_owned()).collect()
+    }
+}
+
+impl Drop for Editor {
+    fn drop(&mut self) {
+        // It may have ended by itself.
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn uri(path: &Path) -> String {
+    format!("file://{}", path.display())
+}
+
+fn position(text: &str, byte: usize) -> Json {
+    let before = &text[..byte];
+    let line = before.rsplit('\n').next().unwrap_or_default();
+    json!({ "line": before.matches('\n').count(), "character": line.encode_utf16().count() })
+}
+
+/// A folder with the demo data.
+fn demo(name: &str) -> (PathBuf, String) {
+    let from = Path::new(support::DEMO).parent().expect("a folder");
+    let folder = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join(name);
+    std::fs::create_dir_all(&folder).expect("a folder");
+    for file in ["routes.toml", "about.toml"] {
+        std::fs::copy(from.join(file), folder.join(file)).expect("the file can be copied");
+    }
+    let path = folder.join("routes.toml");
+    let text = std::fs::read_to_string(&path).expect("the file can be read");
+    (path, text)
+}
+
+#[test]
+fn an_editor_is_told_and_answered() {
+    let (path, text) = demo("language-demo");
+    let about = path.with_file_name("about.toml");
+    let mut editor = Editor::new();
+    editor.open(&path, &text);
+    assert_eq!(editor.codes(&path), ["captured-link", "captured-link"]);
+    assert_eq!(editor.told[&uri(&about)], Vec::<Json>::new());
+
+    let night = "[routes.nights.night]";
+    let hover = editor.at("textDocument/hover", &path, &text, night, 16);
+    let told = hover["contents"]["value"].as_str().expect("text");
+    assert!(told.starts_with("**nights.night**  `/nights/{date}`\n\n- page: `night`\n"), "{told}");
+    assert!(told.contains("- `date`: date"), "{told}");
+    let key = editor.at("textDocument/hover", &path, &text, "frame", 2);
+    assert_eq!(key["contents"]["value"], "`frame`: A wrapper around every page.");
+
+    // A need leads to a route, and back.
+    let otherwise = "\"observers.sign-in\"";
+    let defined = editor.at("textDocument/definition", &path, &text, otherwise, 3);
+    let line = defined[0]["range"]["start"]["line"].as_u64().expect("a number");
+    assert_eq!(text.lines().nth(usize::try_from(line).expect("it fits")), Some("[routes.observers.sign-in]"));
+    let used = editor.at("textDocument/references", &path, &text, otherwise, 3);
+    assert!(used.as_array().expect("a list").len() >= 2, "{used}");
+
+    let symbols = editor.ask("textDocument/documentSymbol", json!({ "textDocument": { "uri": uri(&path) } }));
+    let nights = symbols.as_array().expect("a list").iter().find(|one| one["name"] == "nights").expect("it is there");
+    assert_eq!((&nights["detail"], &nights["children"][0]["name"]), (&json!("/nights{?year}"), &json!("night")));
+    let hints = editor.ask("textDocument/inlayHint", json!({ "textDocument": { "uri": uri(&path) }, "range": {} }));
+    assert!(hints.as_array().expect("a list").iter().any(|one| one["label"] == "/nights/{date}/exposures"), "{hints}");
+
+    let tried = json!({ "command": "vivid-lane.try", "arguments": [uri(&path), "/objects/tonight"] });
+    let tried = editor.ask("workspace/executeCommand", tried);
+    assert!(tried.as_str().expect("text").contains("is narrower"), "{tried}");
+
+    // Renamed in both files, in its quotes.
+    let frame = text.lines().find(|line| line.starts_with("frame")).expect("there is one");
+    let byte = text.find(frame).expect("there is one") + frame.len() - 2;
+    let params =
+        json!({ "textDocument": { "uri": uri(&path) }, "position": position(&text, byte), "newName": "other" });
+    let edits = editor.ask("textDocument/rename", params.clone());
+    assert_eq!(edits["changes"][uri(&path)][0]["newText"], "\"other\"");
+    let mut wrong = params;
+    wrong["newName"] = json!("a\"b");
+    assert!(
+        editor.raw("textDocument/rename", wrong)["error"]["message"]
+            .as_str()
+            .expect("text")
+            .starts_with("expected letters")
+    );
+    assert_eq!(editor.raw("textDocument/foldingRangeX", json!({}))["error"]["code"], -32601);
+
+    // What it includes belongs to the same table, also where only that is open.
+    editor.tell("textDocument/didClose", json!({ "textDocument": { "uri": uri(&path) } }));
+    let part = std::fs::read_to_string(&about).expect("the file can be read");
+    editor.open(&about, &part);
+    let hover = editor.at("textDocument/hover", &about, &part, "[routes.", 9);
+    assert!(hover["contents"]["value"].as_str().expect("text").starts_with("**about."), "{hover}");
+
+    assert_eq!(editor.ask("shutdown", Json::Null), Json::Null);
+    editor.tell("exit", Json::Null);
+    assert!(editor.child.wait().expect("it ends").success());
+}
+
+#[test]
+fn mistakes_are_told_as_one_types_and_mended() {
+    let path = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join("language-mistakes.toml");
+    let mut editor = Editor::new();
+    let text = "[routes.\"größe\"]\npath = 'x'\npgae = 'é'\n\n[routes.old]\npath = '/old'\nredirect = 'große'\n";
+    editor.open(&path, text);
+    let codes = editor.codes(&path);
+    assert!(
+        codes.iter().any(|code| code == "unknown-key") && codes.iter().any(|code| code == "path-start"),
+        "{codes:?}"
+    );
+    let whole = json!({ "start": { "line": 0, "character": 0 }, "end": { "line": 99, "character": 0 } });
+    let actions = editor.ask(
+        "textDocument/codeAction",
+        json!({ "textDocument": { "uri": uri(&path) }, "range": whole, "context": { "diagnostics": [] } }),
+    );
+    let edits: Vec<Json> =
+        actions.as_array().expect("a list").iter().map(|one| one["edit"]["changes"][uri(&path)][0].clone()).collect();
+    let new: Vec<&str> = edits.iter().filter_map(|one| one["newText"].as_str()).collect();
+    assert!(new.contains(&"page") && new.contains(&"'/x'"), "{new:?}");
+    // The mends are what they say: with them the table has fewer mistakes.
+    for edit in edits.into_iter().rev() {
+        let change = json!({ "range": edit["range"], "text": edit["newText"] });
+        editor.tell(
+            "textDocument/didChange",
+            json!({ "textDocument": { "uri": uri(&path), "version": 3 }, "contentChanges": [change] }),
+        );
+    }
+    assert_eq!(editor.codes(&path), Vec::<String>::new());
+
+    let completed = |editor: &mut Editor, text: &str, behind: &str| -> Vec<String> {
+        editor.replace(&path, text);
+        let items = editor.at("textDocument/completion", &path, text, behind, behind.len());
+        items["items"]
+            .as_array()
+            .expect("a list")
+            .iter()
+            .map(|one| one["label"].as_str().expect("text").to_owned())
+            .collect()
+    };
+    let table =
+        "[routes.a]\npath = '/a/{x}'\npage = 'shown'\nparams.x = 'da'\n[routes.a.b]\npath = '/b'\nredirect = 'a'\n";
+    assert_eq!(completed(&mut editor, table, "redirect = '"), ["a", "a.b"]);
+    assert!(completed(&mut editor, table, "params.x = 'da").contains(&"date-time".to_owned()));
+    assert_eq!(completed(&mut editor, &table.replace("redirect = 'a'", "page = ''"), "/b'\npage = '"), ["shown"]);
+    assert!(completed(&mut editor, &table.replace("redirect = 'a'", "pa"), "/b'\npa").contains(&"params".to_owned()));
+    assert!(completed(&mut editor, "[site]\n", "[site]\n").contains(&"fallback".to_owned()));
+}
+
+#[test]
+fn every_piece_of_the_demo_gets_an_answer() {
+    let (path, text) = demo("language-pieces");
+    let mut editor = Editor::new();
+    editor.open(&path, &text);
+    for end in (0..text.len()).step_by(61).filter(|&end| text.is_char_boundary(end)) {
+        editor.replace(&path, &text[..end]);
+        let at = json!({ "textDocument": { "uri": uri(&path) }, "position": position(&text, end), "range": {}, "context": {} });
+        for method in ["hover", "completion", "definition", "inlayHint", "codeAction"] {
+            editor.ask(&format!("textDocument/{method}"), at.clone());
+        }
+    }
+    editor.replace(&path, &text);
+    assert_eq!(editor.codes(&path), ["captured-link", "captured-link"]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: ProptestConfig::default().cases / 16, ..ProptestConfig::default() })]
+    /// After any edits, what the editor was told is what `check` finds in the text.
+    #[test]
+    fn edits_add_up(edits in prop::collection::vec((0usize..200, 0usize..12, "[a-z{}/=\"'\n\u{e9}\u{1F52D}]{0,6}"), 1..12)) {
+        let path = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join("language-edits.toml");
+        let mut text = "[routes.n\u{e4}chte]\npath = \"/n/{d}\"\npage = \"\u{1F52D}\"\nparams.d = \"date\"\n\n[routes.old]\npath = \"/o\"\nredirect = \"n\"\n".to_owned();
+        let mut editor = Editor::new();
+        editor.open(&path, &text);
+        for (from, length, new) in edits {
+            let boundary = |at: usize| (0..=at.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0);
+            let (from, to) = (boundary(from), boundary(from + length));
+            let range = json!({ "start": position(&text, from), "end": position(&text, to) });
+            let change = json!({ "range": range, "text": new });
+            editor.tell("textDocument/didChange", json!({ "textDocument": { "uri": uri(&path), "version": 2 }, "contentChanges": [change] }));
+            text.replace_range(from..to, &new);
+        }
+        let codes = editor.codes(&path);
+        let run = support::with_table("language-edits.toml", text.as_bytes(), &["--format", "json", "check"]);
+        let found: Vec<String> = run.out.lines().map(|line| serde_json::from_str::<Json>(line).expect("JSON")["code"].as_str().expect("text").to_owned()).collect();
+        // A text that cannot be read at all has its findings on the other stream.
+        if run.status != 2 {
+            prop_assert_eq!(codes, found, "{}", text);
+        } else {
+            prop_assert!(!codes.is_empty(), "{}", text);
+        }
+    }
+}
