@@ -21,7 +21,7 @@ pub struct Repeating {
 #[derive(Debug)]
 enum Task {
     /// Modules that are written again after each save.
-    Modules { table: Watched, args: ConvertArgs },
+    Modules { table: Box<Watched>, args: ConvertArgs },
     /// A check whose result is printed again when it is another.
     Check { table: PathBuf, files: BTreeSet<PathBuf>, args: CheckArgs, printed: Printed },
 }
@@ -31,7 +31,7 @@ type Printed = (Vec<u8>, Vec<u8>);
 
 impl Repeating {
     pub(super) fn modules(file: TableFile, args: ConvertArgs, format: Format) -> Self {
-        Self { task: Task::Modules { table: Watched::new(file), args }, format }
+        Self { task: Task::Modules { table: Box::new(Watched::new(file)), args }, format }
     }
 
     /// Checks a table, prints the result, and gives what checks it again.

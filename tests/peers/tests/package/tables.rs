@@ -56,6 +56,6 @@ pub(crate) fn generated() -> Vec<(String, &'static str, Vec<String>)> {
         let (syntax, ending) = formats[at % 3];
         (write_table(&spec, syntax), ending, urls)
     };
-    let count = 60 * Config::default().cases as usize / 256;
+    let count = 40 * Config::default().cases as usize / 256;
     (0..count).map(&mut throw).collect()
 }
