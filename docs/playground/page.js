@@ -2,7 +2,7 @@
 
 import { createEditor } from "./editor.js";
 import { EXAMPLES } from "./examples.js";
-import { changes, h, outcome, tree, why } from "./parts.js";
+import { changes, h, marked, outcome, tree, why } from "./parts.js";
 import { Proof } from "./proof.js";
 import { fromFragment, toFragment } from "./state.js";
 
@@ -129,9 +129,9 @@ function drawFindings() {
     };
     const place = one.line ? `${one.file === state.main ? "" : `${one.file} `}line ${one.line} ` : "";
     return h("li", {}, h("button", { type: "button", onclick: go },
-      h("span", { className: "place" }, place), h("span", { className: one.severity }, `${one.severity} `), one.message,
+      h("span", { className: "place" }, place), h("span", { className: one.severity }, `${one.severity} `), ...marked(one.message),
       one.witness && !one.message.includes(one.witness) ? h("span", { className: "mend" }, `for example ${one.witness}`) : undefined,
-      one.help ? h("span", { className: "mend" }, one.help) : undefined));
+      one.help ? h("span", { className: "mend" }, ...marked(one.help)) : undefined));
   }));
 }
 
@@ -210,7 +210,7 @@ function drawLinks() {
   if (result?.url !== undefined) {
     made.append(h("code", {}, result.url), " ", h("button", { type: "button", onclick: () => addUrl(result.url) }, "Try it"));
   } else if (result) {
-    made.append(h("span", { className: "error" }, result.error));
+    made.append(h("span", { className: "error" }, ...marked(result.error)));
   }
   const old = $("links").querySelector("form");
   if (old?.dataset.route === link.route && old?.dataset.fields === JSON.stringify(route?.params)) {

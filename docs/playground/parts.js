@@ -12,6 +12,9 @@ export function h(tag, properties = {}, ...children) {
   return element;
 }
 
+/** A text in which what stands in backticks is code. */
+export const marked = (text) => text.split("`").map((part, at) => (at % 2 === 1 ? h("code", {}, part) : part));
+
 const valueText = (value) =>
   typeof value === "string" ? value : `[${value.map((one) => (Array.isArray(one) ? one.join("=") : one)).join(", ")}]`;
 const paramsText = (params = {}) => Object.entries(params).map(([name, value]) => `${name} = ${valueText(value)}`).join(", ");
@@ -49,7 +52,7 @@ export function why(decision, follow) {
     ["need", decision.need],
     ["allow", decision.allow?.join(", ")],
   ].filter(([, text]) => text);
-  const rows = facts.map(([label, text]) => h("tr", {}, h("th", {}, label), h("td", {}, text)));
+  const rows = facts.map(([label, text]) => h("tr", {}, h("th", {}, label), h("td", {}, ...marked(text))));
   const near = decision.suggestions ?? [];
   if (near.length > 0) {
     const links = near.flatMap((one) => [h("button", { type: "button", onclick: () => follow(one.url) }, one.url), ` ${one.reason} `]);
@@ -58,7 +61,7 @@ export function why(decision, follow) {
   const candidates = (decision.candidates ?? []).map((one) =>
     h("tr", { className: one.verdict === "answers" ? "answers" : "" },
       h("td", {}, one.verdict === "answers" ? "✓" : "·"), h("td", {}, one.route),
-      h("td", {}, h("code", {}, one.path)), h("td", {}, one.reason)),
+      h("td", { className: "path" }, h("code", {}, one.path)), h("td", {}, ...marked(one.reason))),
   );
   const table = h("table", {}, ...rows);
   if (candidates.length === 0) return [table];
