@@ -176,6 +176,12 @@ fn an_editor_is_told_and_answered() {
     let hints = editor.ask("textDocument/inlayHint", json!({ "textDocument": { "uri": uri(&path) }, "range": {} }));
     assert!(hints.as_array().expect("a list").iter().any(|one| one["label"] == "/nights/{date}/exposures"), "{hints}");
 
+    let folds = editor.ask("textDocument/foldingRange", json!({ "textDocument": { "uri": uri(&path) } }));
+    let fold = folds.as_array().expect("a list").iter().find(|one| one["startLine"] == line).expect("it is there");
+    let end = usize::try_from(fold["endLine"].as_u64().expect("a number")).expect("it fits");
+    assert!(end > usize::try_from(line).expect("it fits"), "{fold}");
+    assert!(!text.lines().nth(end).expect("a line").trim().is_empty(), "{fold}");
+
     let tried = json!({ "command": "vivid-lane.try", "arguments": [uri(&path), "/objects/tonight"] });
     let tried = editor.ask("workspace/executeCommand", tried);
     assert!(tried.as_str().expect("text").contains("is narrower"), "{tried}");
@@ -256,6 +262,36 @@ fn mistakes_are_told_as_one_types_and_mended() {
     assert_eq!(completed(&mut editor, &table.replace("redirect = 'a'", "page = ''"), "/b'\npage = '"), ["shown"]);
     assert!(completed(&mut editor, &table.replace("redirect = 'a'", "pa"), "/b'\npa").contains(&"params".to_owned()));
     assert!(completed(&mut editor, "[site]\n", "[site]\n").contains(&"fallback".to_owned()));
+}
+
+/// The memory that a process takes, in kilobytes.
+#[cfg(target_os = "linux")]
+fn memory(process: &Child) -> u64 {
+    let status = std::fs::read_to_string(format!("/proc/{}/status", process.id())).expect("the process runs");
+    let line = status.lines().find_map(|line| line.strip_prefix("VmRSS:")).expect("it has a memory");
+    line.trim().trim_end_matches(" kB").parse().expect("a number")
+}
+
+/// 1,024 edits, and more with more cases.
+#[cfg(target_os = "linux")]
+#[test]
+fn memory_stays_flat_over_many_edits() {
+    let path = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join("language-memory.toml");
+    let text = "[routes.a]\npath = '/a/{b}'\npage = 'a'\nparams.b = 'date'\n[routes.a.c]\npath = '/c'\npage = 'c'\n";
+    let mut editor = Editor::new();
+    editor.open(&path, text);
+    let edit = |editor: &mut Editor, count: usize| {
+        for at in 0..count {
+            let cut = at % text.len();
+            editor.replace(&path, &format!("{}x{}", &text[..cut], &text[cut..]));
+            editor.codes(&path);
+        }
+        memory(&editor.child)
+    };
+    let times = ProptestConfig::default().cases as usize * 4;
+    let early = edit(&mut editor, times / 4);
+    let late = edit(&mut editor, times);
+    assert!(late < early + early / 10, "{early} kB became {late} kB");
 }
 
 #[test]

@@ -274,6 +274,29 @@ fn branch(table: &TableOnDesk, text: &str, below: &BTreeMap<&str, Vec<&Mention>>
     below.get(parent).into_iter().flatten().map(symbol).collect()
 }
 
+/// From the line of each route to the last one that says something before the next route.
+pub(super) fn folds(desk: &Desk, params: &Json) -> Option<Json> {
+    let (table, path) = desk.at(&params["textDocument"]["uri"])?;
+    let lines: Vec<&str> = table.text(&path).lines().collect();
+    let routes = table.mentions.iter().filter(|one| one.kind() == NameKind::Route && one.is_declaration());
+    // Places count lines from 1.
+    let mut begins: Vec<usize> =
+        routes.filter(|one| is_in(table, one, &path)).map(|one| one.place().line() - 1).collect();
+    begins.sort_unstable();
+    begins.dedup();
+    let ends = begins.iter().skip(1).copied().chain([lines.len()]);
+    let last = |begin: usize, end: usize| {
+        (begin..end).rev().find(|&at| says_something(lines.get(at).copied())).unwrap_or(begin)
+    };
+    let fold = |(&begin, end): (&usize, usize)| json!({ "startLine": begin, "endLine": last(begin, end) });
+    Some(begins.iter().zip(ends).map(fold).filter(|fold| fold["startLine"] != fold["endLine"]).collect())
+}
+
+/// Is a line neither empty nor a remark, which belongs to what follows?
+fn says_something(line: Option<&str>) -> bool {
+    line.map(str::trim).is_some_and(|line| !line.is_empty() && !line.starts_with('#'))
+}
+
 /// The full path behind the name of each route.
 pub(super) fn hints(desk: &Desk, params: &Json) -> Option<Json> {
     let (table, path) = desk.at(&params["textDocument"]["uri"])?;

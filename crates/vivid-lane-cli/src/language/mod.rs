@@ -23,6 +23,7 @@ fn capabilities() -> Json {
         "definitionProvider": true,
         "referencesProvider": true,
         "documentSymbolProvider": true,
+        "foldingRangeProvider": true,
         "codeActionProvider": { "codeActionKinds": ["quickfix"] },
         "renameProvider": true,
         "inlayHintProvider": true,
@@ -96,6 +97,7 @@ fn answer(desk: &mut Desk, request: Request) -> Response {
         "textDocument/definition" => answers::definition(desk, params),
         "textDocument/references" => answers::references(desk, params),
         "textDocument/documentSymbol" => answers::symbols(desk, params),
+        "textDocument/foldingRange" => answers::folds(desk, params),
         "textDocument/codeAction" => answers::actions(desk, params),
         "textDocument/inlayHint" => answers::hints(desk, params),
         "textDocument/rename" => match answers::rename(desk, params) {
