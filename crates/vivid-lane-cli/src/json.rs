@@ -6,7 +6,9 @@ use serde_json::{Map, Value as Json};
 use vivid_lane::analyse::{
     Candidate, Difference, DifferenceKind, Differences, Explanation, NotCompared, ProposedRedirect, Suggestion, Verdict,
 };
-use vivid_lane::{Decision, Finding, Position, RouteRef, Value};
+use vivid_lane::declare::Slash;
+use vivid_lane::lookup::{ParamKind, Parameter};
+use vivid_lane::{Decision, Finding, Position, RouteRef, Table, Value};
 use vivid_lane_exchange::{Note, data_to_json};
 
 /// A finding as an object.
@@ -34,6 +36,36 @@ pub fn finding(finding: &Finding) -> Map<String, Json> {
         let range = place.range();
         object.insert("range".into(), vec![range.start, range.end].into());
     }
+    object
+}
+
+/// What holds for a whole table as an object: the site, its needs, and its live lists.
+#[must_use]
+pub fn site(table: &Table) -> Map<String, Json> {
+    let slash = match table.slash() {
+        Slash::Never => "never",
+        Slash::Always => "always",
+        Slash::Either => "either",
+    };
+    let location = if table.is_in_fragment() { "fragment" } else { "path" };
+    let texts = [
+        ("origin", table.origin()),
+        ("base", Some(table.base()).filter(|base| !base.is_empty())),
+        ("slash", Some(slash)),
+        ("location", Some(location)),
+        ("frame", table.frame()),
+        ("fallback", table.fallback().map(String::as_str)),
+    ];
+    let site: Map<String, Json> =
+        texts.into_iter().filter_map(|(key, text)| Some((key.to_owned(), text?.into()))).collect();
+    let need = |name: &str| {
+        let otherwise = table.need_otherwise(name).map(|route| ("otherwise".to_owned(), Json::from(route.name())));
+        (name.to_owned(), Json::Object(otherwise.into_iter().collect()))
+    };
+    let mut object = Map::new();
+    object.insert("site".into(), site.into());
+    object.insert("needs".into(), table.needs().map(need).collect());
+    object.insert("lists".into(), table.lists().collect());
     object
 }
 
@@ -74,6 +106,11 @@ pub fn route(route: RouteRef<'_>) -> Map<String, Json> {
     }
     let rules = route.rules().map(|(name, rule)| (name.to_owned(), Json::from(rule)));
     object.insert("params".into(), rules.collect());
+    let is_required = |param: &Parameter<'_>| param.kind() == ParamKind::Query && !param.is_optional();
+    let required: Vec<Json> = route.parameters().filter(is_required).map(|param| param.name().into()).collect();
+    if !required.is_empty() {
+        object.insert("required".into(), required.into());
+    }
     if !route.data().is_empty() {
         object.insert("data".into(), data_to_json(route.data()));
     }

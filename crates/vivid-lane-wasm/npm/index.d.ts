@@ -44,7 +44,24 @@ export interface Route {
   redirect?: { to?: string; url?: string; status: number };
   needs?: string[];
   params: { [name: string]: string };
+  /** Query parameters that a URL must have. */
+  required?: string[];
   data?: { [key: string]: Json };
+}
+
+/** What holds for a whole table, as `tree` prints it in JSON before the routes. */
+export interface Site {
+  site: {
+    origin?: string;
+    base?: string;
+    slash: "never" | "always" | "either";
+    location: "path" | "fragment";
+    frame?: string;
+    fallback?: string;
+  };
+  /** The route that leads who does not meet a need there. */
+  needs: { [name: string]: { otherwise?: string } };
+  lists: string[];
 }
 
 /** A value of a parameter. */
@@ -115,6 +132,7 @@ export interface LinkOptions {
 
 /** A table that is built. */
 export interface Table {
+  site(): Site;
   /** All routes, parents before their children. */
   tree(): Route[];
   match(url: string | URL, visit?: Visit): Decision;

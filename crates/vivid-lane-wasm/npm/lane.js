@@ -66,6 +66,9 @@ export function lane(module) {
     get built() {
       return this.#table;
     }
+    site() {
+      return JSON.parse(guarded(() => this.#table.site()));
+    }
     tree() {
       return JSON.parse(guarded(() => this.#table.tree()));
     }

@@ -83,6 +83,11 @@ impl Table {
         built.map(|table| Table { table }).map_err(|error| findings(error.findings()))
     }
 
+    /// What holds for the whole table.
+    pub fn site(&self) -> String {
+        Json::Object(json::site(&self.table)).to_string()
+    }
+
     /// A list of all routes, parents first.
     pub fn tree(&self) -> String {
         list(self.table.routes(), json::route)

@@ -14,7 +14,7 @@ use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, json_line, 
 use crate::system::System;
 use crate::visitor::Visitor;
 
-pub(crate) fn run(
+pub(super) fn run(
     system: &dyn System,
     table: &Table,
     args: &MatchArgs,
@@ -53,6 +53,15 @@ pub(crate) fn run(
         }
     }
     Ok(if all_answered { Outcome::Fine } else { Outcome::Findings })
+}
+
+/// What a URL leads to and why, without colours.
+#[cfg(feature = "language-server")]
+pub(super) fn explained(table: &Table, url: &str) -> String {
+    let request = Request::get(url);
+    let mut out = anstream::StripStream::new(Vec::new());
+    let written = text(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)), &mut out);
+    written.map_or_else(|error| error.to_string(), |()| String::from_utf8_lossy(&out.into_inner()).into_owned())
 }
 
 fn text(

@@ -7,7 +7,7 @@ mod demo;
 mod diff;
 mod init;
 mod link;
-pub(crate) mod match_urls;
+mod match_urls;
 mod repeat;
 #[cfg(not(target_family = "wasm"))]
 mod replay;
@@ -50,7 +50,7 @@ pub(crate) fn run(
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),
         #[cfg(feature = "language-server")]
-        Command::LanguageServer => crate::language::run().map(|()| Outcome::Fine),
+        Command::LanguageServer => crate::language::run(&match_urls::explained).map(|()| Outcome::Fine),
         Command::Schema => {
             write!(out, "{}", vivid_lane::declare::table_schema())?;
             Ok(Outcome::Fine)

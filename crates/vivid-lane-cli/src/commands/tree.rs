@@ -12,7 +12,10 @@ use crate::output::{FAINT, Failure, NAME, STRONG, Styled, json_line, width};
 pub(super) fn run(table: &Table, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
     match format {
         Format::Text => text(table, out)?,
-        Format::Json => table.routes().try_for_each(|route| json_line(out, json::route(route)))?,
+        Format::Json => {
+            json_line(out, json::site(table))?;
+            table.routes().try_for_each(|route| json_line(out, json::route(route)))?;
+        }
     }
     Ok(Outcome::Fine)
 }

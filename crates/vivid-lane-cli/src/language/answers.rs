@@ -7,10 +7,9 @@ use serde_json::{Map, Value as Json, json};
 use vivid_lane::RouteRef;
 use vivid_lane::declare::{Format, Mention, NameKind, table_schema};
 
+use super::Explain;
 use super::desk::{Desk, TableOnDesk, uri_of};
 use super::text::{to_byte, to_position, to_range};
-use crate::args::{Format as Printed, MatchArgs, VisitorArgs};
-use crate::system::Local;
 
 /// The command that answers what a URL leads to: a file of the table, and the URL.
 pub(super) const TRY: &str = "vivid-lane.try";
@@ -373,16 +372,11 @@ pub(super) fn rename(desk: &Desk, params: &Json) -> Result<Json, String> {
 }
 
 /// What a URL leads to and why, in words.
-pub(super) fn execute(desk: &Desk, params: &Json) -> Option<Json> {
+pub(super) fn execute(desk: &Desk, explain: Explain<'_>, params: &Json) -> Option<Json> {
     if params["command"] != TRY {
         return None;
     }
     let (table, _) = desk.at(&params["arguments"][0])?;
     let url = params["arguments"][1].as_str()?;
-    let visitor = VisitorArgs { host: None, meets: Vec::new(), lists: Vec::new() };
-    let args = MatchArgs { urls: vec![url.into()], method: "GET".to_owned(), visitor, explain: true };
-    let mut out = anstream::StripStream::new(Vec::new());
-    let ran = crate::commands::match_urls::run(&Local, table.table.as_ref()?, &args, Printed::Text, &mut out);
-    let text = String::from_utf8_lossy(&out.into_inner()).into_owned();
-    Some(ran.map_or_else(|failure| failure.to_string(), |_| text).into())
+    Some(explain(table.table.as_ref()?, url).into())
 }

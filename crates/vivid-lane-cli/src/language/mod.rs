@@ -10,6 +10,7 @@ mod text;
 
 use lsp_server::{Connection, ErrorCode, Message, Notification, Request, Response};
 use serde_json::{Value as Json, json};
+use vivid_lane::Table;
 
 use crate::output::Failure;
 use desk::Desk;
@@ -31,8 +32,11 @@ fn capabilities() -> Json {
     })
 }
 
+/// Says in words what a URL leads to and why.
+pub(crate) type Explain<'a> = &'a dyn Fn(&Table, &str) -> String;
+
 /// Serves one editor until it says goodbye.
-pub(crate) fn run() -> Result<(), Failure> {
+pub(crate) fn run(explain: Explain<'_>) -> Result<(), Failure> {
     let (connection, threads) = Connection::stdio();
     let spoken = |error: &dyn std::fmt::Display| Failure::Editor(error.to_string());
     connection.initialize(capabilities()).map_err(|error| spoken(&error))?;
@@ -44,7 +48,7 @@ pub(crate) fn run() -> Result<(), Failure> {
                     break;
                 }
                 tell(&connection, &mut desk);
-                let response = answer(&mut desk, request);
+                let response = answer(&mut desk, explain, request);
                 // Where the editor has gone, the next message does not come.
                 let _ = connection.sender.send(Message::Response(response));
             }
@@ -89,7 +93,7 @@ fn heed(desk: &mut Desk, notification: &Notification) {
     }
 }
 
-fn answer(desk: &mut Desk, request: Request) -> Response {
+fn answer(desk: &mut Desk, explain: Explain<'_>, request: Request) -> Response {
     let params = &request.params;
     let result = match request.method.as_str() {
         "textDocument/hover" => answers::hover(desk, params),
@@ -104,7 +108,7 @@ fn answer(desk: &mut Desk, request: Request) -> Response {
             Ok(edit) => Some(edit),
             Err(reason) => return Response::new_err(request.id, ErrorCode::InvalidParams as i32, reason),
         },
-        "workspace/executeCommand" => answers::execute(desk, params),
+        "workspace/executeCommand" => answers::execute(desk, explain, params),
         other => {
             let reason = format!("`{other}` is not among what this server can do");
             return Response::new_err(request.id, ErrorCode::MethodNotFound as i32, reason);

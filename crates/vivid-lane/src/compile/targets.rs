@@ -88,9 +88,17 @@ impl<'a> Targets<'a> {
             return self.chain(id, to, span.as_ref());
         }
         if target.page.is_none() {
-            let message = format!("`{}` redirects to `{}`, which only groups other routes", source.name, target.name);
+            let prefix = format!("{}.", target.name);
+            let below = self.routes.iter().find(|route| route.page.is_some() && route.name.starts_with(&*prefix));
+            let (what, help) = match below {
+                Some(below) => {
+                    ("only groups other routes", format!("redirect to one of those, such as `{}`", below.name))
+                }
+                None => ("has no page", "give it one, or redirect to a route that has one".to_owned()),
+            };
+            let message = format!("`{}` redirects to `{}`, which {what}", source.name, target.name);
             let names = [source.name.clone(), target.name.clone()];
-            let finding = self.report.add(Code::Redirect, span.as_ref(), message).help_with("redirect to one of those");
+            let finding = self.report.add(Code::Redirect, span.as_ref(), message).help_with(help);
             finding.about(names);
             return None;
         }

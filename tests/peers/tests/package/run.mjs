@@ -32,7 +32,7 @@ function asFunctions(words, out, status) {
     found = lane.check(source);
   } else if (command === "tree") {
     const { table } = lane.table(source);
-    found = table.tree();
+    found = [table.site(), ...table.tree()];
     table.free();
   } else if (command === "match" && rest[0] === "--explain" && rest[1] === "--") {
     const { table } = lane.table(source);
