@@ -2,9 +2,9 @@
 //! in JavaScript they are called on what the host gives.
 //!
 //! ```
-//! use std::io::{self, BufRead, Read, Write};
+//! use std::io::{self, Read};
 //! use std::path::{Path, PathBuf};
-//! use vivid_lane_cli::system::{Entry, System};
+//! use vivid_lane_cli::system::System;
 //!
 //! /// A machine that has one file.
 //! struct One(&'static str);
@@ -16,17 +16,9 @@
 //!     fn is_file(&self, path: &Path) -> bool {
 //!         path == Path::new("routes.toml")
 //!     }
-//!     fn input(&self) -> Box<dyn BufRead> {
-//!         Box::new(io::empty())
-//!     }
 //!     fn here(&self) -> io::Result<PathBuf> {
 //!         Ok("/".into())
 //!     }
-//!     # fn entries(&self, _: &Path) -> io::Result<Vec<Entry>> { Ok(Vec::new()) }
-//!     # fn save(&self, _: &Path, _: &[u8]) -> io::Result<()> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
-//!     # fn create(&self, _: &Path) -> io::Result<Box<dyn Write>> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
-//!     # fn rename(&self, _: &Path, _: &Path) -> io::Result<()> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
-//!     # fn create_folders(&self, _: &Path) -> io::Result<()> { Err(io::ErrorKind::ReadOnlyFilesystem.into()) }
 //! }
 //!
 //! let table = One("[routes.night]\npath = '/nights/{date}'\npage = 'night'\n");

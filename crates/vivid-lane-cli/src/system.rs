@@ -4,7 +4,8 @@
 use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
 
-/// The files and the input of a machine. Each error is told to the user as it is.
+/// The files and the input of a machine. Each error is told to the user as it is. What a machine does not say, it does not have: it has no
+/// input, and nothing can be written.
 pub trait System {
     /// Opens a file to be read.
     ///
@@ -13,7 +14,9 @@ pub trait System {
     fn open(&self, path: &Path) -> io::Result<Box<dyn Read>>;
 
     /// Standard input, to be read once.
-    fn input(&self) -> Box<dyn BufRead>;
+    fn input(&self) -> Box<dyn BufRead> {
+        Box::new(io::empty())
+    }
 
     /// Is it a file, or a link to one?
     fn is_file(&self, path: &Path) -> bool;
@@ -28,31 +31,46 @@ pub trait System {
     ///
     /// # Errors
     /// Whatever keeps the folder from being read.
-    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>>;
+    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>> {
+        let _ = folder;
+        Err(io::ErrorKind::NotFound.into())
+    }
 
     /// Writes a file, whole or not at all.
     ///
     /// # Errors
     /// Whatever keeps it from being written.
-    fn save(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+    fn save(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        let _ = (path, bytes);
+        Err(io::ErrorKind::ReadOnlyFilesystem.into())
+    }
 
     /// Makes a file, or empties it, to be written in parts.
     ///
     /// # Errors
     /// Whatever keeps it from being made.
-    fn create(&self, path: &Path) -> io::Result<Box<dyn Write>>;
+    fn create(&self, path: &Path) -> io::Result<Box<dyn Write>> {
+        let _ = path;
+        Err(io::ErrorKind::ReadOnlyFilesystem.into())
+    }
 
     /// Gives a file another name.
     ///
     /// # Errors
     /// Whatever keeps it from having that.
-    fn rename(&self, from: &Path, to: &Path) -> io::Result<()>;
+    fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
+        let _ = (from, to);
+        Err(io::ErrorKind::ReadOnlyFilesystem.into())
+    }
 
     /// Makes a folder and those that it is in; they may be there.
     ///
     /// # Errors
     /// Whatever keeps them from being made.
-    fn create_folders(&self, path: &Path) -> io::Result<()>;
+    fn create_folders(&self, path: &Path) -> io::Result<()> {
+        let _ = path;
+        Err(io::ErrorKind::ReadOnlyFilesystem.into())
+    }
 }
 
 /// What a folder holds.

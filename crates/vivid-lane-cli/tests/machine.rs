@@ -1,10 +1,10 @@
 //! The commands on a machine whose only file is in memory: tables as one types them, and calls that are repeated at each save.
 
 use std::cell::RefCell;
-use std::io::{self, BufRead, Read, Write};
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
-use vivid_lane_cli::system::{Entry, System};
+use vivid_lane_cli::system::System;
 
 /// A machine that has one file, to be read.
 struct One {
@@ -22,36 +22,12 @@ impl System for One {
         }
     }
 
-    fn input(&self) -> Box<dyn BufRead> {
-        Box::new(io::empty())
-    }
-
     fn is_file(&self, path: &Path) -> bool {
         path == Path::new(self.name)
     }
 
     fn here(&self) -> io::Result<PathBuf> {
         Ok("/".into())
-    }
-
-    fn entries(&self, _: &Path) -> io::Result<Vec<Entry>> {
-        Ok(Vec::new())
-    }
-
-    fn save(&self, _: &Path, _: &[u8]) -> io::Result<()> {
-        Err(io::ErrorKind::ReadOnlyFilesystem.into())
-    }
-
-    fn create(&self, _: &Path) -> io::Result<Box<dyn Write>> {
-        Err(io::ErrorKind::ReadOnlyFilesystem.into())
-    }
-
-    fn rename(&self, _: &Path, _: &Path) -> io::Result<()> {
-        Err(io::ErrorKind::ReadOnlyFilesystem.into())
-    }
-
-    fn create_folders(&self, _: &Path) -> io::Result<()> {
-        Err(io::ErrorKind::ReadOnlyFilesystem.into())
     }
 }
 

@@ -162,7 +162,8 @@ export function lane(module) {
       let error = "";
       for (const line of machine.printed(2).split("\n")) {
         if (line.startsWith("{")) notes.push(JSON.parse(line));
-        else if (line && !line.includes("wrote") && !line.startsWith("written:")) error += `${line}\n`;
+        // What is told beside the notes of a call that went well is which files it wrote.
+        else if (line && status !== 0) error += `${line}\n`;
       }
       const result = { status, text: machine.printed(1), files: machine.written(), notes };
       return error ? { ...result, error } : result;

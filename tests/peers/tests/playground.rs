@@ -4,7 +4,7 @@ mod driver;
 
 use std::time::Duration;
 
-use driver::browser;
+use driver::{Driver, browser};
 use fantoccini::{Client, Locator};
 use serde_json::{Value as Json, json};
 
@@ -37,6 +37,14 @@ async fn until_text(client: &Client, id: &str, piece: &str) -> Outcome<String> {
     Ok(until(client, &script).await?.as_str().unwrap_or_default().to_owned())
 }
 
+/// A browser in which the first example has been proven.
+async fn opened() -> Outcome<(Driver, Client)> {
+    let (driver, client) = browser().await;
+    client.goto(&page()).await?;
+    until_text(&client, "verdict", "Works").await?;
+    Ok((driver, client))
+}
+
 /// Puts the caret behind a piece of the table, and types.
 async fn type_behind(client: &Client, piece: &str, keys: &str) -> Outcome {
     let script = "const content = document.getElementById('editor').shadowRoot.querySelector('.cm-content');
@@ -62,9 +70,7 @@ async fn choose(client: &Client, id: &str, value: &str) -> Outcome {
 
 #[tokio::test]
 async fn a_table_is_changed_tried_linked_and_compared() -> Outcome {
-    let (_driver, client) = browser().await;
-    client.goto(&page()).await?;
-    until_text(&client, "verdict", "Works").await?;
+    let (_driver, client) = opened().await?;
     // A breach of the policy is told, and there is none.
     let listen = "self.breaches = [];
         addEventListener('securitypolicyviolation', (event) => breaches.push(event.blockedURI))";
@@ -126,10 +132,8 @@ async fn a_table_is_changed_tried_linked_and_compared() -> Outcome {
 
 #[tokio::test]
 async fn it_fits_a_phone_and_works_by_keyboard() -> Outcome {
-    let (_driver, client) = browser().await;
+    let (_driver, client) = opened().await?;
     client.set_window_size(500, 900).await?;
-    client.goto(&page()).await?;
-    until_text(&client, "verdict", "Works").await?;
     let narrow =
         "document.body.style.width = '390px'; return document.body.scrollWidth <= 390 || document.body.scrollWidth";
     assert_eq!(client.execute(narrow, Vec::new()).await?, json!(true));
@@ -149,9 +153,7 @@ async fn it_fits_a_phone_and_works_by_keyboard() -> Outcome {
 
 #[tokio::test]
 async fn a_table_that_takes_too_long_is_cancelled_while_one_goes_on_typing() -> Outcome {
-    let (_driver, client) = browser().await;
-    client.goto(&page()).await?;
-    until_text(&client, "verdict", "Works").await?;
+    let (_driver, client) = opened().await?;
     // As many routes as a link can bring, many of which contest each other.
     let script = "const routes = Array.from({ length: 6000 }, (_, at) =>
             `[routes.r${at}]\\npath = '/${'{x}-'.repeat(at % 7 + 1)}${at}/{a}/{b}'\\npage = 'p'\\nparams.a = { pattern = '^[a-z]*${at}' }\\n`).join('');

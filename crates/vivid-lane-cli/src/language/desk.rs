@@ -1,7 +1,7 @@
 //! The files that an editor has open, and the tables that they belong to.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::io::{self, BufRead, Cursor, Read, Write};
+use std::io::{self, Cursor, Read};
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use vivid_lane::declare::{Mention, Severity};
 use vivid_lane::{Finding, Review, Table};
 
 use super::text::{edit, to_range};
-use crate::system::{Entry, Local, System};
+use crate::system::{Local, System};
 use crate::table_file::TableFile;
 
 /// What stays as it is in the path of a `file` URI.
@@ -53,7 +53,7 @@ impl TableOnDesk {
     }
 }
 
-/// What is open in the editor is read from there, and all else from the disk.
+/// What is open in the editor is read from there, and all else from the disk. An editor writes its files itself.
 struct Overlay<'a>(&'a HashMap<PathBuf, String>);
 
 impl System for Overlay<'_> {
@@ -64,38 +64,12 @@ impl System for Overlay<'_> {
         }
     }
 
-    fn input(&self) -> Box<dyn BufRead> {
-        Box::new(io::empty())
-    }
-
     fn is_file(&self, path: &Path) -> bool {
         self.0.contains_key(&plain(path)) || Local.is_file(path)
     }
 
     fn here(&self) -> io::Result<PathBuf> {
         Local.here()
-    }
-
-    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>> {
-        Local.entries(folder)
-    }
-
-    // An editor writes its files itself.
-
-    fn save(&self, _: &Path, _: &[u8]) -> io::Result<()> {
-        Err(io::ErrorKind::PermissionDenied.into())
-    }
-
-    fn create(&self, _: &Path) -> io::Result<Box<dyn Write>> {
-        Err(io::ErrorKind::PermissionDenied.into())
-    }
-
-    fn rename(&self, _: &Path, _: &Path) -> io::Result<()> {
-        Err(io::ErrorKind::PermissionDenied.into())
-    }
-
-    fn create_folders(&self, _: &Path) -> io::Result<()> {
-        Err(io::ErrorKind::PermissionDenied.into())
     }
 }
 
