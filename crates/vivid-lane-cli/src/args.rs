@@ -43,8 +43,10 @@ pub(crate) enum Command {
     )]
     Check(CheckArgs),
     /// Show the table as a tree: names, paths, pages, frames and rules
-    #[command(after_help = "Example:\n  vivid-lane --table demo/larkfell/routes.toml tree")]
-    Tree,
+    #[command(
+        after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml tree\n  vivid-lane tree --draw site.svg"
+    )]
+    Tree(TreeArgs),
     /// Show what each URL leads to
     #[command(
         after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  vivid-lane match --explain /nights/2031-02-30\n  vivid-lane match --list observers=observers.txt --meets observer /observers/ada/logbook\n  cut -d' ' -f7 access.log | vivid-lane match -"
@@ -119,9 +121,19 @@ pub(crate) struct CheckArgs {
     /// The names of the handlers that the program has for its pages, one a line
     #[arg(long, value_name = "FILE")]
     pub(crate) handlers: Option<PathBuf>,
+    /// Write the findings as one page of HTML, too, to send round
+    #[arg(long, value_name = "FILE")]
+    pub(crate) html: Option<PathBuf>,
     /// Check again after each save, and print what is another result
     #[arg(long)]
     pub(crate) watch: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct TreeArgs {
+    /// Draw a map of the site into this file instead: SVG, or PNG by its ending
+    #[arg(long, value_name = "FILE")]
+    pub(crate) draw: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]
@@ -186,12 +198,21 @@ pub(crate) struct ReplayArgs {
     /// How many different missing addresses to count at once; with more, counts may be too low by what is reported
     #[arg(long, value_name = "N", default_value_t = 50_000)]
     pub(crate) counters: usize,
+    /// Draw a map of the site, too, with its hits: SVG, or PNG by its ending
+    #[arg(long, value_name = "FILE", conflicts_with = "partial")]
+    pub(crate) draw: Option<PathBuf>,
+    /// Write the report as one page of HTML, too, to send round
+    #[arg(long, value_name = "FILE", conflicts_with = "partial")]
+    pub(crate) html: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) visitor: VisitorArgs,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct DiffArgs {
+    /// Draw a map of what moved, too: SVG, or PNG by its ending
+    #[arg(long, value_name = "FILE")]
+    pub(crate) draw: Option<PathBuf>,
     /// The table as it was
     #[arg(value_name = "OLD")]
     pub(crate) old: PathBuf,

@@ -29,12 +29,15 @@
 
 mod args;
 mod commands;
+mod html;
 pub mod json;
 #[cfg(feature = "language-server")]
 mod language;
 mod output;
+mod picture;
 #[cfg(not(target_family = "wasm"))]
 mod replay;
+mod report;
 mod sarif;
 #[cfg(feature = "serve")]
 mod serve;

@@ -128,9 +128,22 @@ pub(crate) fn counted(count: usize, one: &str) -> String {
     format!("{count} {one}{}", if count == 1 { "" } else { "s" })
 }
 
-/// How many columns a text takes on a terminal, near enough for Latin, Greek and Cyrillic names.
+/// A number with a comma between thousands.
+pub(crate) fn grouped(number: u64) -> String {
+    let digits = number.to_string();
+    let mut out = String::new();
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            out.push(',');
+        }
+        out.push(digit);
+    }
+    out
+}
+
+/// How many columns a text takes on a terminal.
 pub(crate) fn width(text: &str) -> usize {
-    text.chars().count()
+    unicode_width::UnicodeWidthStr::width(text)
 }
 
 /// Text that may come from anyone, fit for a terminal: control characters are escaped.

@@ -15,6 +15,16 @@ use crate::system::System;
 /// How many findings are shown with the lines that they are about.
 const MOST_SHOWN: usize = 40;
 
+/// A line of a table file, with the part that a finding is about.
+#[derive(Debug, serde::Serialize)]
+pub(crate) struct Excerpt<'a> {
+    file: &'a str,
+    line: usize,
+    before: &'a str,
+    marked: &'a str,
+    after: &'a str,
+}
+
 /// A table file and the files that it includes, with the names under which they are spoken of.
 #[derive(Debug)]
 pub(crate) struct TableFile {
@@ -111,6 +121,24 @@ impl TableFile {
         let more = findings.len().saturating_sub(MOST_SHOWN);
         let rest = (more > 0).then(|| format!("… and {more} more; `check --format json` lists them\n\n"));
         shown.chain(rest).collect()
+    }
+
+    /// The line that a finding is about, and what of it is meant.
+    pub(crate) fn excerpt<'a>(&'a self, finding: &'a Finding) -> Option<Excerpt<'a>> {
+        let place = finding.place()?;
+        let file = place.file().unwrap_or(&self.name);
+        let text = self.texts.get(file).map_or("", |text| &**text);
+        let range = place.range();
+        let start = text.get(..range.start)?.rfind('\n').map_or(0, |at| at + 1);
+        let end = text[range.start..].find('\n').map_or(text.len(), |at| range.start + at);
+        let marked = range.start..range.end.clamp(range.start, end);
+        Some(Excerpt {
+            file,
+            line: place.line(),
+            before: &text[start..range.start],
+            marked: text.get(marked.clone()).unwrap_or_default(),
+            after: text.get(marked.end..end).unwrap_or_default(),
+        })
     }
 
     fn group<'a>(&'a self, finding: &'a Finding) -> Group<'a> {

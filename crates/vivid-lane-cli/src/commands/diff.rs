@@ -1,13 +1,16 @@
 //! `diff`: what becomes of addresses when one table follows another.
 
+use std::collections::HashMap;
 use std::io::{self, Write};
 
 use vivid_lane::analyse::{Difference, DifferenceKind, Differences};
+use vivid_lane::{RouteRef, Table};
 
 use crate::Outcome;
 use crate::args::{DiffArgs, Format};
 use crate::json;
 use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, counted, json_line, shown, width};
+use crate::picture::{self, Place, SiteMap, Sort, Spot};
 use crate::system::System;
 use crate::table_file::TableFile;
 
@@ -16,11 +19,13 @@ pub(super) fn run(
     args: &DiffArgs,
     format: Format,
     out: &mut dyn Write,
+    err: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
     // A mistake is shown with its place in the file that it is in. Of a large table only one declaration is held at a time.
     let old = TableFile::load(system, Some(&args.old))?.into_table()?;
     let mut new = TableFile::load(system, Some(&args.new))?;
     let spec = new.take_spec();
+    let drawn = args.draw.as_ref().map(|path| (path, spec.clone()));
     let differences = Differences::since(&old, spec).map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {
         Format::Json => {
@@ -28,7 +33,66 @@ pub(super) fn run(
         }
         Format::Text => text(&differences, new.name(), out)?,
     }
+    if let Some((path, spec)) = drawn {
+        let table = spec.build().map_err(|error| Failure::Table(new.render(error.findings())))?;
+        picture::draw(system, map(&differences, &old, &table, new.name()), path, err)?;
+    }
     Ok(if differences.breaks_addresses() { Outcome::Findings } else { Outcome::Fine })
+}
+
+/// The site as it is to be, with what is new or means another page; and what is gone, where it stood, with an arrow to where a redirect
+/// would lead from there.
+fn map(differences: &Differences, old: &Table, table: &Table, name: &str) -> SiteMap {
+    let mut map = SiteMap::of(table, name);
+    let redirects: HashMap<&str, &str> = differences.redirects().iter().map(|one| (one.route(), one.to())).collect();
+    let mut sorts: HashMap<&str, (Sort, String)> = HashMap::new();
+    let mut gone: Vec<(Spot<'_>, Vec<Place>)> = Vec::new();
+    for one in differences.all() {
+        let names = || one.routes().iter().map(String::as_str);
+        match one.kind() {
+            DifferenceKind::Added => sorts.extend(names().map(|name| (name, (Sort::New, String::new())))),
+            DifferenceKind::Removed | DifferenceKind::Moved => {
+                let in_part = (one.before() == one.after()).then(|| "in part".to_owned());
+                let place = |route: RouteRef<'_>| Place {
+                    route: None,
+                    leads_to: redirects.get(route.name()).map(|to| (*to).to_owned()),
+                    sort: Sort::Missing,
+                    notes: in_part.iter().cloned().collect(),
+                    frame: None,
+                    ..Place::of(route)
+                };
+                let places: Vec<Place> = names().filter_map(|name| old.route(name)).map(place).collect();
+                let above = old.route(one.route()).and_then(RouteRef::parent).map(RouteRef::name);
+                let to = redirects.get(one.route()).copied().unwrap_or_default();
+                gone.push((above.map_or(Spot::Beside(to), Spot::Below), places));
+                if one.kind() == DifferenceKind::Moved {
+                    let to = names().filter_map(|name| redirects.get(name));
+                    sorts.extend(to.map(|name| (*name, (Sort::Moved, String::new()))));
+                }
+            }
+            _ => {
+                let now = table.find(one.witness()).map(|found| found.route().name());
+                let was = one.before().map_or_else(String::new, |page| format!("was {page}"));
+                sorts.extend(now.map(|name| (name, (Sort::Changed, was))));
+            }
+        }
+    }
+    for place in &mut map.places {
+        let change = place.route.as_deref().and_then(|name| sorts.remove(name));
+        let (sort, note) = change.unwrap_or((Sort::Quiet, String::new()));
+        place.sort = sort;
+        place.notes.extend((!note.is_empty()).then_some(note));
+    }
+    map.put(gone);
+    map.subtitle = format!("{}: {}", counted(table.routes().len(), "route"), summary(differences.all()));
+    map.legend = vec![
+        (Sort::New, "new"),
+        (Sort::Moved, "moved"),
+        (Sort::Changed, "another page"),
+        (Sort::Missing, "gone, with a redirect to write"),
+        (Sort::Quiet, "as before"),
+    ];
+    map
 }
 
 fn text(differences: &Differences, new: &str, out: &mut dyn Write) -> io::Result<()> {

@@ -39,13 +39,13 @@ pub(crate) fn run(
             let repeating = Repeating::check(system, file()?, args.clone(), cli.format, out, err)?;
             Ok(Outcome::Repeats(Box::new(repeating)))
         }
-        Command::Check(args) => check::run(system, file()?, args, cli.format, out),
-        Command::Tree => tree::run(&file()?.into_table()?, cli.format, out),
+        Command::Check(args) => check::run(system, file()?, args, cli.format, out, err),
+        Command::Tree(args) => tree::run(system, file()?, args, cli.format, out, err),
         Command::Match(args) => match_urls::run(system, &file()?.into_table()?, args, cli.format, out),
         Command::Link(args) => link::run(&file()?.into_table()?, args, cli.format, out),
-        Command::Diff(args) => diff::run(system, args, cli.format, out),
+        Command::Diff(args) => diff::run(system, args, cli.format, out, err),
         #[cfg(not(target_family = "wasm"))]
-        Command::Replay(args) => replay::run(system, file()?, args, cli.format, out),
+        Command::Replay(args) => replay::run(system, file()?, args, cli.format, out, err),
         Command::Convert(args) => convert::run(system, cli.table.as_deref(), args, cli.format, out, err),
         #[cfg(feature = "serve")]
         Command::Serve(args) => crate::serve::run(file()?, args, out).map(|()| Outcome::Fine),

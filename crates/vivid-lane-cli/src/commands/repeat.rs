@@ -94,7 +94,7 @@ impl Repeating {
 /// What a check prints.
 fn checked(system: &dyn System, file: Result<TableFile, Failure>, args: &CheckArgs, format: Format) -> Printed {
     let (mut out, mut err) = (Vec::new(), Vec::new());
-    if let Err(failure) = file.and_then(|file| check::run(system, file, args, format, &mut out)) {
+    if let Err(failure) = file.and_then(|file| check::run(system, file, args, format, &mut out, &mut err)) {
         failure.report(&mut err);
     }
     (out, err)

@@ -5,11 +5,27 @@ use std::io::Write;
 use vivid_lane::{RouteRef, Table};
 
 use crate::Outcome;
-use crate::args::Format;
+use crate::args::{Format, TreeArgs};
 use crate::json;
 use crate::output::{FAINT, Failure, NAME, STRONG, Styled, json_line, width};
+use crate::picture::{self, SiteMap};
+use crate::system::System;
+use crate::table_file::TableFile;
 
-pub(super) fn run(table: &Table, format: Format, out: &mut dyn Write) -> Result<Outcome, Failure> {
+pub(super) fn run(
+    system: &dyn System,
+    file: TableFile,
+    args: &TreeArgs,
+    format: Format,
+    out: &mut dyn Write,
+    err: &mut dyn Write,
+) -> Result<Outcome, Failure> {
+    let name = file.name().to_owned();
+    let table = &file.into_table()?;
+    if let Some(path) = &args.draw {
+        picture::draw(system, SiteMap::of(table, &name), path, err)?;
+        return Ok(Outcome::Fine);
+    }
     match format {
         Format::Text => text(table, out)?,
         Format::Json => {

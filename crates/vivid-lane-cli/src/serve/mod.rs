@@ -190,7 +190,7 @@ impl Site {
         let is_ours = request.uri().path().starts_with("/-/");
         let mut response = match (request.uri().path(), is_read) {
             ("/-/try", true) => aside(state, request, pages::try_url).await?,
-            ("/-/style.css", true) => of_type("text/css; charset=utf-8", pages::STYLE.to_owned()),
+            ("/-/style.css", true) => of_type("text/css; charset=utf-8", crate::html::STYLE.to_owned()),
             ("/-/reload.js", true) if state.changes.is_some() => of_type("text/javascript", reload::SCRIPT.to_owned()),
             ("/-/session", true) => session::tell(state, request.headers()),
             ("/-/session", false) => {

@@ -10,6 +10,7 @@ use vivid_lane::{Decision, Position, Request, RouteRef, Table};
 use vivid_lane_http::{Body, PageName, found, missing};
 
 use super::{State, form, html, now};
+use crate::html::environment;
 use crate::json;
 
 /// How many links a page shows, and for how many routes one is tried: a large table would make large pages.
@@ -19,9 +20,6 @@ const MOST_TRIED: usize = 1_000;
 const MOST_FINDINGS: usize = 100;
 /// How many routes are listed at once.
 const MOST_ROUTES: usize = 200;
-
-/// The style of all pages.
-pub(super) const STYLE: &str = include_str!("pages/style.css");
 
 const TEMPLATES: [(&str, &str); 4] = [
     ("base.html", include_str!("pages/base.html")),
@@ -37,7 +35,7 @@ pub(super) struct Pages {
 
 impl Pages {
     pub(super) fn new() -> Self {
-        let mut templates = Environment::new();
+        let mut templates = environment();
         for (name, text) in TEMPLATES {
             // They are part of the program, and a test renders each of them.
             let _ = templates.add_template(name, text);
