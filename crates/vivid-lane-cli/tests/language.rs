@@ -3,6 +3,7 @@
 #[allow(dead_code, reason = "other tests use the rest of it")]
 mod support;
 
+use std::collections::HashMap;
 use std::io::{BufRead, BufReader, Read, Write};
 use std::path::{Path, PathBuf};
 use std::process::{Child, ChildStdin, ChildStdout, Command, Stdio};
@@ -159,6 +160,17 @@ fn an_editor_is_told_and_answered() {
     let told = hover["contents"]["value"].as_str().expect("text");
     assert!(told.starts_with("**nights.night**  `/nights/{date}`\n\n- page: `night`\n"), "{told}");
     assert!(told.contains("- `date`: date"), "{told}");
+    assert!(told.contains("- for example: `/nights/"), "{told}");
+    let object = editor.at("textDocument/hover", &path, &text, "[routes.objects.object]", 18);
+    let told = object["contents"]["value"].as_str().expect("text");
+    assert!(told.contains("- loses to: `objects.messier`, as in `/objects/M1`"), "{told}");
+    let tonight = editor.at("textDocument/hover", &path, &text, "[routes.objects.tonight]", 18);
+    assert!(
+        tonight["contents"]["value"].as_str().expect("text").contains("- wins against: `objects.object`"),
+        "{tonight}"
+    );
+    let plate = editor.at("textDocument/hover", &path, &text, "/{plate}", 3);
+    assert_eq!(plate["contents"]["value"], "`plate`: /^[a-z]-[0-9]{3,5}$/, such as `a-000`");
     let key = editor.at("textDocument/hover", &path, &text, "frame", 2);
     assert_eq!(key["contents"]["value"], "`frame`: A wrapper around every page.");
 
@@ -262,6 +274,171 @@ fn mistakes_are_told_as_one_types_and_mended() {
     assert_eq!(completed(&mut editor, &table.replace("redirect = 'a'", "page = ''"), "/b'\npage = '"), ["shown"]);
     assert!(completed(&mut editor, &table.replace("redirect = 'a'", "pa"), "/b'\npa").contains(&"params".to_owned()));
     assert!(completed(&mut editor, "[site]\n", "[site]\n").contains(&"fallback".to_owned()));
+}
+
+/// Applies what an editor was offered to the texts of its files.
+fn applied(texts: &HashMap<String, String>, edit: &Json) -> HashMap<String, String> {
+    let mut texts = texts.clone();
+    for (uri, edits) in edit["changes"].as_object().expect("changes") {
+        let text = texts.get_mut(uri).expect("a file that is known");
+        let byte = |at: &Json| {
+            let number = |key: &str| usize::try_from(at[key].as_u64().expect("a number")).expect("it fits");
+            let begin: usize = text.split_inclusive('\n').take(number("line")).map(str::len).sum();
+            // What is edited here is ASCII before the place.
+            begin + number("character")
+        };
+        let mut edits: Vec<(usize, usize, &str)> = edits
+            .as_array()
+            .expect("a list")
+            .iter()
+            .map(|one| {
+                (byte(&one["range"]["start"]), byte(&one["range"]["end"]), one["newText"].as_str().expect("text"))
+            })
+            .collect();
+        edits.sort_unstable();
+        for (from, to, new) in edits.into_iter().rev() {
+            text.replace_range(from..to, new);
+        }
+    }
+    texts
+}
+
+/// Each mend that is offered for the demo's mistakes does what it says: its finding is gone.
+#[test]
+fn mends_mend() {
+    let mut offered: Vec<String> = Vec::new();
+    let mistakes = |name: &str| {
+        let from = Path::new(support::DEMO).with_file_name("").join(format!("../mistakes/{name}.toml"));
+        std::fs::read_to_string(from).expect("the demo data is there")
+    };
+    let narrower = "[routes.by-number]\npath = '/o/{id}'\npage = 'a'\nparams.id = 'integer'\n\n[routes.by-code]\npath = '/o/{code}'\npage = 'b'\nparams.code = { minLength = 3, maxLength = 3 } # three\n";
+    let tables = [("works", mistakes("works")), ("broken", mistakes("broken")), ("narrower", narrower.to_owned())];
+    for (name, text) in tables {
+        let path = support::file(&format!("language-{name}.toml"), text.as_bytes());
+        let mut editor = Editor::new();
+        editor.open(&path, &text);
+        editor.codes(&path);
+        let told = editor.told[&uri(&path)].clone();
+        for one in told {
+            assert!(one["codeDescription"]["href"].as_str().expect("a link").contains("#findings"), "{one}");
+            let params = json!({ "textDocument": { "uri": uri(&path) }, "range": one["range"], "context": {} });
+            for action in editor.ask("textDocument/codeAction", params).as_array().expect("a list") {
+                let texts = HashMap::from([(uri(&path), text.clone())]);
+                editor.replace(&path, &applied(&texts, &action["edit"])[&uri(&path)]);
+                editor.codes(&path);
+                assert!(
+                    !editor.told[&uri(&path)].iter().any(|then| then["message"] == one["message"]),
+                    "{action} for {one}"
+                );
+                editor.replace(&path, &text);
+                offered.push(format!(
+                    "{}: {}",
+                    one["code"].as_str().expect("a code"),
+                    action["title"].as_str().expect("text")
+                ));
+            }
+            if one["code"] == "overlap" && name == "broken" {
+                assert_eq!(one["relatedInformation"][0]["message"], "the route `by-letter`", "{one}");
+            }
+        }
+    }
+    for expected in [
+        "unanchored-pattern: Write `^[a-z]-[0-9]+$`",
+        "other-notation: Write `/lines/{line}`",
+        "unknown-key: Write `data.colour`",
+        "unknown-route: Write `sign-in`",
+        "unknown-need: Declare this need",
+        "redirect-chain: Write `sign-in`",
+        "overlap: Write `format = \"integer\"` into the rule of `code`",
+        "overlap: Let `by-letter` win, with `priority = 1`",
+        "overlap: Let `by-end` win, with `priority = 1`",
+    ] {
+        assert!(offered.iter().any(|one| one == expected), "{expected} is not among {offered:#?}");
+    }
+}
+
+/// What a table says of its routes, with a name in the place of another.
+fn routes(table: &Path) -> Vec<String> {
+    let run = support::tool(&["--table", table.to_str().expect("UTF-8"), "--format", "json", "tree"], b"");
+    assert_eq!(run.status, 0, "{}", run.err);
+    run.out.lines().map(str::to_owned).collect()
+}
+
+#[test]
+fn routes_and_parameters_are_renamed_everywhere() {
+    let (path, text) = demo("language-rename");
+    let about = path.with_file_name("about.toml");
+    let part = std::fs::read_to_string(&about).expect("the file can be read");
+    let before = routes(&path);
+    let mut editor = Editor::new();
+    editor.open(&path, &text);
+    let texts = HashMap::from([(uri(&path), text.clone()), (uri(&about), part)]);
+    let mut renamed = |piece: &str, further: usize, new: &str| {
+        let at = position(&text, text.find(piece).unwrap_or_else(|| panic!("{piece} is not there")) + further);
+        let params = json!({ "textDocument": { "uri": uri(&path) }, "position": at, "newName": new });
+        let answer = editor.raw("textDocument/rename", params);
+        match answer["error"]["message"].as_str() {
+            Some(reason) => Err(reason.to_owned()),
+            None => {
+                let folder = path.with_file_name("renamed");
+                std::fs::create_dir_all(&folder).expect("a folder");
+                for (uri, text) in applied(&texts, &answer["result"]) {
+                    let name = uri.rsplit('/').next().expect("a name").to_owned();
+                    std::fs::write(folder.join(name), text).expect("the file is written");
+                }
+                Ok(routes(&folder.join("routes.toml")))
+            }
+        }
+    };
+    // The names of routes below it, of its parent's children, and of what redirects there.
+    let told = |old: &str, new: &str| before.iter().map(|line| line.replace(old, new)).collect::<Vec<_>>();
+    assert_eq!(renamed("[routes.nights]", 9, "evenings"), Ok(told("\"nights", "\"evenings")));
+    assert_eq!(renamed("[routes.nights.night]", 16, "nights.evening"), Ok(told("\"nights.night", "\"nights.evening")));
+    assert_eq!(renamed("[routes.about]", 9, "house"), Ok(told("\"about", "\"house")));
+    assert_eq!(renamed("[routes.observers.sign-in]", 18, "enter"), Ok(told("observers.sign-in", "observers.enter")));
+    // A parameter of one route, from its path; one whose rule is shared, from the rule.
+    let object = |line: &String| line.replace("{object}", "{thing}").replace("\"object\":\"\"", "\"thing\":\"\"");
+    assert_eq!(renamed("path  = \"/{object}\"", 11, "thing"), Ok(before.iter().map(object).collect()));
+    let date = |line: &String| line.replace("{date}", "{day}").replace("\"date\":\"date\"", "\"day\":\"date\"");
+    assert_eq!(renamed("date = \"date\"", 1, "day"), Ok(before.iter().map(date).collect()));
+    let name = |line: &String| line.replace("{&name}", "{&dome}").replace("\"name\"", "\"dome\"");
+    assert_eq!(renamed("required = [\"name\"]", 13, "dome"), Ok(before.iter().map(name).collect()));
+    // What would change the table is refused: another route has the name, a need wants `return`.
+    for (piece, further, new, reason) in [
+        ("[routes.nights]", 9, "objects", "cannot have the name"),
+        ("{?return}", 3, "back", "cannot have the name"),
+        ("[routes.nights]", 9, "a b", "expected letters"),
+    ] {
+        let refused = renamed(piece, further, new).expect_err(piece);
+        assert!(refused.contains(reason), "{refused}");
+    }
+}
+
+/// A path that changes leaves an address behind, and the editor offers the redirect.
+#[test]
+fn a_moved_path_is_offered_a_redirect() {
+    let (path, text) = demo("language-moved");
+    let mut editor = Editor::new();
+    editor.open(&path, &text);
+    let actions = |editor: &mut Editor, text: &str| {
+        let at = position(text, text.find("path  = \"/n").expect("the path of nights") + 10);
+        let params =
+            json!({ "textDocument": { "uri": uri(&path) }, "range": { "start": at, "end": at }, "context": {} });
+        editor.ask("textDocument/codeAction", params).as_array().expect("a list").clone()
+    };
+    assert!(actions(&mut editor, &text).is_empty());
+    let moved = text.replace("\"/nights{?year}\"", "\"/nocturnes{?year}\"");
+    editor.replace(&path, &moved);
+    let offered = actions(&mut editor, &moved);
+    assert_eq!(offered[0]["title"], "Keep 5 old addresses alive with redirects", "{offered:?}");
+    let texts = HashMap::from([(uri(&path), moved)]);
+    let with_redirects = applied(&texts, &offered[0]["edit"]).remove(&uri(&path)).expect("it is changed");
+    assert!(
+        with_redirects.contains("[routes.old-nights]\npath     = \"/nights\"\nredirect = \"nights\"\n"),
+        "{with_redirects}"
+    );
+    editor.replace(&path, &with_redirects);
+    assert!(actions(&mut editor, &with_redirects).is_empty());
 }
 
 /// The memory that a process takes, in kilobytes.

@@ -3,9 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use serde_json::{Map, Value as Json, json};
-use vivid_lane::RouteRef;
+use serde_json::{Value as Json, json};
+use vivid_lane::analyse::Verdict;
 use vivid_lane::declare::{Format, Mention, NameKind, table_schema};
+use vivid_lane::{Request, RouteRef, Table, Value};
 
 use super::Explain;
 use super::desk::{Desk, TableOnDesk, uri_of};
@@ -15,14 +16,14 @@ use super::text::{to_byte, to_position, to_range};
 pub(super) const TRY: &str = "vivid-lane.try";
 
 /// Where an editor points at.
-struct Spot<'d> {
-    table: &'d TableOnDesk,
+pub(super) struct Spot<'d> {
+    pub(super) table: &'d TableOnDesk,
     path: PathBuf,
     byte: usize,
 }
 
 impl<'d> Spot<'d> {
-    fn of(desk: &'d Desk, params: &Json) -> Option<Self> {
+    pub(super) fn of(desk: &'d Desk, params: &Json) -> Option<Self> {
         let (table, path) = desk.at(&params["textDocument"]["uri"])?;
         let byte = to_byte(table.text(&path), &params["position"]);
         Some(Self { table, path, byte })
@@ -33,7 +34,7 @@ impl<'d> Spot<'d> {
     }
 
     /// The name that it points at.
-    fn mention(&self) -> Option<&'d Mention> {
+    pub(super) fn mention(&self) -> Option<&'d Mention> {
         self.table.mentions.iter().find(|one| is_in(self.table, one, &self.path) && touches(one, self.byte))
     }
 
@@ -79,12 +80,15 @@ pub(super) fn hover(desk: &Desk, params: &Json) -> Option<Json> {
 fn about(table: &TableOnDesk, mention: &Mention) -> Option<String> {
     let built = table.table.as_ref();
     match mention.kind() {
-        NameKind::Route => built?.route(mention.name()).map(route_in_words),
+        NameKind::Route => built?.route(mention.name()).map(|route| route_in_words(table, route)),
         NameKind::Param => {
-            let route = built?.route(mention.route())?;
-            let (_, rule) = route.rules().find(|(name, _)| *name == mention.name())?;
-            let rule = if rule.is_empty() { "any value" } else { rule };
-            Some(format!("`{}`: {rule}", mention.name()))
+            let param = built?.route(mention.route())?.parameters().find(|param| param.name() == mention.name())?;
+            let rule = if param.label().is_empty() { "any value" } else { param.label() };
+            let example = match param.example() {
+                Some(Value::Text(text)) => format!(", such as `{text}`"),
+                _ => String::new(),
+            };
+            Some(format!("`{}`: {rule}{example}", mention.name()))
         }
         kind => {
             let uses = table.mentions.iter().filter(|one| one.kind() == kind && one.name() == mention.name());
@@ -106,7 +110,7 @@ fn about(table: &TableOnDesk, mention: &Mention) -> Option<String> {
     }
 }
 
-fn route_in_words(route: RouteRef<'_>) -> String {
+fn route_in_words(table: &TableOnDesk, route: RouteRef<'_>) -> String {
     let mut told = format!("**{}**  `{}`\n", route.name(), route.path().as_str());
     let mut row = |label: &str, text: String| told += &format!("\n- {label}: {text}");
     if let Some(page) = route.page() {
@@ -131,7 +135,39 @@ fn route_in_words(route: RouteRef<'_>) -> String {
     for (name, rule) in route.rules().filter(|(_, rule)| !rule.is_empty()) {
         row(&format!("`{name}`"), rule.to_owned());
     }
+    let Some((built, url)) = table.table.as_ref().and_then(|built| Some((built, example(built, route)?))) else {
+        return told;
+    };
+    row("for example", format!("`{url}`"));
+    let explained = built.explain(&Request::get(&url));
+    let beaten = explained.candidates().iter().filter(|one| one.verdict() == Verdict::Beaten);
+    let beaten: Vec<String> = beaten.map(|one| format!("`{}`", one.route().name())).take(MOST_NAMED).collect();
+    if !beaten.is_empty() {
+        row("wins against", beaten.join(", "));
+    }
+    // What was found to answer some of its addresses, or all.
+    for finding in &table.findings {
+        if let ([own, others @ ..], Some(witness)) = (finding.routes(), finding.witness())
+            && own == route.name()
+            && matches!(finding.code().as_str(), "captured-link" | "unreachable" | "hidden-redirect")
+        {
+            let others: Vec<String> = others.iter().take(MOST_NAMED).map(|other| format!("`{other}`")).collect();
+            row("loses to", format!("{}, as in `{witness}`", others.join(", ")));
+        }
+    }
     told
+}
+
+/// How many routes are named in one line.
+const MOST_NAMED: usize = 8;
+
+/// A URL of a route, with values that its rules allow. None where another route would answer it.
+fn example(built: &Table, route: RouteRef<'_>) -> Option<String> {
+    let mut link = built.link(route.name());
+    for param in route.parameters().filter(|param| !param.is_optional()) {
+        link = link.set(param.name(), param.example()?);
+    }
+    link.to_url().ok()
 }
 
 /// What a key of the table file means.
@@ -233,7 +269,7 @@ pub(super) fn references(desk: &Desk, params: &Json) -> Option<Json> {
     Some(all.filter(|one| with_declaration || !one.is_declaration()).map(|one| location(spot.table, one)).collect())
 }
 
-fn is_same(one: &Mention, other: &Mention) -> bool {
+pub(super) fn is_same(one: &Mention, other: &Mention) -> bool {
     one.kind() == other.kind()
         && one.name() == other.name()
         // A parameter is one of its route.
@@ -311,64 +347,6 @@ pub(super) fn hints(desk: &Desk, params: &Json) -> Option<Json> {
             .then(|| json!({ "position": to_position(text, end), "label": route.path().as_str(), "paddingLeft": true }))
     };
     Some(routes.filter_map(hint).collect())
-}
-
-/// The mends that are one word: the right spelling, or what to write.
-pub(super) fn actions(desk: &Desk, params: &Json) -> Option<Json> {
-    let (table, path) = desk.at(&params["textDocument"]["uri"])?;
-    let text = table.text(&path);
-    let (from, to) = (to_byte(text, &params["range"]["start"]), to_byte(text, &params["range"]["end"]));
-    let mend = |finding: &vivid_lane::Finding| {
-        let range = finding.place()?.range();
-        if range.end < from || to < range.start {
-            return None;
-        }
-        let word = one_word(finding.help()?)?;
-        // What stands in quotes stays in quotes.
-        let quote = text.get(range.clone())?.chars().next().filter(|&c| matches!(c, '"' | '\''));
-        let quote = quote.map_or_else(String::new, String::from);
-        let edit = json!({ "range": to_range(text, &range), "newText": format!("{quote}{word}{quote}") });
-        Some(json!({
-            "title": format!("Write `{word}`"),
-            "kind": "quickfix",
-            "isPreferred": true,
-            "edit": { "changes": { uri_of(&path): [edit] } },
-        }))
-    };
-    Some(table.findings_in(&path).filter_map(mend).collect())
-}
-
-fn one_word(help: &str) -> Option<&str> {
-    let word = help.strip_prefix("did you mean `").and_then(|rest| rest.strip_suffix("`?"));
-    word.or_else(|| help.strip_prefix("write `").and_then(|rest| rest.strip_suffix('`')))
-        .filter(|word| !word.contains('`'))
-}
-
-/// Another name for a page, a frame, a need or a list, everywhere at once.
-pub(super) fn rename(desk: &Desk, params: &Json) -> Result<Json, String> {
-    let spot = Spot::of(desk, params).ok_or("this file belongs to no table")?;
-    let asked = spot.mention().ok_or("there is no name here")?;
-    if matches!(asked.kind(), NameKind::Route | NameKind::Param) {
-        return Err("pages, frames, needs and lists can have another name; routes and parameters stand in paths, too"
-            .to_owned());
-    }
-    let name = params["newName"].as_str().unwrap_or_default();
-    let is_plain = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_' | '.' | '/');
-    if name.is_empty() || !name.chars().all(is_plain) {
-        return Err(format!("expected letters, digits, `-`, `_`, `.` and `/`, found `{name}`"));
-    }
-    let mut changes: Map<String, Json> = Map::new();
-    for one in spot.table.mentions.iter().filter(|one| is_same(one, asked)) {
-        let path = spot.table.file(one.place().file());
-        let (text, range) = (spot.table.text(&path), one.place().range());
-        let written = text.get(range.clone()).unwrap_or_default();
-        let quote = written.chars().next().filter(|&c| matches!(c, '"' | '\'')).map_or_else(String::new, String::from);
-        let edit = json!({ "range": to_range(text, &range), "newText": format!("{quote}{name}{quote}") });
-        if let Some(list) = changes.entry(uri_of(&path)).or_insert_with(|| json!([])).as_array_mut() {
-            list.push(edit);
-        }
-    }
-    Ok(json!({ "changes": changes }))
 }
 
 /// What a URL leads to and why, in words.

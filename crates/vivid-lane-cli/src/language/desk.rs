@@ -7,8 +7,8 @@ use std::sync::Arc;
 
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 use serde_json::{Value as Json, json};
-use vivid_lane::declare::{Mention, Severity};
-use vivid_lane::{Finding, Review, Table};
+use vivid_lane::declare::{Mention, NameKind, Severity};
+use vivid_lane::{Finding, Review, Table, TableSpec};
 
 use super::text::{edit, to_range};
 use crate::system::{Local, System};
@@ -16,6 +16,9 @@ use crate::table_file::TableFile;
 
 /// What stays as it is in the path of a `file` URI.
 const PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+/// Where the codes of findings are explained.
+const FINDINGS: &str = concat!(env!("CARGO_PKG_REPOSITORY"), "/docs/TOOL.md#findings");
 
 #[derive(Default)]
 pub(super) struct Desk {
@@ -34,6 +37,8 @@ pub(super) struct TableOnDesk {
     pub(super) mentions: Vec<Mention>,
     /// The last that could be built.
     pub(super) table: Option<Table>,
+    /// Is that the one of these texts?
+    pub(super) is_current: bool,
 }
 
 impl TableOnDesk {
@@ -138,15 +143,29 @@ impl Desk {
     }
 
     fn read(&self, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
-        let system = Overlay(&self.open);
-        let mut file = TableFile::load(&system, Some(root)).map_err(|failure| failure.to_string())?;
-        let spec = file.take_spec();
-        let mentions = spec.mentions();
-        let reviewed = Review::new(spec).run();
-        let findings = reviewed.findings().to_vec();
-        let texts = file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Arc::clone(text))).collect();
-        let table = reviewed.into_table().or(before);
-        Ok(TableOnDesk { root: root.to_owned(), texts, findings, mentions, table })
+        read(&Overlay(&self.open), root, before)
+    }
+
+    /// A table as it would be with other texts.
+    pub(super) fn read_with(
+        &self,
+        root: &Path,
+        texts: impl IntoIterator<Item = (PathBuf, String)>,
+    ) -> Option<TableOnDesk> {
+        let mut open = self.open.clone();
+        open.extend(texts);
+        read(&Overlay(&open), root, None).ok()
+    }
+
+    /// The table as it was saved, and its declaration as it is now; nothing where they are the same.
+    pub(super) fn saved_and_now(&self, table: &TableOnDesk) -> Option<(Table, TableSpec)> {
+        let is_saved =
+            |(path, text): (&PathBuf, &Arc<str>)| std::fs::read_to_string(path).is_ok_and(|saved| saved == **text);
+        if table.texts.iter().all(is_saved) {
+            return None;
+        }
+        let saved = TableFile::load(&Local, Some(&table.root)).ok()?.into_table().ok()?;
+        Some((saved, TableFile::load(&Overlay(&self.open), Some(&table.root)).ok()?.take_spec()))
     }
 
     /// The first file of the table that a file belongs to.
@@ -172,6 +191,18 @@ impl Desk {
     }
 }
 
+fn read(system: &Overlay<'_>, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
+    let mut file = TableFile::load(system, Some(root)).map_err(|failure| failure.to_string())?;
+    let spec = file.take_spec();
+    let mentions = spec.mentions();
+    let reviewed = Review::new(spec).run();
+    let findings = reviewed.findings().to_vec();
+    let texts = file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Arc::clone(text))).collect();
+    let table = reviewed.into_table();
+    let is_current = table.is_some();
+    Ok(TableOnDesk { root: root.to_owned(), texts, findings, mentions, table: table.or(before), is_current })
+}
+
 fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
     let severity = match finding.severity() {
         Severity::Error => 1,
@@ -188,7 +219,32 @@ fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
         message += &format!("\n{help}");
     }
     let code = finding.code().as_str();
-    json!({ "range": to_range(text, &bytes), "severity": severity, "code": code, "source": "vivid-lane", "message": message })
+    let mut diagnostic = json!({
+        "range": to_range(text, &bytes),
+        "severity": severity,
+        "code": code,
+        "codeDescription": { "href": FINDINGS },
+        "source": "vivid-lane",
+        "message": message,
+    });
+    // The other routes that it is about: both places of an overlap, and those that hide one.
+    let is_other = |one: &&Mention| {
+        one.kind() == NameKind::Route
+            && one.is_declaration()
+            && finding.routes().iter().any(|route| route == one.name())
+            && finding
+                .place()
+                .is_none_or(|place| place.line() != one.place().line() || place.file() != one.place().file())
+    };
+    let related = |one: &Mention| {
+        let path = table.file(one.place().file());
+        let location = json!({ "uri": uri_of(&path), "range": to_range(table.text(&path), &one.place().range()) });
+        json!({ "location": location, "message": format!("the route `{}`", one.name()) })
+    };
+    if finding.routes().len() > 1 {
+        diagnostic["relatedInformation"] = table.mentions.iter().filter(is_other).map(related).collect();
+    }
+    diagnostic
 }
 
 /// A path without `.` and `..`.

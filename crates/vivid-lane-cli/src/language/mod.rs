@@ -6,6 +6,9 @@
 
 mod answers;
 mod desk;
+mod edits;
+mod mends;
+mod rename;
 mod text;
 
 use lsp_server::{Connection, ErrorCode, Message, Notification, Request, Response};
@@ -102,9 +105,9 @@ fn answer(desk: &mut Desk, explain: Explain<'_>, request: Request) -> Response {
         "textDocument/references" => answers::references(desk, params),
         "textDocument/documentSymbol" => answers::symbols(desk, params),
         "textDocument/foldingRange" => answers::folds(desk, params),
-        "textDocument/codeAction" => answers::actions(desk, params),
+        "textDocument/codeAction" => mends::actions(desk, params),
         "textDocument/inlayHint" => answers::hints(desk, params),
-        "textDocument/rename" => match answers::rename(desk, params) {
+        "textDocument/rename" => match rename::rename(desk, params) {
             Ok(edit) => Some(edit),
             Err(reason) => return Response::new_err(request.id, ErrorCode::InvalidParams as i32, reason),
         },

@@ -8,7 +8,7 @@ use super::notation::OtherNotation;
 use super::resolve::{Reading, Walker};
 use super::resolved::Host;
 use super::variants::{PathProblem, ResolvedParam};
-use crate::declare::{Code, Placed, Span, expected_one_of, usual_word};
+use crate::declare::{Code, Placed, expected_one_of, usual_word};
 use crate::lookup::{Param, ParamKind};
 use crate::rule::{MOST_STATES, in_words};
 use crate::template::percent::encode_unreserved;
@@ -110,7 +110,7 @@ impl Walker<'_> {
     }
 
     fn bad_template(&mut self, error: &TemplateError, text: &Placed<SmolStr>, skipped: usize, reading: &mut Reading) {
-        let span = within(text, skipped + error.offset(), error.width());
+        let span = text.within(skipped + error.offset(), error.width());
         let meant = OtherNotation::find(&text.value);
         let finding = self.report.add(Code::Template, span.as_ref(), error.to_string()).route(&reading.route.name);
         if let Some(meant) = meant {
@@ -123,7 +123,7 @@ impl Walker<'_> {
     fn other_notation(&mut self, path: &Placed<SmolStr>, reading: &Reading) {
         let Some(meant) = OtherNotation::find(&path.value) else { return };
         let piece = &path.value[meant.place.clone()];
-        let span = within(path, meant.place.start, meant.place.len());
+        let span = path.within(meant.place.start, meant.place.len());
         self.report
             .add(Code::OtherNotation, span.as_ref(), format!("`{piece}` is the text itself, and no parameter"))
             .help_with(format!("{}, or escape it to say that it is meant: `{}`", meant_by(&meant), escaped(piece)))
@@ -131,7 +131,7 @@ impl Walker<'_> {
     }
 
     fn bad_path(&mut self, problem: PathProblem, text: &Placed<SmolStr>, skipped: usize, reading: &mut Reading) {
-        let span = within(text, skipped + problem.place.start, problem.place.len());
+        let span = text.within(skipped + problem.place.start, problem.place.len());
         let finding = self.report.add(problem.code, span.as_ref(), problem.message).route(&reading.route.name);
         if let Some(help) = problem.help {
             finding.help_with(help);
@@ -252,14 +252,6 @@ fn escaped(piece: &str) -> String {
 /// Is what follows the first slash of a path its query?
 fn is_query(rest: &str) -> bool {
     rest.starts_with('?') || rest.starts_with("{?") || rest.starts_with("{&") || rest.starts_with("{#")
-}
-
-/// The place of some bytes of a text, within the quotes of the string that it was written as.
-pub(super) fn within(text: &Placed<SmolStr>, offset: usize, width: usize) -> Option<Span> {
-    let span = text.span.as_ref()?;
-    // A string that is cut off has its opening quote only.
-    let quotes = span.width().saturating_sub(text.value.len()).div_ceil(2);
-    Some(span.within(quotes + offset, width.max(1)))
 }
 
 /// The beginning of a text, for an error.

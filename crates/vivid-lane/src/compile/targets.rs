@@ -4,7 +4,6 @@ use std::collections::HashMap;
 
 use smol_str::SmolStr;
 
-use super::read_path::within;
 use super::resolved::{ResolvedRoute, ScopedNeed};
 use crate::declare::{Aim, Code, Placed, RedirectTo, Report, Span, nearest};
 use crate::lookup::{
@@ -217,7 +216,7 @@ impl<'a> Targets<'a> {
         let template = match Template::parse(&text.value) {
             Ok(template) => template,
             Err(error) => {
-                let span = within(text, error.offset(), error.width());
+                let span = text.within(error.offset(), error.width());
                 self.report.add(Code::Template, span.as_ref(), error.to_string()).route(by);
                 return None;
             }
@@ -227,7 +226,7 @@ impl<'a> Targets<'a> {
             match part {
                 Part::Literal(text) => filling.push(Ok(text.into())),
                 Part::Expression(expression) => {
-                    let span = within(text, expression.place().start, expression.place().len());
+                    let span = text.within(expression.place().start, expression.place().len());
                     let Some(variable) = expression.sole_variable() else {
                         let message = "expected one value in braces, found several; write `{a}{b}`";
                         self.report.add(Code::RedirectParameter, span.as_ref(), message).route(by);
@@ -308,7 +307,7 @@ impl<'a> Targets<'a> {
         let template = match Template::parse(&url.value) {
             Ok(template) => template,
             Err(error) => {
-                let span = within(url, error.offset(), error.width());
+                let span = url.within(error.offset(), error.width());
                 self.report.add(Code::Template, span.as_ref(), error.to_string()).route(name);
                 return None;
             }
@@ -325,7 +324,7 @@ impl<'a> Targets<'a> {
         }
         for variable in template.variables() {
             if !params.iter().any(|param| *param.name == *variable.name()) {
-                let span = within(url, variable.place().start, variable.place().len());
+                let span = url.within(variable.place().start, variable.place().len());
                 self.unknown_value(variable.name(), &params, span.as_ref(), &name);
                 return None;
             }

@@ -1,10 +1,11 @@
 //! The names in table files: where each is declared, and where it is used. An editor shows them, follows them and completes them.
 
-use super::redirect::Aim;
+use super::redirect::{Aim, RedirectTo};
 use super::rule::Rule;
 use super::source::{Place, Placed};
 use super::spec::{RouteSpec, TableSpec};
 use super::{Data, Need};
+use crate::template::Template;
 use smol_str::SmolStr;
 
 /// What a name in a table file is a name of.
@@ -21,7 +22,7 @@ pub enum NameKind {
     Need,
     /// A live list.
     List,
-    /// A parameter, where its rule stands or where it is required.
+    /// A parameter: declared by the path or the host of its route, used where it has a rule, is required, or is handed on by a redirect.
     Param,
 }
 
@@ -54,7 +55,8 @@ impl Mention {
         self.is_declaration
     }
 
-    /// The full name of the route in whose declaration it stands; empty where that is the table's own.
+    /// The full name of the route in whose declaration it stands; empty where that is the table's own. A parameter that a redirect gives a
+    /// value is one of the route that the redirect leads to.
     #[must_use]
     pub fn route(&self) -> &str {
         &self.route
@@ -92,6 +94,8 @@ struct Gathering {
     mentions: Vec<Mention>,
     /// Names of routes that are used, with the prefix of their file.
     used: Vec<(usize, String)>,
+    /// The parameters that redirects give a value, with the mention of the route that they lead to.
+    given: Vec<(usize, usize)>,
 }
 
 impl Gathering {
@@ -127,12 +131,12 @@ impl Gathering {
         self.add(NameKind::Page, route.fallback.as_deref(), false, &name);
         self.add(NameKind::Frame, route.frame.as_deref(), false, &name);
         self.add(NameKind::Need, &route.needs, false, &name);
+        self.variables(route.path.as_ref(), true, &name);
+        self.variables(route.host.as_deref(), true, &name);
         self.add(NameKind::Param, &route.required, false, &name);
         self.rules(&route.params, &name);
-        if let Some(redirect) = &route.redirect
-            && let Aim::Route(target) = &redirect.aim
-        {
-            self.use_route(target, &name, prefix);
+        if let Some(redirect) = &route.redirect {
+            self.redirect(redirect, &name, prefix);
         }
         for child in &route.routes {
             self.route(child, &name, prefix);
@@ -142,9 +146,43 @@ impl Gathering {
         }
     }
 
+    fn redirect(&mut self, redirect: &RedirectTo, route: &str, prefix: &str) {
+        for (_, value) in &redirect.params {
+            self.variables(Some(value), false, route);
+        }
+        match &redirect.aim {
+            Aim::Url(url) => self.variables(Some(url), false, route),
+            Aim::Route(target) => {
+                let at = self.mentions.len();
+                self.use_route(target, route, prefix);
+                let begin = self.mentions.len();
+                self.add(NameKind::Param, redirect.params.iter().map(|(name, _)| name), false, route);
+                if begin > at {
+                    self.given.extend((begin..self.mentions.len()).map(|param| (param, at)));
+                }
+            }
+        }
+    }
+
+    /// The variables of a template, where it stands as it is: without an escape of its file's format before them.
+    fn variables(&mut self, template: Option<&Placed<SmolStr>>, is_declaration: bool, route: &str) {
+        let Some(text) = template else { return };
+        let Ok(template) = Template::parse(&text.value) else { return };
+        for variable in template.variables() {
+            let span = text.within(variable.place().start, variable.name().len());
+            let span = span.filter(|span| span.text() == variable.name());
+            self.add(
+                NameKind::Param,
+                span.map(|span| Placed::new(variable.name().into(), span)).as_ref(),
+                is_declaration,
+                route,
+            );
+        }
+    }
+
     fn rules(&mut self, rules: &[(Placed<SmolStr>, Rule)], route: &str) {
         for (param, rule) in rules {
-            self.add(NameKind::Param, Some(param), true, route);
+            self.add(NameKind::Param, Some(param), false, route);
             for (keyword, value) in &rule.keywords {
                 if let ("listed", Data::Text(list), Some(span)) = (keyword.value.as_str(), &value.value, &value.span) {
                     let (kind, name, place) = (NameKind::List, list.to_string(), span.place());
@@ -185,6 +223,9 @@ impl Gathering {
             if declared.contains(&within) {
                 self.mentions[at].name = within;
             }
+        }
+        for (param, target) in self.given {
+            self.mentions[param].route = self.mentions[target].name.clone();
         }
         self.mentions
     }

@@ -129,6 +129,11 @@ impl Span {
         self.start as usize..self.end as usize
     }
 
+    /// What stands there.
+    pub(super) fn text(&self) -> &str {
+        self.origin.text().get(self.bytes()).unwrap_or_default()
+    }
+
     pub(crate) fn width(&self) -> usize {
         (self.end - self.start) as usize
     }
@@ -158,6 +163,16 @@ pub(crate) struct Placed<T> {
 impl<T> Placed<T> {
     pub(crate) fn new(value: T, span: Span) -> Self {
         Self { value, span: Some(span) }
+    }
+}
+
+impl Placed<SmolStr> {
+    /// The place of some bytes of a text, within the quotes of the string that it was written as.
+    pub(crate) fn within(&self, offset: usize, width: usize) -> Option<Span> {
+        let span = self.span.as_ref()?;
+        // A string that is cut off has its opening quote only.
+        let quotes = span.width().saturating_sub(self.value.len()).div_ceil(2);
+        Some(span.within(quotes + offset, width.max(1)))
     }
 }
 

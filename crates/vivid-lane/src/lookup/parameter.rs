@@ -108,6 +108,28 @@ impl<'t> Parameter<'t> {
         self.check.label()
     }
 
+    /// A value that its rule allows, as short as there is one: a text, a list of one item, or one pair. Whether a live list holds it,
+    /// or a list wants more items, is another question. `None` where the rule allows none.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Table, Value};
+    ///
+    /// let table = Table::from_toml("[routes.plate]\npath = '/{plate}'\npage = 'plate'\nparams.plate = { pattern = '^[b-d]-[0-9]{3,5}$' }")?;
+    /// let plate = table.route("plate").unwrap().parameters().next().unwrap();
+    /// assert_eq!(plate.example(), Some(Value::Text("b-000".into())));
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub fn example(self) -> Option<Value> {
+        let text = |check: &Check| String::from_utf8(check.set().shortest()?).ok();
+        Some(match &self.check.values {
+            Many::One => Value::Text(text(self.check)?),
+            Many::List { items, .. } => Value::List(vec![text(items)?]),
+            Many::Pairs { names, values, .. } => Value::Pairs(vec![(text(names)?, text(values)?)]),
+        })
+    }
+
     /// The value that a link is given where nothing else is said, and that an absent one has.
     #[must_use]
     pub fn default_value(self) -> Option<&'t Value> {
