@@ -71,7 +71,7 @@ fn every_decision_has_its_status_and_sign_in_leads_back() {
         let answer = get(&server, url, "");
         assert_eq!((answer.status, answer.field("location")), (status, location), "{url}");
     }
-    assert!(get(&server, "/nihgts", "").body.contains("`nights` for `nihgts`"));
+    assert!(get(&server, "/nihgts", "").body.contains("<code>nights</code> for <code>nihgts</code>"));
     let wanted = "/observers/ada/logbook/2031";
     let refused = get(&server, wanted, "");
     assert_eq!(refused.status, 303);
@@ -167,6 +167,71 @@ fn slow_bodies_are_not_waited_for() {
     for answer in slow {
         assert!(answer.starts_with("HTTP/1.1 408 ") && !answer.contains("set-cookie"), "{answer}");
     }
+}
+
+/// The page to try URLs in answers for any visitor, makes links, finds routes, and gives its answer to programs, too.
+#[test]
+fn urls_are_tried_and_links_are_made() {
+    let server = serve(TOOL, DEMO, &["--list", OBSERVERS]);
+    let page = |query: &str| get(&server, &format!("/-/try?{query}"), "").body.replace("&#x2f;", "/");
+    let json = |query: &str| -> serde_json::Value {
+        let answer = get(&server, &format!("/-/try?as=json&{query}"), "");
+        assert_eq!(answer.field("content-type"), "application/json");
+        serde_json::from_str(&answer.body).expect("JSON")
+    };
+    // As the tool says it.
+    let run = support::demo("--format json match --explain /plates/b-10");
+    assert_eq!(json("url=/plates/b-10"), serde_json::from_str::<serde_json::Value>(&run.out).expect("JSON"));
+    // Values of a list, and needs, as they are typed.
+    assert_eq!(json("url=/observers/eve/logbook")["status"], 404);
+    assert_eq!(json("url=/observers/eve/logbook&list.observers=bob+eve")["status"], 303);
+    assert_eq!(json("url=/observers/eve/logbook&list.observers=bob+eve&meets=observer")["status"], 200);
+    // A redirect shows where it leads, with the values; what is missing lights the way to it.
+    let redirect = page("url=/night.cgi?d%3D2031-04-02");
+    assert!(
+        redirect.contains("<th>there</th><td><code>nights.night</code>, date = <code>2031-04-02</code>"),
+        "{redirect}"
+    );
+    assert!(redirect.contains("<title>301 /night.cgi?d=2031-04-02 · Try URLs</title>"), "{redirect}");
+    let lit = |body: &str| body.matches("class=\"row lit\"").count();
+    assert_eq!(
+        (lit(&redirect), lit(&page("url=/plates/nothing")), lit(&page("url=/nights/2031-04-02/report"))),
+        (1, 1, 3)
+    );
+    // A link, and what keeps one from being made, at its field.
+    let made = page("link=plates&p.band=b%0D%0Av");
+    assert!(
+        made.contains("<a href=\"/plates?band=b&amp;band=v\">") && made.contains("class=\"status good\">200"),
+        "{made}"
+    );
+    for (query, reason) in [
+        ("link=nights.night&p.date=2031-02-30", "refused <code>2031-02-30</code>: no such day"),
+        ("link=nights.night", "needs a value for <code>date</code>"),
+        ("link=objects.object&p.object=tonight", "<code>objects.tonight</code>"),
+        ("link=nights.nigth", "did you mean <code>nights.night</code>?"),
+    ] {
+        let refused = page(query);
+        let is_marked = refused.contains("aria-invalid=\"true\"");
+        assert!(refused.contains(reason) && is_marked == query.starts_with("link=nights.night"), "{query}: {refused}");
+    }
+    assert!(
+        page("").contains("<span class=\"note\">note</span>: a link to <code>objects.object</code> can be captured")
+    );
+    assert!(page("").contains("routes.toml, line 73 · <code>captured-link</code>"));
+    let found = page("find=INSTRUMENT");
+    assert!(found.contains(">domes.dome.instrument<") && !found.contains(">talks<"), "{found}");
+    // A host, where the table has any.
+    let table = file("hosts.toml", b"[routes.club]\nhost = '{club}.example'\npath = '/'\npage = 'club'\n[routes.home]\npath = '/'\npage = 'home'\n");
+    let hosts = serve(TOOL, table.to_str().expect("a path"), &[]);
+    let route = |query: &str| get(&hosts, &format!("/-/try?as=json&{query}"), "").body;
+    assert!(
+        route("url=/&host=optics.example").contains("\"route\":\"club\"")
+            && route("url=/").contains("\"route\":\"home\"")
+    );
+    // A script comes with this page alone.
+    assert!(get(&server, "/-/try", "").field("content-security-policy").contains("script-src 'self'"));
+    assert!(!get(&server, "/nights", "").field("content-security-policy").contains("script-src"));
+    assert!(get(&server, "/-/try.js", "").body.contains("DOMParser"));
 }
 
 /// A large table is shown in parts.
@@ -297,6 +362,10 @@ fn hostile_values_stay_text() {
         "/-/try?url=/nihgts",
         "/observers/sign-in?return=/",
         "/search?q=moon&page=2",
+        "/-/try?link=plates&p.band=b",
+        "/-/try?link=objects.object&p.object=tonight",
+        "/-/try?link=plates&p.band=x",
+        "/-/try?find=moon",
     ]
     .iter()
     .flat_map(|url| parsed(&get(&server, url, "").body).0)
@@ -311,7 +380,9 @@ fn hostile_values_stay_text() {
         let escaped: String = value.bytes().map(|byte| format!("%{byte:02X}")).collect();
         let urls = [
             format!("/objects/{escaped}"), format!("/{escaped}"), format!("/-/try?url=/objects/{escaped}&method={escaped}&meets={escaped}"),
-            format!("/-/try?url={escaped}"), format!("/observers/sign-in?return={escaped}"), format!("/search?q={escaped}"),
+            format!("/-/try?url={escaped}&host={escaped}&list.observers={escaped}&as={escaped}&from={escaped}"),
+            format!("/-/try?link=objects.object&p.object={escaped}"), format!("/-/try?link={escaped}&p.{escaped}={escaped}"),
+            format!("/-/try?link=plates&p.band={escaped}"), format!("/-/try?find={escaped}"), format!("/observers/sign-in?return={escaped}"), format!("/search?q={escaped}"),
         ];
         for url in urls {
             let answer = get(&server, &url, &format!("session={escaped}"));

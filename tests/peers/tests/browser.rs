@@ -35,6 +35,18 @@ async fn a_developer_tries_urls_by_keyboard_and_signs_in() -> Result<(), Box<dyn
     }
     assert_eq!(lit, ["nights", "night"]);
 
+    // A link appears while one types the values, and what refuses one as well; the address and the title follow.
+    client.find(Locator::Css("[name=link]")).await?.send_keys("nights.night").await?;
+    let date = client.wait().for_element(Locator::Css("[name='p.date']")).await?;
+    date.send_keys("2031-02-3").await?;
+    client.wait().for_element(Locator::Css("[name='p.date'][aria-invalid]")).await?;
+    date.send_keys(&format!("{}28", char::from(Key::Backspace))).await?;
+    client.wait().for_element(Locator::Css("#made a")).await?;
+    assert_eq!(text("#made").await?, "/nights/2031-02-28");
+    assert_eq!(text("#verdict").await?, "200nights.night");
+    assert_eq!(client.title().await?, "200 /nights/2031-02-28 · Try URLs");
+    assert!(client.current_url().await?.query().is_some_and(|query| query.contains("p.date=2031-02-28")));
+
     // Sent to sign in, and back.
     client.goto(&format!("{}/observers/ada/logbook", server.url)).await?;
     assert_eq!(text("h1").await?, "sign-in");

@@ -80,9 +80,9 @@ mod page {
 
     use crate::output::Failure;
     use crate::picture::{SiteMap, Sort};
-    use crate::report::{self, Report};
+    use crate::report::{self, Item, Report};
     use crate::system::System;
-    use crate::table_file::{Excerpt, TableFile};
+    use crate::table_file::TableFile;
 
     /// How many findings are on it.
     const MOST: usize = 200;
@@ -94,30 +94,6 @@ mod page {
         counts: &'a str,
         findings: Vec<Item<'a>>,
         more: usize,
-    }
-
-    #[derive(Serialize)]
-    struct Item<'a> {
-        severity: &'static str,
-        code: &'static str,
-        message: &'a str,
-        place: Option<Excerpt<'a>>,
-        /// Where the message does not show it.
-        witness: Option<&'a str>,
-        help: Option<&'a str>,
-    }
-
-    impl<'a> Item<'a> {
-        fn of(file: &'a TableFile, finding: &'a Finding) -> Self {
-            Self {
-                severity: finding.severity().as_str(),
-                code: finding.code().as_str(),
-                message: finding.message(),
-                place: file.excerpt(finding),
-                witness: finding.witness().filter(|witness| !finding.message().contains(*witness)),
-                help: finding.help(),
-            }
-        }
     }
 
     pub(super) fn write(

@@ -15,6 +15,8 @@ pub(crate) fn environment() -> Environment<'static> {
     let mut templates = Environment::new();
     templates.set_auto_escape_callback(|_| AutoEscape::Html);
     templates.add_filter("code", |text: String| Value::from_safe_string(code(&text)));
+    // It is part of the program, and a test renders it.
+    let _ = templates.add_template("finding.html", include_str!("finding.html"));
     templates
 }
 

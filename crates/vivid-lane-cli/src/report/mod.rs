@@ -4,11 +4,13 @@ use std::io::Write;
 use std::path::Path;
 
 use serde::Serialize;
+use vivid_lane::Finding;
 
 use crate::html;
 use crate::output::{Failure, GOOD, Styled};
 use crate::picture::{self, SiteMap};
 use crate::system::System;
+use crate::table_file::{Excerpt, TableFile};
 
 pub(crate) const CHECK: (&str, &str) = ("check.html", include_str!("check.html"));
 pub(crate) const REPLAY: (&str, &str) = ("replay.html", include_str!("replay.html"));
@@ -23,6 +25,31 @@ pub(crate) struct Report<'a, T> {
     /// What it is a report of.
     pub(crate) subtitle: String,
     pub(crate) content: T,
+}
+
+/// A finding, as pages show it.
+#[derive(Debug, Serialize)]
+pub(crate) struct Item<'a> {
+    severity: &'static str,
+    code: &'static str,
+    message: &'a str,
+    place: Option<Excerpt<'a>>,
+    /// Where the message does not show it.
+    witness: Option<&'a str>,
+    help: Option<&'a str>,
+}
+
+impl<'a> Item<'a> {
+    pub(crate) fn of(file: &'a TableFile, finding: &'a Finding) -> Self {
+        Self {
+            severity: finding.severity().as_str(),
+            code: finding.code().as_str(),
+            message: finding.message(),
+            place: file.excerpt(finding),
+            witness: finding.witness().filter(|witness| !finding.message().contains(*witness)),
+            help: finding.help(),
+        }
+    }
 }
 
 #[derive(Serialize)]

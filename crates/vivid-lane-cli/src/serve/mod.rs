@@ -7,6 +7,7 @@ mod pages;
 mod proxy;
 mod reload;
 mod session;
+mod trying;
 
 use std::collections::{HashMap, HashSet};
 use std::io::Write;
@@ -21,6 +22,7 @@ use http::{HeaderValue, Method, Request, Response, StatusCode};
 use http_body_util::{BodyExt, Full, LengthLimitError, Limited};
 use hyper::body::Incoming;
 use hyper_util::rt::{TokioIo, TokioTimer};
+use serde_json::Value as Json;
 use tokio::net::TcpListener;
 use tokio::sync::Semaphore;
 use tower::{Layer, ServiceExt, service_fn};
@@ -31,6 +33,7 @@ use vivid_lane_http::{
 
 use crate::args::ServeArgs;
 use crate::output::{BAD, Failure, GOOD, Styled};
+use crate::report::Item;
 use crate::system::Local;
 use crate::table_file::TableFile;
 use crate::visitor::Visitor;
@@ -45,6 +48,8 @@ const PATIENCE: Duration = Duration::from_secs(10);
 const MOST_HEAD: usize = 64 * 1024;
 /// How long a body may take to begin with, and how many bytes of it must arrive in a second on the whole.
 const BODY: (Duration, u32) = (Duration::from_secs(10), 1024);
+/// How many findings are shown.
+const MOST_FINDINGS: usize = 100;
 /// How large a form may be.
 const MOST_FORM: usize = 16 * 1024;
 
@@ -72,8 +77,19 @@ pub(crate) struct State {
 /// What was found in a table file.
 #[derive(Debug, Default)]
 struct Found {
-    findings: Vec<Finding>,
+    /// As pages show them.
+    findings: Vec<Json>,
+    /// How many more there are.
+    more: usize,
     broken: Option<String>,
+}
+
+impl Found {
+    fn of(file: &TableFile, findings: &[Finding], broken: Option<String>) -> Self {
+        let shown = findings.iter().take(MOST_FINDINGS);
+        let shown = shown.map(|finding| serde_json::to_value(Item::of(file, finding)).unwrap_or_default());
+        Self { findings: shown.collect(), more: findings.len().saturating_sub(MOST_FINDINGS), broken }
+    }
 }
 
 impl State {
@@ -84,11 +100,11 @@ impl State {
             Some(folder) => Some(app::folder(folder)?),
             None => None,
         };
-        let findings = file.review().run().findings().to_vec();
+        let found = Found::of(file, file.review().run().findings(), None);
         Ok(Arc::new(Self {
             table: LiveTable::new(table),
             name: file.name().to_owned(),
-            found: RwLock::new(Found { findings, broken: None }),
+            found: RwLock::new(found),
             pages: pages::Pages::new(),
             session: Session::default(),
             meets: args.visitor.meets.clone(),
@@ -119,8 +135,8 @@ impl State {
             }
             (None, broken) => Err(broken.clone().unwrap_or_default()),
         };
-        let findings = reviewed.findings().to_vec();
-        *self.found.write().unwrap_or_else(std::sync::PoisonError::into_inner) = Found { findings, broken };
+        let found = Found::of(file, reviewed.findings(), broken);
+        *self.found.write().unwrap_or_else(std::sync::PoisonError::into_inner) = found;
         self.changes.iter().for_each(reload::Changes::tell);
         outcome
     }
@@ -189,8 +205,9 @@ impl Site {
         // The pages of this tool have their policy, also beside an application, which has its own.
         let is_ours = request.uri().path().starts_with("/-/");
         let mut response = match (request.uri().path(), is_read) {
-            ("/-/try", true) => aside(state, request, pages::try_url).await?,
+            ("/-/try", true) => aside(state, request, trying::page).await?,
             ("/-/style.css", true) => of_type("text/css; charset=utf-8", crate::html::STYLE.to_owned()),
+            ("/-/try.js", true) => of_type("text/javascript", trying::SCRIPT.to_owned()),
             ("/-/reload.js", true) if state.changes.is_some() => of_type("text/javascript", reload::SCRIPT.to_owned()),
             ("/-/session", true) => session::tell(state, request.headers()),
             ("/-/session", false) => {
@@ -223,8 +240,12 @@ impl Site {
             response.headers_mut().insert(name, HeaderValue::from_static(value));
         }
         if state.app.is_none() || is_ours {
-            let policy =
-                "default-src 'none'; style-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
+            // A script is part of one page, which asks this server alone.
+            let policy = if is_ours {
+                "default-src 'none'; style-src 'self'; script-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+            } else {
+                "default-src 'none'; style-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+            };
             response.headers_mut().insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(policy));
         }
         Ok(response)

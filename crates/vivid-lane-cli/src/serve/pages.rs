@@ -1,25 +1,18 @@
 //! The pages: plain ones for every route, one for what is missing, one to try URLs in.
 
-use std::iter::Peekable;
-
 use http::{Request as HttpRequest, Response, StatusCode};
 use minijinja::value::Serde;
 use minijinja::{Environment, Value, context};
 use serde::Serialize;
-use vivid_lane::{Decision, Position, Request, RouteRef, Table};
+use vivid_lane::{Decision, Position, Request};
 use vivid_lane_http::{Body, PageName, found, missing};
 
-use super::{State, form, html, now};
+use super::{State, html, now};
 use crate::html::environment;
-use crate::json;
 
 /// How many links a page shows, and for how many routes one is tried: a large table would make large pages.
 const MOST_LINKS: usize = 100;
 const MOST_TRIED: usize = 1_000;
-/// How many findings are shown.
-const MOST_FINDINGS: usize = 100;
-/// How many routes are listed at once.
-const MOST_ROUTES: usize = 200;
 
 const TEMPLATES: [(&str, &str); 4] = [
     ("base.html", include_str!("pages/base.html")),
@@ -44,7 +37,7 @@ impl Pages {
     }
 
     /// A page; values are escaped by the template.
-    fn render(
+    pub(super) fn render(
         &self,
         state: &State,
         name: &str,
@@ -148,94 +141,4 @@ fn text_of(value: &vivid_lane::Value) -> String {
             pairs.iter().map(|(name, text)| format!("{name}={text}")).collect::<Vec<_>>().join(" & ")
         }
     }
-}
-
-/// A route in the tree.
-#[derive(Serialize)]
-struct Node {
-    name: String,
-    path: String,
-    /// Is it on the way that was taken?
-    lit: bool,
-    /// Its address, where it has one without values.
-    url: Option<String>,
-    children: Vec<Node>,
-}
-
-/// The routes as a tree, which stand in the order of the file, parents before their children. Where the list begins or ends in the
-/// middle of a subtree, what has no parent in it stands by its full name.
-fn nodes<'t>(
-    table: &Table,
-    routes: &mut Peekable<impl Iterator<Item = RouteRef<'t>>>,
-    above: Option<&str>,
-    lit: &str,
-) -> Vec<Node> {
-    let mut nodes = Vec::new();
-    let is_below = |route: &RouteRef<'_>| above.is_none() || route.parent().map(|one| one.name()) == above;
-    while let Some(route) = routes.next_if(is_below) {
-        let name = route.name();
-        let own = if above.is_some() { name.rsplit('.').next().unwrap_or(name) } else { name };
-        nodes.push(Node {
-            name: own.to_owned(),
-            path: route.own_path().to_owned(),
-            // Is it on the way that was taken?
-            lit: lit == name || lit.strip_prefix(name).is_some_and(|rest| rest.starts_with('.')),
-            url: table.link(name).to_url().ok(),
-            children: self::nodes(table, routes, Some(name), lit),
-        });
-    }
-    nodes
-}
-
-/// The page to try URLs in.
-pub(super) fn try_url(state: &State, request: &HttpRequest<impl Sized>) -> Response<Body> {
-    let here = request.uri().path_and_query().map_or("/", |target| target.as_str());
-    let asked = form::pairs(request.uri().query().unwrap_or_default().as_bytes());
-    let (url, method) =
-        (form::first(&asked, "url").unwrap_or_default(), form::first(&asked, "method").unwrap_or("GET"));
-    let met = state.session.needs(request.headers());
-    let meets = form::all(&asked, "meets");
-    let table = now(state);
-    let is_met = |need: &str| meets.contains(&need);
-    let lists = |list: &str, value: &str| state.is_listed(list, value);
-    let answer = (!url.is_empty()).then(|| {
-        let request = Request::new(method, url).meets(&is_met).lists(&lists);
-        json::decision(url.as_bytes(), &table.decide(&request), Some(&table.explain(&request)))
-    });
-    let lit = answer.as_ref().and_then(|answer| answer.get("route")?.as_str()).unwrap_or_default().to_owned();
-    let found = state.found();
-    let more_findings = found.findings.len().saturating_sub(MOST_FINDINGS);
-    let findings: Vec<Value> = found
-        .findings
-        .iter()
-        .take(MOST_FINDINGS)
-        .map(|one| {
-            let place = one.place().map_or_else(String::new, |place| format!("line {}", place.line()));
-            context! { severity => one.severity().as_str(), message => one.message(), place }
-        })
-        .collect();
-    drop(found);
-    // The part of the routes that is asked for, or the one with the route that was found.
-    let asked_from = form::first(&asked, "from").and_then(|from| from.parse().ok());
-    let found_at = || table.routes().position(|route| route.name() == lit).unwrap_or_default();
-    let count = table.routes().count();
-    let from: usize = asked_from.unwrap_or_else(|| found_at() / MOST_ROUTES * MOST_ROUTES).min(count);
-    let routes = nodes(&table, &mut table.routes().skip(from).take(MOST_ROUTES).peekable(), None, &lit);
-    let to = (from + MOST_ROUTES).min(count);
-    let part = |from: usize| {
-        let own = asked.iter().filter(|(name, _)| name != "from").cloned();
-        form::written(own.chain([("from".to_owned(), from.to_string())]))
-    };
-    let parts = (count > MOST_ROUTES).then(|| {
-        context! {
-            first => from + 1, last => to, count, earlier => (from > 0).then(|| part(from.saturating_sub(MOST_ROUTES))),
-            later => (to < count).then(|| part(to)),
-        }
-    });
-    let all_needs: Vec<Value> = table.needs().map(|name| context! { name, met => is_met(name) }).collect();
-    let more = context! {
-        url, method, methods => vec!["GET", "POST", "PUT", "PATCH", "DELETE", "OPTIONS"], answer => Value::from(Serde(answer)), all_needs, findings, more_findings,
-        routes => Value::from(Serde(routes)), parts,
-    };
-    state.pages.render(state, "try.html", here, met, StatusCode::OK, more)
 }
