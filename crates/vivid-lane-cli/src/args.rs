@@ -5,18 +5,23 @@ use std::ffi::OsString;
 use std::net::IpAddr;
 use std::path::PathBuf;
 
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueEnum};
+#[cfg(not(target_family = "wasm"))]
+use clap_complete::ArgValueCompleter;
+
+#[cfg(not(target_family = "wasm"))]
+use crate::complete;
 
 /// One route table as the contract for server, browser, tests and tooling.
 #[derive(Debug, Parser)]
 #[command(name = "vivid-lane", version, max_term_width = 100, after_help = EXIT)]
 pub(crate) struct Cli {
     /// The table file; `routes.toml` in this folder or above it if left out
-    #[arg(long, global = true, value_name = "FILE")]
+    #[arg(long, global = true, value_name = "FILE", help_heading = COMMON)]
     pub(crate) table: Option<PathBuf>,
 
     /// How to print results: for people, or one JSON object a line
-    #[arg(long, global = true, value_enum, default_value_t = Format::Text)]
+    #[arg(long, global = true, value_enum, default_value_t = Format::Text, help_heading = COMMON)]
     pub(crate) format: Format,
 
     #[command(subcommand)]
@@ -25,6 +30,27 @@ pub(crate) struct Cli {
 
 const EXIT: &str = "Exit status: 0 fine; 1 there are findings, or a URL was not answered by a page or redirect; \
                     2 the call or a file is wrong.\n\nTry `vivid-lane demo` first.";
+
+/// The heading of the options that most commands have.
+const COMMON: &str = "Table and output";
+
+/// The command line. Where an option that most commands have means nothing, help does not show it.
+pub(crate) fn command() -> clap::Command {
+    let mut command = Cli::command();
+    let hidden: [(&str, &[&str]); 2] = [
+        ("table", &["init", "diff", "language-server", "schema", "completions", "man", "demo"]),
+        ("format", &["init", "serve", "language-server", "schema", "completions", "man", "demo"]),
+    ];
+    for (option, commands) in hidden {
+        let Some(arg) = command.get_arguments().find(|arg| arg.get_id() == option).cloned() else { continue };
+        for name in commands {
+            if command.find_subcommand(name).is_some() {
+                command = command.mut_subcommand(name, |one| one.arg(arg.clone().hide(true)));
+            }
+        }
+    }
+    command
+}
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Format {
@@ -84,11 +110,15 @@ pub(crate) enum Command {
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,
     #[cfg(not(target_family = "wasm"))]
-    /// Print the script that completes calls of this tool in a shell
+    /// Print the script that completes calls of this tool in a shell, names of routes included
     #[command(
-        after_help = "Example:\n  vivid-lane completions bash > ~/.local/share/bash-completion/completions/vivid-lane"
+        after_help = "Examples:\n  source <(vivid-lane completions bash)          # in ~/.bashrc\n  source <(vivid-lane completions zsh)           # in ~/.zshrc\n  vivid-lane completions fish | source           # in ~/.config/fish/config.fish"
     )]
     Completions(CompletionsArgs),
+    #[cfg(feature = "man")]
+    /// Write manual pages of the tool and of each command
+    #[command(after_help = "Example:\n  vivid-lane man ~/.local/share/man/man1")]
+    Man(ManArgs),
     #[cfg(not(target_family = "wasm"))]
     /// Walk through the whole job on the demo data
     #[command(after_help = "Example:\n  vivid-lane demo")]
@@ -101,6 +131,14 @@ pub(crate) struct CompletionsArgs {
     /// The shell
     #[arg(value_enum, value_name = "SHELL")]
     pub(crate) shell: clap_complete::Shell,
+}
+
+#[cfg(feature = "man")]
+#[derive(Debug, Args)]
+pub(crate) struct ManArgs {
+    /// The folder to write into
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: PathBuf,
 }
 
 #[derive(Debug, Args)]
@@ -140,27 +178,30 @@ pub(crate) struct TreeArgs {
 pub(crate) struct MatchArgs {
     /// URLs: a path, with a query if there is one, or an absolute URL; `-` reads one a line from standard input
     #[arg(required = true, value_name = "URL")]
+    #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::urls)))]
     pub(crate) urls: Vec<OsString>,
     /// The method of the request
     #[arg(long, default_value = "GET", value_name = "METHOD")]
     pub(crate) method: String,
-    #[command(flatten)]
-    pub(crate) visitor: VisitorArgs,
     /// Show each route that the URL could have meant, and why it lost
     #[arg(long)]
     pub(crate) explain: bool,
+    #[command(flatten)]
+    pub(crate) visitor: VisitorArgs,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct LinkArgs {
     /// The full name of the route
     #[arg(value_name = "NAME")]
+    #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::routes)))]
     pub(crate) name: String,
     /// Values of its parameters; a key given again makes a list
     #[arg(value_name = "KEY=VALUE")]
     pub(crate) values: Vec<String>,
     /// The page that the link stands on, from which it inherits what the two addresses share
     #[arg(long, value_name = "URL")]
+    #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::urls)))]
     pub(crate) from: Option<String>,
     /// Begin with the origin of the site
     #[arg(long)]
@@ -168,15 +209,18 @@ pub(crate) struct LinkArgs {
 }
 
 #[derive(Debug, Args)]
+#[command(next_help_heading = "The visitor")]
 pub(crate) struct VisitorArgs {
     /// The host of the request, where the URL does not name one
     #[arg(long, value_name = "HOST")]
     pub(crate) host: Option<String>,
     /// A need that the visitor meets; may be given for several needs
     #[arg(long, value_name = "NEED")]
+    #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::needs)))]
     pub(crate) meets: Vec<String>,
     /// A live list, from a file with one value a line; may be given for several lists
     #[arg(long = "list", value_name = "NAME=FILE")]
+    #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::lists)))]
     pub(crate) lists: Vec<String>,
 }
 
@@ -249,6 +293,9 @@ pub(crate) enum To {
     Typescript,
 }
 
+const TYPESCRIPT: &str = "With --to typescript";
+const SITEMAP: &str = "With --to sitemap";
+
 #[derive(Debug, Clone, Args)]
 pub(crate) struct ConvertArgs {
     /// What to read: a file, `-` for standard input, or a folder for `--from pages`; the table if left out
@@ -263,29 +310,29 @@ pub(crate) struct ConvertArgs {
     /// The file to write, or for TypeScript the folder; standard output if left out
     #[arg(long, value_name = "FILE")]
     pub(crate) out: Option<PathBuf>,
-    /// For TypeScript, write the module that navigates in a browser, too
-    #[arg(long)]
+    /// Write the module that navigates in a browser, too
+    #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) browser: bool,
-    /// For TypeScript, write JavaScript with declarations instead, for which nobody needs a compiler
-    #[arg(long)]
+    /// Write JavaScript with declarations instead, for which nobody needs a compiler
+    #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) javascript: bool,
     /// Write nothing, and end with status 1 if what stands there differs
     #[arg(long)]
     pub(crate) check: bool,
-    /// For TypeScript, write again each time that the table is saved
-    #[arg(long)]
+    /// Write again each time that the table is saved
+    #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) watch: bool,
-    /// For a sitemap, values of a parameter, one a line; or pages of a route, one JSON object a line
-    #[arg(long, value_name = "NAME=FILE")]
+    /// Values of a parameter, one a line; or pages of a route, one JSON object a line
+    #[arg(long, value_name = "NAME=FILE", help_heading = SITEMAP)]
     pub(crate) values: Vec<String>,
-    /// For a sitemap, a live list, from a file with one value a line
-    #[arg(long = "list", value_name = "NAME=FILE")]
+    /// A live list, from a file with one value a line
+    #[arg(long = "list", value_name = "NAME=FILE", help_heading = SITEMAP)]
     pub(crate) lists: Vec<String>,
-    /// For a sitemap, the parameter whose values are languages
-    #[arg(long, value_name = "NAME", default_value = "lang")]
+    /// The parameter whose values are languages
+    #[arg(long, value_name = "NAME", default_value = "lang", help_heading = SITEMAP)]
     pub(crate) language: String,
     /// The endings of page files
-    #[arg(long, value_name = "ENDING", default_values = ["html", "htm", "md"])]
+    #[arg(long, value_name = "ENDING", help_heading = "With --from pages", default_values = ["html", "htm", "md"])]
     pub(crate) ending: Vec<String>,
 }
 

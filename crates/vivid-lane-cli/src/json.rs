@@ -98,6 +98,11 @@ pub fn route(route: RouteRef<'_>) -> Map<String, Json> {
         let url = route.redirects_to_url().map(|url| ("url", url.as_str()));
         let mut redirect: Map<String, Json> =
             to.into_iter().chain(url).map(|(key, text)| (key.to_owned(), text.into())).collect();
+        let params: Map<String, Json> =
+            route.redirect_params().map(|(name, text)| (name.to_owned(), text.into())).collect();
+        if !params.is_empty() {
+            redirect.insert("params".to_owned(), params.into());
+        }
         redirect.insert("status".to_owned(), status.into());
         object.insert("redirect".into(), redirect.into());
     }

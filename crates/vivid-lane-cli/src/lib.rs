@@ -29,12 +29,15 @@
 
 mod args;
 mod commands;
+#[cfg(not(target_family = "wasm"))]
+mod complete;
 mod html;
 pub mod json;
 #[cfg(feature = "language-server")]
 mod language;
 mod output;
 mod picture;
+mod progress;
 #[cfg(not(target_family = "wasm"))]
 mod replay;
 mod report;
@@ -51,7 +54,7 @@ mod watched;
 use std::ffi::OsString;
 use std::io::{ErrorKind, Write};
 
-use clap::{CommandFactory, FromArgMatches};
+use clap::FromArgMatches;
 
 use crate::args::Cli;
 pub use crate::commands::{Repeating, link_from};
@@ -88,7 +91,7 @@ pub fn call<W: Into<OsString> + Clone>(
     err: &mut dyn Write,
 ) -> Ended {
     let ended = |status| Ended { status, repeating: None };
-    let mut command = Cli::command();
+    let mut command = args::command();
     if let Some(columns) = columns {
         command = command.term_width(columns);
     }
@@ -117,6 +120,12 @@ pub fn call<W: Into<OsString> + Clone>(
             ended(2)
         }
     }
+}
+
+/// Answers a shell that completes a call, where one asks (in the variable `COMPLETE`), and ends the process.
+#[cfg(not(target_family = "wasm"))]
+pub fn complete() {
+    clap_complete::CompleteEnv::with_factory(args::command).complete();
 }
 
 /// Repeats a call whenever its files change, until the process is stopped; the exit status, where the files cannot be watched.

@@ -5,6 +5,7 @@ use std::process::ExitCode;
 use vivid_lane_cli::system::Local;
 
 fn main() -> ExitCode {
+    vivid_lane_cli::complete();
     // Not locked: a server writes to it from a thread of its own.
     let mut out = anstream::stdout();
     let mut err = anstream::stderr();

@@ -10,6 +10,7 @@ use vivid_lane::declare::Severity;
 use vivid_lane::{Finding, Source, Table, TableError, TableSpec};
 
 use crate::output::Failure;
+use crate::progress::during;
 use crate::system::System;
 
 /// How many findings are shown with the lines that they are about.
@@ -84,7 +85,8 @@ impl TableFile {
     /// Builds the table, of a declaration that is not needed again.
     pub(crate) fn into_table(mut self) -> Result<Table, Failure> {
         let spec = self.take_spec();
-        spec.build().map_err(|error| Failure::Table(self.render(error.findings())))
+        let built = during("building the table", || spec.build());
+        built.map_err(|error| Failure::Table(self.render(error.findings())))
     }
 
     /// The table as it is declared, which is then not here any more.

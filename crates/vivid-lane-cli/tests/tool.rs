@@ -52,6 +52,64 @@ fn json_is_one_object_a_line() {
 }
 
 #[test]
+fn the_tree_has_what_a_redirect_hands_on() {
+    let routes = demo("--format json tree").out;
+    let routes: Vec<serde_json::Value> = routes.lines().map(|line| serde_json::from_str(line).expect("JSON")).collect();
+    let redirect = |name: &str| routes.iter().find(|one| one["route"] == name).expect("a route")["redirect"].clone();
+    let to = serde_json::json!({ "to": "nights.night", "params": { "date": "{d}" }, "status": 301 });
+    assert_eq!(redirect("old-night"), to);
+    assert_eq!(redirect("old-plates"), serde_json::json!({ "to": "plates", "status": 308 }));
+}
+
+/// Help has the options that mean something to the command, and no others.
+#[test]
+fn help_shows_what_applies() {
+    for (command, options) in [
+        ("init", vec![]),
+        ("schema", vec![]),
+        ("diff", vec!["--draw", "--format"]),
+        ("link", vec!["--from", "--absolute", "--table", "--format"]),
+        (
+            "serve",
+            vec!["--port", "--address", "--app", "--proxy", "--reload", "--host", "--meets", "--list", "--table"],
+        ),
+    ] {
+        let help = demo(&format!("{command} -h")).out;
+        let shown = help.lines().filter_map(|line| line.split_whitespace().next());
+        let shown: Vec<&str> = shown.filter(|word| word.starts_with("--")).collect();
+        assert_eq!(shown, options, "{help}");
+    }
+    // They stand before the command all the same.
+    assert_eq!(demo("schema").status, 0);
+}
+
+/// What a shell is offered for a call that ends with an unfinished word.
+fn completed(call: &str) -> Vec<String> {
+    let words: Vec<&str> = ["vivid-lane", "--table", DEMO].into_iter().chain(call.split(' ')).collect();
+    let output = std::process::Command::new(env!("CARGO_BIN_EXE_vivid-lane"))
+        .env("COMPLETE", "bash")
+        .env("_CLAP_COMPLETE_INDEX", (words.len() - 1).to_string())
+        .env("_CLAP_IFS", "\n")
+        .arg("--")
+        .args(&words)
+        .output()
+        .expect("the tool runs");
+    String::from_utf8(output.stdout).expect("UTF-8").lines().map(str::to_owned).collect()
+}
+
+#[test]
+fn a_shell_completes_names_of_the_table() {
+    assert_eq!(completed("link domes.dome.i"), ["domes.dome.instrument", "domes.dome.instrument.manual"]);
+    assert_eq!(completed("match /tal"), ["/talks", "/talks/", "/talks/next"]);
+    assert_eq!(completed("match --meets "), ["observer"]);
+    assert_eq!(completed("match --list o"), ["observers="]);
+    assert_eq!(completed("chec"), ["check"]);
+    // Without a table there is nothing to offer, and nothing to say.
+    let none = tool(&["completions", "zsh"], b"");
+    assert!(none.status == 0 && none.out.contains("COMPLETE=\"zsh\""), "{}", none.out);
+}
+
+#[test]
 fn decisions_are_told_with_their_reasons() {
     for (call, status, outcome, rest) in [
         (

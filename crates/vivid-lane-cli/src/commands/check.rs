@@ -9,6 +9,7 @@ use crate::Outcome;
 use crate::args::{CheckArgs, Format};
 use crate::json;
 use crate::output::{BAD, Failure, GOOD, Styled, counted, json_line};
+use crate::progress::during;
 use crate::sarif;
 use crate::system::System;
 use crate::table_file::{TableFile, read_text};
@@ -26,7 +27,7 @@ pub(super) fn run(
         let text = read_text(system, path)?;
         review = review.handlers(text.lines().map(str::trim).filter(|name| !name.is_empty()));
     }
-    let reviewed = review.run();
+    let reviewed = during("checking the table", || review.run());
     let findings = reviewed.findings();
     let verdict = match reviewed.table() {
         _ if reviewed.worst() <= Some(Severity::Note) => "fine",

@@ -11,6 +11,7 @@ use crate::args::{DiffArgs, Format};
 use crate::json;
 use crate::output::{BAD, FAINT, Failure, GOOD, NAME, STRONG, Styled, counted, json_line, shown, width};
 use crate::picture::{self, Place, SiteMap, Sort, Spot};
+use crate::progress::during;
 use crate::system::System;
 use crate::table_file::TableFile;
 
@@ -26,7 +27,8 @@ pub(super) fn run(
     let mut new = TableFile::load(system, Some(&args.new))?;
     let spec = new.take_spec();
     let drawn = args.draw.as_ref().map(|path| (path, spec.clone()));
-    let differences = Differences::since(&old, spec).map_err(|error| Failure::Table(new.render(error.findings())))?;
+    let differences = during("comparing the tables", || Differences::since(&old, spec));
+    let differences = differences.map_err(|error| Failure::Table(new.render(error.findings())))?;
     match format {
         Format::Json => {
             json::differences(&differences).try_for_each(|one| json_line(out, one))?;

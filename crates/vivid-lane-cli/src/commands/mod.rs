@@ -57,15 +57,18 @@ pub(crate) fn run(
         }
         #[cfg(not(target_family = "wasm"))]
         Command::Completions(args) => {
-            // Into a buffer first, as the generator panics where it cannot write.
-            let mut script = Vec::new();
-            clap_complete::generate(
-                args.shell,
-                &mut <Cli as clap::CommandFactory>::command(),
-                "vivid-lane",
-                &mut script,
-            );
-            out.write_all(&script)?;
+            let shells = clap_complete::env::Shells::builtins();
+            let name = args.shell.to_string();
+            if let Some(shell) = shells.completer(&name) {
+                shell.write_registration("COMPLETE", "vivid-lane", "vivid-lane", "vivid-lane", out)?;
+            }
+            Ok(Outcome::Fine)
+        }
+        #[cfg(feature = "man")]
+        Command::Man(args) => {
+            let failure = |error| Failure::Write { path: args.folder.clone(), error };
+            std::fs::create_dir_all(&args.folder).map_err(failure)?;
+            clap_mangen::generate_to(crate::args::command(), &args.folder).map_err(failure)?;
             Ok(Outcome::Fine)
         }
         #[cfg(not(target_family = "wasm"))]

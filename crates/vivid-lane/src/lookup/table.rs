@@ -374,6 +374,38 @@ impl<'t, P> RouteRef<'t, P> {
         }
     }
 
+    /// What a redirect gives the parameters of the route that it leads to: texts over the parameters of this route, as in `{year}-{month}`,
+    /// those that are handed on by their name included.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("
+    ///     [routes.night]
+    ///     path = '/nights/{date}'
+    ///     page = 'night'
+    ///     [routes.old]
+    ///     path = '/old/{d}'
+    ///     redirect = { to = 'night', params = { date = '{d}' } }
+    /// ")?;
+    /// let old = table.route("old").unwrap();
+    /// assert_eq!(old.redirect_params().collect::<Vec<_>>(), [("date", "{d}".to_owned())]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    pub fn redirect_params(self) -> impl Iterator<Item = (&'t str, String)> {
+        let route = self.frozen_route();
+        let values = match route.extras.onward.as_ref().map(|onward| &onward.aim) {
+            Some(Destination::Route { values, .. }) => values.as_slice(),
+            _ => &[],
+        };
+        let text = |piece: &Result<Box<str>, u16>| match piece {
+            Ok(text) => text.to_string(),
+            Err(param) => format!("{{{}}}", route.params[usize::from(*param)].name),
+        };
+        values.iter().map(move |(name, filling)| (name.as_str(), filling.iter().map(text).collect()))
+    }
+
     /// The status of a redirect.
     #[must_use]
     pub fn redirect_status(self) -> Option<u16> {

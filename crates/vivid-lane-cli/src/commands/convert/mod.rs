@@ -16,6 +16,7 @@ use super::repeat::Repeating;
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format, From, To};
 use crate::output::{BAD, Failure, GOOD, Styled};
+use crate::progress::during;
 use crate::system::System;
 use crate::table_file::{TableFile, nearest_table, read_text, text_of};
 
@@ -136,8 +137,8 @@ impl Input {
                     if path == Path::new("-") { "standard input".to_owned() } else { path.display().to_string() };
                 let text = if path == Path::new("-") { standard_input(system)? } else { bounded_text(system, &path)? };
                 let source = if syntax(&text) == Syntax::Json { Source::json(text) } else { Source::yaml(text) };
-                let read =
-                    openapi::read(source.named(name.as_str())).map_err(|error| Failure::Description { name, error })?;
+                let read = during("reading the description", || openapi::read(source.named(name.as_str())))
+                    .map_err(|error| Failure::Description { name, error })?;
                 Ok(Self { kind: Kind::Made(Box::new(read.table)), notes: read.notes })
             }
             From::Pages => {
