@@ -11,6 +11,7 @@ use clap_complete::ArgValueCompleter;
 
 #[cfg(not(target_family = "wasm"))]
 use crate::complete;
+use crate::page_files::ENDINGS;
 
 /// One route table as the contract for server, browser, tests and tooling.
 #[derive(Debug, Parser)]
@@ -332,7 +333,7 @@ pub(crate) struct ConvertArgs {
     #[arg(long, value_name = "NAME", default_value = "lang", help_heading = SITEMAP)]
     pub(crate) language: String,
     /// The endings of page files
-    #[arg(long, value_name = "ENDING", help_heading = "With --from pages", default_values = ["html", "htm", "md"])]
+    #[arg(long, value_name = "ENDING", help_heading = "With --from pages", default_values = ENDINGS)]
     pub(crate) ending: Vec<String>,
 }
 

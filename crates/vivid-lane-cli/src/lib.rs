@@ -36,6 +36,7 @@ pub mod json;
 #[cfg(feature = "language-server")]
 mod language;
 mod output;
+mod page_files;
 mod picture;
 mod progress;
 #[cfg(not(target_family = "wasm"))]

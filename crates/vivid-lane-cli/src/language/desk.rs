@@ -11,7 +11,9 @@ use vivid_lane::declare::{Mention, NameKind, Severity};
 use vivid_lane::{Finding, Review, Table, TableSpec};
 
 use super::text::{edit, to_range};
-use crate::system::{Local, System};
+use crate::output::Failure;
+use crate::page_files;
+use crate::system::{Entry, Local, System};
 use crate::table_file::TableFile;
 
 /// What stays as it is in the path of a `file` URI.
@@ -23,7 +25,9 @@ const FINDINGS: &str = concat!(env!("CARGO_PKG_REPOSITORY"), "/docs/TOOL.md#find
 #[derive(Default)]
 pub(super) struct Desk {
     open: HashMap<PathBuf, String>,
-    /// The tables, by their first file.
+    /// The folders whose files are pages.
+    pages: Vec<PathBuf>,
+    /// The tables, by their first file, or their folder of page files.
     tables: BTreeMap<PathBuf, TableOnDesk>,
     /// The files whose tables are to be reviewed.
     changed: BTreeSet<PathBuf>,
@@ -39,12 +43,19 @@ pub(super) struct TableOnDesk {
     pub(super) table: Option<Table>,
     /// Is that the one of these texts?
     pub(super) is_current: bool,
+    /// Is it declared by page files?
+    is_of_pages: bool,
 }
 
 impl TableOnDesk {
     /// The file of a place.
     pub(super) fn file(&self, named: Option<&str>) -> PathBuf {
-        named.map_or_else(|| self.root.clone(), |name| plain(Path::new(name)))
+        match named {
+            None => self.root.clone(),
+            // Page files are named from their folder on.
+            Some(name) if self.is_of_pages => plain(&self.root.join(name)),
+            Some(name) => plain(Path::new(name)),
+        }
     }
 
     pub(super) fn text(&self, path: &Path) -> &str {
@@ -76,9 +87,18 @@ impl System for Overlay<'_> {
     fn here(&self) -> io::Result<PathBuf> {
         Local.here()
     }
+
+    fn entries(&self, folder: &Path) -> io::Result<Vec<Entry>> {
+        Local.entries(folder)
+    }
 }
 
 impl Desk {
+    /// Takes files in these folders for pages.
+    pub(super) fn take_for_pages(&mut self, folders: impl Iterator<Item = PathBuf>) {
+        self.pages = folders.map(|folder| plain(&folder)).collect();
+    }
+
     pub(super) fn open(&mut self, uri: &str, text: &str) {
         if let Some(path) = path_of(uri) {
             self.open.insert(path.clone(), text.to_owned());
@@ -143,7 +163,11 @@ impl Desk {
     }
 
     fn read(&self, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
-        read(&Overlay(&self.open), root, before)
+        read(&Overlay(&self.open), root, self.is_of_pages(root), before)
+    }
+
+    fn is_of_pages(&self, root: &Path) -> bool {
+        self.pages.iter().any(|folder| folder == root)
     }
 
     /// A table as it would be with other texts.
@@ -154,11 +178,14 @@ impl Desk {
     ) -> Option<TableOnDesk> {
         let mut open = self.open.clone();
         open.extend(texts);
-        read(&Overlay(&open), root, None).ok()
+        read(&Overlay(&open), root, self.is_of_pages(root), None).ok()
     }
 
     /// The table as it was saved, and its declaration as it is now; nothing where they are the same.
     pub(super) fn saved_and_now(&self, table: &TableOnDesk) -> Option<(Table, TableSpec)> {
+        if table.is_of_pages {
+            return None;
+        }
         let is_saved =
             |(path, text): (&PathBuf, &Arc<str>)| std::fs::read_to_string(path).is_ok_and(|saved| saved == **text);
         if table.texts.iter().all(is_saved) {
@@ -172,6 +199,10 @@ impl Desk {
     fn root_of(&self, path: &Path) -> PathBuf {
         if let Some(known) = self.tables.values().find(|table| table.texts.contains_key(path)) {
             return known.root.clone();
+        }
+        let is_page = page_files::is_page(path, &page_files::ENDINGS);
+        if let Some(folder) = self.pages.iter().find(|folder| is_page && path.starts_with(folder)) {
+            return folder.clone();
         }
         let system = Overlay(&self.open);
         let above = path.ancestors().skip(1).map(|folder| folder.join("routes.toml"));
@@ -191,16 +222,25 @@ impl Desk {
     }
 }
 
-fn read(system: &Overlay<'_>, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
-    let mut file = TableFile::load(system, Some(root)).map_err(|failure| failure.to_string())?;
-    let spec = file.take_spec();
+fn read(system: &Overlay<'_>, root: &Path, is_of_pages: bool, before: Option<Table>) -> Result<TableOnDesk, String> {
+    let told = |failure: Failure| failure.to_string();
+    let (spec, texts) = if is_of_pages {
+        let endings = page_files::ENDINGS.map(str::to_owned);
+        let files = page_files::read(system, root, &endings).map_err(told)?.files;
+        let texts = files.iter().map(|(name, text)| (plain(&root.join(name)), Arc::from(text.as_str()))).collect();
+        (TableSpec::from_pages(files), texts)
+    } else {
+        let mut file = TableFile::load(system, Some(root)).map_err(told)?;
+        let texts = file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Arc::clone(text))).collect();
+        (file.take_spec(), texts)
+    };
     let mentions = spec.mentions();
     let reviewed = Review::new(spec).run();
     let findings = reviewed.findings().to_vec();
-    let texts = file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Arc::clone(text))).collect();
     let table = reviewed.into_table();
     let is_current = table.is_some();
-    Ok(TableOnDesk { root: root.to_owned(), texts, findings, mentions, table: table.or(before), is_current })
+    let table = table.or(before);
+    Ok(TableOnDesk { root: root.to_owned(), texts, findings, mentions, table, is_current, is_of_pages })
 }
 
 fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
@@ -263,7 +303,7 @@ pub(super) fn plain(path: &Path) -> PathBuf {
 }
 
 /// The path of a `file` URI (RFC 8089).
-fn path_of(uri: &str) -> Option<PathBuf> {
+pub(super) fn path_of(uri: &str) -> Option<PathBuf> {
     let path = uri.strip_prefix("file://")?;
     let path = percent_decode_str(path).decode_utf8().ok()?;
     // A drive stands behind a slash.

@@ -11,6 +11,8 @@ mod mends;
 mod rename;
 mod text;
 
+use std::path::PathBuf;
+
 use lsp_server::{Connection, ErrorCode, Message, Notification, Request, Response};
 use serde_json::{Value as Json, json};
 use vivid_lane::Table;
@@ -42,8 +44,9 @@ pub(crate) type Explain<'a> = &'a dyn Fn(&Table, &str) -> String;
 pub(crate) fn run(explain: Explain<'_>) -> Result<(), Failure> {
     let (connection, threads) = Connection::stdio();
     let spoken = |error: &dyn std::fmt::Display| Failure::Editor(error.to_string());
-    connection.initialize(capabilities()).map_err(|error| spoken(&error))?;
+    let asked = connection.initialize(capabilities()).map_err(|error| spoken(&error))?;
     let mut desk = Desk::default();
+    desk.take_for_pages(page_folders(&asked));
     while let Ok(message) = connection.receiver.recv() {
         match message {
             Message::Request(request) => {
@@ -67,6 +70,14 @@ pub(crate) fn run(explain: Explain<'_>) -> Result<(), Failure> {
     }
     drop(connection);
     threads.join().map_err(|error| spoken(&error))
+}
+
+/// The folders of page files, which the editor names in its initialization options, from the folder that it works in.
+fn page_folders(asked: &Json) -> impl Iterator<Item = PathBuf> {
+    let root = asked["workspaceFolders"][0]["uri"].as_str().or(asked["rootUri"].as_str()).and_then(desk::path_of);
+    let root = root.unwrap_or_default();
+    let folders = asked["initializationOptions"]["pages"].as_array().cloned().unwrap_or_default();
+    folders.into_iter().filter_map(move |folder| Some(root.join(folder.as_str()?)))
 }
 
 /// Tells the findings of what has changed.

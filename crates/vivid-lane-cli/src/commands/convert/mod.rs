@@ -2,7 +2,6 @@
 
 pub(super) mod modules;
 mod notes;
-mod pages;
 mod sitemap;
 
 use std::io::{self, Read, Write};
@@ -16,6 +15,7 @@ use super::repeat::Repeating;
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format, From, To};
 use crate::output::{BAD, Failure, GOOD, Styled};
+use crate::page_files::{self, PageFiles};
 use crate::progress::during;
 use crate::system::System;
 use crate::table_file::{TableFile, nearest_table, read_text, text_of};
@@ -143,7 +143,8 @@ impl Input {
             }
             From::Pages => {
                 let folder = named(args, "a folder: `convert --from pages DIR`")?;
-                let (table, notes) = pages::read(system, &folder, &args.ending)?;
+                let PageFiles { files, notes } = page_files::read(system, &folder, &args.ending)?;
+                let table = TableSpec::from_pages(files);
                 Ok(Self { kind: Kind::Made(Box::new(table)), notes })
             }
         }

@@ -2,7 +2,6 @@
 
 use std::path::Path;
 
-use vivid_lane::TableSpec;
 use vivid_lane_exchange::Notes;
 
 use crate::output::Failure;
@@ -12,25 +11,41 @@ use crate::table_file::read_text;
 /// How deep folders are read.
 const DEEPEST: usize = 64;
 
+/// The endings of page files, where nothing else is said.
+pub(crate) const ENDINGS: [&str; 3] = ["html", "htm", "md"];
+
+/// The page files of a folder.
+#[derive(Debug)]
+pub(crate) struct PageFiles {
+    /// Their names below the folder, and their texts.
+    pub(crate) files: Vec<(String, String)>,
+    /// What was left out.
+    pub(crate) notes: Notes,
+}
+
 /// Reads the page files of a folder: those with one of the endings, but none that is hidden.
-pub(super) fn read(system: &dyn System, folder: &Path, endings: &[String]) -> Result<(TableSpec, Notes), Failure> {
-    let mut reader = Reader { system, endings, files: Vec::new(), notes: Notes::default() };
+pub(crate) fn read(system: &dyn System, folder: &Path, endings: &[String]) -> Result<PageFiles, Failure> {
+    let mut reader = Reader { system, endings, found: PageFiles { files: Vec::new(), notes: Notes::default() } };
     reader.read(folder, "", DEEPEST)?;
-    if reader.files.is_empty() {
+    if reader.found.files.is_empty() {
         let endings = endings.iter().map(|ending| format!(".{}", ending.trim_start_matches('.'))).collect::<Vec<_>>();
         let message =
             format!("no page files in {}: expected names that end with {}", folder.display(), endings.join(", "));
         return Err(Failure::Argument(message));
     }
-    Ok((TableSpec::from_pages(reader.files), reader.notes))
+    Ok(reader.found)
+}
+
+/// Is it one of the endings?
+pub(crate) fn is_page(path: &Path, endings: &[impl AsRef<str>]) -> bool {
+    let ending = path.extension().map(|ending| ending.to_string_lossy().to_ascii_lowercase());
+    ending.is_some_and(|ending| endings.iter().any(|known| known.as_ref().trim_start_matches('.') == ending))
 }
 
 struct Reader<'a> {
     system: &'a dyn System,
     endings: &'a [String],
-    /// The names below the folder, and the texts.
-    files: Vec<(String, String)>,
-    notes: Notes,
+    found: PageFiles,
 }
 
 impl Reader<'_> {
@@ -46,33 +61,30 @@ impl Reader<'_> {
             }
             match entry.kind {
                 EntryKind::Link => {
-                    self.notes.leave_out("link", format!("{path} is a symbolic link, which is not followed"));
+                    self.found.notes.leave_out("link", format!("{path} is a symbolic link, which is not followed"));
                     continue;
                 }
                 EntryKind::Other => continue,
-                EntryKind::File if !self.is_page(&entry.path) => {
-                    self.notes.leave_out("file", format!("{path} has not one of the endings of pages"));
+                EntryKind::File if !is_page(&entry.path, self.endings) => {
+                    self.found.notes.leave_out("file", format!("{path} has not one of the endings of pages"));
                     continue;
                 }
                 EntryKind::File | EntryKind::Folder => {}
             }
             let Some(name) = entry.name else {
-                self.notes.leave_out("file", format!("the name of {path} is not UTF-8"));
+                self.found.notes.leave_out("file", format!("the name of {path} is not UTF-8"));
                 continue;
             };
             if entry.kind == EntryKind::File {
-                self.files.push((format!("{above}{name}"), read_text(self.system, &entry.path)?));
+                self.found.files.push((format!("{above}{name}"), read_text(self.system, &entry.path)?));
             } else if deeper == 0 {
-                self.notes.leave_out("folder", format!("{path} is deeper than {DEEPEST} folders, and is not read"));
+                self.found
+                    .notes
+                    .leave_out("folder", format!("{path} is deeper than {DEEPEST} folders, and is not read"));
             } else {
                 self.read(&entry.path, &format!("{above}{name}/"), deeper - 1)?;
             }
         }
         Ok(())
-    }
-
-    fn is_page(&self, path: &Path) -> bool {
-        let ending = path.extension().map(|ending| ending.to_string_lossy().to_ascii_lowercase());
-        ending.is_some_and(|ending| self.endings.iter().any(|known| known.trim_start_matches('.') == ending))
     }
 }
