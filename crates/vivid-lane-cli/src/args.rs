@@ -95,7 +95,7 @@ pub(crate) enum Command {
     Replay(ReplayArgs),
     /// Turn the table into another form, or another form into a table
     #[command(
-        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --browser --out src/routes\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
+        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --from log access.log access.log.1.gz > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --browser --out src/routes\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
     )]
     Convert(ConvertArgs),
     #[cfg(feature = "serve")]
@@ -275,6 +275,9 @@ pub(crate) enum From {
     Openapi,
     /// A folder of page files
     Pages,
+    #[cfg(not(target_family = "wasm"))]
+    /// Access logs, from which a first table is learned
+    Log,
 }
 
 /// What a conversion writes.
@@ -296,12 +299,14 @@ pub(crate) enum To {
 
 const TYPESCRIPT: &str = "With --to typescript";
 const SITEMAP: &str = "With --to sitemap";
+#[cfg(not(target_family = "wasm"))]
+const LOG: &str = "With --from log";
 
 #[derive(Debug, Clone, Args)]
 pub(crate) struct ConvertArgs {
-    /// What to read: a file, `-` for standard input, or a folder for `--from pages`; the table if left out
+    /// What to read: a file, `-` for standard input, a folder for `--from pages`, logs for `--from log`; the table if left out
     #[arg(value_name = "INPUT")]
-    pub(crate) input: Option<PathBuf>,
+    pub(crate) inputs: Vec<PathBuf>,
     /// What it is
     #[arg(long, value_enum, default_value_t = From::Table)]
     pub(crate) from: From,
@@ -332,6 +337,18 @@ pub(crate) struct ConvertArgs {
     /// The parameter whose values are languages
     #[arg(long, value_name = "NAME", default_value = "lang", help_heading = SITEMAP)]
     pub(crate) language: String,
+    #[cfg(not(target_family = "wasm"))]
+    /// Print what was seen, to be merged with that of others, instead of a table
+    #[arg(long, help_heading = LOG)]
+    pub(crate) partial: bool,
+    #[cfg(not(target_family = "wasm"))]
+    /// Read what `--partial` printed, one a line, instead of logs
+    #[arg(long, help_heading = LOG)]
+    pub(crate) merge: bool,
+    #[cfg(not(target_family = "wasm"))]
+    /// Learn only what this table has no answer for, and write the routes to add
+    #[arg(long, value_name = "TABLE", help_heading = LOG)]
+    pub(crate) keep: Option<PathBuf>,
     /// The endings of page files
     #[arg(long, value_name = "ENDING", help_heading = "With --from pages", default_values = ENDINGS)]
     pub(crate) ending: Vec<String>,

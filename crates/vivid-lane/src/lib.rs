@@ -46,6 +46,7 @@
 //! 5. [`navigate`]: what changes between two pages; a history without a browser.
 //! 6. [`analyse`]: [`Review`] finds what works but was not meant, [`analyse::Differences`] compares two tables,
 //!    [`Table::explain`] says why a URL is answered as it is.
+//! 7. [`learn`]: a first table, made of what visitors asked for.
 //!
 //! [`template`] is RFC 6570 alone. [`design`] has the reasons.
 //!
@@ -54,12 +55,12 @@
 //! All are on by default. With none of them the crate reads TOML, matches, links and decides.
 //!
 //! - `json`, `yaml`: table files in these formats.
-//! - `analyse`: the module of that name.
+//! - `analyse`, `learn`: the modules of these names.
 //!
 //! The crate does no I/O, prints nothing, starts no thread and reads no clock.
 
 #![cfg_attr(
-    not(all(feature = "analyse", feature = "json", feature = "yaml")),
+    not(all(feature = "analyse", feature = "json", feature = "learn", feature = "yaml")),
     allow(dead_code, unused_imports, reason = "what only a feature uses is little, and stays where it belongs")
 )]
 
@@ -68,6 +69,8 @@ pub mod analyse;
 mod compile;
 pub mod decide;
 pub mod declare;
+#[cfg(feature = "learn")]
+pub mod learn;
 pub mod link;
 pub mod lookup;
 pub mod navigate;

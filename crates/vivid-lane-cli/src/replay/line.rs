@@ -6,10 +6,10 @@ use std::borrow::Cow;
 
 /// What a line says of a request.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct Line<'a> {
-    pub(super) method: Cow<'a, str>,
-    pub(super) target: Cow<'a, [u8]>,
-    pub(super) status: u16,
+pub(crate) struct Line<'a> {
+    pub(crate) method: Cow<'a, str>,
+    pub(crate) target: Cow<'a, [u8]>,
+    pub(crate) status: u16,
 }
 
 /// Reads a line; else says what is wrong with it.

@@ -7,7 +7,7 @@ const SIZE: usize = 1 << 20;
 
 /// Some whole lines of a log.
 #[derive(Debug)]
-pub(super) struct Chunk {
+pub(crate) struct Chunk {
     pub(super) text: Vec<u8>,
     /// The number of the first of them, counted from 1.
     pub(super) first_line: u64,

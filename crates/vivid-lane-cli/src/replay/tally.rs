@@ -3,9 +3,9 @@
 use vivid_lane::decide::Counters;
 use vivid_lane::{Decision, Request, Table};
 
+use super::Counting;
 use super::frequent::Frequent;
-use super::line::parse;
-use super::reader::Chunk;
+use super::line::Line;
 use super::summary::{Statuses, Summary, Unread};
 use crate::output::shown;
 
@@ -58,28 +58,20 @@ impl<'a> Tally<'a> {
         }
     }
 
-    /// Counts the lines of a chunk.
-    pub(super) fn chunk(&mut self, chunk: &Chunk) {
-        if chunk.is_cut {
-            return self.unread(chunk.first_line, "the line is longer than 1 MiB", &chunk.text);
-        }
-        let text = chunk.text.strip_suffix(b"\n").unwrap_or(&chunk.text);
-        let mut start = 0;
-        for (line, end) in (chunk.first_line..).zip(memchr::memchr_iter(b'\n', text).chain([text.len()])) {
-            let raw = &text[start..end];
-            start = end + 1;
-            let raw = raw.strip_suffix(b"\r").unwrap_or(raw);
-            if !raw.is_empty() {
-                self.line(line, raw);
-            }
-        }
+    pub(super) fn into_summary(self) -> Summary {
+        let mut summary = self.summary;
+        summary.missing_error = self.missing.error();
+        summary.missing = self.missing.into_counts();
+        let hits = self.counters.routes(self.table).filter(|(_, hits)| *hits > 0);
+        summary.routes = hits.map(|(route, hits)| (route.name().to_owned(), hits)).collect();
+        let outcomes = KINDS.iter().zip(self.outcomes).filter(|(_, count)| *count > 0);
+        summary.outcomes = outcomes.map(|(kind, count)| ((*kind).to_owned(), count)).collect();
+        summary
     }
+}
 
-    fn line(&mut self, number: u64, raw: &[u8]) {
-        let line = match parse(raw) {
-            Ok(line) => line,
-            Err(reason) => return self.unread(number, reason, raw),
-        };
+impl Counting for Tally<'_> {
+    fn line(&mut self, line: &Line<'_>) {
         let mut request = Request::new(&line.method, &*line.target).counted(&self.counters);
         request = request.lists(&self.visitor.is_listed).meets(&self.visitor.is_met);
         if let Some(host) = self.visitor.host {
@@ -112,17 +104,6 @@ impl<'a> Tally<'a> {
     fn unread(&mut self, line: u64, reason: &str, raw: &[u8]) {
         let log = self.log;
         self.summary.note_unread(|| Unread { log: log.into(), line, reason: reason.into(), text: beginning(raw) });
-    }
-
-    pub(super) fn into_summary(self) -> Summary {
-        let mut summary = self.summary;
-        summary.missing_error = self.missing.error();
-        summary.missing = self.missing.into_counts();
-        let hits = self.counters.routes(self.table).filter(|(_, hits)| *hits > 0);
-        summary.routes = hits.map(|(route, hits)| (route.name().to_owned(), hits)).collect();
-        let outcomes = KINDS.iter().zip(self.outcomes).filter(|(_, count)| *count > 0);
-        summary.outcomes = outcomes.map(|(kind, count)| ((*kind).to_owned(), count)).collect();
-        summary
     }
 }
 

@@ -1,5 +1,7 @@
 //! `convert`: other forms into tables, tables into other forms.
 
+#[cfg(not(target_family = "wasm"))]
+mod log;
 pub(super) mod modules;
 mod notes;
 mod sitemap;
@@ -38,7 +40,11 @@ pub(super) fn run(
         To::Openapi | To::Sitemap | To::Typescript => None,
     };
     args_fit(args)?;
-    let read = Input::read(system, table, args)?;
+    #[cfg(not(target_family = "wasm"))]
+    if args.partial {
+        return log::partial(system, args, out, err);
+    }
+    let read = Input::read(system, table, args, err)?;
     // A table that cannot be built can be written all the same, so that its errors can be mended in it.
     if let Some(to) = to_table {
         let (text, notes) = read.as_table(to)?;
@@ -112,8 +118,14 @@ enum Kind {
 }
 
 impl Input {
-    fn read(system: &dyn System, table: Option<&Path>, args: &ConvertArgs) -> Result<Self, Failure> {
-        let input = args.input.as_deref().or(table);
+    fn read(
+        system: &dyn System,
+        table: Option<&Path>,
+        args: &ConvertArgs,
+        err: &mut dyn Write,
+    ) -> Result<Self, Failure> {
+        let _ = &err;
+        let input = args.inputs.first().map(PathBuf::as_path).or(table);
         match args.from {
             From::Table if input == Some(Path::new("-")) => {
                 let text = standard_input(system)?;
@@ -140,6 +152,12 @@ impl Input {
                 let read = during("reading the description", || openapi::read(source.named(name.as_str())))
                     .map_err(|error| Failure::Description { name, error })?;
                 Ok(Self { kind: Kind::Made(Box::new(read.table)), notes: read.notes })
+            }
+            #[cfg(not(target_family = "wasm"))]
+            From::Log => {
+                let text = log::learn(system, args, err)?;
+                let source = Source::toml(text).named("the learned table");
+                Ok(Self { kind: Kind::File { source, file: None }, notes: Notes::default() })
             }
             From::Pages => {
                 let folder = named(args, "a folder: `convert --from pages DIR`")?;
@@ -191,7 +209,7 @@ impl Kind {
 }
 
 fn named(args: &ConvertArgs, expected: &str) -> Result<PathBuf, Failure> {
-    args.input.clone().ok_or_else(|| Failure::Argument(format!("expected {expected}, found no name")))
+    args.inputs.first().cloned().ok_or_else(|| Failure::Argument(format!("expected {expected}, found no name")))
 }
 
 fn standard_input(system: &dyn System) -> Result<String, Failure> {

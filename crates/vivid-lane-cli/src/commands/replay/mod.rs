@@ -2,12 +2,9 @@
 
 mod report;
 
-use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read, Write};
+use std::io::{BufRead, BufReader, Read, Write};
 use std::path::Path;
 
-use flate2::bufread::MultiGzDecoder;
-use indicatif::{ProgressBar, ProgressStyle};
 use vivid_lane::Table;
 
 use crate::Outcome;
@@ -64,59 +61,25 @@ pub(super) fn run(
 /// The longest summary, in bytes: there are bounded counters in it, and a name for each route of a large table.
 const LONGEST_SUMMARY: u64 = 256 << 20;
 
-fn is_standard_input(path: &Path) -> bool {
-    path == Path::new("-")
-}
-
-/// A file, or standard input; the bar follows what is read of a file.
-fn open(path: &Path, bar: Option<&ProgressBar>) -> Result<Box<dyn Read>, Failure> {
-    if is_standard_input(path) {
-        return Ok(Box::new(io::stdin()));
-    }
-    let failure = |error| Failure::File { path: path.to_owned(), error };
-    let file = File::open(path).map_err(failure)?;
-    let length = file.metadata().map_err(failure)?.len();
-    Ok(match bar {
-        Some(bar) => {
-            bar.set_length(length);
-            Box::new(bar.wrap_read(file))
-        }
-        None => Box::new(file),
-    })
-}
-
-/// Runs one log, plain or packed by gzip, through the table.
+/// Runs one log through the table.
 fn read_log(
     table: &Table,
     visitor: &Visitor<'_>,
     args: &ReplayArgs,
     path: &Path,
 ) -> Result<(Summary, Option<Failure>), Failure> {
-    // Drawn on a terminal only, and taken away at the end.
-    let bar = ProgressBar::no_length().with_style(
-        ProgressStyle::with_template("{bar:40} {percent:>3} %  {bytes_per_sec}  {eta} left")
-            .unwrap_or_else(|_| ProgressStyle::default_bar()),
-    );
-    let failure = |error| Failure::Log { path: path.to_owned(), error };
-    let mut log = BufReader::with_capacity(1 << 16, open(path, Some(&bar))?);
-    // The first two bytes of a gzip member (RFC 1952, section 2.3.1).
-    let is_packed = log.fill_buf().map_err(failure)?.starts_with(&[0x1f, 0x8b]);
-    let log: Box<dyn Read> = if is_packed { Box::new(MultiGzDecoder::new(log)) } else { Box::new(log) };
-    let name = if is_standard_input(path) { "standard input".to_owned() } else { path.display().to_string() };
     let visitor = replay::Visitor {
         host: visitor.host(),
         is_listed: &|list, value| visitor.is_listed(list, value),
         is_met: &|need| visitor.meets(need),
     };
-    let (summary, error) = replay::run(table, &visitor, &name, log, args.counters);
-    bar.finish_and_clear();
-    Ok((summary, error.map(failure)))
+    replay::read_log(path, |log| replay::run(table, &visitor, &replay::name_of(path), log, args.counters))
 }
 
 /// Adds the summaries of a file, one a line.
 fn merge(path: &Path, summary: &mut Summary) -> Result<(), Failure> {
     let failure = |error| Failure::Log { path: path.to_owned(), error };
-    let mut log = BufReader::new(open(path, None)?);
+    let mut log = BufReader::new(replay::open(path, None)?);
     for number in 1.. {
         let mut line = Vec::new();
         if (&mut log).take(LONGEST_SUMMARY + 1).read_until(b'\n', &mut line).map_err(failure)? == 0 {
