@@ -21,13 +21,13 @@ use super::class::masked;
 use super::tree::Node;
 
 /// What a route costs.
-const ROUTE: f64 = 8.0;
+const ROUTE: f64 = 12.0;
 /// How much less the values that came before are expected to come again, than by their hits alone: the more, the more uneven they are.
 const DISCOUNTS: [f64; 3] = [0.0, 0.25, 0.5];
 /// The least openness of a parameter.
 const LEAST_OPEN: f64 = 20.0;
 /// How alike values of one parameter are, in requests.
-const LIKENESS: f64 = 10.0;
+const LIKENESS: f64 = 50.0;
 /// So many requests of a value tell of the shares of all, at most.
 const MOST_TELLING: f64 = 30.0;
 /// How many of the most wanted words are tried as fixed segments.
@@ -94,32 +94,42 @@ pub(super) fn fixed<'a>(words: &[(&'a str, &Node)]) -> BTreeSet<&'a str> {
     if fixed.len() + 1 == all.len() { all.iter().map(|word| word.label).collect() } else { fixed }
 }
 
-/// The words with their forms, numbered. A word below them stays as it is where several of them have it.
+/// The words with their forms, numbered. A word below them stays as it is where several of them have it, in the same depth.
 fn read<'a>(words: &[(&'a str, &Node)]) -> (Vec<Word<'a>>, usize) {
-    let raw: Vec<BTreeMap<String, f64>> = words.iter().map(|(_, node)| forms(node)).collect();
-    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
-    raw.iter().flat_map(BTreeMap::keys).for_each(|form| *counts.entry(form).or_default() += 1);
-    let is_shared = |form: &str| counts.get(form).is_some_and(|count| *count > 1);
-    let general = |form: &str| -> String {
-        let part = |part: &str| if part.chars().all(|c| !c.is_alphabetic()) { part.to_owned() } else { "*".to_owned() };
-        form.split('/').map(part).collect::<Vec<_>>().join("/")
+    let mut counts: BTreeMap<(usize, &str), usize> = BTreeMap::new();
+    for (_, node) in words {
+        let mut own: BTreeSet<(usize, &str)> = BTreeSet::new();
+        let mut open: Vec<(&Node, usize)> = vec![(node, 0)];
+        while let Some((node, depth)) = open.pop() {
+            for (label, child) in &node.children {
+                own.insert((depth, label));
+                if depth + 1 < DEEP {
+                    open.push((child, depth + 1));
+                }
+            }
+        }
+        own.into_iter().for_each(|label| *counts.entry(label).or_default() += 1);
+    }
+    let named = |depth: usize, label: &str| -> String {
+        let mask = masked(label);
+        let is_word = mask.chars().any(char::is_alphabetic) && mask == label;
+        let is_shared = counts.get(&(depth, label)).is_some_and(|count| *count > 1);
+        if is_word && !is_shared { "*".to_owned() } else { mask }
     };
     let mut numbers: BTreeMap<String, usize> = BTreeMap::new();
     let mut all = Vec::with_capacity(words.len());
-    for ((label, node), raw) in words.iter().zip(&raw) {
-        let mut forms: BTreeMap<usize, f64> = BTreeMap::new();
-        for (form, hits) in raw {
-            let named = if is_shared(form) { form.clone() } else { general(form) };
+    for (label, node) in words {
+        let forms = forms(node, &named).into_iter().map(|(form, hits)| {
             let next = numbers.len();
-            *forms.entry(*numbers.entry(named).or_insert(next)).or_default() += hits;
-        }
-        all.push(Word { label, hits: node.total() as f64, forms: forms.into_iter().collect() });
+            (*numbers.entry(form).or_insert(next), hits)
+        });
+        all.push(Word { label, hits: node.total() as f64, forms: forms.collect() });
     }
     (all, numbers.len())
 }
 
-/// The forms of address at a node and below it, with their hits.
-fn forms(node: &Node) -> BTreeMap<String, f64> {
+/// The forms of address at a node and below it, with their hits; of many, those with the most, and the rest as one.
+fn forms(node: &Node, named: &dyn Fn(usize, &str) -> String) -> Vec<(String, f64)> {
     let mut forms: BTreeMap<String, f64> = BTreeMap::new();
     if node.page.total() > 0 {
         forms.insert(String::new(), node.page.total() as f64);
@@ -127,9 +137,7 @@ fn forms(node: &Node) -> BTreeMap<String, f64> {
     let mut open: Vec<(String, &Node, usize)> = vec![(String::new(), node, 0)];
     while let Some((above, node, depth)) = open.pop() {
         for (label, child) in &node.children {
-            let path = format!("{above}/{}", masked(label));
-            // Where there are many, the rest is one.
-            let path = if forms.len() < MOST_FORMS || forms.contains_key(&path) { path } else { "/…".to_owned() };
+            let path = format!("{above}/{}", named(depth, label));
             if depth + 1 == DEEP {
                 *forms.entry(path).or_default() += child.total() as f64;
                 continue;
@@ -139,6 +147,12 @@ fn forms(node: &Node) -> BTreeMap<String, f64> {
             }
             open.push((path, child, depth + 1));
         }
+    }
+    let mut forms: Vec<(String, f64)> = forms.into_iter().collect();
+    if forms.len() > MOST_FORMS {
+        forms.sort_by(|one, other| other.1.total_cmp(&one.1).then_with(|| one.0.cmp(&other.0)));
+        let rest = forms.split_off(MOST_FORMS).into_iter().map(|(_, hits)| hits).sum();
+        forms.push(("/…".to_owned(), rest));
     }
     forms
 }

@@ -10,6 +10,7 @@ use hashbrown::HashMap;
 
 use super::address::Address;
 use super::class::{Kinds, masked};
+use crate::template::percent;
 
 /// How many addresses are kept.
 const MOST: usize = 1 << 18;
@@ -27,6 +28,14 @@ pub(super) struct Seen {
 }
 
 impl Seen {
+    fn again(&mut self, method: &str, hits: u64, with_slash: u64) {
+        self.with_slash = self.with_slash.saturating_add(with_slash);
+        match self.hits.get_mut(method) {
+            Some(count) => *count = count.saturating_add(hits),
+            None => drop(self.hits.insert(method.to_owned(), hits)),
+        }
+    }
+
     pub(super) fn total(&self) -> u64 {
         self.hits.values().sum()
     }
@@ -96,8 +105,8 @@ pub struct Learner {
     pub(super) shapes: HashMap<String, Shape>,
     /// How many addresses of a shape are kept.
     each: usize,
-    /// Are there more shapes than room?
-    is_crowded: bool,
+    /// Where there are more shapes than room, the largest hash of those that are kept.
+    last: Option<u64>,
     pub(super) missing: BTreeMap<String, u64>,
     left_out: LeftOut,
 }
@@ -118,7 +127,7 @@ impl Learner {
             addresses: HashMap::new(),
             shapes: HashMap::new(),
             each: most.next_power_of_two(),
-            is_crowded: false,
+            last: None,
             missing: BTreeMap::new(),
             left_out: LeftOut::default(),
         }
@@ -155,6 +164,12 @@ impl Learner {
             "OPTIONS" => return,
             other => other,
         };
+        // Most addresses come again, and stand as they are kept.
+        if is_plain(target)
+            && let Some(seen) = self.addresses.get_mut(target)
+        {
+            return seen.again(method, hits, 0);
+        }
         let address = (target.len() <= LONGEST).then(|| Address::read(target)).flatten();
         let Some(address) = address else {
             self.left_out.unreadable = self.left_out.unreadable.saturating_add(hits);
@@ -165,12 +180,7 @@ impl Learner {
         let kinds =
             |values: &mut dyn Iterator<Item = &String>| values.map(|value| Kinds::of(value)).collect::<Vec<_>>();
         if let Some(seen) = self.addresses.get_mut(&text) {
-            seen.with_slash = seen.with_slash.saturating_add(with_slash);
-            match seen.hits.get_mut(method) {
-                Some(count) => *count = count.saturating_add(hits),
-                None => drop(seen.hits.insert(method.to_owned(), hits)),
-            }
-            return;
+            return seen.again(method, hits, with_slash);
         }
         let values = &mut address.segments.iter().chain(address.query.iter().map(|(_, value)| value));
         let seen = Seen { hits: BTreeMap::from([(method.to_owned(), hits)]), with_slash, hash: hash(&text) };
@@ -183,8 +193,12 @@ impl Learner {
     /// Adds an address that is not kept yet, where it belongs to those that are.
     fn add(&mut self, shape: &str, text: String, seen: Seen, kinds: &[Kinds], is_cut: bool) {
         if !self.shapes.contains_key(shape) {
-            let new =
-                Shape { hash: hash(shape), kept: BTreeSet::new(), is_cut: false, kinds: vec![Kinds::ANY; kinds.len()] };
+            let hash = hash(shape);
+            // It would not be kept.
+            if self.last.is_some_and(|last| hash > last) {
+                return;
+            }
+            let new = Shape { hash, kept: BTreeSet::new(), is_cut: false, kinds: vec![Kinds::ANY; kinds.len()] };
             self.shapes.insert(shape.to_owned(), new);
         }
         let Some(known) = self.shapes.get_mut(shape) else { return };
@@ -242,13 +256,12 @@ impl Learner {
             }
         }
         if self.shapes.len() > self.most {
-            self.is_crowded = true;
             let mut all: Vec<(u64, String)> =
                 self.shapes.iter().map(|(text, shape)| (shape.hash, text.clone())).collect();
             all.sort_unstable();
+            self.last = all.get(self.most - 1).map(|(hash, _)| *hash);
             for (_, text) in all.into_iter().skip(self.most) {
-                let shape = self.shapes.remove(&text);
-                shape.into_iter().flat_map(|shape| shape.kept).for_each(|(_, text)| drop(self.addresses.remove(&text)));
+                self.forget(&text);
             }
         }
     }
@@ -256,7 +269,10 @@ impl Learner {
     /// Adds what another learner has seen.
     pub fn merge(&mut self, other: &Self) {
         self.each = self.each.min(other.each);
-        self.is_crowded |= other.is_crowded;
+        self.last = match (self.last, other.last) {
+            (Some(one), Some(other)) => Some(one.min(other)),
+            (one, other) => one.or(other),
+        };
         let counts = [
             (&mut self.left_out.redirects, other.left_out.redirects),
             (&mut self.left_out.missing, other.left_out.missing),
@@ -265,10 +281,22 @@ impl Learner {
         ];
         counts.into_iter().for_each(|(count, more)| *count = count.saturating_add(more));
         other.missing.iter().for_each(|(path, hits)| self.miss(path, *hits));
+        // What the other has left out is not kept here either.
+        if let Some(last) = self.last {
+            let gone: Vec<String> =
+                self.shapes.iter().filter(|(_, shape)| shape.hash > last).map(|(text, _)| text.clone()).collect();
+            gone.into_iter().for_each(|text| self.forget(&text));
+        }
         for row in other.rows() {
             self.restore(&row);
         }
         self.tidy();
+    }
+
+    fn forget(&mut self, shape: &str) {
+        for (_, text) in self.shapes.remove(shape).into_iter().flat_map(|shape| shape.kept) {
+            self.addresses.remove(&text);
+        }
     }
 
     /// The sample at its size.
@@ -347,6 +375,16 @@ impl Learner {
         all.sort_by(|one, other| one.0.cmp(other.0));
         all.into_iter().map(|(_, row)| row).collect()
     }
+}
+
+/// Is a target written as its address is kept, without a query?
+fn is_plain(target: &str) -> bool {
+    let bytes = target.as_bytes();
+    let is_usual = |byte: &u8| percent::is_unreserved(*byte) || *byte == b'/';
+    bytes.first() == Some(&b'/')
+        && bytes.iter().all(is_usual)
+        && (bytes.len() == 1 || bytes.last() != Some(&b'/'))
+        && !bytes.windows(2).any(|two| two == b"//" || two == b"/.")
 }
 
 /// What addresses of one form have in common: numbers are masked, and the values of the query left out.

@@ -334,7 +334,8 @@ impl Writer {
                     match piece {
                         Piece::Text(text) => percent::encode_unreserved(&mut path, text),
                         Piece::Value(values) => {
-                            let name = param(above, &name_of(values, &noun, several.then_some(number)));
+                            let name = name_of(values, &noun, several.then_some(number), &above.params);
+                            let name = param(above, &name);
                             number += 1;
                             let _ = write!(path, "{{{name}}}");
                             if word.is_empty() {
@@ -441,11 +442,13 @@ fn param(above: &mut Above, wanted: &str) -> String {
     name
 }
 
-fn name_of(values: &Values, noun: &str, number: Option<usize>) -> String {
+fn name_of(values: &Values, noun: &str, number: Option<usize>, above: &[String]) -> String {
+    let is_below = |name: &str| above.last().is_some_and(|last| last == name);
     match (values.kinds.best(), number) {
         (Some(Kind::Date), _) => "date".to_owned(),
         (Some(Kind::Year), _) => "year".to_owned(),
-        (Some(Kind::Digits), Some(1)) if values.lengths == (2, 2) => "month".to_owned(),
+        (Some(Kind::Digits), _) if values.lengths == (2, 2) && is_below("year") => "month".to_owned(),
+        (Some(Kind::Digits), _) if values.lengths == (2, 2) && is_below("month") => "day".to_owned(),
         (Some(Kind::Natural | Kind::Digits), Some(_)) => "number".to_owned(),
         (_, Some(0)) => "left".to_owned(),
         (_, Some(1)) => "right".to_owned(),

@@ -1,0 +1,210 @@
+//! How much of a site's table is learned from its log: `cargo run --release -p vivid-lane-benches --features learn --bin recovery`.
+//!
+//! A log is made of a known table: so many hits for each page on average, values of parameters by Zipf's law, with misspellings, probes and
+//! tracking parameters in between. A route is *found* where nine of ten addresses of it that the log does not have lead to one route of the
+//! learned table, and nine of ten of those that lead there are its own. A route with optional parts in its path
+//! counts for each number of them, as nobody can tell from a log that they are one. A learned route is *false* where no route is found by it.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::time::Instant;
+
+use vivid_lane::declare::Data;
+use vivid_lane::learn::Learner;
+use vivid_lane::lookup::{Parameter, Shape};
+use vivid_lane::{RouteRef, Source, Table, TableSpec, Value};
+use vivid_lane_benches::declared::spec;
+use vivid_lane_benches::tables::{Dice, rest};
+
+/// How many values a parameter has.
+const POOL: usize = 300;
+/// How many addresses of each route are tried.
+const TRIED: usize = 40;
+const SYLLABLES: [&str; 16] =
+    ["ar", "bel", "cor", "dra", "el", "fen", "gal", "hy", "ik", "lor", "mus", "nor", "or", "per", "ru", "vel"];
+
+fn main() {
+    let demo = concat!(env!("CARGO_MANIFEST_DIR"), "/../demo/larkfell");
+    let read = |name: &str| std::fs::read_to_string(format!("{demo}/{name}")).expect("the demo data is there");
+    let mut include = |name: &str| Ok(Source::by_name(name, read(name)));
+    let demo = TableSpec::read_with(Source::by_name("routes.toml", read("routes.toml")), &mut include);
+    let sites =
+        [("demo", demo.build().expect("it can be built")), ("REST", spec(&rest()).build().expect("it can be built"))];
+    println!(
+        "{:8} {:>10} {:>10} {:>8} {:>8} {:>8} {:>14}",
+        "site", "hits/route", "requests", "routes", "found", "false", "requests/s"
+    );
+    for (name, table) in &sites {
+        for hits in [20, 100, 1000] {
+            let mut log = Log::new(table);
+            let requests = log.requests(hits);
+            let mut learner = Learner::default();
+            let start = Instant::now();
+            for (target, status) in &requests {
+                learner.see("GET", target, *status, 1);
+            }
+            let seconds = start.elapsed().as_secs_f64();
+            let learned = learner.learn();
+            if std::env::args().any(|word| word == "--show") {
+                println!("{}", learned.to_toml());
+            }
+            let learned = learned.build().expect("it can be built");
+            let (found, learned_routes, all) = log.recovered(&learned);
+            println!(
+                "{name:8} {hits:>10} {:>10} {all:>8} {:>8.3} {:>8.3} {:>14.0}",
+                requests.len(),
+                found as f64 / all as f64,
+                1.0 - found as f64 / learned_routes as f64,
+                requests.len() as f64 / seconds,
+            );
+        }
+    }
+}
+
+/// Makes addresses of a table.
+struct Log<'t> {
+    table: &'t Table,
+    dice: Dice,
+    /// The values of parameters, by the path up to each and its name.
+    pools: HashMap<String, Vec<String>>,
+}
+
+impl<'t> Log<'t> {
+    fn new(table: &'t Table) -> Self {
+        Self { table, dice: Dice::new(7), pools: HashMap::new() }
+    }
+
+    fn pages(&self) -> Vec<RouteRef<'t>> {
+        let is_shown = |route: &RouteRef<'_>| route.page().is_some() && route.methods().any(|method| method == "GET");
+        self.table.routes().filter(is_shown).collect()
+    }
+
+    fn requests(&mut self, hits: usize) -> Vec<(String, u16)> {
+        let mut requests = Vec::new();
+        for route in self.pages() {
+            let own = hits / 2 + self.dice.roll(hits + 1);
+            for _ in 0..own {
+                let Some((url, _)) = self.url(route) else { continue };
+                let noise = self.dice.roll(100);
+                match noise {
+                    0..3 => requests.push((format!("{url}x{}", self.dice.roll(10)), 404)),
+                    3..5 => {
+                        requests.push((["/.env", "/setup.php", "/admin/config.php"][self.dice.roll(3)].to_owned(), 404))
+                    }
+                    5..12 => {
+                        let between = if url.contains('?') { '&' } else { '?' };
+                        requests.push((format!("{url}{between}utm_source=mail{}", self.dice.roll(1000)), 200));
+                    }
+                    _ => requests.push((url, 200)),
+                }
+            }
+        }
+        requests
+    }
+
+    /// An address of a route, and how many optional parts of its path it has.
+    fn url(&mut self, route: RouteRef<'t>) -> Option<(String, usize)> {
+        let mut link = self.table.link(route.name());
+        let mut parts = 0;
+        for param in route.parameters() {
+            if param.is_optional() && self.dice.roll(10) < 6 {
+                // What follows in the path cannot stand without it.
+                if param.kind() != vivid_lane::lookup::ParamKind::Query {
+                    break;
+                }
+                continue;
+            }
+            let value = match param.shape() {
+                Shape::List => {
+                    let items = param.items()?;
+                    Value::List((0..=self.dice.roll(2)).map(|_| self.value(route, items)).collect())
+                }
+                Shape::Pairs => return None,
+                _ => Value::Text(self.value(route, param)),
+            };
+            parts += usize::from(param.is_optional() && param.kind() != vivid_lane::lookup::ParamKind::Query);
+            link = link.set(param.name(), value);
+        }
+        link.to_url().ok().map(|url| (url, parts))
+    }
+
+    /// A value, the first ones of its pool more often than the others.
+    fn value(&mut self, route: RouteRef<'t>, param: Parameter<'_>) -> String {
+        let begin = route.path().as_str().split(&format!("{{{}", param.name())).next().unwrap_or_default().to_owned();
+        let key = format!("{begin} {}", param.name());
+        if !self.pools.contains_key(&key) {
+            let pool = (0..POOL).map(|_| made(param, &mut self.dice)).collect();
+            self.pools.insert(key.clone(), pool);
+        }
+        let pool = &self.pools[&key];
+        // Zipf's law: the logarithm of the rank is even.
+        let rank = (POOL as f64).powf(self.dice.roll(1 << 20) as f64 / f64::from(1 << 20));
+        pool[(rank as usize).min(POOL) - 1].clone()
+    }
+
+    /// How many routes are found, how many were learned, and how many there are.
+    fn recovered(&mut self, learned: &Table) -> (usize, usize, usize) {
+        let pages = self.pages();
+        let mut leads: BTreeMap<((usize, usize), String), usize> = BTreeMap::new();
+        for (number, route) in pages.iter().enumerate() {
+            for (url, parts) in (0..TRIED).filter_map(|_| self.url(*route)).collect::<Vec<_>>() {
+                let found = learned.find(&url).map_or(String::new(), |found| found.route().name().to_owned());
+                *leads.entry(((number, parts), found)).or_default() += 1;
+            }
+        }
+        let ways: BTreeSet<(usize, usize)> = leads.keys().map(|(way, _)| *way).collect();
+        let found = ways.iter().filter(|number| {
+            let own: usize = leads.iter().filter(|((from, _), _)| from == *number).map(|(_, hits)| hits).sum();
+            let best =
+                leads.iter().filter(|((from, to), _)| from == *number && !to.is_empty()).max_by_key(|(_, hits)| **hits);
+            let Some(((_, to), hits)) = best else { return false };
+            let there: usize = leads.iter().filter(|((_, other), _)| other == to).map(|(_, hits)| hits).sum();
+            let is_found = hits * 10 >= own * 9 && hits * 10 >= there * 9;
+            if !is_found && std::env::args().any(|word| word == "--show") {
+                println!(
+                    "# not found: {} leads to {to} {hits} times of {own}, and so do {there}",
+                    pages[number.0].path()
+                );
+            }
+            is_found
+        });
+        let learned = learned.routes().filter(|route| route.page().is_some()).count();
+        (found.count(), learned, ways.len())
+    }
+}
+
+/// A value that the rule of a parameter allows.
+fn made(param: Parameter<'_>, dice: &mut Dice) -> String {
+    if let Some(Data::List(words)) = param.keyword("enum") {
+        return words[dice.roll(words.len())].as_text().unwrap_or_default().to_owned();
+    }
+    let number = |name: &str| match param.keyword(name) {
+        Some(Data::Integer(number)) => Some(*number),
+        _ => None,
+    };
+    let format = param.keyword("format").and_then(Data::as_text).unwrap_or_default();
+    let is_number =
+        param.keyword("type").and_then(Data::as_text) == Some("integer") || matches!(format, "natural" | "integer");
+    if is_number {
+        let (least, most) = (number("minimum").unwrap_or(1), number("maximum").unwrap_or(5000));
+        return (least + dice.roll(usize::try_from(most - least + 1).unwrap_or(1)) as i64).to_string();
+    }
+    if let Some(pattern) = param.keyword("pattern").and_then(Data::as_text) {
+        // Those of the demo.
+        return match pattern {
+            "^[a-z]-[0-9]{3,5}$" => format!("{}-{}", char::from(b'a' + dice.roll(5) as u8), 100 + dice.roll(40_000)),
+            "^(0[1-9]|1[0-2])$" => format!("{:02}", 1 + dice.roll(12)),
+            other => panic!("no values are known for {other}"),
+        };
+    }
+    match format {
+        "date" => format!("20{:02}-{:02}-{:02}", 28 + dice.roll(4), 1 + dice.roll(12), 1 + dice.roll(28)),
+        "digits" => (1 + dice.roll(9000)).to_string(),
+        "file-name" => format!("{}.pdf", word(dice)),
+        _ => word(dice),
+    }
+}
+
+fn word(dice: &mut Dice) -> String {
+    let part = |dice: &mut Dice| (0..2 + dice.roll(2)).map(|_| *dice.pick(&SYLLABLES)).collect::<String>();
+    if dice.roll(3) == 0 { format!("{}-{}", part(dice), part(dice)) } else { part(dice) }
+}
