@@ -303,3 +303,93 @@ fn what_cannot_be_read_is_refused() {
     let run = with_table("unread.toml", b"[routes.a\n", &["convert", "--to", "yaml"]);
     assert!(run.status == 2 && run.err.contains("this is not TOML"), "{}", run.err);
 }
+
+/// A table is learned from a log: it is proven, answers what the log answered, and may be learned from parts.
+#[test]
+fn a_table_is_learned_from_a_log() {
+    let place = folder("learned");
+    let log = data("access.log");
+    let text = std::fs::read_to_string(&log).expect("the demo data is there");
+    let path = |name: &str| place.join(name).display().to_string();
+    let learned = tool(&["convert", "--from", "log", &log, "--out", &path("routes.toml")], b"");
+    assert!(learned.status == 0 && learned.err.contains("learned"), "{learned:?}");
+    let checked = tool(&["--table", &path("routes.toml"), "check"], b"");
+    assert!(checked.status == 0 && checked.out.starts_with("fine"), "{checked:?}");
+    // Whatever got a page gets one, after one redirect at most.
+    let pages = text.lines().filter_map(|line| {
+        let (request, rest) = line.split_once('"')?.1.split_once('"')?;
+        let target = request.strip_prefix("GET ")?.split(' ').next()?;
+        rest.trim_start().starts_with("200").then_some(target)
+    });
+    let pages: Vec<&str> = pages.collect();
+    assert!(pages.len() > 1000, "{} pages", pages.len());
+    let run = tool(&["--table", &path("routes.toml"), "--format", "json", "match", "-"], pages.join("\n").as_bytes());
+    for line in run.out.lines() {
+        let answer: Json = serde_json::from_str(line).expect("JSON");
+        assert!(answer["outcome"] == "page" || answer["outcome"] == "redirect", "{line}");
+    }
+    // The parts of a log, one of them packed, in another order.
+    let half = text.len() / 2 + text[text.len() / 2..].find('\n').expect("a line") + 1;
+    std::fs::write(place.join("one.log"), &text[..half]).expect("a file");
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    std::io::Write::write_all(&mut packed, &text.as_bytes()[half..]).expect("it is packed");
+    std::fs::write(place.join("two.log.gz"), packed.finish().expect("it is packed")).expect("a file");
+    let whole = std::fs::read_to_string(place.join("routes.toml")).expect("it was written");
+    let from_two = tool(&["convert", "--from", "log", &path("two.log.gz"), &path("one.log")], b"");
+    assert_eq!(from_two.out, whole);
+    let part = |name: &str| tool(&["convert", "--from", "log", "--partial", &path(name)], b"").out;
+    std::fs::write(place.join("parts.json"), part("two.log.gz") + &part("one.log")).expect("a file");
+    let merged = tool(&["convert", "--from", "log", "--merge", &path("parts.json")], b"");
+    assert_eq!(merged.out, whole);
+    // Only what a table has no answer for.
+    let kept = tool(&["convert", "--from", "log", "--keep", DEMO, &log], b"");
+    assert!(kept.out.contains("path = \"/lectures\"") && !kept.out.contains("path = \"/nights"), "{}", kept.out);
+    let yaml = tool(&["convert", "--from", "log", &log, "--to", "yaml", "--out", &path("routes.yaml")], b"");
+    let tree = |name: &str| tool(&["--table", &path(name), "tree"], b"").out;
+    assert_eq!(tree("routes.yaml"), tree("routes.toml"), "{yaml:?}");
+}
+
+#[test]
+fn logs_of_nothing_and_of_anything_are_told() {
+    let place = folder("odd-logs");
+    let write = |name: &str, bytes: &[u8]| {
+        std::fs::write(place.join(name), bytes).expect("a file");
+        place.join(name).display().to_string()
+    };
+    let line = |target: &str, status: u16| {
+        format!("h - - [01/Jan/2031:00:00:00 +0000] \"GET {target} HTTP/1.1\" {status} 1\n")
+    };
+    let learn = |path: &str| tool(&["convert", "--from", "log", path], b"");
+    for (name, bytes, reason) in [
+        ("empty.log", Vec::new(), "there is no request in it"),
+        ("binary.log", (0..=255u8).cycle().take(100_000).collect(), "there is no request in it"),
+        ("missing.log", line("/a", 404).into_bytes(), "no request in it got a page"),
+    ] {
+        let run = learn(&write(name, &bytes));
+        assert!(run.status == 2 && run.err.contains(reason), "{name}: {run:?}");
+    }
+    let one = learn(&write("one.log", line("/a%20b", 200).as_bytes()));
+    assert!(one.status == 0 && one.out.contains("path = \"/a%20b\""), "{one:?}");
+    // Many different addresses at the top are a parameter, whatever they are.
+    let word = |at: usize| -> String {
+        at.to_string().chars().map(|digit| char::from(b'a' + digit as u8 - b'0')).collect::<String>().repeat(2)
+    };
+    let many: String = (0..20_000).map(|at| line(&format!("/{}", word(at)), 200)).collect();
+    let many = learn(&write("many.log", many.as_bytes()));
+    assert!(many.status == 0 && many.out.matches("[routes.").count() < 5, "{} {}", many.err, many.out.len());
+    // Names that would break out of a table file do not.
+    let hostile = ["/%22%0A[routes.x]", "/'''", "/{a}", "/a?b%5Dc=1", "/%7B%7D", "/page/path", "/a/%5C", "/.../..x"];
+    let hostile: String = hostile.iter().map(|target| line(target, 200)).collect();
+    let hostile = learn(&write("hostile.log", hostile.as_bytes()));
+    assert_eq!(hostile.status, 0, "{hostile:?}");
+    let table = write("hostile.toml", hostile.out.as_bytes());
+    assert_eq!(tool(&["--table", &table, "check"], b"").status, 0, "{}", hostile.out);
+    // What breaks off is learned from as far as it goes, and said.
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::none());
+    (0..5000).for_each(|_| std::io::Write::write_all(&mut packed, line("/a", 200).as_bytes()).expect("it is packed"));
+    let packed = packed.finish().expect("it is packed");
+    let cut = learn(&write("cut.log.gz", &packed[..packed.len() / 2]));
+    assert!(cut.out.contains("path = \"/a\"") && cut.err.contains("cannot be read to its end"), "{cut:?}");
+    let wrong = tool(&["convert", "--from", "log", "--merge", &write("wrong.json", b"{}\n")], b"");
+    assert!(wrong.status == 2 && wrong.err.contains("wrong.json:1: not a sample"), "{wrong:?}");
+}

@@ -240,7 +240,9 @@ fn a_log_that_breaks_off_is_counted_as_far_as_it_goes() {
     let path = file("broken.log.gz", &whole[..whole.len() / 2]);
     let run = demo(&format!("replay {}", path.display()));
     assert_eq!(run.status, 2);
-    assert!(run.out.contains(" requests") && run.out.contains("never reached"), "{}", run.out);
+    // About a half of it, and not nothing.
+    let requests: usize = run.out.split(' ').next().expect("a number").replace(',', "").parse().expect("a number");
+    assert!(requests > 500 && run.out.contains("never reached"), "{}", run.out);
     assert!(run.err.contains("cannot be read to its end"), "{}", run.err);
 
     let nothing = demo("replay no-such.log");

@@ -107,6 +107,10 @@ const STEPS: &[Step] = &[
         calls: &["replay --list observers=observers.txt access.log"],
     },
     Step {
+        title: "Where there is no table yet, the log has one: routes to name and tidy",
+        calls: &["convert --from log access.log --out learned.toml", "--table learned.toml tree"],
+    },
+    Step {
         title: "Page files declare their own routes: a file more is a page more",
         calls: &["convert --from pages pages"],
     },

@@ -25,24 +25,32 @@ pub(super) struct Chunks<R> {
     /// Is the rest of a line that was too long still to come?
     is_skipping: bool,
     is_over: bool,
+    /// Why it broke off, once all before that has been given out.
+    broken: Option<io::Error>,
 }
 
 impl<R: Read> Chunks<R> {
     pub(super) fn new(log: R) -> Self {
-        Self { log, rest: Vec::new(), line: 1, is_skipping: false, is_over: false }
+        Self { log, rest: Vec::new(), line: 1, is_skipping: false, is_over: false, broken: None }
     }
 
     /// The next chunk, if there is one.
     pub(super) fn next(&mut self) -> io::Result<Option<Chunk>> {
         loop {
             if self.is_over && self.rest.is_empty() {
-                return Ok(None);
+                return self.broken.take().map_or(Ok(None), Err);
             }
             let mut text = std::mem::take(&mut self.rest);
             let wanted = SIZE.saturating_sub(text.len());
             text.reserve(wanted);
-            let read = (&mut self.log).take(wanted as u64).read_to_end(&mut text)?;
-            self.is_over = read < wanted;
+            match (&mut self.log).take(wanted as u64).read_to_end(&mut text) {
+                Ok(read) => self.is_over = read < wanted,
+                // What was read before it counts, but for the line that is cut off.
+                Err(error) => {
+                    text.truncate(memchr::memrchr(b'\n', &text).map_or(0, |last| last + 1));
+                    (self.is_over, self.broken) = (true, Some(error));
+                }
+            }
             if self.is_skipping {
                 let Some(end) = memchr::memchr(b'\n', &text) else { continue };
                 self.is_skipping = false;
@@ -95,6 +103,22 @@ mod tests {
         let found = lines(&log);
         assert_eq!(found.iter().map(|(number, _)| *number).collect::<Vec<_>>(), [1, 2, 3]);
         assert_eq!((found[1].1.len(), found[2].1.as_slice()), (200, &b"last"[..]));
+    }
+
+    /// A log that breaks off after some bytes.
+    struct Broken<'a>(&'a [u8]);
+
+    impl Read for Broken<'_> {
+        fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+            if self.0.is_empty() { Err(io::ErrorKind::UnexpectedEof.into()) } else { self.0.read(buffer) }
+        }
+    }
+
+    #[test]
+    fn what_stands_before_a_break_is_given_out() {
+        let mut chunks = Chunks::new(Broken(b"one\ntwo\nthr"));
+        assert_eq!(chunks.next().unwrap().unwrap().text, b"one\ntwo\n");
+        assert!(chunks.next().is_err() && chunks.next().unwrap().is_none());
     }
 
     proptest! {

@@ -269,18 +269,30 @@ impl Writer {
             self.rest(&name, &place.page, &[]);
         }
         for place in sorted(&place.below) {
-            self.place(place, &Above::default(), "");
+            self.place(place, &Above::default(), ("", &[]));
         }
     }
 
-    /// Writes a place and all below it; `before` is the path of what above it is no route of its own.
-    fn place(&mut self, place: &Place, above: &Above, before: &str) {
+    /// Writes a place and all below it; `before` is what above it is no route of its own: its path, and its rules.
+    fn place(&mut self, place: &Place, above: &Above, before: (&str, &[(String, String)])) {
         let mut above = above.clone();
-        let (path, word, rules) = self.segment(&place.segment, &mut above);
-        let path = format!("{before}{path}");
+        let noun = above.noun.clone();
+        let (path, mut word, own) = self.segment(&place.segment, &mut above);
+        let path = format!("{}{path}", before.0);
+        let rules = [before.1, &own].concat();
         let has_page = place.page.total() > 0;
         if !has_page && place.below.len() == 1 {
-            return self.place(&place.below[0], &above, &path);
+            return self.place(&place.below[0], &above, (&path, &rules));
+        }
+        // Of two values in one segment neither names it, and `/talks/{year}` is about talks.
+        if word.is_empty() {
+            word.clone_from(&noun);
+        } else if !before.0.is_empty()
+            && matches!(place.segment, Segment::Values(_))
+            && !noun.is_empty()
+            && word != singular(&noun)
+        {
+            word = format!("{noun}-{word}");
         }
         let name = self.free(&above.name, &word);
         let query = has_page.then(|| query(&place.page, &above.params)).unwrap_or_default();
@@ -297,7 +309,7 @@ impl Writer {
         }
         above.name = name;
         for place in sorted(&place.below) {
-            self.place(place, &above, "");
+            self.place(place, &above, ("", &[]));
         }
     }
 
@@ -334,12 +346,19 @@ impl Writer {
                     match piece {
                         Piece::Text(text) => percent::encode_unreserved(&mut path, text),
                         Piece::Value(values) => {
-                            let name = name_of(values, &noun, several.then_some(number), &above.params);
+                            let is_number = values.kinds.has(Kind::Digits) && pieces.len() > 1;
+                            let name = match several {
+                                false if is_number => "number".to_owned(),
+                                several => name_of(values, &noun, several.then_some(number), &above.params),
+                            };
                             let name = param(above, &name);
                             number += 1;
                             let _ = write!(path, "{{{name}}}");
-                            if word.is_empty() {
-                                word.clone_from(&name);
+                            if word.is_empty() && !several {
+                                // What is fixed before it tells it from others beside it.
+                                let before =
+                                    path.trim_start_matches('/').split('{').next().unwrap_or_default().to_owned();
+                                word = if before.is_empty() { name.clone() } else { format!("{before}-{name}") };
                             }
                             rules.extend(rule(values).map(|rule| (name, rule)));
                         }

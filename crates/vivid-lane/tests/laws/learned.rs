@@ -157,7 +157,7 @@ fn the_shapes_of_a_site_are_found() {
             "/nights/{date}",
             "/nights/{date}/exposures/{exposure}",
             "/nights{?year}",
-            "/objects/M{object}",
+            "/objects/M{number}",
             "/objects/tonight",
             "/objects/{object}",
         ]
