@@ -88,7 +88,8 @@ impl<'t> Log<'t> {
                 match noise {
                     0..3 => requests.push((format!("{url}x{}", self.dice.roll(10)), 404)),
                     3..5 => {
-                        requests.push((["/.env", "/setup.php", "/admin/config.php"][self.dice.roll(3)].to_owned(), 404))
+                        requests
+                            .push((["/.env", "/setup.php", "/admin/config.php"][self.dice.roll(3)].to_owned(), 404));
                     }
                     5..12 => {
                         let between = if url.contains('?') { '&' } else { '?' };

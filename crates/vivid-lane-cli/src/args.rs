@@ -278,6 +278,9 @@ pub(crate) enum From {
     #[cfg(not(target_family = "wasm"))]
     /// Access logs, from which a first table is learned
     Log,
+    #[cfg(not(target_family = "wasm"))]
+    /// Files of a sitemap, from which a first table is learned
+    Sitemap,
 }
 
 /// What a conversion writes.

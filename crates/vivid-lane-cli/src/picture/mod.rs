@@ -1,8 +1,8 @@
 //! Pictures of a site, for those who never read a table file.
 //!
 //! A table becomes a [`SiteMap`]: its routes in their order, each a [`Place`] of a level. A report may add hits, changes, and
-//! addresses that nothing has. What is large is [folded](fold), so that a map of any table has at most some hundred rows. Then
-//! [`layout`] says where each row, frame and arrow stands, and a template makes SVG of that. Text has a fixed width in the picture, so it
+//! addresses that nothing has. What is large is folded, so that a map of any table has at most some hundred rows. Then
+//! `layout` says where each row, frame and arrow stands, and a template makes SVG of that. Text has a fixed width in the picture, so it
 //! can be laid out without a font; a name that is too long is cut, and whole in the tooltip. The cost is linear in the routes.
 //!
 //! ```text

@@ -22,6 +22,7 @@
 
 mod hint;
 mod page;
+mod read;
 mod xml;
 
 use std::collections::HashMap;
@@ -33,6 +34,7 @@ use vivid_lane::{Table, Value};
 use crate::note::Notes;
 pub use hint::Hints;
 use page::Pages;
+pub use read::SitemapFile;
 use xml::UrlSets;
 
 /// The most URLs that one file may have (Sitemap protocol, "Sitemap file location").

@@ -1,6 +1,6 @@
 //! A first table, learned from what visitors asked for.
 //!
-//! A [`Learner`] is shown requests with the status of each answer. It keeps a bounded [sample](sample) of addresses with exact counts,
+//! A [`Learner`] is shown requests with the status of each answer. It keeps a bounded sample of addresses with exact counts,
 //! which does not depend on the order of the requests, so that learners of parts of a log can be [merged](Learner::merge) in any order and
 //! grouping. [`Learner::learn`] makes a table of it: a [`Learned`] with the text of a table file, in which each route has a comment.
 //!
@@ -10,12 +10,12 @@
 //!
 //! # What is a parameter?
 //! Children of one segment are values of a parameter, or fixed segments. Values of a kind of their own (numbers, days, UUIDs, numbers with a
-//! word) are parameters. Of words, the division with the shortest description is taken ([`partition`]): a fixed segment costs as much
+//! word) are parameters. Of words, the division with the shortest description is taken: a fixed segment costs as much
 //! as a route costs to declare; a parameter costs as much as its values cost to tell, where a parameter with many hits is expected to have many values,
 //! and as what its values differ in below them.
 //!
 //! # Cost
-//! A request costs a lookup by its address. Learning takes time in proportion to the sample, which has 2¹⁸ addresses at most.
+//! A request costs a lookup by its address. Learning takes time in proportion to the sample, which has 2¹⁷ addresses at most.
 
 mod address;
 mod class;

@@ -11,6 +11,7 @@
 //! - The requests of a value have the forms of address below it about as those of the other values have: the shares of the forms are drawn
 //!   around those of all values, with the weight of [`LIKENESS`] requests. A value with a form that no other has costs much.
 //! - Which of the segments and the parameter each request asked for costs the logarithm of the ways in which they may come in turn.
+//! - Which of the words are fixed segments costs the logarithm of the ways to choose so many.
 //!
 //! Letters cost the same in a table and in a log, and are left out. The cost is O(n) for each division that is tried; tried are the
 //! divisions that take the most wanted words for fixed segments, and then each word that has a form of address of its own.
@@ -21,7 +22,7 @@ use super::class::masked;
 use super::tree::Node;
 
 /// What a route costs.
-const ROUTE: f64 = 12.0;
+const ROUTE: f64 = 8.0;
 /// How much less the values that came before are expected to come again, than by their hits alone: the more, the more uneven they are.
 const DISCOUNTS: [f64; 3] = [0.0, 0.25, 0.5];
 /// The least openness of a parameter.
@@ -188,6 +189,9 @@ fn cost(words: &[Word<'_>], is_fixed: &[bool], forms: usize) -> f64 {
             bits += drawn(word.hits, LIKENESS, shares);
         }
     }
+    // Which of the words are fixed.
+    let (count, fixed) = (words.len() as f64, is_fixed.iter().filter(|fixed| **fixed).count() as f64);
+    bits += (ln_factorial(count) - ln_factorial(fixed) - ln_factorial(count - fixed)) / std::f64::consts::LN_2;
     // The ways in which so many requests for each may come in turn, each number of them as probable as any other.
     let all: f64 = shares.iter().sum();
     let ways = ln_factorial(all + shares.len() as f64 - 1.0)

@@ -47,11 +47,20 @@ pub(super) struct Values {
     pub(super) pattern: Option<String>,
     /// All of them, where there are few and each is asked for often.
     pub(super) words: Vec<String>,
+    /// Are they languages?
+    pub(super) are_languages: bool,
 }
 
 impl Values {
     fn of<'v>(values: impl IntoIterator<Item = &'v str>) -> Self {
-        let mut all = Self { kinds: Kinds::ANY, count: 0, lengths: (usize::MAX, 0), pattern: None, words: Vec::new() };
+        let mut all = Self {
+            kinds: Kinds::ANY,
+            count: 0,
+            lengths: (usize::MAX, 0),
+            pattern: None,
+            words: Vec::new(),
+            are_languages: false,
+        };
         for value in values {
             all.kinds = all.kinds.and(Kinds::of(value));
             all.count += 1;
@@ -166,7 +175,34 @@ fn coded(label: &str) -> String {
 
 /// The places of a tree: first that of the root.
 pub(super) fn places(root: Node) -> Place {
-    Place { segment: Segment::Fixed(String::new()), page: root.page, below: below(root.children) }
+    let (languages, others): (BTreeMap<_, _>, BTreeMap<_, _>) =
+        root.children.into_iter().partition(|(label, _)| is_language(label));
+    // One alone may be a word.
+    let (languages, others) = match languages.len() {
+        0 | 1 => (BTreeMap::new(), languages.into_iter().chain(others).collect()),
+        _ => (languages, others),
+    };
+    let mut places = below(others);
+    if !languages.is_empty() {
+        let words: Vec<String> = languages.keys().cloned().collect();
+        let named = |all| vec![Piece::Value(Values { words, are_languages: true, ..all })];
+        places.push(values(languages.into_iter().collect(), named));
+    }
+    Place { segment: Segment::Fixed(String::new()), page: root.page, below: places }
+}
+
+/// The languages that sites are written in most (ISO 639-1).
+const LANGUAGES: [&str; 48] = [
+    "ar", "bg", "bn", "ca", "cs", "cy", "da", "de", "el", "en", "es", "et", "eu", "fa", "fi", "fr", "ga", "gl", "he",
+    "hi", "hr", "hu", "id", "is", "it", "ja", "ko", "lt", "lv", "mk", "nb", "nl", "nn", "no", "pl", "pt", "ro", "ru",
+    "sk", "sl", "sq", "sr", "sv", "th", "tr", "uk", "vi", "zh",
+];
+
+/// Is it a language, or a language with a region (RFC 5646)?
+fn is_language(label: &str) -> bool {
+    let (language, region) = label.split_once('-').map_or((label, None), |(language, region)| (language, Some(region)));
+    LANGUAGES.contains(&language)
+        && region.is_none_or(|region| region.len() == 2 && region.bytes().all(|byte| byte.is_ascii_alphabetic()))
 }
 
 fn below(children: BTreeMap<String, Node>) -> Vec<Place> {

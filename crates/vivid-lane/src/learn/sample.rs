@@ -1,27 +1,33 @@
 //! What was asked for, in bounded space.
 //!
-//! Addresses are put together by their shape: the address with numbers masked. Of each shape the addresses with the smallest hashes are kept, as many for
-//! each as there is room for; where there are more shapes than room, the shapes with the smallest hashes. Which are kept is decided by the set
-//! of all addresses alone, and what is kept at the end was kept from its first request on, so that its count is exact.
+//! Addresses are put together by their family: the first segment, and what kind of text each other one is. Of each family the addresses with
+//! the smallest hashes are kept, as many for each as there is room for; where there are more families than room, the families with the
+//! smallest hashes. Which are kept is decided by the set of all addresses alone, and what is kept at the end was kept from its
+//! first request on, so that its count is exact. Of those that are not kept, the kinds of their values are known.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use hashbrown::HashMap;
+use smallvec::{SmallVec, smallvec};
+use smol_str::SmolStr;
 
 use super::address::Address;
 use super::class::{Kinds, masked};
 use crate::template::percent;
 
 /// How many addresses are kept.
-const MOST: usize = 1 << 18;
+const MOST: usize = 1 << 17;
 /// The longest address that is looked at.
 const LONGEST: usize = 4096;
+
+/// Hits by method, most often of one.
+pub(super) type Hits = SmallVec<[(SmolStr, u64); 1]>;
 
 /// What was seen of one address.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(super) struct Seen {
     /// Hits that got a page, by method.
-    pub(super) hits: BTreeMap<String, u64>,
+    pub(super) hits: Hits,
     /// How many of them had a slash at the end of the path.
     pub(super) with_slash: u64,
     hash: u64,
@@ -30,20 +36,27 @@ pub(super) struct Seen {
 impl Seen {
     fn again(&mut self, method: &str, hits: u64, with_slash: u64) {
         self.with_slash = self.with_slash.saturating_add(with_slash);
-        match self.hits.get_mut(method) {
-            Some(count) => *count = count.saturating_add(hits),
-            None => drop(self.hits.insert(method.to_owned(), hits)),
+        match self.hits.iter_mut().find(|(known, _)| known == method) {
+            Some((_, count)) => *count = count.saturating_add(hits),
+            None => {
+                self.hits.push((method.into(), hits));
+                self.hits.sort_unstable();
+            }
         }
     }
 
     pub(super) fn total(&self) -> u64 {
-        self.hits.values().sum()
+        self.hits.iter().map(|(_, hits)| hits).sum()
+    }
+
+    pub(super) fn methods(&self) -> impl Iterator<Item = &str> {
+        self.hits.iter().map(|(method, _)| method.as_str())
     }
 }
 
-/// What is known of all addresses of a shape, also of those that are not kept.
+/// What is known of all addresses of a family, also of those that are not kept.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct Shape {
+pub(super) struct Family {
     hash: u64,
     /// Addresses that are kept, by hash.
     kept: BTreeSet<(u64, String)>,
@@ -75,9 +88,9 @@ pub struct Observed {
     pub hits: BTreeMap<String, u64>,
     /// How many of them had a slash at the end of the path.
     pub with_slash: u64,
-    /// Of what kinds all values of its shape are; a number of this version.
+    /// Of what kinds all values of its family are; a number of this version.
     pub kinds: Vec<u32>,
-    /// Were addresses of its shape left out?
+    /// Were addresses of its family left out?
     pub is_cut: bool,
 }
 
@@ -102,10 +115,10 @@ pub struct Observed {
 pub struct Learner {
     most: usize,
     pub(super) addresses: HashMap<String, Seen>,
-    pub(super) shapes: HashMap<String, Shape>,
-    /// How many addresses of a shape are kept.
+    pub(super) families: HashMap<String, Family>,
+    /// How many addresses of a family are kept.
     each: usize,
-    /// Where there are more shapes than room, the largest hash of those that are kept.
+    /// Where there are more families than room, the largest hash of those that are kept.
     last: Option<u64>,
     pub(super) missing: BTreeMap<String, u64>,
     left_out: LeftOut,
@@ -125,7 +138,7 @@ impl Learner {
         Self {
             most,
             addresses: HashMap::new(),
-            shapes: HashMap::new(),
+            families: HashMap::new(),
             each: most.next_power_of_two(),
             last: None,
             missing: BTreeMap::new(),
@@ -183,25 +196,25 @@ impl Learner {
             return seen.again(method, hits, with_slash);
         }
         let values = &mut address.segments.iter().chain(address.query.iter().map(|(_, value)| value));
-        let seen = Seen { hits: BTreeMap::from([(method.to_owned(), hits)]), with_slash, hash: hash(&text) };
-        self.add(&shape_of(&address), text, seen, &kinds(values), false);
+        let seen = Seen { hits: smallvec![(method.into(), hits)], with_slash, hash: hash(&text) };
+        self.add(&family_of(&address), text, seen, &kinds(values), false);
         if self.addresses.len() > self.most + self.most / 4 {
             self.tidy();
         }
     }
 
     /// Adds an address that is not kept yet, where it belongs to those that are.
-    fn add(&mut self, shape: &str, text: String, seen: Seen, kinds: &[Kinds], is_cut: bool) {
-        if !self.shapes.contains_key(shape) {
-            let hash = hash(shape);
+    fn add(&mut self, family: &str, text: String, seen: Seen, kinds: &[Kinds], is_cut: bool) {
+        if !self.families.contains_key(family) {
+            let hash = hash(family);
             // It would not be kept.
             if self.last.is_some_and(|last| hash > last) {
                 return;
             }
-            let new = Shape { hash, kept: BTreeSet::new(), is_cut: false, kinds: vec![Kinds::ANY; kinds.len()] };
-            self.shapes.insert(shape.to_owned(), new);
+            let new = Family { hash, kept: BTreeSet::new(), is_cut: false, kinds: vec![Kinds::ANY; kinds.len()] };
+            self.families.insert(family.to_owned(), new);
         }
-        let Some(known) = self.shapes.get_mut(shape) else { return };
+        let Some(known) = self.families.get_mut(family) else { return };
         known.kinds.iter_mut().zip(kinds).for_each(|(known, kinds)| *known = known.and(*kinds));
         known.is_cut |= is_cut;
         known.kept.insert((seen.hash, text.clone()));
@@ -211,6 +224,15 @@ impl Learner {
             if let Some((_, text)) = known.kept.pop_last() {
                 self.addresses.remove(&text);
             }
+        }
+    }
+
+    /// Takes note of what all addresses of the family of one are.
+    fn know(&mut self, text: &str, kinds: &[Kinds], is_cut: bool) {
+        let Some(address) = Address::read(text) else { return };
+        if let Some(family) = self.families.get_mut(&family_of(&address)) {
+            family.kinds.iter_mut().zip(kinds).for_each(|(known, kinds)| *known = known.and(*kinds));
+            family.is_cut |= is_cut;
         }
     }
 
@@ -243,21 +265,21 @@ impl Learner {
         if self.addresses.len() <= self.most {
             return;
         }
-        let kept = |each: usize| self.shapes.values().map(|shape| shape.kept.len().min(each)).sum::<usize>();
+        let kept = |each: usize| self.families.values().map(|family| family.kept.len().min(each)).sum::<usize>();
         while self.each > 1 && kept(self.each) > self.most {
             self.each /= 2;
         }
-        for shape in self.shapes.values_mut() {
-            while shape.kept.len() > self.each {
-                shape.is_cut = true;
-                if let Some((_, text)) = shape.kept.pop_last() {
+        for family in self.families.values_mut() {
+            while family.kept.len() > self.each {
+                family.is_cut = true;
+                if let Some((_, text)) = family.kept.pop_last() {
                     self.addresses.remove(&text);
                 }
             }
         }
-        if self.shapes.len() > self.most {
+        if self.families.len() > self.most {
             let mut all: Vec<(u64, String)> =
-                self.shapes.iter().map(|(text, shape)| (shape.hash, text.clone())).collect();
+                self.families.iter().map(|(text, family)| (family.hash, text.clone())).collect();
             all.sort_unstable();
             self.last = all.get(self.most - 1).map(|(hash, _)| *hash);
             for (_, text) in all.into_iter().skip(self.most) {
@@ -284,17 +306,33 @@ impl Learner {
         // What the other has left out is not kept here either.
         if let Some(last) = self.last {
             let gone: Vec<String> =
-                self.shapes.iter().filter(|(_, shape)| shape.hash > last).map(|(text, _)| text.clone()).collect();
+                self.families.iter().filter(|(_, family)| family.hash > last).map(|(text, _)| text.clone()).collect();
             gone.into_iter().for_each(|text| self.forget(&text));
         }
-        for row in other.rows() {
-            self.restore(&row);
+        for family in other.families.values() {
+            for (_, text) in &family.kept {
+                let Some(seen) = other.addresses.get(text) else { continue };
+                match self.addresses.get_mut(text) {
+                    Some(known) => {
+                        known.with_slash = known.with_slash.saturating_add(seen.with_slash);
+                        seen.hits.iter().for_each(|(method, hits)| known.again(method, *hits, 0));
+                        self.know(text, &family.kinds, family.is_cut);
+                    }
+                    None => {
+                        let name = Address::read(text).map(|address| family_of(&address)).unwrap_or_default();
+                        self.add(&name, text.clone(), seen.clone(), &family.kinds, family.is_cut);
+                    }
+                }
+            }
+            if self.addresses.len() > self.most + self.most / 4 {
+                self.tidy();
+            }
         }
         self.tidy();
     }
 
-    fn forget(&mut self, shape: &str) {
-        for (_, text) in self.shapes.remove(shape).into_iter().flat_map(|shape| shape.kept) {
+    fn forget(&mut self, family: &str) {
+        for (_, text) in self.families.remove(family).into_iter().flat_map(|family| family.kept) {
             self.addresses.remove(&text);
         }
     }
@@ -310,15 +348,15 @@ impl Learner {
     pub fn rows(&self) -> impl Iterator<Item = Observed> + use<> {
         let tidied = self.tidied();
         let mut rows: Vec<Observed> = Vec::with_capacity(tidied.addresses.len());
-        for shape in tidied.shapes.values() {
-            for (_, text) in &shape.kept {
+        for family in tidied.families.values() {
+            for (_, text) in &family.kept {
                 let Some(seen) = tidied.addresses.get(text) else { continue };
                 rows.push(Observed {
                     address: text.clone(),
-                    hits: seen.hits.clone(),
+                    hits: seen.hits.iter().map(|(method, hits)| (method.to_string(), *hits)).collect(),
                     with_slash: seen.with_slash,
-                    kinds: shape.kinds.iter().map(|kinds| kinds.bits()).collect(),
-                    is_cut: shape.is_cut,
+                    kinds: family.kinds.iter().map(|kinds| kinds.bits()).collect(),
+                    is_cut: family.is_cut,
                 });
             }
         }
@@ -337,20 +375,15 @@ impl Learner {
         let text = address.written();
         if let Some(seen) = self.addresses.get_mut(&text) {
             seen.with_slash = seen.with_slash.saturating_add(row.with_slash);
-            for (method, hits) in &row.hits {
-                let count = seen.hits.entry(method.clone()).or_default();
-                *count = count.saturating_add(*hits);
-            }
-            if let Some(shape) = self.shapes.get_mut(&shape_of(&address)) {
-                let kinds = row.kinds.iter().map(|bits| Kinds::from_bits(*bits));
-                shape.kinds.iter_mut().zip(kinds).for_each(|(known, kinds)| *known = known.and(kinds));
-                shape.is_cut |= row.is_cut;
-            }
+            row.hits.iter().for_each(|(method, hits)| seen.again(method, *hits, 0));
+            let kinds: Vec<Kinds> = row.kinds.iter().map(|bits| Kinds::from_bits(*bits)).collect();
+            self.know(&text, &kinds, row.is_cut);
             return;
         }
-        let seen = Seen { hits: row.hits.clone(), with_slash: row.with_slash, hash: hash(&text) };
+        let hits = row.hits.iter().map(|(method, hits)| (method.into(), *hits)).collect();
+        let seen = Seen { hits, with_slash: row.with_slash, hash: hash(&text) };
         let kinds: Vec<Kinds> = row.kinds.iter().map(|bits| Kinds::from_bits(*bits)).collect();
-        self.add(&shape_of(&address), text, seen, &kinds, row.is_cut);
+        self.add(&family_of(&address), text, seen, &kinds, row.is_cut);
     }
 
     /// Takes missing addresses and counts over that a learner has written.
@@ -362,19 +395,29 @@ impl Learner {
         self.left_out.unreadable = self.left_out.unreadable.saturating_add(left_out.unreadable);
     }
 
-    /// The addresses that are kept, with what was seen of each, and what all of its shape are.
-    pub(super) fn sample(&self) -> Vec<(Address, &Seen, &[Kinds])> {
-        let mut all: Vec<(&String, (Address, &Seen, &[Kinds]))> = Vec::new();
-        for shape in self.shapes.values() {
-            for (_, text) in &shape.kept {
+    /// The addresses that are kept, in an order that does not depend on that of the requests.
+    pub(super) fn sample(&self) -> Vec<Sampled<'_>> {
+        let mut all: Vec<Sampled<'_>> = Vec::with_capacity(self.addresses.len());
+        for family in self.families.values() {
+            // What is kept speaks for itself; of the rest the family knows.
+            let kinds: &[Kinds] = if family.is_cut { &family.kinds } else { &[] };
+            for (_, text) in &family.kept {
                 if let (Some(address), Some(seen)) = (Address::read(text), self.addresses.get(text)) {
-                    all.push((text, (address, seen, &shape.kinds)));
+                    all.push(Sampled { text, address, seen, kinds });
                 }
             }
         }
-        all.sort_by(|one, other| one.0.cmp(other.0));
-        all.into_iter().map(|(_, row)| row).collect()
+        all.sort_by_key(|row| row.text);
+        all
     }
+}
+
+/// An address of a sample, with what was seen of it, and what all values of its family are where not all are kept.
+pub(super) struct Sampled<'a> {
+    text: &'a str,
+    pub(super) address: Address,
+    pub(super) seen: &'a Seen,
+    pub(super) kinds: &'a [Kinds],
 }
 
 /// Is a target written as its address is kept, without a query?
@@ -387,19 +430,34 @@ fn is_plain(target: &str) -> bool {
         && !bytes.windows(2).any(|two| two == b"//" || two == b"/.")
 }
 
-/// What addresses of one form have in common: numbers are masked, and the values of the query left out.
-fn shape_of(address: &Address) -> String {
+/// What addresses of one family have in common: the first segment where another one follows, the kinds of the others, and the names in the query.
+fn family_of(address: &Address) -> String {
     let mut out = String::new();
-    for segment in &address.segments {
+    for (at, segment) in address.segments.iter().enumerate() {
         out.push('/');
-        out.push_str(&masked(segment));
+        match masked(segment) {
+            mask if at == 0 && address.segments.len() > 1 => out.push_str(&mask),
+            mask => out.push_str(&worded(&mask)),
+        }
     }
-    let mut names: Vec<&str> = address.query.iter().map(|(name, _)| name.as_str()).collect();
     // In the order of the address, as the kinds of its values are.
-    names.iter_mut().for_each(|name| {
+    for (name, _) in &address.query {
         out.push('?');
         out.push_str(name);
-    });
+    }
+    out
+}
+
+/// A mask in which each word is one letter.
+fn worded(mask: &str) -> String {
+    let mut out = String::new();
+    for char in mask.chars() {
+        let char = if char.is_alphabetic() { 'w' } else { char };
+        let is_again = matches!(char, 'w' | '-' | '_') && out.ends_with('w');
+        if !is_again {
+            out.push(char);
+        }
+    }
     out
 }
 

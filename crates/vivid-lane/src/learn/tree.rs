@@ -110,7 +110,8 @@ impl Node {
             }
         }
         let examples = vec![(hits, address.written())];
-        node.page.merge(Page { hits: seen.hits.clone(), with_slash: seen.with_slash, query, examples });
+        let hits = seen.hits.iter().map(|(method, hits)| (method.to_string(), *hits)).collect();
+        node.page.merge(Page { hits, with_slash: seen.with_slash, query, examples });
     }
 
     /// Adds what was seen at another node, and below it.

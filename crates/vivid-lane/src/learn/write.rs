@@ -6,7 +6,7 @@ use std::fmt::Write;
 use super::address::Address;
 use super::class::{Kind, Kinds};
 use super::routes::{Piece, Place, Segment, Values, places};
-use super::sample::{Learner, LeftOut};
+use super::sample::{Learner, LeftOut, Sampled};
 use super::tree::{Asked, Node, Page};
 use crate::declare::{Source, TableSpec};
 use crate::template::percent;
@@ -68,10 +68,10 @@ impl Learner {
     pub fn learn(&self) -> Learned {
         let own = self.tidied();
         let sample = own.sample();
-        let ignored = ignored(sample.iter().map(|(address, _, _)| address));
+        let ignored = ignored(sample.iter().map(|row| &row.address));
         let mut root = Node::default();
         let (mut hits, mut with_slash) = (0_u64, 0_u64);
-        for (address, seen, kinds) in &sample {
+        for Sampled { address, seen, kinds, .. } in &sample {
             let mut address = address.clone();
             let mut kinds = kinds.to_vec();
             for at in (0..address.query.len()).rev() {
@@ -98,9 +98,9 @@ impl Learner {
             text = own.written(&place, &site, &ignored);
         }
         if let Ok(table) = TableSpec::read(Source::toml(text.as_str())).build() {
-            let lost = sample.iter().filter(|(address, seen, _)| !is_answered(&table, address, seen.hits.keys()));
+            let lost = sample.iter().filter(|row| !is_answered(&table, &row.address, row.seen.methods()));
             let lost: Vec<(&Address, BTreeSet<&str>)> =
-                lost.map(|(address, seen, _)| (address, seen.hits.keys().map(String::as_str).collect())).collect();
+                lost.map(|row| (&row.address, row.seen.methods().collect())).collect();
             if !lost.is_empty() {
                 site.lost = single(&lost);
                 text = own.written(&place, &site, &ignored);
@@ -177,7 +177,7 @@ struct Site {
 }
 
 /// Does the table show a page for an address, after one redirect at most?
-fn is_answered<'m>(table: &Table, address: &Address, methods: impl Iterator<Item = &'m String>) -> bool {
+fn is_answered<'m>(table: &Table, address: &Address, methods: impl Iterator<Item = &'m str>) -> bool {
     let url = address.written();
     let mut methods = methods;
     methods.all(|method| match table.decide(&Request::new(method, url.as_str())) {
@@ -295,7 +295,7 @@ impl Writer {
             word = format!("{noun}-{word}");
         }
         let name = self.free(&above.name, &word);
-        let query = has_page.then(|| query(&place.page, &above.params)).unwrap_or_default();
+        let query = if has_page { query(&place.page, &above.params) } else { Vec::new() };
         self.header(&name, &place.page);
         let names: Vec<&str> = query.iter().map(|one| one.expression.as_str()).collect();
         let expression = if names.is_empty() { String::new() } else { format!("{{?{}}}", names.join(",")) };
@@ -463,6 +463,9 @@ fn param(above: &mut Above, wanted: &str) -> String {
 
 fn name_of(values: &Values, noun: &str, number: Option<usize>, above: &[String]) -> String {
     let is_below = |name: &str| above.last().is_some_and(|last| last == name);
+    if values.are_languages {
+        return "lang".to_owned();
+    }
     match (values.kinds.best(), number) {
         (Some(Kind::Date), _) => "date".to_owned(),
         (Some(Kind::Year), _) => "year".to_owned(),

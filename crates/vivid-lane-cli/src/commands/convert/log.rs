@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 use std::io::{BufRead, BufReader, Read, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use vivid_lane::learn::{Learner, LeftOut, Observed};
 use vivid_lane::{Decision, Request, Table};
+use vivid_lane_exchange::sitemap::SitemapFile;
 
 use crate::Outcome;
 use crate::args::{ConvertArgs, From};
@@ -20,6 +21,8 @@ use crate::table_file::TableFile;
 const VERSION: u32 = 1;
 /// The longest sample, in bytes.
 const LONGEST: u64 = 1 << 30;
+/// How many hits an address of a sitemap counts for.
+const CARED_FOR: u64 = 20;
 
 /// A sample as it is written, in one line.
 #[derive(Debug, Serialize, Deserialize)]
@@ -98,12 +101,28 @@ fn is_answered(table: &Table, line: &Line<'_>) -> bool {
 /// Reads all inputs: what was seen, and why one of them broke off if it did.
 fn gather(system: &dyn System, args: &ConvertArgs) -> Result<(Learner, Counts, Option<Failure>), Failure> {
     if args.inputs.is_empty() {
-        let reason = "expected access logs: `convert --from log LOG…`, or `-` for standard input";
+        let reason = match args.from {
+            From::Sitemap => "expected a sitemap: `convert --from sitemap FILE…`, or `-` for standard input",
+            _ => "expected access logs: `convert --from log LOG…`, or `-` for standard input",
+        };
         return Err(Failure::Argument(reason.to_owned()));
     }
     let keep = args.keep.as_ref().map(|path| TableFile::load(system, Some(path)).and_then(TableFile::into_table));
     let keep = keep.transpose()?;
     let (mut learner, mut counts, mut broken) = (Learner::default(), Counts::default(), None);
+    if args.from == From::Sitemap {
+        let mut files: Vec<(PathBuf, usize)> = args.inputs.iter().rev().map(|path| (path.clone(), 0)).collect();
+        while let Some((path, depth)) = files.pop() {
+            for file in read_sitemap(&path, keep.as_ref(), &mut learner, &mut counts)? {
+                // What an index names stands beside it; an index names no other one.
+                let name = file.rsplit('/').next().unwrap_or_default().to_owned();
+                if depth == 0 {
+                    files.push((path.with_file_name(name), 1));
+                }
+            }
+        }
+        return Ok((learner, counts, None));
+    }
     for path in &args.inputs {
         if args.merge {
             restore(path, &mut learner, &mut counts)?;
@@ -118,6 +137,29 @@ fn gather(system: &dyn System, args: &ConvertArgs) -> Result<(Learner, Counts, O
         broken = broken.or(error);
     }
     Ok((learner, counts, broken))
+}
+
+/// Learns the addresses of one file of a sitemap; gives the names of others.
+fn read_sitemap(
+    path: &Path,
+    keep: Option<&Table>,
+    learner: &mut Learner,
+    counts: &mut Counts,
+) -> Result<Vec<String>, Failure> {
+    let (read, broken) = replay::read_log(path, |file| (SitemapFile::read(BufReader::new(file)), None))?;
+    let told = |reason| Failure::Argument(format!("{}: {reason}", path.display()));
+    let file = broken.map_or(read.map_err(told), Err)?;
+    for url in &file.urls {
+        counts.requests += 1;
+        let line = Line { method: "GET".into(), target: url.as_bytes().into(), status: 200 };
+        if keep.is_some_and(|table| is_answered(table, &line)) {
+            counts.kept += 1;
+        } else {
+            // Each is a page that somebody cares for.
+            learner.see("GET", url, 200, CARED_FOR);
+        }
+    }
+    Ok(file.files)
 }
 
 /// The learned table; what was learned from is told to `err`.
@@ -159,8 +201,10 @@ pub(super) fn partial(
     out: &mut dyn Write,
     err: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
-    if args.from != From::Log {
-        return Err(Failure::Argument("`--partial` is for `--from log` alone; leave it out".to_owned()));
+    if !matches!(args.from, From::Log | From::Sitemap) {
+        return Err(Failure::Argument(
+            "`--partial` is for `--from log` and `--from sitemap` alone; leave it out".to_owned(),
+        ));
     }
     let (learner, counts, broken) = gather(system, args)?;
     let left_out = learner.left_out();

@@ -154,7 +154,7 @@ impl Input {
                 Ok(Self { kind: Kind::Made(Box::new(read.table)), notes: read.notes })
             }
             #[cfg(not(target_family = "wasm"))]
-            From::Log => {
+            From::Log | From::Sitemap => {
                 let text = log::learn(system, args, err)?;
                 let source = Source::toml(text).named("the learned table");
                 Ok(Self { kind: Kind::File { source, file: None }, notes: Notes::default() })
