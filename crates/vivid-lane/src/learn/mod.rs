@@ -22,6 +22,7 @@ mod class;
 mod partition;
 mod routes;
 mod sample;
+mod site;
 mod tree;
 mod write;
 

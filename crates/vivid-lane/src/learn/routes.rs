@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::class::{Kind, Kinds};
 use super::partition::fixed;
-use super::tree::{Node, Page};
+use super::tree::{CHOICE, Node, Page};
 
 /// A place in the table that is learned: a segment, what was seen there, and what is below it.
 #[derive(Debug, Clone)]
@@ -23,6 +23,8 @@ pub(super) enum Segment {
     Endings(String, Vec<String>),
     /// All that is below a folder of files.
     Files(String),
+    /// A name in the query and its value, which choose one page of a script.
+    Choice(String, String),
     /// Texts and values, in turn.
     Values(Vec<Piece>),
 }
@@ -206,11 +208,18 @@ fn is_language(label: &str) -> bool {
 }
 
 fn below(children: BTreeMap<String, Node>) -> Vec<Place> {
+    let (choices, children): (BTreeMap<_, _>, BTreeMap<_, _>) =
+        children.into_iter().partition(|(label, _)| label.starts_with(CHOICE));
     let mut groups: BTreeMap<Form, Vec<(String, Node)>> = BTreeMap::new();
     for (label, node) in children {
         groups.entry(form(&label)).or_default().push((label, node));
     }
     let mut places = Vec::new();
+    for (label, node) in choices {
+        let (name, value) = label[CHOICE.len_utf8()..].split_once('=').unwrap_or((&label, ""));
+        let segment = Segment::Choice(name.to_owned(), value.to_owned());
+        places.push(Place { segment, page: node.page, below: Vec::new() });
+    }
     let mut words = groups.remove(&Form::Word).unwrap_or_default();
     for (form, members) in groups {
         match form {

@@ -414,7 +414,7 @@ impl Learner {
 
 /// An address of a sample, with what was seen of it, and what all values of its family are where not all are kept.
 pub(super) struct Sampled<'a> {
-    text: &'a str,
+    pub(super) text: &'a str,
     pub(super) address: Address,
     pub(super) seen: &'a Seen,
     pub(super) kinds: &'a [Kinds],
@@ -432,9 +432,10 @@ fn is_plain(target: &str) -> bool {
 
 /// What addresses of one family have in common: the first segment where another one follows, the kinds of the others, and the names in the query.
 fn family_of(address: &Address) -> String {
+    // No segment has a control character, and a name is written without one.
     let mut out = String::new();
     for (at, segment) in address.segments.iter().enumerate() {
-        out.push('/');
+        out.push('\u{1}');
         match masked(segment) {
             mask if at == 0 && address.segments.len() > 1 => out.push_str(&mask),
             mask => out.push_str(&worded(&mask)),
@@ -442,8 +443,8 @@ fn family_of(address: &Address) -> String {
     }
     // In the order of the address, as the kinds of its values are.
     for (name, _) in &address.query {
-        out.push('?');
-        out.push_str(name);
+        out.push('\u{2}');
+        out.extend(name.escape_debug());
     }
     out
 }

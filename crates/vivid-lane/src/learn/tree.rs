@@ -9,6 +9,9 @@ use super::sample::Seen;
 /// How many values of a parameter of the query are told apart.
 const MOST_VALUES: usize = 64;
 
+/// What a label begins with that is no segment, but a name in the query and its value. No segment has a control character.
+pub(super) const CHOICE: char = '\u{1}';
+
 /// A segment, with what was seen at it and below it.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Node {
@@ -85,14 +88,24 @@ impl Asked {
 }
 
 impl Node {
-    /// Adds an address.
-    pub(super) fn add(&mut self, address: &Address, seen: &Seen, kinds: &[Kinds]) {
+    /// Adds an address, with what of its query chooses the page, and as it was asked for.
+    pub(super) fn add(
+        &mut self,
+        address: &Address,
+        seen: &Seen,
+        kinds: &[Kinds],
+        choice: Option<(String, String)>,
+        text: &str,
+    ) {
         let mut node = self;
         let mut kinds = kinds.iter().copied();
         for segment in &address.segments {
             let kind = kinds.next().unwrap_or(Kinds::of(segment));
             node = node.children.entry(segment.clone()).or_default();
             node.kinds = Some(node.kinds.map_or(kind, |known| known.and(kind)));
+        }
+        if let Some((name, value)) = choice {
+            node = node.children.entry(format!("{CHOICE}{name}={value}")).or_default();
         }
         let hits = seen.total();
         let mut query: BTreeMap<String, Asked> = BTreeMap::new();
@@ -109,7 +122,7 @@ impl Node {
                 None => drop(query.insert(name.clone(), asked)),
             }
         }
-        let examples = vec![(hits, address.written())];
+        let examples = vec![(hits, text.to_owned())];
         let hits = seen.hits.iter().map(|(method, hits)| (method.to_string(), *hits)).collect();
         node.page.merge(Page { hits, with_slash: seen.with_slash, query, examples });
     }

@@ -6,7 +6,8 @@ use std::fmt::Write;
 use super::address::Address;
 use super::class::{Kind, Kinds};
 use super::routes::{Piece, Place, Segment, Values, places};
-use super::sample::{Learner, LeftOut, Sampled};
+use super::sample::{Learner, LeftOut};
+use super::site::{Adapted, Habits};
 use super::tree::{Asked, Node, Page};
 use crate::declare::{Source, TableSpec};
 use crate::template::percent;
@@ -14,10 +15,6 @@ use crate::{Decision, Request, Table, TableError};
 
 /// How many missing addresses are listed.
 const MOST_MISSING: usize = 20;
-/// In so many places, and with so many values, a name in the query tells where visitors come from.
-const MANY_PLACES: usize = 4;
-const MANY_VALUES: usize = 12;
-
 /// A table that was learned.
 #[derive(Debug, Clone)]
 pub struct Learned {
@@ -68,49 +65,40 @@ impl Learner {
     pub fn learn(&self) -> Learned {
         let own = self.tidied();
         let sample = own.sample();
-        let ignored = ignored(sample.iter().map(|row| &row.address));
+        let habits = Habits::of(&sample);
         let mut root = Node::default();
-        let (mut hits, mut with_slash) = (0_u64, 0_u64);
-        for Sampled { address, seen, kinds, .. } in &sample {
-            let mut address = address.clone();
-            let mut kinds = kinds.to_vec();
-            for at in (0..address.query.len()).rev() {
-                if ignored.contains(&address.query[at].0) {
-                    let segments = address.segments.len();
-                    address.query.remove(at);
-                    if kinds.len() > segments + at {
-                        kinds.remove(segments + at);
-                    }
-                }
-            }
-            root.add(&address, seen, &kinds);
-            if !address.segments.is_empty() {
-                hits += seen.total();
-                with_slash += seen.with_slash;
-            }
+        for row in &sample {
+            let Adapted { address, kinds, choice } = habits.adapted(row);
+            root.add(&address, row.seen, &kinds, choice, row.text);
         }
-        let mut site = Site { has_slash: 2 * with_slash > hits, ..Site::default() };
         let place = places(root);
-        let mut text = own.written(&place, &site, &ignored);
+        let mut site = Site { habits, is_in_order: false, lost: Vec::new() };
+        let mut text = own.written(&place, &site);
         // What does not hold is loosened: first a contest of two routes, then an address that none has.
-        if TableSpec::read(Source::toml(text.as_str())).build().is_err() {
+        if read(&text).is_err() {
             site.is_in_order = true;
-            text = own.written(&place, &site, &ignored);
+            text = own.written(&place, &site);
         }
-        if let Ok(table) = TableSpec::read(Source::toml(text.as_str())).build() {
-            let lost = sample.iter().filter(|row| !is_answered(&table, &row.address, row.seen.methods()));
+        if let Ok(table) = read(&text) {
+            let lost = sample.iter().filter(|row| !is_answered(&table, row.text, row.seen.methods()));
             let lost: Vec<(&Address, BTreeSet<&str>)> =
                 lost.map(|row| (&row.address, row.seen.methods().collect())).collect();
             if !lost.is_empty() {
                 site.lost = single(&lost);
-                text = own.written(&place, &site, &ignored);
+                text = own.written(&place, &site);
+                if read(&text).is_err() {
+                    site.is_in_order = true;
+                    text = own.written(&place, &site);
+                }
             }
         }
+        let ignored = site.habits.ignored;
         let routes = text.lines().filter(|line| line.starts_with("[routes.")).count();
         Learned { text, routes, left_out: own.left_out().clone(), ignored: ignored.into_iter().collect() }
     }
 
-    fn written(&self, place: &Place, site: &Site, ignored: &BTreeSet<String>) -> String {
+    fn written(&self, place: &Place, site: &Site) -> String {
+        let Habits { has_slash, folds_case, ignored, .. } = &site.habits;
         let mut out = String::from(
             "# Learned from what visitors asked for. Names are guesses: give each route and page the name that it has.\n",
         );
@@ -132,11 +120,14 @@ impl Learner {
                 comment(&names.join(", "))
             );
         }
-        if site.has_slash || site.is_in_order {
+        if *has_slash || *folds_case || site.is_in_order {
             out.push_str("\n[site]\n");
         }
-        if site.has_slash {
+        if *has_slash {
             out.push_str("slash = \"always\"\n");
+        }
+        if *folds_case {
+            out.push_str("case = \"fold\"\n");
         }
         if site.is_in_order {
             out.push_str("overlaps = \"first-declared\" # some routes contest an address: `check` says which without this line\n");
@@ -166,10 +157,14 @@ impl Learner {
     }
 }
 
+fn read(text: &str) -> Result<Table, TableError> {
+    TableSpec::read(Source::toml(text)).build()
+}
+
 /// What is true of the whole site.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 struct Site {
-    has_slash: bool,
+    habits: Habits,
     /// Does the first of two routes win that contest an address?
     is_in_order: bool,
     /// Addresses that no other route has, with their methods.
@@ -177,10 +172,9 @@ struct Site {
 }
 
 /// Does the table show a page for an address, after one redirect at most?
-fn is_answered<'m>(table: &Table, address: &Address, methods: impl Iterator<Item = &'m str>) -> bool {
-    let url = address.written();
+fn is_answered<'m>(table: &Table, url: &str, methods: impl Iterator<Item = &'m str>) -> bool {
     let mut methods = methods;
-    methods.all(|method| match table.decide(&Request::new(method, url.as_str())) {
+    methods.all(|method| match table.decide(&Request::new(method, url)) {
         Decision::Page(_) => true,
         Decision::Redirect(redirect) => {
             matches!(table.decide(&Request::new(method, redirect.location())), Decision::Page(_))
@@ -197,30 +191,6 @@ fn single(lost: &[(&Address, BTreeSet<&str>)]) -> Vec<(String, BTreeSet<String>)
         paths.entry(path).or_default().extend(methods.iter().map(|method| (*method).to_owned()));
     }
     paths.into_iter().collect()
-}
-
-/// Names that stand in many places with many values: they say where a visitor comes from.
-fn ignored<'a>(addresses: impl Iterator<Item = &'a Address>) -> BTreeSet<String> {
-    let mut seen: BTreeMap<&str, (BTreeSet<&str>, BTreeSet<&str>)> = BTreeMap::new();
-    for address in addresses {
-        for (name, value) in &address.query {
-            let (places, values) = seen.entry(name).or_default();
-            if places.len() <= MANY_PLACES {
-                places.insert(address.segments.first().map_or("", String::as_str));
-            }
-            if values.len() <= MANY_VALUES {
-                values.insert(value);
-            }
-        }
-    }
-    let is_usual = |name: &str| name.starts_with("utm_");
-    let is_everywhere = |(places, values): &(BTreeSet<&str>, BTreeSet<&str>)| {
-        places.len() >= MANY_PLACES && values.len() >= MANY_VALUES
-    };
-    seen.into_iter()
-        .filter(|(name, seen)| is_usual(name) || is_everywhere(seen))
-        .map(|(name, _)| name.to_owned())
-        .collect()
 }
 
 /// Text in a comment: one line.
@@ -280,7 +250,16 @@ impl Writer {
         let (path, mut word, own) = self.segment(&place.segment, &mut above);
         let path = format!("{}{path}", before.0);
         let rules = [before.1, &own].concat();
+        let whole = path.clone();
         let has_page = place.page.total() > 0;
+        let is_choice = |place: &Place| matches!(place.segment, Segment::Choice(..));
+        // What a query chooses stands beside the script, not below it.
+        let beside = above.clone();
+        let (choices, below): (Vec<&Place>, Vec<&Place>) =
+            sorted(&place.below).into_iter().partition(|one| is_choice(one));
+        if !has_page && !choices.is_empty() && below.is_empty() {
+            return choices.into_iter().for_each(|one| self.place(one, &beside, (&path, &rules)));
+        }
         if !has_page && place.below.len() == 1 {
             return self.place(&place.below[0], &above, (&path, &rules));
         }
@@ -298,17 +277,19 @@ impl Writer {
         let query = if has_page { query(&place.page, &above.params) } else { Vec::new() };
         self.header(&name, &place.page);
         let names: Vec<&str> = query.iter().map(|one| one.expression.as_str()).collect();
-        let expression = if names.is_empty() { String::new() } else { format!("{{?{}}}", names.join(",")) };
+        let operator = if path.contains('?') { '&' } else { '?' };
+        let expression = if names.is_empty() { String::new() } else { format!("{{{operator}{}}}", names.join(",")) };
         let _ = writeln!(self.out, "path = {}", quoted(&(path + &expression)));
         if has_page {
-            let mut all = rules;
+            let mut all = rules.clone();
             all.extend(query.iter().filter_map(|one| Some((one.name.clone(), one.rule.clone()?))));
             self.rest(&name, &place.page, &all);
         } else {
             self.rules(&rules);
         }
+        choices.into_iter().for_each(|one| self.place(one, &beside, (&whole, &rules)));
         above.name = name;
-        for place in sorted(&place.below) {
+        for place in below {
             self.place(place, &above, ("", &[]));
         }
     }
@@ -331,6 +312,14 @@ impl Writer {
                 let words: Vec<String> = endings.iter().map(|ending| quoted(ending)).collect();
                 let rule = format!("[{}]", words.join(", "));
                 (format!("{}{{.{param}}}", literal(label)), label.clone(), vec![(param, rule)])
+            }
+            Segment::Choice(name, value) => {
+                let mut out = String::from("?");
+                percent::encode_unreserved(&mut out, name);
+                out.push('=');
+                percent::encode_unreserved(&mut out, value);
+                let script = above.noun.split('.').next().unwrap_or_default();
+                (out, format!("{script}-{value}"), Vec::new())
             }
             Segment::Files(label) => {
                 let param = param(above, "path");

@@ -18,12 +18,13 @@ fn segment() -> impl Strategy<Value = String> {
         1 => (1u32..40, "[a-z]{2,5}").prop_map(|(number, word)| format!("{number}-{word}")),
         1 => "[ -~]{1,5}".prop_map(|text| text.bytes().map(|byte| format!("%{byte:02X}")).collect()),
         1 => Just("%C3%A9t%C3%A9".to_owned()),
+        1 => prop::sample::select(vec!["view.cgi", "view.php", "Nights", "ABOUT"]).prop_map(str::to_owned),
     ]
 }
 
 fn target() -> impl Strategy<Value = String> {
     let query = prop::collection::vec(
-        (prop::sample::select(vec!["q", "page", "utm_source", "year", "x y", ""]), "[a-z0-9]{0,3}"),
+        (prop::sample::select(vec!["q", "page", "utm_source", "year", "x y", "", "show"]), "[a-z0-9]{0,3}"),
         0..3,
     );
     (prop::collection::vec(segment(), 0..4), any::<bool>(), query).prop_map(|(segments, has_slash, query)| {
@@ -109,6 +110,28 @@ proptest! {
         rows(&whole).iter().for_each(|row| read.restore(row));
         read.restore_counts(whole.missing(), whole.left_out());
         prop_assert_eq!(text(&read), text(&whole));
+    }
+}
+
+/// The query of a script chooses its page, and letter case does not count where most is asked for in both.
+#[test]
+fn scripts_and_letter_case_are_seen() {
+    let mut learner = Learner::default();
+    for (at, page) in ["about", "staff", "history"].iter().enumerate() {
+        learner.see("GET", &format!("/cgi/view.cgi?page={page}&id={at}"), 200, 30);
+        learner.see("GET", &format!("/cgi/view.cgi?page={page}"), 200, 10);
+    }
+    for path in ["/Nights", "/nights", "/Talks", "/talks", "/Domes", "/domes"] {
+        learner.see("GET", path, 200, 25);
+    }
+    let table = learner.learn().build().expect("it can be built");
+    let paths: Vec<&str> = table.routes().map(|route| route.path().as_str()).collect();
+    assert!(paths.contains(&"/cgi/view.cgi?page=about{&id}"), "{paths:?}");
+    assert_eq!(paths.len(), 6, "{paths:?}");
+    assert!(is_page(&table, "GET", "/DOMES"));
+    // What has no name, or stands twice, chooses nothing.
+    for target in ["/view.cgi?=a&=b", "/view.cgi?p=a&p=b", "/view.cgi?a%5D=x"] {
+        holds(&[("GET", target.to_owned(), 200, 30), ("GET", target.replace("a", "c"), 200, 30)]).expect("it holds");
     }
 }
 
