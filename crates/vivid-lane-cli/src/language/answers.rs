@@ -10,7 +10,7 @@ use vivid_lane::{Request, RouteRef, Table, Value};
 
 use super::Explain;
 use super::desk::{Desk, TableOnDesk, uri_of};
-use super::text::{to_byte, to_position, to_range};
+use super::text::{Text, to_byte};
 
 /// The command that answers what a URL leads to: a file of the table, and the URL.
 pub(super) const TRY: &str = "vivid-lane.try";
@@ -29,7 +29,7 @@ impl<'d> Spot<'d> {
         Some(Self { table, path, byte })
     }
 
-    fn text(&self) -> &'d str {
+    fn text(&self) -> &'d Text {
         self.table.text(&self.path)
     }
 
@@ -61,13 +61,13 @@ fn touches(mention: &Mention, byte: usize) -> bool {
 
 fn location(table: &TableOnDesk, mention: &Mention) -> Json {
     let path = table.file(mention.place().file());
-    json!({ "uri": uri_of(&path), "range": to_range(table.text(&path), &mention.place().range()) })
+    json!({ "uri": uri_of(&path), "range": table.text(&path).range(&mention.place().range()) })
 }
 
 pub(super) fn hover(desk: &Desk, params: &Json) -> Option<Json> {
     let spot = Spot::of(desk, params)?;
     let (told, range) = match spot.mention() {
-        Some(mention) => (about(spot.table, mention)?, to_range(spot.text(), &mention.place().range())),
+        Some(mention) => (about(spot.table, mention)?, spot.text().range(&mention.place().range())),
         None => (key_in_words(spot.word())?, Json::Null),
     };
     let mut answer = json!({ "contents": { "kind": "markdown", "value": told } });
@@ -185,7 +185,7 @@ pub(super) fn completion(desk: &Desk, params: &Json) -> Option<Json> {
     let line = &text[text[..spot.byte].rfind('\n').map_or(0, |at| at + 1)..spot.byte];
     let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
     let typed = line.chars().rev().take_while(|&c| is_part(c)).map(char::len_utf8).sum::<usize>();
-    let range = to_range(text, &(spot.byte - typed..spot.byte));
+    let range = text.range(&(spot.byte - typed..spot.byte));
     let key = line[..line.len() - typed].trim_end_matches(['"', '\'', ' ', '[', ',']).trim_end();
     let key = key.strip_suffix(['=', ':']).map(|key| last_word(key.trim_end()));
     let item = |label: &str, kind: u32, detail: &str| {
@@ -293,10 +293,10 @@ pub(super) fn symbols(desk: &Desk, params: &Json) -> Option<Json> {
 }
 
 /// The outline of the routes below one. It is as deep as routes are.
-fn branch(table: &TableOnDesk, text: &str, below: &BTreeMap<&str, Vec<&Mention>>, parent: &str) -> Json {
+fn branch(table: &TableOnDesk, text: &Text, below: &BTreeMap<&str, Vec<&Mention>>, parent: &str) -> Json {
     let symbol = |route: &&Mention| {
         let built = table.table.as_ref().and_then(|table| table.route(route.name()));
-        let range = to_range(text, &route.place().range());
+        let range = text.range(&route.place().range());
         json!({
             "name": route.name().rsplit('.').next(),
             "detail": built.map_or("", |route| route.path().as_str()),
@@ -344,7 +344,7 @@ pub(super) fn hints(desk: &Desk, params: &Json) -> Option<Json> {
         let end = text[end..].find('\n').map_or(text.len(), |at| end + at);
         // In the file there is its own part of it.
         (route.parent().is_some() && is_in(table, one, &path))
-            .then(|| json!({ "position": to_position(text, end), "label": route.path().as_str(), "paddingLeft": true }))
+            .then(|| json!({ "position": text.position(end), "label": route.path().as_str(), "paddingLeft": true }))
     };
     Some(routes.filter_map(hint).collect())
 }

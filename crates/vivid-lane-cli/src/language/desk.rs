@@ -3,14 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::{self, Cursor, Read};
 use std::path::{Component, Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_decode_str, utf8_percent_encode};
 use serde_json::{Value as Json, json};
 use vivid_lane::declare::{Mention, NameKind, Severity};
 use vivid_lane::{Finding, Review, Table, TableSpec};
 
-use super::text::{edit, to_range};
+use super::text::{Text, edit};
 use crate::output::Failure;
 use crate::page_files;
 use crate::system::{Entry, Local, System};
@@ -36,7 +36,7 @@ pub(super) struct Desk {
 /// A table, as it was reviewed last.
 pub(super) struct TableOnDesk {
     pub(super) root: PathBuf,
-    pub(super) texts: BTreeMap<PathBuf, Arc<str>>,
+    pub(super) texts: BTreeMap<PathBuf, Text>,
     pub(super) findings: Vec<Finding>,
     pub(super) mentions: Vec<Mention>,
     /// The last that could be built.
@@ -58,8 +58,9 @@ impl TableOnDesk {
         }
     }
 
-    pub(super) fn text(&self, path: &Path) -> &str {
-        self.texts.get(path).map_or("", |text| &**text)
+    pub(super) fn text(&self, path: &Path) -> &Text {
+        static NONE: LazyLock<Text> = LazyLock::new(Text::default);
+        self.texts.get(path).unwrap_or(&NONE)
     }
 
     /// The findings of a file.
@@ -187,7 +188,7 @@ impl Desk {
             return None;
         }
         let is_saved =
-            |(path, text): (&PathBuf, &Arc<str>)| std::fs::read_to_string(path).is_ok_and(|saved| saved == **text);
+            |(path, text): (&PathBuf, &Text)| std::fs::read_to_string(path).is_ok_and(|saved| saved == **text);
         if table.texts.iter().all(is_saved) {
             return None;
         }
@@ -227,11 +228,13 @@ fn read(system: &Overlay<'_>, root: &Path, is_of_pages: bool, before: Option<Tab
     let (spec, texts) = if is_of_pages {
         let endings = page_files::ENDINGS.map(str::to_owned);
         let files = page_files::read(system, root, &endings).map_err(told)?.files;
-        let texts = files.iter().map(|(name, text)| (plain(&root.join(name)), Arc::from(text.as_str()))).collect();
+        let texts =
+            files.iter().map(|(name, text)| (plain(&root.join(name)), Text::new(text.as_str().into()))).collect();
         (TableSpec::from_pages(files), texts)
     } else {
         let mut file = TableFile::load(system, Some(root)).map_err(told)?;
-        let texts = file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Arc::clone(text))).collect();
+        let texts =
+            file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Text::new(Arc::clone(text)))).collect();
         (file.take_spec(), texts)
     };
     let mentions = spec.mentions();
@@ -260,7 +263,7 @@ fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
     }
     let code = finding.code().as_str();
     let mut diagnostic = json!({
-        "range": to_range(text, &bytes),
+        "range": text.range(&bytes),
         "severity": severity,
         "code": code,
         "codeDescription": { "href": FINDINGS },
@@ -278,7 +281,7 @@ fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
     };
     let related = |one: &Mention| {
         let path = table.file(one.place().file());
-        let location = json!({ "uri": uri_of(&path), "range": to_range(table.text(&path), &one.place().range()) });
+        let location = json!({ "uri": uri_of(&path), "range": table.text(&path).range(&one.place().range()) });
         json!({ "location": location, "message": format!("the route `{}`", one.name()) })
     };
     if finding.routes().len() > 1 {

@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use serde_json::{Map, Value as Json, json};
 
 use super::desk::{Desk, TableOnDesk, uri_of};
-use super::text::to_range;
 
 /// What is to be written where. Places are bytes of the files as they are now.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -35,7 +34,7 @@ impl Edits {
         for (path, edits) in &self.0 {
             let mut edits = edits.clone();
             edits.sort_by_key(|(range, _)| std::cmp::Reverse(range.start));
-            let mut text = table.text(path).to_owned();
+            let mut text = String::from(&**table.text(path));
             let mut end = text.len();
             for (range, new) in edits {
                 if range.end > end || range.start > range.end {
@@ -57,7 +56,7 @@ impl Edits {
             .map(|(path, edits)| {
                 let text = table.text(path);
                 let edit =
-                    |(range, new): &(Range<usize>, String)| json!({ "range": to_range(text, range), "newText": new });
+                    |(range, new): &(Range<usize>, String)| json!({ "range": text.range(range), "newText": new });
                 (uri_of(path), edits.iter().map(edit).collect())
             })
             .collect();

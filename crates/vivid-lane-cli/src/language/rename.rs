@@ -1,7 +1,7 @@
 //! Another name for whatever has one, everywhere at once. A new name is tried first: the table with it has to be the one that it was, but for
 //! that name.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::ops::Range;
 use std::path::PathBuf;
 
@@ -131,9 +131,17 @@ fn route(table: &TableOnDesk, old: &str, new: &str) -> Edits {
         write(table, one, &name.join("."), &mut edits);
     }
     // In TOML, a header has the names of all routes above its own.
+    let is_declared = |one: &&Mention| one.kind() == NameKind::Route && one.is_declaration();
+    let declared: HashMap<(PathBuf, usize), &str> = table
+        .mentions
+        .iter()
+        .filter(is_declared)
+        .map(|one| ((table.file(one.place().file()), one.place().range().start), one.name()))
+        .collect();
     for (path, text) in &table.texts {
         for header in headers(text) {
-            let Some(declared) = declared_by(table, path, &header) else { continue };
+            let place = header.last().map(|last| (path.clone(), last.start));
+            let Some(declared) = place.and_then(|place| declared.get(&place).copied()) else { continue };
             let left_out = declared.split('.').count() + 1 - header.len();
             if is_below(declared) && depth > left_out {
                 edits.write(
@@ -191,18 +199,6 @@ fn keys(inner: &str, at: usize) -> Vec<Range<usize>> {
         let Some(next) = inner[rest..].trim_start().strip_prefix('.') else { return keys };
         rest = inner.len() - next.len();
     }
-}
-
-/// The full name of the route that a header declares.
-fn declared_by<'t>(table: &'t TableOnDesk, path: &PathBuf, header: &[Range<usize>]) -> Option<&'t str> {
-    let last = header.last()?;
-    let is_it = |one: &&Mention| {
-        one.kind() == NameKind::Route
-            && one.is_declaration()
-            && one.place().range() == *last
-            && table.file(one.place().file()) == *path
-    };
-    table.mentions.iter().find(is_it).map(Mention::name)
 }
 
 /// A parameter has its name in a path, and in all that the routes below that path say of it. A rule that is shared by name holds routes

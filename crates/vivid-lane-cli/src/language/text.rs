@@ -1,6 +1,7 @@
 //! Positions in a text: the protocol counts lines from 0 and UTF-16 code units, we count bytes.
 
-use std::ops::Range;
+use std::ops::{Deref, Range};
+use std::sync::Arc;
 
 use serde_json::{Value as Json, json};
 
@@ -22,15 +23,38 @@ pub(super) fn to_byte(text: &str, position: &Json) -> usize {
     text.len()
 }
 
-/// The position of a byte.
-pub(super) fn to_position(text: &str, byte: usize) -> Json {
-    let before = &text[..(0..=byte.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).unwrap_or(0)];
-    let begin = before.rfind('\n').map_or(0, |at| at + 1);
-    json!({ "line": before.matches('\n').count(), "character": before[begin..].encode_utf16().count() })
+/// A text, and where its lines begin, so that a position is found without counting from the first line on.
+#[derive(Debug, Default)]
+pub(super) struct Text {
+    text: Arc<str>,
+    begins: Vec<usize>,
 }
 
-pub(super) fn to_range(text: &str, bytes: &Range<usize>) -> Json {
-    json!({ "start": to_position(text, bytes.start), "end": to_position(text, bytes.end) })
+impl Text {
+    pub(super) fn new(text: Arc<str>) -> Self {
+        let begins = std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect();
+        Self { text, begins }
+    }
+
+    /// The position of a byte.
+    pub(super) fn position(&self, byte: usize) -> Json {
+        let byte = (0..=byte.min(self.text.len())).rev().find(|&at| self.text.is_char_boundary(at)).unwrap_or(0);
+        let line = self.begins.partition_point(|begin| *begin <= byte).saturating_sub(1);
+        let begin = self.begins.get(line).copied().unwrap_or(0);
+        json!({ "line": line, "character": self.text[begin..byte].encode_utf16().count() })
+    }
+
+    pub(super) fn range(&self, bytes: &Range<usize>) -> Json {
+        json!({ "start": self.position(bytes.start), "end": self.position(bytes.end) })
+    }
+}
+
+impl Deref for Text {
+    type Target = str;
+
+    fn deref(&self) -> &str {
+        &self.text
+    }
 }
 
 /// Replaces a range, or all of it.
@@ -53,7 +77,7 @@ mod tests {
         #[test]
         fn positions_come_back(text in "[a-z\u{e9}\u{1F52D}\r\n]{0,40}", at in 0usize..60) {
             let byte = (0..=at.min(text.len())).rev().find(|&at| text.is_char_boundary(at)).expect("0 is one");
-            prop_assert_eq!(to_byte(&text, &to_position(&text, byte)), byte);
+            prop_assert_eq!(to_byte(&text, &Text::new(text.as_str().into()).position(byte)), byte);
         }
 
         #[test]
