@@ -384,6 +384,13 @@ fn logs_of_nothing_and_of_anything_are_told() {
     assert_eq!(hostile.status, 0, "{hostile:?}");
     let table = write("hostile.toml", hostile.out.as_bytes());
     assert_eq!(tool(&["--table", &table, "check"], b"").status, 0, "{}", hostile.out);
+    // However deep, it is a table, or told as what no table has.
+    let deep = |depth: usize| (0..depth).map(|at| format!("/s{at}x")).collect::<String>();
+    let deepest: String = (1..=70).chain([200, 600]).map(|depth| line(&deep(depth), 200)).collect();
+    let deepest = learn(&write("deep.log", deepest.as_bytes()));
+    assert!(deepest.status == 0 && deepest.err.contains("8 of no address"), "{}", deepest.err);
+    let table = write("deep.toml", deepest.out.as_bytes());
+    assert_eq!(tool(&["--table", &table, "match", &deep(64)], b"").status, 0);
     // What breaks off is learned from as far as it goes, and said.
     let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::none());
     (0..5000).for_each(|_| std::io::Write::write_all(&mut packed, line("/a", 200).as_bytes()).expect("it is packed"));

@@ -17,8 +17,9 @@ use crate::template::percent;
 
 /// How many addresses are kept.
 const MOST: usize = 1 << 17;
-/// The longest address that is looked at.
+/// The longest address that is looked at, and the most segments of its path. Routes may be nested a little deeper.
 const LONGEST: usize = 4096;
+const DEEPEST: usize = 64;
 
 /// Hits by method, most often of one.
 pub(super) type Hits = SmallVec<[(SmolStr, u64); 1]>;
@@ -184,7 +185,7 @@ impl Learner {
             return seen.again(method, hits, 0);
         }
         let address = (target.len() <= LONGEST).then(|| Address::read(target)).flatten();
-        let Some(address) = address else {
+        let Some(address) = address.filter(|address| address.segments.len() <= DEEPEST) else {
             self.left_out.unreadable = self.left_out.unreadable.saturating_add(hits);
             return;
         };

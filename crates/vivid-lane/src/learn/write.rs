@@ -54,7 +54,7 @@ impl Learned {
     /// # Errors
     /// There is nothing to make a table of where no request got a page.
     pub fn build(&self) -> Result<Table, TableError> {
-        TableSpec::read(Source::toml(self.text.as_str())).build()
+        read(&self.text)
     }
 }
 
