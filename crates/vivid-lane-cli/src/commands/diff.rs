@@ -29,15 +29,15 @@ pub(super) fn run(
     let drawn = args.draw.as_ref().map(|path| (path, spec.clone()));
     let differences = during("comparing the tables", || Differences::since(&old, spec));
     let differences = differences.map_err(|error| Failure::Table(new.render(error.findings())))?;
+    if let Some((path, spec)) = drawn {
+        let table = spec.build().map_err(|error| Failure::Table(new.render(error.findings())))?;
+        picture::draw(system, map(&differences, &old, &table, new.name()), path, err)?;
+    }
     match format {
         Format::Json => {
             json::differences(&differences).try_for_each(|one| json_line(out, one))?;
         }
         Format::Text => text(&differences, new.name(), out)?,
-    }
-    if let Some((path, spec)) = drawn {
-        let table = spec.build().map_err(|error| Failure::Table(new.render(error.findings())))?;
-        picture::draw(system, map(&differences, &old, &table, new.name()), path, err)?;
     }
     Ok(if differences.breaks_addresses() { Outcome::Findings } else { Outcome::Fine })
 }

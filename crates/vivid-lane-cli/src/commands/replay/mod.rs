@@ -43,15 +43,16 @@ pub(super) fn run(
         writeln!(out, "{line}")?;
     } else {
         let report = Report::new(table, &visitor, &summary, args.top);
-        match format {
-            Format::Text => report.text(out)?,
-            Format::Json => json_line(out, report.json())?,
-        }
+        // First, as whoever reads the report may stop in the middle.
         if let Some(path) = &args.draw {
             crate::picture::draw(system, report.map(table, &name), path, err)?;
         }
         if let Some(path) = &args.html {
             report.html(system, table, &name, path, err)?;
+        }
+        match format {
+            Format::Text => report.text(out)?,
+            Format::Json => json_line(out, report.json())?,
         }
     }
     // What was read has been printed; that it is not all must still be said.
