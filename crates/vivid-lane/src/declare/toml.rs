@@ -225,3 +225,17 @@ impl Reader<'_> {
         None
     }
 }
+
+/// A basic string (TOML 1.0, String).
+pub(crate) fn basic_string(text: &str) -> String {
+    let mut out = String::from("\"");
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => out.extend(['\\', c]),
+            c if c.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(c))),
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+    out
+}

@@ -224,9 +224,9 @@ fn below(children: BTreeMap<String, Node>) -> Vec<Place> {
     for (form, members) in groups {
         match form {
             Form::Date | Form::Uuid | Form::Hash => places.push(values(members, |all| vec![Piece::Value(all)])),
-            Form::Month if members.len() > 1 => places.push(split(members, "-", ["year", "month"])),
-            Form::NumberSlug if members.len() > 1 => places.push(split(members, "-", ["", ""])),
-            Form::Joined(between) if members.len() > 1 => places.push(split(members, between, ["", ""])),
+            Form::Month if members.len() > 1 => places.push(split(members, "-")),
+            Form::NumberSlug if members.len() > 1 => places.push(split(members, "-")),
+            Form::Joined(between) if members.len() > 1 => places.push(split(members, between)),
             Form::Number if members.len() > 1 => places.push(values(members, |all| vec![Piece::Value(all)])),
             Form::Code(code) if members.len() > 2 => places.push(codes(&code, members)),
             Form::Ending(_) => places.extend(files(members)),
@@ -300,10 +300,10 @@ fn values(members: Vec<(String, Node)>, pieces: impl FnOnce(Values) -> Vec<Piece
 }
 
 /// Two values in one segment.
-fn split(members: Vec<(String, Node)>, between: &str, _: [&str; 2]) -> Place {
+fn split(members: Vec<(String, Node)>, between: &str) -> Place {
     let parts: Vec<(&str, &str)> = members.iter().filter_map(|(label, _)| label.split_once(between)).collect();
-    let two = [Values::of(parts.iter().map(|(left, _)| *left)), Values::of(parts.iter().map(|(_, right)| *right))];
-    let [left, right] = two;
+    let left = Values::of(parts.iter().map(|(left, _)| *left));
+    let right = Values::of(parts.iter().map(|(_, right)| *right));
     values(members, |_| vec![Piece::Value(left), Piece::Text(between.to_owned()), Piece::Value(right)])
 }
 

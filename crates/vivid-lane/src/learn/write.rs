@@ -9,7 +9,7 @@ use super::routes::{Piece, Place, Segment, Values, places};
 use super::sample::{Learner, LeftOut};
 use super::site::{Adapted, Habits};
 use super::tree::{Asked, Node, Page};
-use crate::declare::{Source, TableSpec};
+use crate::declare::{Source, TableSpec, basic_string};
 use crate::template::percent;
 use crate::{Decision, Request, Table, TableError};
 
@@ -139,7 +139,7 @@ impl Learner {
                 writer.out,
                 "\n# An address that fits no route above.\n[routes.other-{}]\npath = {}\npage = \"other-{}\"\n",
                 at + 1,
-                quoted(path),
+                basic_string(path),
                 at + 1
             );
             writer.methods(methods.iter().map(String::as_str));
@@ -196,23 +196,6 @@ fn single(lost: &[(&Address, BTreeSet<&str>)]) -> Vec<(String, BTreeSet<String>)
 /// Text in a comment: one line.
 fn comment(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
-}
-
-/// A basic string of TOML.
-fn quoted(text: &str) -> String {
-    let mut out = String::from("\"");
-    for char in text.chars() {
-        match char {
-            '"' => out.push_str("\\\""),
-            '\\' => out.push_str("\\\\"),
-            other if other.is_control() => {
-                let _ = write!(out, "\\u{:04X}", u32::from(other));
-            }
-            other => out.push(other),
-        }
-    }
-    out.push('"');
-    out
 }
 
 struct Writer {
@@ -279,7 +262,7 @@ impl Writer {
         let names: Vec<&str> = query.iter().map(|one| one.expression.as_str()).collect();
         let operator = if path.contains('?') { '&' } else { '?' };
         let expression = if names.is_empty() { String::new() } else { format!("{{{operator}{}}}", names.join(",")) };
-        let _ = writeln!(self.out, "path = {}", quoted(&(path + &expression)));
+        let _ = writeln!(self.out, "path = {}", basic_string(&(path + &expression)));
         if has_page {
             let mut all = rules.clone();
             all.extend(query.iter().filter_map(|one| Some((one.name.clone(), one.rule.clone()?))));
@@ -309,7 +292,7 @@ impl Writer {
             Segment::Endings(label, endings) => {
                 above.noun = label.clone();
                 let param = param(above, "format");
-                let words: Vec<String> = endings.iter().map(|ending| quoted(ending)).collect();
+                let words: Vec<String> = endings.iter().map(|ending| basic_string(ending)).collect();
                 let rule = format!("[{}]", words.join(", "));
                 (format!("{}{{.{param}}}", literal(label)), label.clone(), vec![(param, rule)])
             }
@@ -374,7 +357,7 @@ impl Writer {
     }
 
     fn rest(&mut self, name: &str, page: &Page, rules: &[(String, String)]) {
-        let _ = writeln!(self.out, "page = {}", quoted(&name.replace('.', "-")));
+        let _ = writeln!(self.out, "page = {}", basic_string(&name.replace('.', "-")));
         self.methods(page.hits.keys().map(String::as_str));
         self.rules(rules);
     }
@@ -385,7 +368,7 @@ impl Writer {
             let _ = writeln!(
                 self.out,
                 "methods = [{}]",
-                methods.iter().map(|method| quoted(method)).collect::<Vec<_>>().join(", ")
+                methods.iter().map(|method| basic_string(method)).collect::<Vec<_>>().join(", ")
             );
         }
     }
@@ -483,11 +466,11 @@ fn singular(noun: &str) -> String {
 /// The rule that all values keep, in TOML.
 fn rule(values: &Values) -> Option<String> {
     if !values.words.is_empty() {
-        let words: Vec<String> = values.words.iter().map(|word| quoted(word)).collect();
+        let words: Vec<String> = values.words.iter().map(|word| basic_string(word)).collect();
         return Some(format!("[{}]", words.join(", ")));
     }
     if let Some(pattern) = &values.pattern {
-        return Some(format!("{{ pattern = {} }}", quoted(pattern)));
+        return Some(format!("{{ pattern = {} }}", basic_string(pattern)));
     }
     of_kinds(values.kinds, values.lengths, values.count)
 }

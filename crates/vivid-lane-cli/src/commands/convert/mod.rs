@@ -124,7 +124,8 @@ impl Input {
         args: &ConvertArgs,
         err: &mut dyn Write,
     ) -> Result<Self, Failure> {
-        let _ = &err;
+        #[cfg(target_family = "wasm")]
+        let _ = err;
         let input = args.inputs.first().map(PathBuf::as_path).or(table);
         match args.from {
             From::Table if input == Some(Path::new("-")) => {

@@ -8,7 +8,7 @@ use smol_str::{SmolStr, format_smolstr};
 use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
-use crate::declare::{Code, Data, Finding, RouteSpec, Rule, TableSpec};
+use crate::declare::{Code, Data, Finding, RouteSpec, Rule, TableSpec, basic_string};
 use crate::lookup::{LeafId, ParamKind, RouteRef, Table};
 use crate::template::{Operator, Part, Template};
 
@@ -322,7 +322,7 @@ impl Data {
             Self::Bool(value) => write!(out, "{value}")?,
             Self::Integer(number) => write!(out, "{number}")?,
             Self::Float(number) => write!(out, "{number:?}")?,
-            Self::Text(text) => quoted(out, text)?,
+            Self::Text(text) => out.push_str(&basic_string(text)),
             Self::List(items) => {
                 out.push('[');
                 for (at, item) in items.iter().enumerate() {
@@ -344,21 +344,4 @@ impl Data {
         }
         Ok(())
     }
-}
-
-/// A basic string (TOML 1.0, String).
-fn quoted(out: &mut String, text: &str) -> fmt::Result {
-    out.push('"');
-    for c in text.chars() {
-        match c {
-            '"' | '\\' => {
-                out.push('\\');
-                out.push(c);
-            }
-            c if c.is_control() => write!(out, "\\u{:04X}", u32::from(c))?,
-            c => out.push(c),
-        }
-    }
-    out.push('"');
-    Ok(())
 }
