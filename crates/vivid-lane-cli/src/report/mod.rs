@@ -13,6 +13,7 @@ use crate::system::System;
 use crate::table_file::{Excerpt, TableFile};
 
 pub(crate) const CHECK: (&str, &str) = ("check.html", include_str!("check.html"));
+#[cfg(not(target_family = "wasm"))]
 pub(crate) const REPLAY: (&str, &str) = ("replay.html", include_str!("replay.html"));
 
 /// What a report shows, and the template for that.
