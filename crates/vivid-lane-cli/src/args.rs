@@ -258,6 +258,9 @@ pub(crate) struct DiffArgs {
     /// Draw a map of what moved, too: SVG, or PNG by its ending
     #[arg(long, value_name = "FILE")]
     pub(crate) draw: Option<PathBuf>,
+    /// Print the redirects to add and nothing else, as TOML to append to the new table
+    #[arg(long)]
+    pub(crate) redirects: bool,
     /// The table as it was
     #[arg(value_name = "OLD")]
     pub(crate) old: PathBuf,

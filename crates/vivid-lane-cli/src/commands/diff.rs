@@ -34,6 +34,7 @@ pub(super) fn run(
         picture::draw(system, map(&differences, &old, &table, new.name()), path, err)?;
     }
     match format {
+        _ if args.redirects => redirects(&differences, out)?,
         Format::Json => {
             json::differences(&differences).try_for_each(|one| json_line(out, one))?;
         }
@@ -95,6 +96,11 @@ fn map(differences: &Differences, old: &Table, table: &Table, name: &str) -> Sit
         (Sort::Quiet, "as before"),
     ];
     map
+}
+
+/// The redirects to add, each after an empty line, so that they can be appended to a file.
+fn redirects(differences: &Differences, out: &mut dyn Write) -> io::Result<()> {
+    differences.redirects().iter().try_for_each(|one| write!(out, "\n{one}"))
 }
 
 fn text(differences: &Differences, new: &str, out: &mut dyn Write) -> io::Result<()> {

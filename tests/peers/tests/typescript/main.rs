@@ -3,6 +3,7 @@
 //! Needs `node` and the compiler of the language, so it is run by its own script, which brings them.
 
 mod data;
+mod guide;
 mod law;
 #[allow(dead_code, reason = "the laws of the matcher use all of it")]
 #[path = "../reference/mod.rs"]

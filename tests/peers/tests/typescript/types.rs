@@ -79,7 +79,7 @@ const OPTIONS: &[&str] = &[
     "out",
 ];
 
-fn compile(workshop: &Workshop, more: &[&str], files: &[&str]) -> (bool, String) {
+pub(crate) fn compile(workshop: &Workshop, more: &[&str], files: &[&str]) -> (bool, String) {
     let compiler = std::env::var("TYPESCRIPT").expect("`TYPESCRIPT` names the compiler; the script sets it");
     let output =
         Command::new("node").arg(compiler).args(OPTIONS).args(more).args(files).current_dir(&workshop.folder).output();
