@@ -7,6 +7,7 @@ use std::path::PathBuf;
 use anstyle::{AnsiColor, Style};
 use serde_json::{Map, Value as Json};
 use vivid_lane::LinkError;
+use vivid_lane::declare::Code;
 use vivid_lane_exchange::openapi::OpenApiError;
 use vivid_lane_exchange::sitemap::SitemapError;
 
@@ -15,6 +16,11 @@ pub(crate) const FAINT: Style = Style::new().dimmed();
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
 pub(crate) const BAD: Style = AnsiColor::Red.on_default().bold();
 pub(crate) const NAME: Style = AnsiColor::Cyan.on_default();
+
+/// Where a code of a finding is explained.
+pub(crate) fn entry_of(code: Code) -> String {
+    format!("{}/docs/FINDINGS.md#{code}", env!("CARGO_PKG_REPOSITORY"))
+}
 
 /// Text in a style.
 pub(crate) struct Styled<T>(pub(crate) Style, pub(crate) T);

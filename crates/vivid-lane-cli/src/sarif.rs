@@ -4,11 +4,13 @@ use serde_json::{Map, Value as Json, json};
 use vivid_lane::Finding;
 use vivid_lane::declare::{Code, Severity};
 
+use crate::output::entry_of;
+
 /// The log of one run over a table file.
 pub(crate) fn log(table: &str, findings: &[Finding]) -> Map<String, Json> {
     let is_found = |code: &&Code| findings.iter().any(|finding| finding.code() == **code);
     let codes: Vec<Code> = Code::ALL.iter().filter(is_found).copied().collect();
-    let rule = |code: &Code| json!({ "id": code.as_str(), "shortDescription": { "text": code.about() } });
+    let rule = |code: &Code| json!({ "id": code.as_str(), "shortDescription": { "text": code.about() }, "helpUri": entry_of(*code) });
     let rules: Vec<Json> = codes.iter().map(rule).collect();
     let results: Vec<Json> = findings.iter().map(|finding| result(table, finding, &codes)).collect();
     let log = json!({

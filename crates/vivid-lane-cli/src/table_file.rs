@@ -9,7 +9,7 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use vivid_lane::declare::Severity;
 use vivid_lane::{Finding, Source, Table, TableError, TableSpec};
 
-use crate::output::Failure;
+use crate::output::{Failure, entry_of};
 use crate::progress::during;
 use crate::system::System;
 
@@ -149,7 +149,9 @@ impl TableFile {
             Severity::Warning => Level::WARNING,
             Severity::Note => Level::NOTE,
         };
-        let mut group = Group::with_title(level.primary_title(finding.message()).id(finding.code().as_str()));
+        let code = finding.code();
+        let title = level.primary_title(finding.message()).id(code.as_str()).id_url(entry_of(code));
+        let mut group = Group::with_title(title);
         if let Some(place) = finding.place() {
             let name = place.file().unwrap_or(&self.name);
             let text = self.texts.get(name).map_or("", |text| &**text);

@@ -1,4 +1,4 @@
-//! Runs the guide: what a chapter shows is what the tool prints.
+//! Runs the guide and the README: what a chapter shows is what the tool prints.
 //!
 //! Each chapter is worked through in an empty folder. A block that opens with a file name in a comment (`# routes.toml`), or that
 //! follows `<!-- file: NAME -->`, is written to that file. A `console` block is run: its lines after `$ ` are given to a shell, and
@@ -97,9 +97,9 @@ fn work_through(text: &str, folder: &Path) -> String {
 }
 
 #[test]
-fn chapters_show_what_the_tool_prints() {
+fn pages_show_what_the_tool_prints() {
     let mut commands = 0;
-    for page in pages("docs/guide") {
+    for page in pages("docs/guide").into_iter().chain([Path::new(PROJECT).join("README.md")]) {
         let text = read(&page);
         commands += text.lines().filter(|line| line.starts_with("$ vivid-lane")).count();
         let folder = tempfile::tempdir().expect("an empty folder");

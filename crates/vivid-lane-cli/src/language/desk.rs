@@ -11,16 +11,13 @@ use vivid_lane::declare::{Mention, NameKind, Severity};
 use vivid_lane::{Finding, Review, Table, TableSpec};
 
 use super::text::{Text, edit};
-use crate::output::Failure;
+use crate::output::{Failure, entry_of};
 use crate::page_files;
 use crate::system::{Entry, Local, System};
 use crate::table_file::TableFile;
 
 /// What stays as it is in the path of a `file` URI.
 const PATH: &AsciiSet = &NON_ALPHANUMERIC.remove(b'/').remove(b'-').remove(b'.').remove(b'_').remove(b'~');
-
-/// Where the codes of findings are explained.
-const FINDINGS: &str = concat!(env!("CARGO_PKG_REPOSITORY"), "/docs/TOOL.md#findings");
 
 #[derive(Default)]
 pub(super) struct Desk {
@@ -266,7 +263,7 @@ fn diagnostic(table: &TableOnDesk, path: &Path, finding: &Finding) -> Json {
         "range": text.range(&bytes),
         "severity": severity,
         "code": code,
-        "codeDescription": { "href": FINDINGS },
+        "codeDescription": { "href": entry_of(finding.code()) },
         "source": "vivid-lane",
         "message": message,
     });

@@ -7,7 +7,7 @@ use serde::Serialize;
 use vivid_lane::Finding;
 
 use crate::html;
-use crate::output::{Failure, GOOD, Styled};
+use crate::output::{Failure, GOOD, Styled, entry_of};
 use crate::picture::{self, SiteMap};
 use crate::system::System;
 use crate::table_file::{Excerpt, TableFile};
@@ -33,6 +33,8 @@ pub(crate) struct Report<'a, T> {
 pub(crate) struct Item<'a> {
     severity: &'static str,
     code: &'static str,
+    /// Where the code is explained.
+    entry: String,
     message: &'a str,
     place: Option<Excerpt<'a>>,
     /// Where the message does not show it.
@@ -45,6 +47,7 @@ impl<'a> Item<'a> {
         Self {
             severity: finding.severity().as_str(),
             code: finding.code().as_str(),
+            entry: entry_of(finding.code()),
             message: finding.message(),
             place: file.excerpt(finding),
             witness: finding.witness().filter(|witness| !finding.message().contains(*witness)),
