@@ -1,12 +1,12 @@
-//! Route tables from and to other forms.
+//! Converts route tables from and to other formats.
 //!
-//! - [`openapi`]: an OpenAPI description becomes a table, and a table a description.
-//! - [`sitemap`]: the pages of a table as a sitemap, as a stream.
-//! - [`typescript`]: a module that makes a table's links, typed.
-//! - [`rewrite`] and [`write_table`]: the formats of the table file among each other.
+//! - [`openapi`] turns an OpenAPI description into a table, and a table into a description.
+//! - [`sitemap`] writes the pages of a table as a sitemap, as a stream, and reads sitemaps.
+//! - [`typescript`] writes a table as a typed module that matches, decides and links in browsers and node.
+//! - [`rewrite`] and [`write_table`] convert between TOML, JSON and YAML, and keep the order of keys and the comments.
 //!
-//! Whatever has no counterpart in the other form is told in [`Note`]s, never left out silently. The crate reads texts and
-//! writes texts; files are the caller's.
+//! A conversion reports everything that it cannot carry over, as [`Note`]s. The crate reads and writes texts; opening files is up
+//! to the caller.
 //!
 //! ```
 //! use vivid_lane::declare::Syntax;

@@ -1,16 +1,18 @@
 //! A route table as a [`tower`] service over the types of the [`http`] crate.
 //!
-//! [`Routed`] decides what each request leads to. A page's handler is called with the [match](Found) in the extensions
-//! of the request; redirects, refusals and pages that are missing are answered by the service itself, with the right
-//! status and fields. The table stands behind an atomic pointer ([`LiveTable`]), and may be exchanged while requests
-//! run. What is true of a visitor, the needs that are met and the live lists, comes from functions of the user's, which
-//! may wait for a database ([`Visitor`]).
+//! You write pages. The service answers everything else: redirects, canonical addresses, sign-in, wrong methods, missing pages, and what goes
+//! wrong in a page.
 //!
-//! With the feature `server` there is a `Server` for it, with limits and an orderly end. With the feature `hyper`, [`Routed`] is a service of
-//! `hyper` as it is, and a connection needs no adapter.
+//! - A page is an async function of a [`Visit`], which has the parameters, the state that all pages share, forms and links.
+//! - [`Pages`] binds pages to the names in a table, and fails where the two do not fit together.
+//! - [`Routed`] is the service: it decides on a request and calls the page.
+//! - [`Visitor`] answers what only the program knows: who the visitor is, which needs are met, which values a live list has. Its functions may
+//!   wait for a database, and may fail.
+//! - [`Failure`] turns an error of a page into a response. Panics are left to a layer around the page.
+//! - [`LiveTable`] holds a table that can be exchanged while requests run.
 //!
-//! A page is an async function of a [`Visit`], and [`Pages`] binds pages to the names of a table. What goes wrong in a page becomes a
-//! response ([`Failure`]); its panics are the business of a layer around it.
+//! The feature `server` adds a `Server` with limits and an orderly end; `hyper` makes [`Routed`] a service of `hyper`, so that a connection needs
+//! no adapter; `tracing` makes a span of each request.
 //!
 //! # Example
 //! ```
@@ -38,6 +40,7 @@
 //! # }
 //! ```
 
+#![cfg_attr(docsrs, feature(doc_cfg))]
 #![forbid(unsafe_code)]
 
 mod accept;

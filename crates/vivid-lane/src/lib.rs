@@ -1,4 +1,8 @@
-//! Vivid Lane: one route table as the contract for server, browser, tests and tooling.
+//! Vivid Lane: one route table for server, browser, tests and tooling.
+//!
+//! A **route table** declares the pages of a site: their paths, the rules for values in paths and queries, redirects, and the pages for what
+//! is missing. Build it once, and it tells which page a URL leads to, and which URL leads to a page. Matching is the exact
+//! inverse of making a link (RFC 6570): each link is read back as the same route with the same values.
 //!
 //! Declare a table, in a file or with the builder, and build it once:
 //!
@@ -30,25 +34,27 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!
-//! Matching is the inverse of link generation (RFC 6570). The narrower route wins, whatever the order of
-//! declaration: `/objects/tonight` before `/objects/{object}`.
+//! Where two routes fit a URL, the narrower one answers, whatever the order: `/objects/tonight` goes before `/objects/{object}`. A table in
+//! which neither of two routes is narrower is not built; the error names a URL that both accept. A lookup takes time linear in the length of the
+//! URL, and about as long as a few lookups in a hash map, however many routes there are.
 //!
-//! # Where to go on
+//! # Where to read on
 //!
 //! In the order of the job:
 //!
-//! 1. [`declare`]: a table in a file ([`Source`]) or in Rust ([`TableSpec`], [`RouteSpec`], [`Rule`]), and what is found wrong with
-//!    it ([`TableError`]).
-//! 2. [`lookup`]: the built [`Table`], a [`Match`] with its values, as text ([`Position::param`]), typed
+//! 1. [`declare`]: write a table in a file ([`Source`]; [`table_file`] lists every key) or in Rust ([`TableSpec`], [`RouteSpec`], [`Rule`]),
+//!    and read what is wrong with it ([`TableError`], [`findings`]).
+//! 2. [`lookup`]: build a [`Table`], find a [`Match`], and read its values: as text ([`Position::param`]), typed
 //!    ([`Position::get`]) or as a struct ([`Position::params`]).
-//! 3. [`link`]: URLs from route names, from a table ([`Table::link`]) or from the page that is shown ([`Position::link`]).
-//! 4. [`decide`]: what to do with a [`Request`]: methods, redirects, needs, live lists, missing pages.
-//! 5. [`navigate`]: what changes between two pages; a history without a browser.
-//! 6. [`analyse`]: [`Review`] finds what works but was not meant, [`analyse::Differences`] compares two tables,
-//!    [`Table::explain`] says why a URL is answered as it is.
-//! 7. [`learn`]: a first table, made of what visitors asked for.
+//! 3. [`link`]: make a URL from the name of a route ([`Table::link`]), or from the page that is shown ([`Position::link`]).
+//! 4. [`decide`]: answer a [`Request`]: pages, redirects, methods, needs, live lists, missing pages.
+//! 5. [`navigate`]: compare two pages, and keep a history without a browser.
+//! 6. [`analyse`]: review a table before it ships ([`Review`]), compare two tables ([`analyse::Differences`]), and explain why a URL is
+//!    answered as it is ([`Table::explain`]).
+//! 7. [`learn`]: make a first table of the addresses that visitors asked for.
 //!
-//! [`template`] is RFC 6570 alone. [`design`] has the reasons.
+//! [`template`] is RFC 6570 by itself. [`design`] has the reasons. The crates `vivid-lane-http` (a server), `vivid-lane-macros` (typed routes)
+//! and `vivid-lane-exchange` (other formats) build on this one.
 //!
 //! # Features
 //!
@@ -59,6 +65,7 @@
 //!
 //! The crate does no I/O, prints nothing, starts no thread and reads no clock.
 
+#![cfg_attr(docsrs, feature(doc_cfg))]
 #![cfg_attr(
     not(all(feature = "analyse", feature = "json", feature = "learn", feature = "yaml")),
     allow(dead_code, unused_imports, reason = "what only a feature uses is little, and stays where it belongs")
@@ -84,6 +91,14 @@ pub use declare::{Finding, Need, RedirectTo, RouteSpec, Rule, Source, TableError
 pub use link::{Link, LinkError};
 pub use lookup::{Answer, Lists, Match, OwnedMatch, Position, Question, RouteRef, Table};
 pub use template::Value;
+
+/// The table file: every key, path operator, rule and format.
+#[doc = include_str!("../TABLE.md")]
+pub mod table_file {}
+
+/// The codes of findings, each with an example and the mend.
+#[doc = include_str!("../FINDINGS.md")]
+pub mod findings {}
 
 /// The reasons behind the design.
 #[doc = include_str!("../DESIGN.md")]
