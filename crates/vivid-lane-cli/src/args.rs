@@ -13,7 +13,7 @@ use clap_complete::ArgValueCompleter;
 use crate::complete;
 use crate::page_files::ENDINGS;
 
-/// One route table as the contract for server, browser, tests and tooling.
+/// One route table for server, browser, tests and editors
 #[derive(Debug, Parser)]
 #[command(name = "vivid-lane", version, max_term_width = 100, after_help = EXIT)]
 pub(crate) struct Cli {
@@ -61,10 +61,10 @@ pub(crate) enum Format {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Write a first table, and the check that belongs into every build
+    /// Write a first table, and a script that checks it in your build
     #[command(after_help = "Examples:\n  vivid-lane init\n  vivid-lane init site")]
     Init(InitArgs),
-    /// Report everything that can be found about the table, each with a URL that proves it
+    /// Find mistakes in the table, each with a URL that proves it
     #[command(
         after_help = "Examples:\n  vivid-lane --table demo/larkfell/routes.toml check\n  vivid-lane check --strict --handlers handlers.txt\n  vivid-lane check --sarif > findings.sarif"
     )]
@@ -79,21 +79,21 @@ pub(crate) enum Command {
         after_help = "Examples:\n  vivid-lane match /nights/2031-04-02 /nihgts\n  vivid-lane match --explain /nights/2031-02-30\n  vivid-lane match --list observers=observers.txt --meets observer /observers/ada/logbook\n  cut -d' ' -f7 access.log | vivid-lane match -"
     )]
     Match(MatchArgs),
-    /// Make the URL of a route
+    /// Make a URL from the name of a route
     #[command(
         after_help = "Examples:\n  vivid-lane link nights.night date=2031-04-02\n  vivid-lane link nights.night.exposures --from /nights/2031-04-02"
     )]
     Link(LinkArgs),
-    /// Compare two tables: addresses that are gone, moved, new, or mean another page, and the redirects to add
+    /// Compare two tables: which addresses are gone, moved, new, or show another page, and which redirects to add
     #[command(after_help = "Example:\n  vivid-lane diff demo/larkfell/older.toml demo/larkfell/routes.toml")]
     Diff(DiffArgs),
     #[cfg(not(target_family = "wasm"))]
-    /// Run an access log through the table: hits, never-reached routes, missing addresses, redirects taken
+    /// Run access logs through the table: hits, routes that nobody reaches, missing addresses, redirects
     #[command(
         after_help = "Examples:\n  vivid-lane replay access.log\n  vivid-lane replay --partial access.log.1.gz > one.json\n  vivid-lane replay --merge one.json two.json\n  zcat access.log.*.gz | vivid-lane replay -"
     )]
     Replay(ReplayArgs),
-    /// Turn the table into another form, or another form into a table
+    /// Convert the table into another format, or another format into a table
     #[command(
         after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --from log access.log access.log.1.gz > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --browser --out src/routes\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
     )]
@@ -105,13 +105,13 @@ pub(crate) enum Command {
     )]
     Serve(ServeArgs),
     #[cfg(feature = "language-server")]
-    /// Tell an editor of findings, names and paths as one types (LSP 3.17, over standard streams)
+    /// Check, complete and rename in an editor (Language Server Protocol 3.17 over standard streams)
     LanguageServer,
     /// Print the JSON Schema of a table file, for editors and validators
     #[command(after_help = "Example:\n  vivid-lane schema > table.schema.json")]
     Schema,
     #[cfg(not(target_family = "wasm"))]
-    /// Print the script that completes calls of this tool in a shell, names of routes included
+    /// Print a script that completes commands and route names in your shell
     #[command(
         after_help = "Examples:\n  source <(vivid-lane completions bash)          # in ~/.bashrc\n  source <(vivid-lane completions zsh)           # in ~/.zshrc\n  vivid-lane completions fish | source           # in ~/.config/fish/config.fish"
     )]
@@ -160,10 +160,10 @@ pub(crate) struct CheckArgs {
     /// The names of the handlers that the program has for its pages, one a line
     #[arg(long, value_name = "FILE")]
     pub(crate) handlers: Option<PathBuf>,
-    /// Write the findings as one page of HTML, too, to send round
+    /// Also write the findings as one page of HTML, to send round
     #[arg(long, value_name = "FILE")]
     pub(crate) html: Option<PathBuf>,
-    /// Check again after each save, and print what is another result
+    /// Check again after each save, and print results that changed
     #[arg(long)]
     pub(crate) watch: bool,
 }
@@ -184,7 +184,7 @@ pub(crate) struct MatchArgs {
     /// The method of the request
     #[arg(long, default_value = "GET", value_name = "METHOD")]
     pub(crate) method: String,
-    /// Show each route that the URL could have meant, and why it lost
+    /// Show each route that the URL could have meant, and why it was not chosen
     #[arg(long)]
     pub(crate) explain: bool,
     #[command(flatten)]
@@ -240,13 +240,13 @@ pub(crate) struct ReplayArgs {
     /// Read summaries, one a line, instead of logs, and add them up
     #[arg(long)]
     pub(crate) merge: bool,
-    /// How many different missing addresses to count at once; with more, counts may be too low by what is reported
+    /// How many missing addresses to count at once; with more, counts may be too low by a reported number
     #[arg(long, value_name = "N", default_value_t = 50_000)]
     pub(crate) counters: usize,
-    /// Draw a map of the site, too, with its hits: SVG, or PNG by its ending
+    /// Also draw a map of the site with its hits: SVG, or PNG by its ending
     #[arg(long, value_name = "FILE", conflicts_with = "partial")]
     pub(crate) draw: Option<PathBuf>,
-    /// Write the report as one page of HTML, too, to send round
+    /// Also write the report as one page of HTML, to send round
     #[arg(long, value_name = "FILE", conflicts_with = "partial")]
     pub(crate) html: Option<PathBuf>,
     #[command(flatten)]
@@ -255,16 +255,16 @@ pub(crate) struct ReplayArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct DiffArgs {
-    /// Draw a map of what moved, too: SVG, or PNG by its ending
+    /// Also draw a map of what moved: SVG, or PNG by its ending
     #[arg(long, value_name = "FILE")]
     pub(crate) draw: Option<PathBuf>,
     /// Print the redirects to add and nothing else, as TOML to append to the new table
     #[arg(long)]
     pub(crate) redirects: bool,
-    /// The table as it was
+    /// The old table
     #[arg(value_name = "OLD")]
     pub(crate) old: PathBuf,
-    /// The table as it is to be
+    /// The new table
     #[arg(value_name = "NEW")]
     pub(crate) new: PathBuf,
 }
@@ -313,25 +313,25 @@ pub(crate) struct ConvertArgs {
     /// What to read: a file, `-` for standard input, a folder for `--from pages`, logs for `--from log`; the table if left out
     #[arg(value_name = "INPUT")]
     pub(crate) inputs: Vec<PathBuf>,
-    /// What it is
+    /// The format of the input
     #[arg(long, value_enum, default_value_t = From::Table)]
     pub(crate) from: From,
-    /// What to make of it
+    /// The format to write
     #[arg(long, value_enum, default_value_t = To::Toml)]
     pub(crate) to: To,
     /// The file to write, or for TypeScript the folder; standard output if left out
     #[arg(long, value_name = "FILE")]
     pub(crate) out: Option<PathBuf>,
-    /// Write the module that navigates in a browser, too
+    /// Also write the module that navigates in a browser
     #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) browser: bool,
-    /// Write JavaScript with declarations instead, for which nobody needs a compiler
+    /// Write JavaScript with declarations instead, which needs no compiler
     #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) javascript: bool,
-    /// Write nothing, and end with status 1 if what stands there differs
+    /// Write nothing, and end with status 1 if the files there differ
     #[arg(long)]
     pub(crate) check: bool,
-    /// Write again each time that the table is saved
+    /// Write again after each save of the table
     #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) watch: bool,
     /// Values of a parameter, one a line; or pages of a route, one JSON object a line
@@ -344,7 +344,7 @@ pub(crate) struct ConvertArgs {
     #[arg(long, value_name = "NAME", default_value = "lang", help_heading = SITEMAP)]
     pub(crate) language: String,
     #[cfg(not(target_family = "wasm"))]
-    /// Print what was seen, to be merged with that of others, instead of a table
+    /// Print a sample to be merged with others, instead of a table
     #[arg(long, help_heading = LOG)]
     pub(crate) partial: bool,
     #[cfg(not(target_family = "wasm"))]
@@ -363,7 +363,7 @@ pub(crate) struct ConvertArgs {
 #[cfg(feature = "serve")]
 #[derive(Debug, Args)]
 pub(crate) struct ServeArgs {
-    /// The port; 0 takes a free one
+    /// The port; 0 picks a free one
     #[arg(long, value_name = "PORT", default_value_t = 8030)]
     pub(crate) port: u16,
     /// The address to listen at; by default only this machine can reach it

@@ -87,7 +87,7 @@ impl fmt::Display for Failure {
             Self::File { path, error } => write!(f, "cannot read {}: {error}", path.display()),
             #[cfg(not(target_family = "wasm"))]
             Self::Log { path, error } => {
-                write!(f, "{} cannot be read to its end: {error}; what was read of it has been counted", path.display())
+                write!(f, "{} cannot be read to its end: {error}; the lines before that are counted", path.display())
             }
             Self::NotUtf8 { path, at } => {
                 write!(f, "{} is not text: byte {at} is not UTF-8; save the file as UTF-8", path.display())

@@ -61,12 +61,12 @@ impl Reader<'_> {
             }
             match entry.kind {
                 EntryKind::Link => {
-                    self.found.notes.leave_out("link", format!("{path} is a symbolic link, which is not followed"));
+                    self.found.notes.leave_out("link", format!("{path} is a symbolic link, and is not followed"));
                     continue;
                 }
                 EntryKind::Other => continue,
                 EntryKind::File if !is_page(&entry.path, self.endings) => {
-                    self.found.notes.leave_out("file", format!("{path} has not one of the endings of pages"));
+                    self.found.notes.leave_out("file", format!("{path} does not end like a page"));
                     continue;
                 }
                 EntryKind::File | EntryKind::Folder => {}

@@ -105,7 +105,7 @@ fn what_a_description_contradicts_itself_in_is_told() {
     let run = tool(&["convert", "--from", "openapi", path.to_str().expect("a path in UTF-8")], b"");
     assert_eq!(run.status, 1, "{}", run.err);
     assert!(
-        run.err.contains("`pets-id` and `pets-name` both accept `/pets/a`, and neither is the narrower"),
+        run.err.contains("`pets-id` and `pets-name` both accept `/pets/a`, and neither is narrower"),
         "{}",
         run.err
     );
@@ -117,7 +117,7 @@ fn what_a_description_contradicts_itself_in_is_told() {
 fn a_folder_of_pages_is_a_table() {
     let run = tool(&["convert", "--from", "pages", &data("pages")], b"");
     assert_eq!(run.status, 0, "{}", run.err);
-    assert_eq!(run.err, format!("\nleft out: {}/help/style.css has not one of the endings of pages\n", data("pages")));
+    assert_eq!(run.err, format!("\nleft out: {}/help/style.css does not end like a page\n", data("pages")));
     let table = file("pages.toml", run.out.as_bytes());
     let run = matched(&table, &["/nights/2031-04-02", "/objects/M31", "/cy/about", "/help/a/b"]);
     let pages: Vec<&str> =
@@ -139,7 +139,7 @@ fn a_folder_of_pages_is_a_table() {
     let run = tool(&["convert", "--from", "pages", site], b"");
     assert_eq!(run.status, 1);
     assert!(
-        run.err.contains("the files `a.html` and `a/index.html` mean the same: both are the page of one URL"),
+        run.err.contains("the files `a.html` and `a/index.html` exclude each other: both are the page of one URL"),
         "{}",
         run.err
     );
@@ -158,7 +158,7 @@ fn links_out_of_a_folder_are_not_followed() {
     std::os::unix::fs::symlink(&work, work.join("circle")).expect("it can be linked");
     let run = tool(&["convert", "--from", "pages", work.to_str().expect("a path in UTF-8")], b"");
     assert_eq!((run.status, run.out.as_str()), (0, "[routes.a]\npath = \"/a\"\npage = \"a.html\"\n"));
-    assert!(run.err.contains("is a symbolic link, which is not followed (and 1 like it)"), "{}", run.err);
+    assert!(run.err.contains("is a symbolic link, and is not followed (and 1 like it)"), "{}", run.err);
 }
 
 #[test]
@@ -220,7 +220,7 @@ fn modules_are_written_whole_and_checked() {
     let before = read("routes.js");
     call("--javascript");
     assert_eq!(read("routes.js"), before);
-    for (more, expected) in [("--browser", "`--browser` wants a folder"), ("--check", "`--check` wants a folder")] {
+    for (more, expected) in [("--browser", "`--browser` needs a folder"), ("--check", "`--check` needs a folder")] {
         let run = demo(&format!("convert --to typescript {more}"));
         assert!(run.status == 2 && run.err.contains(expected), "{}", run.err);
     }

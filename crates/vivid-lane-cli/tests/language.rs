@@ -348,7 +348,8 @@ fn mends_mend() {
         editor.codes(&path);
         let told = editor.told[&uri(&path)].clone();
         for one in told {
-            assert!(one["codeDescription"]["href"].as_str().expect("a link").contains("#findings"), "{one}");
+            let href = one["codeDescription"]["href"].as_str().expect("a link");
+            assert!(href.ends_with(&format!("/docs/FINDINGS.md#{}", one["code"].as_str().expect("a code"))), "{one}");
             let params = json!({ "textDocument": { "uri": uri(&path) }, "range": one["range"], "context": {} });
             for action in editor.ask("textDocument/codeAction", params).as_array().expect("a list") {
                 let texts = HashMap::from([(uri(&path), text.clone())]);
@@ -437,8 +438,8 @@ fn routes_and_parameters_are_renamed_everywhere() {
     assert_eq!(renamed("required = [\"name\"]", 13, "dome"), Ok(before.iter().map(name).collect()));
     // What would change the table is refused: another route has the name, a need wants `return`.
     for (piece, further, new, reason) in [
-        ("[routes.nights]", 9, "objects", "cannot have the name"),
-        ("{?return}", 3, "back", "cannot have the name"),
+        ("[routes.nights]", 9, "objects", "the table would change"),
+        ("{?return}", 3, "back", "the table would change"),
         ("[routes.nights]", 9, "a b", "expected letters"),
     ] {
         let refused = renamed(piece, further, new).expect_err(piece);

@@ -67,7 +67,7 @@ fn help_shows_what_applies() {
     for (command, options) in [
         ("init", vec![]),
         ("schema", vec![]),
-        ("diff", vec!["--draw", "--format"]),
+        ("diff", vec!["--draw", "--redirects", "--format"]),
         ("link", vec!["--from", "--absolute", "--table", "--format"]),
         (
             "serve",
@@ -178,7 +178,7 @@ fn links_inherit_from_the_page_that_they_stand_on() {
     let run = demo("link nights.night --from //nights");
     assert_eq!(
         (run.status, run.err.as_str()),
-        (2, "error: expected the URL of a page for `--from`, found `//nights`: it leads on to `/nights`\n")
+        (2, "error: expected the URL of a page for `--from`, found `//nights`: it redirects to `/nights`\n")
     );
 }
 

@@ -131,7 +131,9 @@ impl<S> Visit<S> {
     pub async fn identify<I: Send + Sync + 'static>(&self) -> Result<Option<Arc<I>>, Failure> {
         let Some(identity) = self.head.extensions.get::<Identity>() else { return Ok(None) };
         let asked = identity.ask(&self.head).await;
-        asked.map_err(|retry_after| Failure::unavailable("who visits cannot be told now", retry_after))
+        asked.map_err(|retry_after| {
+            Failure::unavailable("nobody can tell at the moment who the visitor is", retry_after)
+        })
     }
 
     /// The table, without its pages.
@@ -199,7 +201,7 @@ impl<S> Visit<S> {
         let sent = self.read(limit, "application/json", |kind| kind.ends_with("+json")).await?;
         serde_json::from_slice(&sent).map_err(|error| match error.classify() {
             serde_json::error::Category::Data => unfit(&error),
-            _ => Failure::new(StatusCode::BAD_REQUEST, format!("the body is no JSON: {error}")),
+            _ => Failure::new(StatusCode::BAD_REQUEST, format!("the body is not JSON: {error}")),
         })
     }
 

@@ -234,7 +234,7 @@ fn bodies_are_read_within_their_limits() {
             ("application/vnd.larkfell+json", r#"{"title":"Moon"}"#, 200, r#"{"title":"Moon","tag":[]}"#),
             (FORM, "tag=a", 422, "the body does not fit: missing field `title`"),
             ("application/json", r#"{"title":7}"#, 422, "the body does not fit: invalid type"),
-            ("application/json", "{", 400, "the body is no JSON"),
+            ("application/json", "{", 400, "the body is not JSON"),
             ("text/plain", "title", 415, "expected a body of type `application/json`, found `text/plain`"),
             ("", "title", 415, "expected a body of type `application/json`, found no type"),
             (FORM, &format!("title={}", "x".repeat(100)), 413, "the body may have 100 bytes, and it has more"),

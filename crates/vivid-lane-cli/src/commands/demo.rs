@@ -52,7 +52,7 @@ const STEPS: &[Step] = &[
         ],
     },
     Step {
-        title: "Parts can be left out, a tail takes what follows",
+        title: "Optional parts may be absent; a tail takes whatever follows",
         calls: &["match /cy /plates/archive/2031/04 /files/2031/a%20b.txt", "match --explain /plates/archive/2031/13"],
     },
     Step {
@@ -83,14 +83,14 @@ const STEPS: &[Step] = &[
         ],
     },
     Step {
-        title: "Who may not see a page is sent to sign in, and brought back",
+        title: "Visitors who may not see a page are sent to sign in, and back",
         calls: &[
             "match --list observers=observers.txt /observers/ada/logbook/2031",
             "match --list observers=observers.txt --meets observer /observers/ada/logbook/2031",
         ],
     },
     Step {
-        title: "A 404 says what may have been meant; a wrong method says which are right",
+        title: "A 404 says what may have been meant; a wrong method is told which ones are right",
         calls: &["match /nihgts/2031-04-02 /plates/b-10 /observers", "match --method DELETE /observers/join"],
     },
     Step { title: "Scripts read JSON, one object a line", calls: &["--format json match /plates/b-1021"] },
@@ -111,11 +111,11 @@ const STEPS: &[Step] = &[
         calls: &["convert --from log access.log --out learned.toml", "--table learned.toml tree"],
     },
     Step {
-        title: "Page files declare their own routes: a file more is a page more",
+        title: "A folder of page files is a table: one more file is one more page",
         calls: &["convert --from pages pages"],
     },
     Step {
-        title: "What others have described becomes a table; what has no counterpart is told",
+        title: "A description of an interface becomes a table; what cannot be carried over is reported",
         calls: &["convert --from openapi api.yaml --to yaml"],
     },
 ];

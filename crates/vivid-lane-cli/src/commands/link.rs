@@ -70,7 +70,7 @@ pub fn link_from<'t>(table: &'t Table, name: &str, from: &str) -> Result<Link<'t
         other => {
             let from = shown(from);
             let mend = match other.location() {
-                Some(location) => format!("it leads on to `{location}`"),
+                Some(location) => format!("it redirects to `{location}`"),
                 None => format!("its status is {}", other.status()),
             };
             Err(format!("expected the URL of a page for `--from`, found `{from}`: {mend}"))

@@ -81,5 +81,5 @@ fn can_watch() -> Result<(), Failure> {
     if cfg!(any(feature = "serve", target_family = "wasm")) {
         return Ok(());
     }
-    Err(Failure::Argument("this tool was built without `serve`, and so cannot watch files".to_owned()))
+    Err(Failure::Argument("this tool was built without `serve`, so it cannot watch files".to_owned()))
 }

@@ -25,7 +25,7 @@ pub(crate) fn can_render() -> Result<(), Failure> {
     if cfg!(feature = "pictures") {
         return Ok(());
     }
-    let reason = "pictures and reports are left out of this build; the tool makes them, with its feature `pictures`";
+    let reason = "this build makes no pictures and reports; the tool does, with its feature `pictures`";
     Err(Failure::Argument(reason.to_owned()))
 }
 

@@ -19,7 +19,7 @@ pub(super) fn rename(desk: &Desk, params: &Json) -> Result<Json, String> {
     let new = params["newName"].as_str().unwrap_or_default();
     let table = spot.table;
     if !table.is_current {
-        return Err("the table has errors; mend them first, so that nothing is renamed in vain".to_owned());
+        return Err("the table has errors; mend them before you rename".to_owned());
     }
     let (edits, expected): (Edits, Expected<'_>) = match asked.kind() {
         NameKind::Route => {
@@ -50,7 +50,7 @@ pub(super) fn rename(desk: &Desk, params: &Json) -> Result<Json, String> {
         return Ok(edits.to_json(table));
     }
     Err(format!(
-        "`{}` cannot have the name `{new}` without another change: the table would not be the same; rename it by hand",
+        "`{}` cannot be renamed to `{new}`: the table would change in other ways; rename it by hand",
         asked.name()
     ))
 }

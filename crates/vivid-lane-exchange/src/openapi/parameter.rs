@@ -61,13 +61,13 @@ impl<'d> Parameters<'_, 'd, '_> {
                 };
                 let text = |key| item.get(key).and_then(DocumentItem::as_text);
                 let (Some(name), Some(place)) = (text("name"), text("in")) else {
-                    let message = format!("{of}: expected `name` and `in` of a parameter; it is left out");
+                    let message = format!("{of}: expected `name` and `in` of a parameter; the parameter is left out");
                     self.notes.left_out("parameter", Some(at), message);
                     continue;
                 };
                 if seen.contains(&(name, place)) {
                     if is_own {
-                        let message = format!("{of}: `{}` is declared a second time", name.escape_debug());
+                        let message = format!("{of}: `{}` is declared twice", name.escape_debug());
                         self.notes.left_out("parameter", Some(at), message);
                     }
                     continue;

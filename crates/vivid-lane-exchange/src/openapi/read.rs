@@ -52,7 +52,7 @@ pub fn read(source: Source) -> Result<Imported, OpenApiError> {
             "servers" => table = reader.server(table, value),
             "paths" => value.entries().for_each(|(path, item)| reader.path(path, item)),
             "components" => {
-                let message = "of `components`, only what parameters refer to is read";
+                let message = "of `components`, only the parts that parameters refer to are read";
                 reader.notes.left_out("components", Some(key.place()), message);
             }
             _ => reader.no_counterpart(key),
@@ -112,7 +112,7 @@ impl<'d> Reader<'d> {
             Ok(uri) if url.starts_with('/') => (None, uri.path().to_owned()),
             _ => {
                 let message =
-                    format!("the server `{}` is neither an address nor a path; it is left out", url.escape_debug());
+                    format!("the server `{}` is neither a URL nor a path; it is left out", url.escape_debug());
                 self.notes.left_out("servers", Some(first.place()), message);
                 return table;
             }

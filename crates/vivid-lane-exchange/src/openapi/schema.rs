@@ -90,7 +90,7 @@ impl<'d> Schemas<'_, 'd, '_> {
         let was_spent = self.references.is_spent();
         let is_paid = self.references.pay(cost);
         if !is_paid && !was_spent {
-            self.left_out("schema", place, "the schemas refer to so many others that no more of them is read");
+            self.left_out("schema", place, "the schemas refer to so many others that the rest is not read");
         }
         is_paid
     }
@@ -122,7 +122,7 @@ impl<'d> Schemas<'_, 'd, '_> {
         let sole_type = self.sole_type(schema);
         for (key, value) in schema.entries() {
             if let Some((of, kind)) = keyword_of(key.name()).zip(sole_type).filter(|(of, kind)| !of.contains(kind)) {
-                let reason = format!("`{}` says nothing of the type `{kind}`, but of `{}`", key.name(), of[0]);
+                let reason = format!("`{}` applies to `{}`, not to the type `{kind}`", key.name(), of[0]);
                 self.left_out(key.name(), key.place(), &reason);
                 continue;
             }
@@ -181,7 +181,7 @@ impl<'d> Schemas<'_, 'd, '_> {
             return out.push(("type".to_owned(), (*one).into()));
         }
         if let Some(wrong) = names.iter().find(|name| !is_known(name)) {
-            let reason = format!("a value of the type `{}` is none that a URL tells from others", wrong.escape_debug());
+            let reason = format!("a URL cannot tell a value of the type `{}` from others", wrong.escape_debug());
             self.left_out("type", value.place(), &reason);
             return;
         }
@@ -201,7 +201,7 @@ impl<'d> Schemas<'_, 'd, '_> {
         if FORMATS.contains(&name) {
             out.push(("format".to_owned(), name.into()));
         } else {
-            let reason = format!("the format `{}` is none that a rule has", name.escape_debug());
+            let reason = format!("rules have no format `{}`", name.escape_debug());
             self.left_out("format", value.place(), &reason);
         }
     }
@@ -230,8 +230,7 @@ impl<'d> Schemas<'_, 'd, '_> {
                     ("type", Data::List(more)) => types.extend(more),
                     ("type", one) => types.push(one),
                     _ => {
-                        let reason =
-                            format!("the alternatives of `{keyword}` cannot be told in the keywords of a rule");
+                        let reason = format!("no rule can express the alternatives of `{keyword}`");
                         return self.left_out(keyword, value.place(), &reason);
                     }
                 }
@@ -254,7 +253,7 @@ impl<'d> Schemas<'_, 'd, '_> {
             let joined = if unique.len() == 1 { unique.swap_remove(0) } else { Data::List(unique) };
             self.merge(out, vec![("type".to_owned(), joined)], value.place());
         } else {
-            let reason = format!("the alternatives of `{keyword}` cannot be told in the keywords of a rule");
+            let reason = format!("no rule can express the alternatives of `{keyword}`");
             self.left_out(keyword, value.place(), &reason);
         }
     }

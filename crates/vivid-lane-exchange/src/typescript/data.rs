@@ -212,8 +212,9 @@ impl<'t> Writer<'t> {
                 vec![list([self.automaton(automaton, false).to_string(), text("refused by the rule")])]
             }
             Test::Own { name, automaton } => {
-                let message =
-                    format!("the module cannot ask the function of the format `{name}`; it goes by its pattern");
+                let message = format!(
+                    "the module cannot call the function of the format `{name}`; it uses the pattern of the format"
+                );
                 self.notes.left_out("format", None, message);
                 let reason = text(&format!("refused by the format `{name}`"));
                 automaton.iter().map(|one| list([self.automaton(one, false).to_string(), reason.clone()])).collect()

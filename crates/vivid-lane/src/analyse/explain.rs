@@ -222,7 +222,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                     }
                 };
                 let what = if what.starts_with('/') { format!("`{what}`") } else { format!("a value for {what}") };
-                (Verdict::Missing, format!("goes on with {what}, where the URL ends"))
+                (Verdict::Missing, format!("needs {what}, but the URL ends here"))
             }
             Obstacle::Tail => (Verdict::Refused, self.tail(route, leaf)),
         }

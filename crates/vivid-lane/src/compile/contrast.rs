@@ -1,4 +1,4 @@
-//! Why neither of two routes is the narrower, and the one keyword that would make one of them so.
+//! Why neither of two routes is narrower, and the one keyword that would make one of them so.
 //!
 //! Two sets that share a text and of which neither holds the other have a text each that the other lacks: `integer` has `-1`,
 //! `slug` has `a`. These two texts say more than the rules do. A keyword mends the overlap if, added to one of the two rules,

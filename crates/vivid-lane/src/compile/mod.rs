@@ -75,17 +75,19 @@ impl TableSpec {
                 let (code, message, help) = match too_large {
                     TooLarge::States => (
                         Code::TooLargeToProve,
-                        format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states"),
+                        format!(
+                            "two sets of paths are too large to compare: it would take more than {MOST_STATES} states"
+                        ),
                         "make patterns shorter, or lengths smaller",
                     ),
                     TooLarge::Work => (
                         Code::TooLargeToProve,
-                        "it would take too long to prove which of these rules and paths is the narrower".to_owned(),
+                        "it would take too long to prove which of these rules and paths is narrower".to_owned(),
                         "make patterns shorter, lengths smaller, or have fewer patterns at one place",
                     ),
                     TooLarge::Pairs => (
                         Code::TooManyPairs,
-                        "too many paths are alike up to their last segments: they cannot all be held against each other".to_owned(),
+                        "too many paths are alike up to their last segments: they cannot all be compared".to_owned(),
                         "narrow the rules of the first segments in which they differ",
                     ),
                     TooLarge::Numbers => (

@@ -64,8 +64,11 @@ pub(super) fn prove(
     for id in 0..u32::try_from(proof.builder.draft.nodes.len()).map_err(|_| TooLarge::Numbers)? {
         proof.node(NodeId(id))?;
         if proof.is_full() {
-            let message = format!("these are {MOST_REPORTED} overlaps; whether there are more was not looked for");
-            proof.report.add(Code::TooManyPairs, None, message).help_with("mend them first: most have one reason");
+            let message = format!("this list has {MOST_REPORTED} overlaps; the search ended there");
+            proof
+                .report
+                .add(Code::TooManyPairs, None, message)
+                .help_with("mend these first: many overlaps have the same cause");
             break;
         }
     }
@@ -415,7 +418,7 @@ impl Proof<'_> {
         let (one, two) = (&self.resolved[a.0 as usize], &self.resolved[b.0 as usize]);
         let verb = if is_exact { "both accept" } else { "may both accept" };
         let why = contrast.why(&one.name, &two.name);
-        let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is the narrower{why}", one.name, two.name);
+        let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is narrower{why}", one.name, two.name);
         let first_way = match keyword {
             Some((is_first, param, keyword)) => {
                 let route = if is_first { &one.name } else { &two.name };

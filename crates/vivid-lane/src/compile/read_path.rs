@@ -125,8 +125,8 @@ impl Walker<'_> {
         let piece = &path.value[meant.place.clone()];
         let span = path.within(meant.place.start, meant.place.len());
         self.report
-            .add(Code::OtherNotation, span.as_ref(), format!("`{piece}` is the text itself, and no parameter"))
-            .help_with(format!("{}, or escape it to say that it is meant: `{}`", meant_by(&meant), escaped(piece)))
+            .add(Code::OtherNotation, span.as_ref(), format!("`{piece}` is literal text, not a parameter"))
+            .help_with(format!("{}, or escape it if it is meant as it stands: `{}`", meant_by(&meant), escaped(piece)))
             .route(&reading.route.name);
     }
 

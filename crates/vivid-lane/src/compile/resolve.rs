@@ -161,7 +161,7 @@ impl Walker<'_> {
             rules::wrong_name(&need.name, "need", self.report);
             match self.needs.iter().find(|known| known.need.name.value == need.name.value) {
                 Some(known) if known.scope == self.scope => {
-                    let message = format!("the need `{}` is declared a second time", need.name.value);
+                    let message = format!("the need `{}` is declared twice", need.name.value);
                     self.report.add(Code::DuplicateNeed, need.name.span.as_ref(), message);
                 }
                 Some(_) => {}
@@ -208,7 +208,7 @@ impl Walker<'_> {
         let known = &self.routes;
         if self.names.add(id, &name, |id| &known[id.0 as usize].name).is_some() {
             self.report
-                .add(Code::DuplicateName, span, format!("the route `{name}` is declared a second time"))
+                .add(Code::DuplicateName, span, format!("the route `{name}` is declared twice"))
                 .help_with("give one of the two another name")
                 .route(name.as_str());
         }

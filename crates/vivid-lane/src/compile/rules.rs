@@ -165,7 +165,7 @@ impl Rules {
                             rule.place(Some(index)),
                             format!("the pattern of `{name}` may be found anywhere in a value: `{pattern}`"),
                         )
-                        .help_with("write `^` before and `$` after it to speak of the whole value");
+                        .help_with("write `^` before and `$` after it to fit the whole value");
                 }
                 let check = Arc::new(check);
                 vacant.insert(Made { hash, rule: rule.clone(), check: Arc::clone(&check) });

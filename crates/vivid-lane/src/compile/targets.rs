@@ -350,10 +350,10 @@ impl<'a> Targets<'a> {
                 }
                 if !takes_return {
                     let path = &self.frozen[to.0 as usize].path;
-                    let message = format!("`{target}` does not take the wanted address, to which it should lead back");
+                    let message = format!("`{target}` has no `return` in its path, so visitors cannot get back to the page that they wanted");
                     self.report
                         .add(Code::NeedReturn, otherwise.span.as_ref(), message)
-                        .help_with(format!("let its path declare it: `{path}{{?{RETURN}}}`"))
+                        .help_with(format!("declare it in the path: `{path}{{?{RETURN}}}`"))
                         .route(target);
                 }
                 Some(to)
@@ -383,7 +383,7 @@ impl<'a> Targets<'a> {
             if is_circle {
                 let name = &scoped.need.name.value;
                 let span = scoped.need.otherwise.as_ref().and_then(|otherwise| otherwise.span.as_ref());
-                let message = format!("who does not meet `{name}` is sent to a page that needs `{name}` again");
+                let message = format!("visitors who do not meet `{name}` are sent to a page that needs `{name}`");
                 self.report.add(Code::NeedLoop, span, message).help_with("send them to a page without that need");
             }
         }
@@ -477,8 +477,8 @@ fn names_its_site(template: &Template) -> Result<(), (String, &'static str)> {
     if is_fixed && is_host(authority) {
         return Ok(());
     }
-    let message = format!("the site of `{}` would be chosen by whoever asks", whole.escape_debug());
-    Err((message, "write the end of the host out, as in `https://{club}.other.example/…`"))
+    let message = format!("visitors could choose the site of `{}`", whole.escape_debug());
+    Err((message, "end the host with a name of your own, as in `https://{club}.other.example/…`"))
 }
 
 /// A redirect whose address is known already must not lead to another redirect, though its link be taken

@@ -169,9 +169,9 @@ impl ResolvedPath {
         let name = variable.name();
         let problem = |code, message, help| PathProblem { place: variable.place(), code, message, help };
         if let Some(known) = self.params.iter().find(|param| param.name == name) {
-            let by = if known.level == level { "by the route itself" } else { "by an ancestor" };
-            let help = Some("a value has one name along a chain of routes: rename one of the two".into());
-            let message = format!("the parameter `{name}` is declared a second time; {by} already");
+            let by = if known.level == level { "the route itself" } else { "an ancestor" };
+            let help = Some("rename one of the two".into());
+            let message = format!("the parameter `{name}` is declared twice: {by} declares it already");
             return Err(problem(Code::RepeatedParameter, message, help));
         }
         if self.params.len() == MOST_PARAMS {
@@ -334,8 +334,7 @@ impl TemplateReader<'_> {
                 )
             }
             Operator::Continuation if !self.path.query.iter().any(QueryPart::is_always_there) => {
-                let message =
-                    format!("`{text}` goes on with a query, and no query that is always there stands before it");
+                let message = format!("`{text}` continues a query, but no query that is always there comes before it");
                 self.misplaced(place, message, format!("write `{{?{}}}`", &text[2..text.len() - 1]))
             }
             Operator::Query | Operator::Continuation => {

@@ -43,7 +43,7 @@ pub(super) static SITE: &[KeyRow] = &[
     key("fallback", "The page for a URL that no route answers.", TEXT),
     key(
         "overlaps",
-        "What happens where two routes accept a common URL and neither is the narrower.",
+        "What happens where two routes accept a common URL and neither is narrower.",
         r#""enum": ["refused", "first-declared"]"#,
     ),
 ];
@@ -71,7 +71,7 @@ pub(super) static ROUTE: &[KeyRow] = &[
         r##""anyOf": [{ "type": "string" }, { "$ref": "#/$defs/redirect" }]"##,
     ),
     key("needs", "What visitors of the route and its descendants must meet.", TEXTS),
-    key("priority", "The higher goes first where neither of two routes is the narrower.", r#""type": "integer""#),
+    key("priority", "The higher goes first where neither of two routes is narrower.", r#""type": "integer""#),
     key("include", "A table file whose routes become children of this one.", TEXT),
     key("data", "Anything of your own; it is handed out with a match.", r#""type": "object""#),
 ];

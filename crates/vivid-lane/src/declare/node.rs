@@ -139,7 +139,7 @@ pub(super) fn unique(entries: Vec<Entry>, report: &mut Report) -> Vec<Entry> {
                 .add(
                     Code::DuplicateName,
                     Some(&entry.span),
-                    format!("`{}` is declared a second time", entry.key.escape_debug()),
+                    format!("`{}` is declared twice", entry.key.escape_debug()),
                 )
                 .help_with("give one of the two another name");
         }

@@ -93,7 +93,11 @@ impl Gathered {
         if let Some(wrong) = wrong {
             let (part, file) = (wrong.escape_debug(), path.escape_debug());
             self.report
-                .add(Code::FileName, Some(&here), format!("`{part}` is no part of a path, in the file `{file}`"))
+                .add(
+                    Code::FileName,
+                    Some(&here),
+                    format!("`{part}` in the name of the file `{file}` cannot be a part of a path"),
+                )
                 .help_with(
                     "a part has one character or more, none of them `\\` or a control character; rename the file",
                 );
@@ -102,7 +106,8 @@ impl Gathered {
         let Some((name, folders)) = parts.split_last() else { return };
         let stem = stem(name);
         if matches!(stem, "." | "..") {
-            let message = format!("`{stem}` is no part of a path, in the file `{}`", path.escape_debug());
+            let message =
+                format!("`{stem}` in the name of the file `{}` cannot be a part of a path", path.escape_debug());
             self.report.add(Code::FileName, Some(&here), message).help_with("rename the file");
             return;
         }
@@ -130,8 +135,9 @@ impl Gathered {
 }
 
 fn same(report: &mut Report, first: &str, second: &str, here: &Span, why: &str) {
-    let message = format!("the files `{}` and `{}` mean the same: {why}", first.escape_debug(), second.escape_debug());
-    report.add(Code::SamePage, Some(here), message).help_with("rename one of them, or take it away");
+    let message =
+        format!("the files `{}` and `{}` exclude each other: {why}", first.escape_debug(), second.escape_debug());
+    report.add(Code::SamePage, Some(here), message).help_with("rename or remove one of them");
 }
 
 /// A file's name without its suffix, which begins at the last dot outside of braces.
@@ -188,7 +194,7 @@ fn declared(entry: Entry, report: &mut Report) -> RouteSpec {
                     .add(
                         Code::FrontMatter,
                         Some(&inner.span),
-                        format!("`{}` is said by the files", inner.key.escape_debug()),
+                        format!("the files decide `{}`, so front matter cannot set it", inner.key.escape_debug()),
                     )
                     .help_with("a page, a frame, a fallback and the routes of a folder are files of their own");
             }

@@ -25,7 +25,7 @@ impl TableSpec {
     /// [`build`](Self::build).
     #[must_use]
     pub fn read(source: Source) -> Self {
-        table(source, &mut |name| Err(format!("nothing was given to read `{name}` with")))
+        table(source, &mut |name| Err(format!("this program has no way to read `{name}`")))
     }
 
     /// Reads a table file and the files that it includes. The function is given the name that stands after
@@ -106,7 +106,7 @@ impl Reader<'_> {
             match entry.key.as_str() {
                 "site" if is_included => {
                     self.report
-                        .add(Code::IncludedSite, Some(&entry.span), "an included file has no `site` of its own")
+                        .add(Code::IncludedSite, Some(&entry.span), "an included file cannot have a `site` of its own")
                         .help_with("move these keys to the file that includes it");
                 }
                 "site" => self.site(entry, &mut spec),
@@ -220,7 +220,7 @@ impl Reader<'_> {
                     let is_near = nearest(key, keys::names(keys::ROUTE)).is_some();
                     let finding = self.unknown(&entry, keys::ROUTE);
                     if !is_near {
-                        finding.help_with(format!("what is your own stands under `data`: write `data.{key}`"));
+                        finding.help_with(format!("values of your own belong under `data`: write `data.{key}`"));
                     }
                 }
             }

@@ -144,7 +144,7 @@ impl TableSpec {
         self
     }
 
-    /// What happens where two routes accept a common URL and neither is the narrower.
+    /// What happens where two routes accept a common URL and neither is narrower.
     #[must_use]
     pub fn overlaps(mut self, overlaps: Overlaps) -> Self {
         self.site.overlaps = overlaps;
@@ -280,7 +280,7 @@ impl RouteSpec {
         self
     }
 
-    /// Which route answers where two accept a common URL and neither is the narrower: the higher number.
+    /// Which route answers where two accept a common URL and neither is narrower: the higher number.
     #[must_use]
     pub fn priority(mut self, priority: i64) -> Self {
         self.priority = priority;

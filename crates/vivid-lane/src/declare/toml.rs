@@ -46,7 +46,7 @@ fn syntax_error(report: &mut Report, origin: &Arc<Origin>, place: Range<usize>, 
     if message == "duplicate key" {
         let name = origin.text().get(place).unwrap_or_default();
         report
-            .add(Code::DuplicateName, Some(&span), format!("`{name}` is declared a second time"))
+            .add(Code::DuplicateName, Some(&span), format!("`{name}` is declared twice"))
             .help_with("give one of the two another name");
     } else {
         report.add(Code::Toml, Some(&span), format!("this is not TOML: {message}"));

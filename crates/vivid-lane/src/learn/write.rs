@@ -100,14 +100,14 @@ impl Learner {
     fn written(&self, place: &Place, site: &Site) -> String {
         let Habits { has_slash, folds_case, ignored, .. } = &site.habits;
         let mut out = String::from(
-            "# Learned from what visitors asked for. Names are guesses: give each route and page the name that it has.\n",
+            "# Learned from what visitors asked for. Names are guesses: rename routes and pages as you like.\n",
         );
         let left_out = self.left_out();
         let counts = [
             (left_out.redirects, "redirected"),
             (left_out.missing, "found nothing"),
             (left_out.failed, "failed"),
-            (left_out.unreadable, "asked for what is no address"),
+            (left_out.unreadable, "asked for something that is not an address"),
         ];
         for (count, what) in counts.into_iter().filter(|(count, _)| *count > 0) {
             let _ = writeln!(out, "# Left out: {count} requests that {what}.");
@@ -130,7 +130,7 @@ impl Learner {
             out.push_str("case = \"fold\"\n");
         }
         if site.is_in_order {
-            out.push_str("overlaps = \"first-declared\" # some routes contest an address: `check` says which without this line\n");
+            out.push_str("overlaps = \"first-declared\" # some routes share an address; remove this line, and `check` shows which\n");
         }
         let mut writer = Writer { out, names: HashSet::new() };
         writer.root(place);

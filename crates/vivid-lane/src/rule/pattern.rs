@@ -170,13 +170,13 @@ impl ast::Visitor for Edits<'_> {
                 _ => return Err(self.refuse(&assertion.span, "is not in ECMA-262; write `^` or `$`")),
             },
             Ast::Flags(flags) => {
-                return Err(self.refuse(&flags.span, "sets flags inside a pattern, which ECMA-262 has not"));
+                return Err(self.refuse(&flags.span, "sets flags inside a pattern, which ECMA-262 does not have"));
             }
             Ast::Group(group) => {
                 if let ast::GroupKind::NonCapturing(flags) = &group.kind
                     && !flags.items.is_empty()
                 {
-                    return Err(self.refuse(&flags.span, "sets flags inside a pattern, which ECMA-262 has not"));
+                    return Err(self.refuse(&flags.span, "sets flags inside a pattern, which ECMA-262 does not have"));
                 }
             }
             _ => {}

@@ -181,7 +181,7 @@ fn what_costs_too_much_is_given_up_and_said() {
     let alike: String = (0..40).map(|at| format!("[routes.r{at}]\npath = '/{{t}}'\npage = 'p'\n")).collect();
     let found = findings(&alike);
     assert_eq!(found.iter().filter(|one| one.starts_with("overlap")).count(), 500);
-    assert!(found.iter().any(|one| one.starts_with("too-many-pairs: these are 500 overlaps")));
+    assert!(found.iter().any(|one| one.starts_with("too-many-pairs: this list has 500 overlaps")));
 }
 
 /// More redirects overlap with new pages than are told one by one: all give way, in one round.

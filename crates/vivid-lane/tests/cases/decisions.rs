@@ -362,7 +362,7 @@ fn mounted_tables_bring_their_rules_and_speak_under_their_new_name() {
     assert!(table.find("/new/on/2031-04-02").is_some(), "the site's own rule for `date` goes first");
     let twice =
         TableSpec::new().route(RouteSpec::new("a").path("/a").mount(archive()).mount(archive())).build().unwrap_err();
-    assert!(twice.to_string().contains("archive.toml:4:9: the route `a.plate` is declared a second time"), "{twice}");
+    assert!(twice.to_string().contains("archive.toml:4:9: the route `a.plate` is declared twice"), "{twice}");
 }
 
 proptest! {

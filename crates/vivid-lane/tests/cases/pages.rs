@@ -70,20 +70,23 @@ fn files_are_routes() {
 #[test]
 fn what_is_wrong_names_the_files() {
     for (files, expected) in [
-        (vec![("a.html", ""), ("a.md", "")], "a.md:1:1: the files `a.html` and `a.md` mean the same"),
-        (vec![("a.html", ""), ("a/index.html", "")], "the files `a.html` and `a/index.html` mean the same"),
-        (vec![("{x}.html", ""), ("{y}.md", "")], "the files `{x}.html` and `{y}.md` mean the same"),
-        (vec![("frame.html", ""), ("frame.md", "")], "the files `frame.html` and `frame.md` mean the same"),
-        (vec![("../a.html", "")], "`..` is no part of a path, in the file `../a.html`"),
-        (vec![("a/...html", "")], "`..` is no part of a path, in the file `a/...html`"),
-        (vec![("/a.html", "")], "`` is no part of a path"),
-        (vec![("a\u{7}b.html", "")], "`a\\u{7}b.html` is no part of a path"),
-        (vec![("a\\b.html", "")], "`a\\\\b.html` is no part of a path"),
+        (vec![("a.html", ""), ("a.md", "")], "a.md:1:1: the files `a.html` and `a.md` exclude each other"),
+        (vec![("a.html", ""), ("a/index.html", "")], "the files `a.html` and `a/index.html` exclude each other"),
+        (vec![("{x}.html", ""), ("{y}.md", "")], "the files `{x}.html` and `{y}.md` exclude each other"),
+        (vec![("frame.html", ""), ("frame.md", "")], "the files `frame.html` and `frame.md` exclude each other"),
+        (vec![("../a.html", "")], "`..` in the name of the file `../a.html` cannot be a part of a path"),
+        (vec![("a/...html", "")], "`..` in the name of the file `a/...html` cannot be a part of a path"),
+        (vec![("/a.html", "")], "`` in the name of the file"),
+        (vec![("a\u{7}b.html", "")], "`a\\u{7}b.html` in the name of the file"),
+        (vec![("a\\b.html", "")], "`a\\\\b.html` in the name of the file"),
         (vec![("a.html", "---\nroute: {}\n")], "a.html:1:1: the front matter that begins with `---` has no end"),
         (vec![("a.html", "---\nroute: [\n---\n")], "a.html:2:8: this is not YAML: unclosed bracket"),
         (vec![("a.html", "+++\nx = \n+++\n")], "a.html:2:5: this is not TOML"),
         (vec![("a.html", "---\nroute:\n  pth: /x\n---\n")], "a.html:3:3: unknown key `pth`; did you mean `path`?"),
-        (vec![("a.html", "---\nroute:\n  page: x\n---\n")], "a.html:3:3: `page` is said by the files"),
+        (
+            vec![("a.html", "---\nroute:\n  page: x\n---\n")],
+            "a.html:3:3: the files decide `page`, so front matter cannot set it",
+        ),
         (
             vec![("{a.html", ""), ("b.html", "---\nroute:\n  params: { x: dat }\n---\n")],
             "unknown format `dat`; did you mean `date`?",

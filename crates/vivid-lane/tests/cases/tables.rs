@@ -58,7 +58,7 @@ fn included_files_speak_for_themselves() {
          circle.toml:1:9: the route `plates.again` does nothing: it has no page, no redirect and no child routes; add `page = \"…\"`, `redirect = \"…\"`, or routes below it"
             .lines().rev().collect::<Vec<_>>().join("\n")
     );
-    assert!(include("site.toml").starts_with("site.toml:1:2: an included file has no `site` of its own"));
+    assert!(include("site.toml").starts_with("site.toml:1:2: an included file cannot have a `site` of its own"));
     assert_eq!(
         include("nowhere.toml").lines().next_back(),
         Some(

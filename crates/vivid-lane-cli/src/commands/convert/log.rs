@@ -203,7 +203,7 @@ pub(super) fn partial(
 ) -> Result<Outcome, Failure> {
     if !matches!(args.from, From::Log | From::Sitemap) {
         return Err(Failure::Argument(
-            "`--partial` is for `--from log` and `--from sitemap` alone; leave it out".to_owned(),
+            "`--partial` works only with `--from log` and `--from sitemap`; leave it out".to_owned(),
         ));
     }
     let (learner, counts, broken) = gather(system, args)?;

@@ -87,7 +87,7 @@ fn args_fit(args: &ConvertArgs) -> Result<(), Failure> {
     let for_modules = [("--browser", args.browser), ("--javascript", args.javascript), ("--watch", args.watch)];
     let given = for_modules.iter().find(|(_, is_given)| *is_given && args.to != To::Typescript);
     if let Some((option, _)) = given {
-        return Err(Failure::Argument(format!("`{option}` is for `--to typescript` alone; leave it out")));
+        return Err(Failure::Argument(format!("`{option}` works only with `--to typescript`; leave it out")));
     }
     if args.check && args.to == To::Sitemap {
         let reason = "a sitemap may have several files, which `--check` does not compare; leave it out";
@@ -99,7 +99,7 @@ fn args_fit(args: &ConvertArgs) -> Result<(), Failure> {
         } else {
             "file; name one with `--out FILE`"
         };
-        return Err(Failure::Argument(format!("`--check` wants a {what}")));
+        return Err(Failure::Argument(format!("`--check` needs a {what}")));
     }
     Ok(())
 }
@@ -308,10 +308,10 @@ fn watch(
     err: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
     let Kind::File { file: Some(file), .. } = kind else {
-        return Err(Failure::Argument("`--watch` wants a table file; name one with `--table FILE`".to_owned()));
+        return Err(Failure::Argument("`--watch` needs a table file; name one with `--table FILE`".to_owned()));
     };
     if args.check {
-        return Err(Failure::Argument("`--check` and `--watch` exclude each other; leave one out".to_owned()));
+        return Err(Failure::Argument("`--check` and `--watch` cannot be combined; leave one out".to_owned()));
     }
     super::can_watch()?;
     modules::run(system, &file.table()?, args, format, out, err)?;

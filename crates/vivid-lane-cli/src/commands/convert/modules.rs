@@ -26,7 +26,7 @@ pub(crate) fn run(
     let Some(folder) = &args.out else {
         let needs_folder = [("--browser", args.browser), ("--watch", args.watch)];
         if let Some((option, _)) = needs_folder.into_iter().find(|(_, is_given)| *is_given) {
-            return Err(Failure::Argument(format!("`{option}` wants a folder; name one with `--out DIR`")));
+            return Err(Failure::Argument(format!("`{option}` needs a folder; name one with `--out DIR`")));
         }
         out.write_all(made.files[0].text.as_bytes())?;
         return Ok(Outcome::Fine);

@@ -24,7 +24,7 @@ pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {
         let finding = report.add(Code::PageWithoutHandler, span.as_ref(), format!("the page `{value}` has no handler"));
         match nearest(value, known.iter().copied()) {
             Some(near) => finding.help_with(format!("did you mean `{near}`?")),
-            None => finding.help_with("write the handler, or leave the page out"),
+            None => finding.help_with("write the handler, or remove the page"),
         };
         if let Some(id) = id {
             finding.route(subject.name(id));
@@ -34,7 +34,7 @@ pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {
         let finding = report.add(Code::HandlerWithoutPage, None, format!("the handler `{handler}` has no page"));
         match nearest(handler, used.iter().copied()) {
             Some(near) => finding.help_with(format!("did you mean `{near}`?")),
-            None => finding.help_with("name it as a page, or leave it out"),
+            None => finding.help_with("use it as the name of a page, or remove it"),
         };
     }
 }

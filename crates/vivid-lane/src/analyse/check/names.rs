@@ -36,8 +36,10 @@ fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report:
     names.sort_unstable();
     names.dedup();
     for (name, _) in route.params.iter().filter(|(name, _)| names.binary_search(&name.value).is_err()) {
-        let message =
-            format!("a rule for `{}`, which is no parameter of `{}` or of a route below it", name.value, own.name);
+        let message = format!(
+            "there is a rule for `{}`, but neither `{}` nor a route below it has that parameter",
+            name.value, own.name
+        );
         unused(report, name, message, &names).route(&*own.name);
     }
     names
@@ -45,7 +47,7 @@ fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report:
 
 fn shared_rules(rules: &[(Placed<SmolStr>, Rule)], used: &[SmolStr], report: &mut Report) {
     for (name, _) in rules.iter().filter(|(name, _)| !used.contains(&name.value)) {
-        let message = format!("a rule for `{}`, which no path has", name.value);
+        let message = format!("there is a rule for `{}`, but no path has that parameter", name.value);
         unused(report, name, message, used);
     }
 }
@@ -57,8 +59,8 @@ fn unused<'r>(
     known: &[SmolStr],
 ) -> &'r mut crate::declare::Finding {
     let help = match nearest(&name.value, known.iter().map(SmolStr::as_str)) {
-        Some(near) => format!("did you mean `{near}`? else leave it out"),
-        None => format!("leave it out, or write `{{{}}}` into a path", name.value),
+        Some(near) => format!("did you mean `{near}`? otherwise remove it"),
+        None => format!("remove it, or write `{{{}}}` into a path", name.value),
     };
     report.add(Code::UnusedRule, name.span.as_ref(), message).help_with(help)
 }
@@ -73,8 +75,8 @@ pub(super) fn unused_lists(subject: &Subject<'_>, report: &mut Report) {
                 param.check.list.as_deref().into_iter().chain(of_items).any(|known| known == list.value)
             };
             if !params().any(asks) {
-                let message = format!("the list `{}` is declared, and no rule of a parameter names it", list.value);
-                let help = format!("leave it out, or write `listed = \"{}\"` where its values are wanted", list.value);
+                let message = format!("the list `{}` is declared, but no rule names it", list.value);
+                let help = format!("remove it, or write `listed = \"{}\"` where its values are wanted", list.value);
                 report.add(Code::UnusedList, list.span.as_ref(), message).help_with(help);
             }
         }
@@ -86,8 +88,8 @@ pub(super) fn unused_needs(subject: &Subject<'_>, report: &mut Report) {
     for table in tables(subject.spec) {
         for need in &table.needs {
             if !subject.declared.iter().any(|route| route.needs.iter().any(|used| used.value == need.name.value)) {
-                let message = format!("the need `{}` is declared, and no route has it", need.name.value);
-                let help = format!("leave it out, or write `needs = [\"{}\"]` on a route", need.name.value);
+                let message = format!("the need `{}` is declared, but no route has it", need.name.value);
+                let help = format!("remove it, or write `needs = [\"{}\"]` on a route", need.name.value);
                 report.add(Code::UnusedNeed, need.name.span.as_ref(), message).help_with(help);
             }
         }
@@ -129,13 +131,11 @@ pub(super) fn unused_frames(subject: &Subject<'_>, report: &mut Report) {
     for (at, route) in subject.declared.iter().enumerate().filter(|(at, _)| !has_page[*at]) {
         if let Some(frame) = &route.frame {
             let name = &routes[at].name;
-            let message = format!(
-                "the frame `{}` is put around nothing: `{name}` has no page, and no route below it has one",
-                frame.value
-            );
+            let message =
+                format!("the frame `{}` is around no page: neither `{name}` nor a route below it has one", frame.value);
             report
                 .add(Code::UnusedFrame, frame.span.as_ref(), message)
-                .help_with("leave it out, or add the pages that it is for")
+                .help_with("remove it, or add the pages that it is for")
                 .route(&**name);
         }
     }

@@ -56,20 +56,20 @@ pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Rep
         let span = subject.place(id);
         let finding = if takes_all && route.extras.host.is_none() {
             let message = format!(
-                "`{}` takes every URL that no other route does: `{{{name}}}` has no bound, so nothing is ever not found",
+                "`{}` takes every URL that no other route does: `{{{name}}}` has no limit, so nothing is ever missing",
                 route.name
             );
             report.add(Code::CatchAll, span, message)
         } else {
             let message =
-                format!("`{}` takes any number of segments, and any text in them: `{name}` has no bound", route.name);
+                format!("`{}` takes any number of segments, with any text in them: `{name}` has no limit", route.name);
             report.add(Code::OpenTail, span, message)
         };
         let bound = match tail.kind {
             ParamKind::Items => {
-                format!("give it one: `params.{name} = {{ maxItems = 8 }}`, or a rule for each segment")
+                format!("limit it: `params.{name} = {{ maxItems = 8 }}`, or a rule for each segment")
             }
-            _ => format!("give it one: `params.{name} = {{ maxLength = 200 }}`, or a `pattern`"),
+            _ => format!("limit it: `params.{name} = {{ maxLength = 200 }}`, or a `pattern`"),
         };
         finding.help_with(bound).route(&*route.name);
         let path = ways.of_route(id).next().and_then(|way| ways.set(way).ok()?.shortest());

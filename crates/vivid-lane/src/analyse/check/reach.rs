@@ -68,7 +68,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
             let witness = address(&first.path);
             report
                 .add(code, subject.place(id), format!("{what}`{}` {verb}: {by}, such as `{witness}`", route.name))
-                .help_with("leave it out, widen its rules, or narrow those of the others")
+                .help_with("remove it, widen its rules, or narrow those of the others")
                 .witnessed(witness)
                 .route(&*route.name)
                 .about(names);
@@ -81,7 +81,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
             );
             report
                 .add(Code::CapturedLink, subject.place(id), message)
-                .help_with("such a link is refused when it is made; where that must not happen, let the rule leave these values out")
+                .help_with("`link` refuses such a link; to avoid that, let the rule exclude these values")
                 .witnessed(witness)
                 .route(&*route.name)
                 .route(subject.name(first.route));
