@@ -232,7 +232,7 @@ fn modules_are_written_whole_and_checked() {
         run.err
     );
     let run = call("--check --watch");
-    assert!(run.status == 2 && run.err.contains("exclude each other"), "{}", run.err);
+    assert!(run.status == 2 && run.err.contains("cannot be combined"), "{}", run.err);
 }
 
 #[cfg(feature = "serve")]
