@@ -116,7 +116,8 @@ fn the_schema_describes_what_is_printed() {
             printed.call(&table, &["match", "--method", method, url], "decision", "decision");
         }
     }
-    std::fs::write(&made, "[routes.club]\nhost = '{club}.example'\npath = '/'\npage = 'club'").expect("the table is written");
+    std::fs::write(&made, "[routes.club]\nhost = '{club}.example'\npath = '/'\npage = 'club'")
+        .expect("the table is written");
     printed.call(&made, &["tree"], "site", "route");
     assert!(printed.lines > 2_000, "only {} lines", printed.lines);
     // Nearly all that the schema names was printed, so it names nothing that nobody prints.
