@@ -52,8 +52,8 @@ impl<P> Clone for Core<P> {
     }
 }
 
-/// What is to be done with a request, and what is told of it where somebody wants to know.
-pub(crate) type Planned<S> = (Plan<S>, Option<Routing>);
+/// A plan for a request, with the labels for telemetry where they are wanted.
+pub(crate) type PlanWithRouting<S> = (Plan<S>, Option<Routing>);
 
 /// What is to be done with a request.
 pub(crate) enum Plan<S> {
@@ -106,7 +106,7 @@ impl<P> Core<P> {
     }
 
     /// What is told of a host that is none.
-    fn bad_host<S>(head: Head<'_>) -> Planned<S> {
+    fn bad_host<S>(head: Head<'_>) -> PlanWithRouting<S> {
         let reply = Reply::bad_host().respond(head.form(), head.uri.path());
         (Plan::Reply(reply), Some(Routing::bad_request()))
     }
@@ -118,7 +118,7 @@ impl<P> Core<P> {
         wants_host: bool,
         watch: &Watch,
         service: impl Fn(&P) -> S,
-    ) -> Option<Planned<S>> {
+    ) -> Option<PlanWithRouting<S>> {
         let planned = if head.has_good_host(wants_host) {
             self.step(&self.table.guard(), head, &[], watch, &service).ok()?
         } else {
@@ -135,7 +135,7 @@ impl<P> Core<P> {
         identity: Option<&Identity>,
         watch: &Watch,
         service: impl Fn(&P) -> S,
-    ) -> Planned<S> {
+    ) -> PlanWithRouting<S> {
         let loaded = self.table.loaded();
         let mut answers: Vec<(Question, Answer)> = Vec::new();
         loop {
@@ -160,7 +160,7 @@ impl<P> Core<P> {
         answers: &[(Question, Answer)],
         watch: &Watch,
         service: &impl Fn(&P) -> S,
-    ) -> Result<Planned<S>, Question> {
+    ) -> Result<PlanWithRouting<S>, Question> {
         let target = head.target();
         let mut asked = Asked::new(head.method.as_str(), &*target);
         if loaded.table.has_hosts()

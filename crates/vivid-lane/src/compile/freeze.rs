@@ -55,7 +55,7 @@ pub(super) fn freeze(
     };
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
-        is_open: route.page.is_some() && !has_other_defaults,
+        is_unguarded: route.page.is_some() && !has_other_defaults,
         name: route.name.clone(),
         parent: route.parent,
         own_path: OwnPath::new(spec.path.as_ref().map_or("", |path| &path.value), &path),
@@ -68,7 +68,7 @@ pub(super) fn freeze(
         level: route.level,
         has_defaults,
         // Known when the tree stands.
-        is_direct: false,
+        has_safe_links: false,
     })
 }
 
@@ -77,7 +77,7 @@ pub(super) fn lead(route: &mut Route, onward: Option<RedirectRule>, needs: Box<[
     if onward.is_none() && needs.is_empty() {
         return;
     }
-    route.is_open = false;
+    route.is_unguarded = false;
     match Arc::get_mut(&mut route.extras) {
         Some(own) => (own.onward, own.needs) = (onward, needs),
         None => route.extras = Arc::new(Extras { onward, needs, ..Extras::default() }),

@@ -86,7 +86,7 @@ impl Packing {
             packed.edges = append(&mut self.edges, node.edges.iter().copied())?;
             packed.leaves = append(&mut leaves, node.leaves.iter().copied())?;
             packed.is_ordered = node.is_ordered;
-            packed.is_usual = node.is_ordered && is_short;
+            packed.fits_fast_path = node.is_ordered && is_short;
         }
         self.tree.leaf_ids = leaves.into();
         Ok(())
@@ -138,14 +138,14 @@ impl Packing {
                 continue;
             }
             let mut id = NodeId(narrow(index)?);
-            if !node.is_usual {
+            if !node.fits_fast_path {
                 slots.ends(slot, id, Outcome::Unsure);
                 continue;
             }
             slots.ends(slot, id, self.outcome(node, routes));
             if let (0, [edge]) = (node.children.count, node.edges.of(&self.edges))
                 && !edge.is_tail
-                && self.nodes[edge.target.0 as usize].is_usual
+                && self.nodes[edge.target.0 as usize].fits_fast_path
                 && !self.is_fork(self.nodes[edge.target.0 as usize])
             {
                 (id, node) = (edge.target, self.nodes[edge.target.0 as usize]);
@@ -216,7 +216,7 @@ impl Packing {
         let mut spelling = HashMap::new();
         for (id, leaf) in (0..).map(LeafId).zip(leaves) {
             let route = &routes[leaf.route.0 as usize];
-            let is_free = route.extras.host.is_none()
+            let is_unconditional = route.extras.host.is_none()
                 && route.extras.query.is_empty()
                 && leaf.tail.is_none_or(|tail| takes_any(tail, route));
             let captures = leaf.captures.of(&self.tree.captures);
@@ -242,12 +242,12 @@ impl Packing {
                 covers: leaf.covers,
                 captures: leaf.captures,
                 tail: leaf.tail,
-                is_free,
+                is_unconditional,
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 reads_much: route.extras.query.params.len() > FEW,
                 values: self.values(leaf.steps.of(&self.tree.steps)),
                 query: role_of_query(route),
-                open_page: route.page.filter(|_| route.is_open),
+                unguarded_page: route.page.filter(|_| route.is_unguarded),
             });
             spelling.extend(leaf.spelling.into_iter().map(|(at, text)| ((id, at), text)));
         }

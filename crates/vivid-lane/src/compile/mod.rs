@@ -139,7 +139,7 @@ impl TableSpec {
         overlap::prove(&mut tree, &resolved, &routes, &site, declared.overlaps, report)?;
         if site.is_plain {
             for id in tree.direct_routes(&routes)? {
-                routes[id.0 as usize].is_direct = true;
+                routes[id.0 as usize].has_safe_links = true;
             }
         }
         let redirect = |route: &resolved::ResolvedRoute| route.redirect.as_ref()?.span.clone();

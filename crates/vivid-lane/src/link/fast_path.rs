@@ -10,7 +10,7 @@ impl<P> Link<'_, P> {
     /// The URL of a route whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
     /// anything else is to be said.
     pub(super) fn direct(&self, route: &Route) -> Option<String> {
-        if !route.is_direct || self.more.is_some() || self.texts.len() != route.params.len() {
+        if !route.has_safe_links || self.more.is_some() || self.texts.len() != route.params.len() {
             return None;
         }
         let mut url = String::with_capacity(route.path.as_str().len() + self.texts.bytes());
@@ -57,7 +57,7 @@ impl<P> Link<'_, P> {
         if url.len() > frozen.limits.bytes || !url.starts_with('/') {
             return None;
         }
-        if route.is_direct {
+        if route.has_safe_links {
             return Some(url);
         }
         let url = frozen.site.address(url);

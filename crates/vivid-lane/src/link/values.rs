@@ -21,11 +21,11 @@ use crate::template::Value;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LinkValue<'v> {
-    kind: Given<'v>,
+    kind: Form<'v>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Given<'v> {
+enum Form<'v> {
     Text(Cow<'v, str>),
     Other(Value),
 }
@@ -35,16 +35,16 @@ impl<'v> LinkValue<'v> {
     #[inline]
     pub(super) fn into_text(self) -> Result<Cow<'v, str>, Value> {
         match self.kind {
-            Given::Text(text) => Ok(text),
-            Given::Other(Value::Text(text)) => Ok(Cow::Owned(text)),
-            Given::Other(value) => Err(value),
+            Form::Text(text) => Ok(text),
+            Form::Other(Value::Text(text)) => Ok(Cow::Owned(text)),
+            Form::Other(value) => Err(value),
         }
     }
 }
 
 impl<'v> From<&'v str> for LinkValue<'v> {
     fn from(text: &'v str) -> Self {
-        Self { kind: Given::Text(Cow::Borrowed(text)) }
+        Self { kind: Form::Text(Cow::Borrowed(text)) }
     }
 }
 
@@ -56,19 +56,19 @@ impl<'v> From<&'v String> for LinkValue<'v> {
 
 impl<'v> From<Cow<'v, str>> for LinkValue<'v> {
     fn from(text: Cow<'v, str>) -> Self {
-        Self { kind: Given::Text(text) }
+        Self { kind: Form::Text(text) }
     }
 }
 
 impl From<String> for LinkValue<'_> {
     fn from(text: String) -> Self {
-        Self { kind: Given::Text(Cow::Owned(text)) }
+        Self { kind: Form::Text(Cow::Owned(text)) }
     }
 }
 
 impl From<Value> for LinkValue<'_> {
     fn from(value: Value) -> Self {
-        Self { kind: Given::Other(value) }
+        Self { kind: Form::Other(value) }
     }
 }
 

@@ -64,7 +64,7 @@ impl Frozen {
         }
         let id = LeafId(code);
         let leaf = self.tree.leaf(id);
-        let Some(page) = leaf.open_page else { return FastPath::Unsure };
+        let Some(page) = leaf.unguarded_page else { return FastPath::Unsure };
         let mut is_noted = false;
         if leaf.query != QueryRole::None || end != length {
             match self.query_fits(leaf, url, end, answers, &mut values) {
@@ -338,7 +338,7 @@ impl Tree {
         noted: &mut Noted<'_>,
     ) -> Back {
         let node = self.node(slot.node);
-        if !node.is_usual {
+        if !node.fits_fast_path {
             return Back::End(UNSURE);
         }
         let edges = node.edges.of(&self.edges);

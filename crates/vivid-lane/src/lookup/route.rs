@@ -44,9 +44,9 @@ pub(crate) struct Route {
     pub(crate) takes_values_as_they_are: bool,
     /// Is every link, once its values are checked, read back as this route with those values, so that nobody needs to
     /// look? Its expansion is its address: literals as they are, and each parameter as one segment, in their order.
-    pub(crate) is_direct: bool,
+    pub(crate) has_safe_links: bool,
     /// Is a page shown to whoever asks, with no more to look at than the URL in its normal form?
-    pub(crate) is_open: bool,
+    pub(crate) is_unguarded: bool,
 }
 
 /// What few routes have.

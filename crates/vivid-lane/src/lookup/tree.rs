@@ -92,7 +92,7 @@ pub(crate) struct Node {
     /// leads to a leaf is the right one.
     pub(crate) is_ordered: bool,
     /// Can the fast path tell what follows?
-    pub(crate) is_usual: bool,
+    pub(crate) fits_fast_path: bool,
 }
 
 /// What is left to try of a node, once one way on has come to nothing. As every node is reached in one way only, it is
@@ -123,7 +123,7 @@ impl Node {
         leaves: Stretch { start: 0, count: 0 },
         resume: Branch::NONE,
         is_ordered: true,
-        is_usual: true,
+        fits_fast_path: true,
     };
 }
 
@@ -151,7 +151,7 @@ pub(crate) struct Leaf {
     pub(crate) captures: Stretch,
     pub(crate) tail: Option<Tail>,
     /// Does it accept every URL that leads to it, whatever the host, the query and the length of its tail?
-    pub(crate) is_free: bool,
+    pub(crate) is_unconditional: bool,
     /// How many parameters come first that are a segment each, in their order, with no other parameter's segment between; a tail of
     /// one value is one too.
     pub(crate) simple: u16,
@@ -162,7 +162,7 @@ pub(crate) struct Leaf {
     /// What a query has to do with whether it answers.
     pub(crate) query: QueryRole,
     /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.
-    pub(crate) open_page: Option<PageId>,
+    pub(crate) unguarded_page: Option<PageId>,
 }
 
 /// What the query of a URL has to do with whether a leaf answers it.

@@ -75,7 +75,7 @@ impl Tree {
 
     /// Does a leaf accept what its path does not speak of?
     fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
-        if leaf.is_free && (leaf.tail.is_none() || !ask.segments.is_escaped()) {
+        if leaf.is_unconditional && (leaf.tail.is_none() || !ask.segments.is_escaped()) {
             return true;
         }
         let route = &routes[leaf.route.0 as usize];

@@ -41,7 +41,7 @@ pub(super) fn unreachable_and_captured(subject: &Subject<'_>, ways: &Ways<'_>, r
     for id in subject.routes() {
         let route = subject.frozen().route(id);
         // A direct route is known to have no rivals.
-        if !route.answers() || route.is_direct {
+        if !route.answers() || route.has_safe_links {
             continue;
         }
         // One route takes no more than its part of what may be spent on all.
