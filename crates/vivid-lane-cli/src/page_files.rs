@@ -36,7 +36,7 @@ pub(crate) fn read(system: &dyn System, folder: &Path, endings: &[String]) -> Re
     Ok(reader.found)
 }
 
-/// Is it one of the endings?
+/// Whether it is one of the endings.
 pub(crate) fn is_page(path: &Path, endings: &[impl AsRef<str>]) -> bool {
     let ending = path.extension().map(|ending| ending.to_string_lossy().to_ascii_lowercase());
     ending.is_some_and(|ending| endings.iter().any(|known| known.as_ref().trim_start_matches('.') == ending))

@@ -18,7 +18,7 @@ pub trait System {
         Box::new(io::empty())
     }
 
-    /// Is it a file, or a link to one?
+    /// Whether it is a file, or a link to one.
     fn is_file(&self, path: &Path) -> bool;
 
     /// The folder that paths begin at, whole.

@@ -77,7 +77,7 @@ impl TableFile {
         &self.texts
     }
 
-    /// Do all files say the same as those of another table?
+    /// Whether all files say the same as those of another table.
     pub(crate) fn has_same_texts(&self, other: &Self) -> bool {
         self.texts == other.texts
     }

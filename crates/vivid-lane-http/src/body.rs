@@ -173,7 +173,7 @@ impl http_body::Body for Body {
     }
 }
 
-/// Does an error come of a body that did not keep up?
+/// Whether an error comes from a body that arrived too slowly.
 fn is_too_slow(error: &(dyn std::error::Error + 'static)) -> bool {
     error.downcast_ref::<Error>().is_some_and(|error| error.is::<TooSlow>())
 }

@@ -252,7 +252,7 @@ impl<P> Core<P> {
         Plan::Reply(reply.respond(head.form(), head.uri.path()))
     }
 
-    /// Is a refusal shown by the fallback to a client that likes that form best? Programs get problem details.
+    /// Whether a refusal is shown by the fallback to a client that likes that form best. Programs get problem details.
     pub(crate) fn takes_pages(&self, form: Form) -> bool {
         self.shows_refusals && form != Form::Json
     }

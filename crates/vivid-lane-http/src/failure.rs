@@ -113,7 +113,7 @@ impl Failure {
     }
 }
 
-/// Did something take too long, here or further down?
+/// Whether something took too long, here or further down.
 fn is_timeout(error: &(dyn std::error::Error + 'static)) -> bool {
     std::iter::successors(Some(error), |error| error.source()).any(|error| {
         error.is::<tower::timeout::error::Elapsed>()

@@ -53,7 +53,8 @@ impl<'r> Head<'r> {
     }
 }
 
-/// Is it a host, with or without a port, and nothing else (RFC 3986, section 3.2)? It may be empty where the target has no authority.
+/// Whether it is a host, with or without a port, and nothing else (RFC 3986, section 3.2). It may be empty where the target has no
+/// authority.
 fn is_host(field: &HeaderValue) -> bool {
     // Hardly any host is of another form, and reading an authority copies it.
     let bytes = field.as_bytes();
@@ -107,7 +108,8 @@ impl From<Head<'_>> for Origin {
     }
 }
 
-/// Was a request made from a page of this site, or by no page at all? To be asked before something is changed by a form: browsers
+/// Whether a request was made from a page of this site, or by no page at all. To be asked before something is changed by a form:
+/// browsers
 /// say so with `Sec-Fetch-Site`, or with `Origin`, and a page of another site cannot lie about it.
 ///
 /// # Example
@@ -133,7 +135,8 @@ pub fn is_from_this_site(head: &Parts) -> bool {
     }
 }
 
-/// Does a request name one host, as HTTP/1.1 asks for (RFC 9112, section 3.2)? A `Server` and [`Routed`](crate::Routed) on a connection
+/// Whether a request names one host, as HTTP/1.1 asks for (RFC 9112, section 3.2). A `Server` and [`Routed`](crate::Routed) on a
+/// connection
 /// of `hyper` see to it themselves.
 ///
 /// # Example

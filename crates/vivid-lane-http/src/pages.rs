@@ -288,7 +288,7 @@ impl Around {
     }
 }
 
-/// Does a request stand at a route or below it?
+/// Whether a request stands at a route or below it.
 fn is_below(request: &Request<Body>, route: &str) -> bool {
     let found = request.extensions().get::<Found>().map(Found::position);
     let position = found.or_else(|| request.extensions().get::<Missing>()?.position());

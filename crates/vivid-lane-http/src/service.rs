@@ -257,7 +257,7 @@ pin_project_lite::pin_project! {
         origin: Origin,
         routing: Option<Routing>,
         watch: Watch,
-        // Is all of the request waited for, its decision too?
+        // Whether the whole request is awaited, its decision included.
         is_waiting: bool,
     }
 }

@@ -228,7 +228,7 @@ impl<S> Visit<S> {
         })
     }
 
-    /// Was the request made from a page of this site, or by no page at all ([`is_from_this_site`])?
+    /// Whether the request was made from a page of this site, or by no page at all ([`is_from_this_site`]).
     #[must_use]
     pub fn is_from_this_site(&self) -> bool {
         is_from_this_site(&self.head)

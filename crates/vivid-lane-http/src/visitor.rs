@@ -183,7 +183,7 @@ impl Visitor {
         self
     }
 
-    /// Does the visitor meet the need of that name, by the head of the request?
+    /// Whether the visitor meets the need of that name, by the head of the request.
     #[must_use]
     pub fn needs<F, R, A>(mut self, function: F) -> Self
     where
@@ -198,7 +198,8 @@ impl Visitor {
         self
     }
 
-    /// Is a value in the live list of that name? The head of the request is there for lists that are not the same for everybody.
+    /// Whether a value is in the live list of that name. The head of the request is there for lists that are not the same for
+    /// everybody.
     #[must_use]
     pub fn lists<F, R, A>(mut self, function: F) -> Self
     where

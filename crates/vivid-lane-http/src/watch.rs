@@ -39,7 +39,7 @@ impl Watch {
         Self { span, begun }
     }
 
-    /// Is somebody watching?
+    /// Whether somebody is watching.
     pub(crate) fn is_on(&self) -> bool {
         self.begun.is_some()
     }

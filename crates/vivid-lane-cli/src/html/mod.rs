@@ -20,7 +20,7 @@ pub(crate) fn environment() -> Environment<'static> {
     templates
 }
 
-/// Can pictures and reports be made?
+/// Whether pictures and reports can be made.
 pub(crate) fn can_render() -> Result<(), Failure> {
     if cfg!(feature = "pictures") {
         return Ok(());

@@ -229,7 +229,7 @@ fn last_word(text: &str) -> &str {
     text.rsplit(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-'))).next().unwrap_or_default()
 }
 
-/// Is it the value of a parameter's rule: of `params.x`, or of a key under `[params]`?
+/// Whether it is the value of a parameter's rule: of `params.x`, or of a key under `[params]`.
 fn is_rule(text: &str, line: &str, byte: usize) -> bool {
     line.trim_start().starts_with("params.") || header(text, byte).is_some_and(|header| last_word(header) == "params")
 }
@@ -327,7 +327,7 @@ pub(super) fn folds(desk: &Desk, params: &Json) -> Option<Json> {
     Some(begins.iter().zip(ends).map(fold).filter(|fold| fold["startLine"] != fold["endLine"]).collect())
 }
 
-/// Is a line neither empty nor a remark, which belongs to what follows?
+/// Whether a line is neither empty nor a remark, which belongs to what follows.
 fn says_something(line: Option<&str>) -> bool {
     line.map(str::trim).is_some_and(|line| !line.is_empty() && !line.starts_with('#'))
 }

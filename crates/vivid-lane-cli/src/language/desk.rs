@@ -38,9 +38,9 @@ pub(super) struct TableOnDesk {
     pub(super) mentions: Vec<Mention>,
     /// The last that could be built.
     pub(super) table: Option<Table>,
-    /// Is that the one of these texts?
+    /// Whether that table is the one of these texts.
     pub(super) is_current: bool,
-    /// Is it declared by page files?
+    /// Whether it is declared by page files.
     is_of_pages: bool,
 }
 

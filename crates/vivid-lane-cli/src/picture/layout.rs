@@ -71,7 +71,7 @@ struct Label {
 #[derive(Debug, Serialize)]
 struct Arrow {
     path: String,
-    /// Does it pass a column on its way?
+    /// Whether it passes a column on its way.
     is_far: bool,
 }
 

@@ -11,7 +11,7 @@ pub(crate) struct Chunk {
     pub(super) text: Vec<u8>,
     /// The number of the first of them, counted from 1.
     pub(super) first_line: u64,
-    /// Was the first line too long to be read whole? Then this is its beginning, and nothing follows it.
+    /// Whether the first line was too long to be read whole. Then this is its beginning, and nothing follows it.
     pub(super) is_cut: bool,
 }
 
@@ -22,7 +22,7 @@ pub(super) struct Chunks<R> {
     /// The beginning of a line whose end has not been read yet.
     rest: Vec<u8>,
     line: u64,
-    /// Is the rest of a line that was too long still to come?
+    /// Whether the rest of a line that was too long is still to come.
     is_skipping: bool,
     is_over: bool,
     /// Why it broke off, once all before that has been given out.

@@ -144,7 +144,7 @@ impl Summary {
 }
 
 impl Statuses {
-    /// Does the table say what the server said: a page, a redirect, or the same refusal?
+    /// Whether the table says what the server said: a page, a redirect, or the same refusal.
     pub(crate) fn agree(&self) -> bool {
         let kind = |status: u16| match status {
             200..=299 | 304 => 200,

@@ -52,7 +52,7 @@ impl Proxy {
         }
     }
 
-    /// Is a path one of those that the other server answers?
+    /// Whether a path is one of those that the other server answers.
     pub(crate) fn takes(&self, path: &str) -> bool {
         path.strip_prefix(&*self.prefix).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
     }

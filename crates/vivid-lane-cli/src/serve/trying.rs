@@ -129,9 +129,9 @@ struct Field<'a> {
     /// What may stand in it.
     rule: String,
     example: Option<String>,
-    /// Does it hold several values, one a line?
+    /// Whether it holds several values, one a line.
     is_long: bool,
-    /// Is it the one that keeps the link from being made?
+    /// Whether it is the one that keeps the link from being made.
     is_wrong: bool,
 }
 
@@ -192,11 +192,11 @@ impl<'a> LinkForm<'a> {
 struct Node {
     name: String,
     path: String,
-    /// Is it on the way that was taken?
+    /// Whether it is on the way that was taken.
     lit: bool,
     /// What tries its address, or makes one.
     link: Option<String>,
-    /// Are those below it shown?
+    /// Whether the routes below it are shown.
     is_open: bool,
     children: Vec<Node>,
 }

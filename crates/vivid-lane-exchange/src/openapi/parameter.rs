@@ -26,7 +26,7 @@ pub(super) struct Read {
     pub(super) name: String,
     pub(super) place: Place,
     pub(super) is_required: bool,
-    /// Does each item stand for itself?
+    /// Whether each item stands for itself.
     pub(super) is_exploded: bool,
     pub(super) keywords: Keywords,
     pub(super) at: At,

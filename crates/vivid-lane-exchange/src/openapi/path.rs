@@ -15,7 +15,7 @@ pub(super) fn starred(name: &str, is_exploded: bool) -> String {
 pub(super) struct Converted {
     /// The template, without its query expressions.
     pub(super) text: String,
-    /// Does the path end with a slash that is not its first?
+    /// Whether the path ends with a slash that is not its first.
     pub(super) ends_with_slash: bool,
     /// The names in the table by the names in the description, in the order of the path.
     pub(super) names: Vec<(String, String)>,

@@ -49,7 +49,7 @@ impl<'d> References<'d> {
         Self { root: document.root(), budget: MOST_READ, known: HashMap::new() }
     }
 
-    /// Are schemas still read? Those that refer to several others can be a great many in a small document.
+    /// Whether schemas are still read. Those that refer to several others can be a great many in a small document.
     pub(super) fn is_spent(&self) -> bool {
         self.budget == 0
     }

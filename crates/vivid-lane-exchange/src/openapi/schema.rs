@@ -85,7 +85,7 @@ impl<'d> Schemas<'_, 'd, '_> {
         declared.as_text().or_else(|| types.next().filter(|_| types.next().is_none()))
     }
 
-    /// Is there as much left as reading costs? Once there is not, no more is read.
+    /// Whether the budget covers what reading costs. Once there is not, no more is read.
     fn pay(&mut self, cost: usize, place: Place) -> bool {
         let was_spent = self.references.is_spent();
         let is_paid = self.references.pay(cost);

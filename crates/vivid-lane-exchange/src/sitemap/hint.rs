@@ -70,7 +70,7 @@ impl Hints {
     }
 }
 
-/// Is it a date or a moment as W3C's note on date and time formats has them: a year, a month, a day, or a day with a time?
+/// Whether it is a date or a moment as W3C's note on date and time formats has them: a year, a month, a day, or a day with a time.
 fn is_moment(text: &str) -> bool {
     let fits = |text: &str, form: &str| {
         text.len() == form.len()

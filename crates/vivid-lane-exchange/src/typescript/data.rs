@@ -355,7 +355,7 @@ impl<'t> Writer<'t> {
     }
 }
 
-/// Does a parameter stand in the query under another name, which then must be there?
+/// Whether a parameter stands in the query under another name, which then must be there.
 fn is_renamed(is_required: bool, name: &str, param: Parameter<'_>) -> bool {
     is_required && (param.is_optional() || name != param.name())
 }

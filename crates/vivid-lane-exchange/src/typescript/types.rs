@@ -116,11 +116,11 @@ fn one(param: Parameter<'_>, place: Place) -> String {
 pub(super) struct Kinds {
     /// The values, where the rule names them one by one.
     words: Vec<String>,
-    /// May a value be a number?
+    /// Whether a value may be a number.
     pub(super) number: bool,
-    /// May it be true or false?
+    /// Whether it may be true or false.
     pub(super) boolean: bool,
-    /// May it be any other text?
+    /// Whether it may be any other text.
     other: bool,
 }
 

@@ -63,7 +63,7 @@ impl<'t, P> Candidate<'t, P> {
         self.route
     }
 
-    /// Did it win, or how did it lose?
+    /// Whether it won, or why it lost.
     #[must_use]
     pub fn verdict(&self) -> Verdict {
         self.verdict

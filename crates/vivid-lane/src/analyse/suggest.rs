@@ -149,7 +149,7 @@ impl<'t, P> NotFound<'t, '_, P> {
         self.table().frozen().site.address(format!("/{}{query}", segments.join("/")))
     }
 
-    /// Does one of the last segments speak for the route? A literal does, and a rule that not just any word meets.
+    /// Whether one of the last segments speaks for the route. A literal does, and a rule that not just any word meets.
     fn tells(&self, url: &str, last: usize) -> bool {
         let (frozen, answers) = (self.table().frozen(), self.request().answers());
         let mut parts = Parts::default();

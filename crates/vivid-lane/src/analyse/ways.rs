@@ -217,7 +217,7 @@ impl<'t> Ways<'t> {
 }
 
 impl Way {
-    /// Does the other accept the very same paths, as all its segments are the same?
+    /// Whether the other accepts the very same paths, as all its segments are the same.
     pub(super) fn is_alike(&self, other: &Self) -> bool {
         self.tail.is_none()
             && other.tail.is_none()

@@ -83,7 +83,7 @@ impl Contrast {
         Ok(found)
     }
 
-    /// Does nothing set them apart?
+    /// Whether nothing sets them apart.
     pub(super) fn is_none(&self) -> bool {
         self.only == [None, None]
     }

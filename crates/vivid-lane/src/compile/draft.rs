@@ -26,7 +26,7 @@ pub(super) struct Draft {
     pub(super) answering: usize,
     /// What covers a URL that goes on from a node, beside what ends there.
     pub(super) areas: HashMap<NodeId, Vec<LeafId>>,
-    /// Does letter case not count in literals?
+    /// Whether letter case is ignored in literals.
     pub(super) folds: bool,
 }
 

@@ -177,7 +177,7 @@ impl Packing {
         Ok(())
     }
 
-    /// Do literals and patterns follow a node? Then it is better off with a slot of its own.
+    /// Whether literals and patterns follow a node. Then it is better off with a slot of its own.
     fn is_fork(&self, node: Node) -> bool {
         node.children.count > 0 && node.edges.count > 0
     }
@@ -282,7 +282,7 @@ fn role_of_query(route: &Route) -> QueryRole {
     }
 }
 
-/// Does a tail take whatever its segments let through?
+/// Whether a tail takes whatever its segments let through.
 fn takes_any(tail: Tail, route: &Route) -> bool {
     let param = &route.params[usize::from(tail.param)];
     match param.kind {

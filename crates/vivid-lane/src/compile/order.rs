@@ -203,7 +203,7 @@ pub(crate) fn query_texts(param: &QueryParam) -> Result<Option<Arc<Dfa>>, TooLar
 struct Shared {
     left_in_right: bool,
     right_in_left: bool,
-    /// Do both ask a live list for one name, and not the same?
+    /// Whether both ask a live list for one name, and not the same.
     is_asked: bool,
     is_exact: bool,
     /// A query that both accept, by names and values.
@@ -220,7 +220,7 @@ pub(super) fn query_names<'q>(left: &'q QueryMatcher, right: &'q QueryMatcher) -
     of(left).chain(of(right)).collect()
 }
 
-/// Does a query take all values of a name?
+/// Whether a query takes all values of a name.
 pub(super) fn takes_all(query: &QueryMatcher, name: &str) -> bool {
     query.params.iter().any(|param| param.is_repeated && *param.name == *name)
 }
@@ -387,7 +387,7 @@ pub(crate) fn way_set(
     sequence(&[path])
 }
 
-/// Does one route accept every host and query that another does?
+/// Whether one route accepts every host and query that another does.
 pub(crate) fn is_within<'r>(inner: &'r Route, outer: &'r Route, demands: &Demands<'r>) -> Result<bool, TooLarge> {
     let holds = |relation: Relation| match relation {
         Relation::Disjoint => false,

@@ -92,7 +92,7 @@ struct Proof<'a> {
 }
 
 impl Proof<'_> {
-    /// Are there as many overlaps as are reported?
+    /// Whether there are as many overlaps as are reported.
     fn is_full(&self) -> bool {
         self.reported.len() >= MOST_REPORTED
     }
@@ -305,7 +305,7 @@ impl Proof<'_> {
         Ok(contested.shortest().map(|path| order::path_of(&path)))
     }
 
-    /// Does a way of a route have a URL that both accept? The narrower has, and else the one that was made first, as it fills
+    /// Whether a way of a route has a URL that both accept. The narrower has, and else the one that was made first, as it fills
     /// more from the left.
     fn goes_before(&mut self, one: LeafId, other: LeafId) -> Result<bool, TooLarge> {
         let (left, right) = (self.builder.words(one).to_vec(), self.builder.words(other).to_vec());
@@ -356,7 +356,7 @@ impl Proof<'_> {
         Ok(set)
     }
 
-    /// Does the set of whole paths of a route tell what it accepts?
+    /// Whether the set of whole paths of a route tells what it accepts.
     fn path_is_exact(&self, route: RouteId) -> bool {
         let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
         let params = self.resolved[route.0 as usize].params.iter().filter(in_path);

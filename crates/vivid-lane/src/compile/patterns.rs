@@ -80,7 +80,7 @@ impl Patterns {
         if known.count == Some(1) { known.set.sole() } else { None }
     }
 
-    /// Can the pattern accept the text?
+    /// Whether the pattern can accept the text.
     pub(super) fn accepts(&self, pattern: PatternId, text: &str) -> bool {
         self.set(pattern).texts.contains(text.as_bytes())
     }

@@ -249,7 +249,7 @@ fn escaped(piece: &str) -> String {
     out + rest
 }
 
-/// Is what follows the first slash of a path its query?
+/// Whether a query follows the first slash of a path.
 fn is_query(rest: &str) -> bool {
     rest.starts_with('?') || rest.starts_with("{?") || rest.starts_with("{&") || rest.starts_with("{#")
 }

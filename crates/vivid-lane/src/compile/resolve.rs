@@ -105,7 +105,7 @@ pub(super) struct Walker<'a> {
     pub(super) rules: Rules,
     needs: Vec<ScopedNeed>,
     scope: Option<RouteId>,
-    /// Do the addresses of pages stand in the fragment?
+    /// Whether the addresses of pages stand in the fragment.
     pub(super) is_in_fragment: bool,
 }
 
@@ -306,7 +306,7 @@ impl Walker<'_> {
         Methods(declared.iter().map(|method| method.value.as_str().into()).collect())
     }
 
-    /// Does the route show something, group something, and say where it is?
+    /// Whether the route shows something, groups something, and says where it is.
     fn purpose(&mut self, route: &ResolvedRoute, has_path: bool, is_leaf: bool) {
         let (name, span) = (&route.name, route.name_span.as_ref());
         if route.page.is_some() && !has_path {

@@ -26,7 +26,7 @@ pub(super) struct ResolvedRoute {
     pub(super) all_variants: SmallVec<[PathVariant; 1]>,
     pub(super) params: Arc<[Param]>,
     pub(super) redirect: Option<Box<RedirectTo>>,
-    /// Did the route itself say which methods it answers?
+    /// Whether the route itself names its methods.
     pub(super) has_methods: bool,
     /// What visitors must meet, by name, the outermost first.
     pub(super) needs: Vec<Placed<SmolStr>>,
@@ -45,7 +45,7 @@ pub(super) struct Host {
 }
 
 impl ResolvedRoute {
-    /// Does the route answer URLs?
+    /// Whether the route answers URLs.
     pub(super) fn answers(&self) -> bool {
         self.page.is_some() || self.redirect.is_some()
     }

@@ -134,7 +134,7 @@ impl Rules {
         Ok(made)
     }
 
-    /// Is there a rule for the name?
+    /// Whether there is a rule for the name.
     pub(super) fn has(&self, name: &str) -> bool {
         self.in_force.get(name).is_some_and(|stack| !stack.is_empty())
     }

@@ -268,7 +268,7 @@ impl<'a> Targets<'a> {
             .route(by);
     }
 
-    /// Has what is given the form that the parameter wants, and, where it is known already, a value it accepts?
+    /// Whether a value has the form that the parameter needs and, if the value is known already, is accepted.
     fn fits(&mut self, filling: &Filling, source: &[Param], param: &Param, text: &Placed<SmolStr>, by: &str) -> bool {
         let given = match filling.as_slice() {
             [Err(index)] => form(&source[usize::from(*index)]),
@@ -456,7 +456,7 @@ fn form(param: &Param) -> Form {
     }
 }
 
-/// Is the template an absolute URL whose site no value can change? Values in the host may only be labels before
+/// Whether the template is an absolute URL whose site no value can change. Values in the host may only be labels before
 /// a host that is written out.
 fn names_its_site(template: &Template) -> Result<(), (String, &'static str)> {
     let whole = template.as_str();

@@ -276,7 +276,7 @@ impl TreeBuilder {
         self.draft.node(id)
     }
 
-    /// Is it the number of a way of that route which answers URLs?
+    /// Whether it is the number of a way of that route which answers URLs.
     pub(super) fn is_leaf_of(&self, id: LeafId, route: RouteId) -> bool {
         let at = id.0 as usize;
         at < self.draft.answering && self.draft.leaves[at].route == route

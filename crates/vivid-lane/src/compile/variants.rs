@@ -41,7 +41,7 @@ pub(super) struct ResolvedParam {
     pub(super) level: u16,
     pub(super) kind: ParamKind,
     pub(super) is_optional: bool,
-    /// Is it written with a star?
+    /// Whether it is written with a star.
     pub(super) is_exploded: bool,
     pub(super) shape: Shape,
     /// How its items stand in one text, where they do.
@@ -76,7 +76,7 @@ pub(super) enum QueryPart {
 }
 
 impl QueryPart {
-    /// Is it in every URL of the route, so that a query has begun?
+    /// Whether it is in every URL of the route, so that a query has begun.
     fn is_always_there(&self) -> bool {
         matches!(self, Self::Literal { .. } | Self::Named { .. })
     }
@@ -184,7 +184,7 @@ impl ResolvedPath {
         Ok(u16::try_from(self.params.len() - 1).unwrap_or(u16::MAX))
     }
 
-    /// Is this the template of the whole route?
+    /// Whether this is the template of the whole route.
     pub(super) fn is_written_as(&self, text: &str) -> bool {
         let is_path_only = self.query.is_empty() && self.fragment.is_empty() && !self.path_text.is_empty();
         if is_path_only { self.path_text == text } else { self.template() == text }
@@ -512,7 +512,7 @@ impl TemplateReader<'_> {
 }
 
 impl ResolvedPath {
-    /// Does the query have that name already?
+    /// Whether the query has that name already.
     fn names(&self, wanted: &str) -> bool {
         self.query.iter().any(|part| match part {
             QueryPart::Literal { name, .. } | QueryPart::Named { name, .. } => name == wanted,

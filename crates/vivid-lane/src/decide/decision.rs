@@ -110,7 +110,7 @@ impl<'t> Redirect<'t> {
         self.route
     }
 
-    /// Does it lead to another site?
+    /// Whether it leads to another site.
     #[must_use]
     pub fn is_external(&self) -> bool {
         self.is_external

@@ -164,7 +164,7 @@ codes! {
 }
 
 impl Code {
-    /// Is the text not in its format?
+    /// Whether the text is not in its format.
     pub(super) fn is_of_reading(self) -> bool {
         matches!(self, Self::Toml | Self::Json | Self::Yaml)
     }

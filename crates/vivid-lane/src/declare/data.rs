@@ -68,7 +68,7 @@ impl Data {
         }
     }
 
-    /// Is this a table without entries?
+    /// Whether this is a table without entries.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         matches!(self, Self::Table(entries) if entries.is_empty())

@@ -147,13 +147,13 @@ impl<'d> DocumentItem<'d> {
         }
     }
 
-    /// Is it a table?
+    /// Whether it is a table.
     #[must_use]
     pub fn is_table(self) -> bool {
         matches!(self.node.kind, NodeKind::Table(_))
     }
 
-    /// Is it a list?
+    /// Whether it is a list.
     #[must_use]
     pub fn is_list(self) -> bool {
         matches!(self.node.kind, NodeKind::List(_))

@@ -149,7 +149,7 @@ impl TableError {
         &self.findings
     }
 
-    /// Is there no table to speak of: is the text too long, empty, or not in its format?
+    /// Whether there is no table at all, because the text is too long, empty, or not in its format.
     #[must_use]
     pub fn is_unreadable(&self) -> bool {
         self.findings
@@ -211,7 +211,7 @@ impl Report {
         Self { findings, ..report }
     }
 
-    /// Is there an error among the findings?
+    /// Whether there is an error among the findings.
     pub(crate) fn has_errors(&self) -> bool {
         self.findings.iter().any(|finding| finding.severity == Severity::Error)
     }

@@ -49,7 +49,7 @@ impl Mention {
         &self.name
     }
 
-    /// Is it declared here, or used? Pages and frames are only used: they are the program's.
+    /// Whether it is declared here, or used. Pages and frames are only used: they are the program's.
     #[must_use]
     pub fn is_declaration(&self) -> bool {
         self.is_declaration

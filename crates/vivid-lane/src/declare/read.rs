@@ -68,7 +68,7 @@ pub(super) fn route(entry: Entry, report: &mut Report) -> RouteSpec {
     route
 }
 
-/// Is a table no route but a misspelt key: is its name nearly one, and does it say nothing that a route would?
+/// Whether a table is a misspelt key and not a route: its name is nearly a key, and it has no key of a route.
 fn is_slip(name: &str, value: &Node, known: &[KeyRow]) -> bool {
     fn is_route(value: &Node) -> bool {
         let NodeKind::Table(entries) = &value.kind else { return false };

@@ -54,7 +54,7 @@ pub struct RouteSpec {
     // Few routes have what is in a box.
     pub(crate) frame: Option<Box<Placed<SmolStr>>>,
     pub(crate) fallback: Option<Box<Placed<SmolStr>>>,
-    /// Is there no page for what is missing under the route, whatever an ancestor or the site says?
+    /// Whether there is no page for what is missing under the route, whatever an ancestor or the site says.
     pub(crate) no_fallback: bool,
     pub(crate) params: Vec<(Placed<SmolStr>, Rule)>,
     pub(crate) required: Vec<Placed<SmolStr>>,
@@ -66,7 +66,7 @@ pub struct RouteSpec {
     pub(crate) data: Data,
     pub(crate) routes: Vec<RouteSpec>,
     pub(crate) mounted: Vec<TableSpec>,
-    /// Was something about the route unreadable? Then what follows from its absence is not reported as well.
+    /// Whether something about the route could not be read. Then what follows from its absence is not reported as well.
     pub(crate) damaged: bool,
 }
 

@@ -7,7 +7,7 @@ use crate::template::percent;
 pub(super) struct Address {
     /// The segments, decoded.
     pub(super) segments: Vec<String>,
-    /// Does the path end with a slash?
+    /// Whether the path ends with a slash.
     pub(super) has_slash: bool,
     pub(super) query: Vec<(String, String)>,
 }

@@ -49,7 +49,7 @@ pub(super) struct Values {
     pub(super) pattern: Option<String>,
     /// All of them, where there are few and each is asked for often.
     pub(super) words: Vec<String>,
-    /// Are they languages?
+    /// Whether they are languages.
     pub(super) are_languages: bool,
 }
 
@@ -200,7 +200,7 @@ const LANGUAGES: [&str; 48] = [
     "sk", "sl", "sq", "sr", "sv", "th", "tr", "uk", "vi", "zh",
 ];
 
-/// Is it a language, or a language with a region (RFC 5646)?
+/// Whether it is a language, or a language with a region (RFC 5646).
 fn is_language(label: &str) -> bool {
     let (language, region) = label.split_once('-').map_or((label, None), |(language, region)| (language, Some(region)));
     LANGUAGES.contains(&language)
@@ -263,7 +263,7 @@ fn page(label: String, node: Node) -> Place {
     Place { segment: Segment::Fixed(label), page: node.page, below: below(node.children) }
 }
 
-/// Is nearly all that is below it files that no page is?
+/// Whether nearly everything below it is files that are no pages.
 fn is_of_files(node: &Node) -> bool {
     let (mut files, mut others) = (0_usize, 0_usize);
     let mut open: Vec<&Node> = vec![node];

@@ -91,7 +91,7 @@ pub struct Observed {
     pub with_slash: u64,
     /// Of what kinds all values of its family are; a number of this version.
     pub kinds: Vec<u32>,
-    /// Were addresses of its family left out?
+    /// Whether addresses of its family were left out.
     pub is_cut: bool,
 }
 
@@ -421,7 +421,7 @@ pub(super) struct Sampled<'a> {
     pub(super) kinds: &'a [Kinds],
 }
 
-/// Is a target written as its address is kept, without a query?
+/// Whether a target is written as its address is kept, without a query.
 fn is_plain(target: &str) -> bool {
     let bytes = target.as_bytes();
     let is_usual = |byte: &u8| percent::is_unreserved(*byte) || *byte == b'/';

@@ -17,9 +17,9 @@ const SCRIPTS: [&str; 9] = ["cgi", "php", "asp", "aspx", "jsp", "do", "pl", "py"
 
 #[derive(Debug, Default)]
 pub(super) struct Habits {
-    /// Do paths end with a slash?
+    /// Whether paths end with a slash.
     pub(super) has_slash: bool,
-    /// Is one page asked for in small letters and in capitals?
+    /// Whether one page is asked for in small letters and in capitals.
     pub(super) folds_case: bool,
     /// Names in the query that stand everywhere.
     pub(super) ignored: BTreeSet<String>,
@@ -73,7 +73,7 @@ impl Habits {
     }
 }
 
-/// Are most addresses with capitals asked for in small letters as well?
+/// Whether most addresses with capitals are asked for in small letters as well.
 fn folds_case(sample: &[Sampled<'_>]) -> bool {
     let small: BTreeSet<String> = sample.iter().map(|row| row.address.segments.join("/")).collect();
     let (mut all, mut twins, mut count) = (0_u64, 0_u64, 0);

@@ -39,9 +39,9 @@ pub(super) struct Asked {
     pub(super) hits: u64,
     pub(super) kinds: Kinds,
     pub(super) values: BTreeMap<String, u64>,
-    /// Are there more values than are told apart?
+    /// Whether there are more values than are kept apart.
     pub(super) is_open: bool,
-    /// Does it stand several times in one address?
+    /// Whether it stands several times in one address.
     pub(super) is_repeated: bool,
 }
 

@@ -165,13 +165,13 @@ fn read(text: &str) -> Result<Table, TableError> {
 #[derive(Debug)]
 struct Site {
     habits: Habits,
-    /// Does the first of two routes win that contest an address?
+    /// Whether the first of two routes that share an address wins.
     is_in_order: bool,
     /// Addresses that no other route has, with their methods.
     lost: Vec<(String, BTreeSet<String>)>,
 }
 
-/// Does the table show a page for an address, after one redirect at most?
+/// Whether the table shows a page for an address, after one redirect at most.
 fn is_answered<'m>(table: &Table, url: &str, methods: impl Iterator<Item = &'m str>) -> bool {
     let mut methods = methods;
     methods.all(|method| match table.decide(&Request::new(method, url)) {

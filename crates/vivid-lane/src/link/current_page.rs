@@ -113,7 +113,7 @@ impl<'t, P> Position<'t, '_, P> {
 }
 
 impl<P> Link<'_, P> {
-    /// Does the link lead to the page that is shown, or to an ancestor of it? Values count, but for those of
+    /// Whether the link leads to the page that is shown, or to an ancestor of it. Values count, but for those of
     /// the query that the link does not set.
     ///
     /// # Example
@@ -173,12 +173,12 @@ impl<P> Link<'_, P> {
     }
 }
 
-/// Can no link be made without it?
+/// Whether no link can be made without it.
 fn is_needed(param: &Param) -> bool {
     !param.is_optional && param.check.default.is_none()
 }
 
-/// Is the parameter declared by a route that is an ancestor of both, or one of the two?
+/// Whether the parameter is declared by a route that is an ancestor of both, or one of the two.
 fn is_of_common_ancestor(own: &Route, target: &Route, param: &Param) -> bool {
     let same_start = own.name.split('.').zip(target.name.split('.')).take_while(|(a, b)| a == b).count();
     usize::from(param.level) < same_start && param.kind != ParamKind::Query

@@ -533,14 +533,14 @@ impl<'t, P> Link<'t, P> {
         given.map(|value| in_form(param, value)).or_else(|| param.check.default.clone())
     }
 
-    /// Does the link itself give the parameter a value?
+    /// Whether the link itself gives the parameter a value.
     pub(super) fn sets(&self, name: &str) -> bool {
         let is_text = |id: &RouteId| self.texts.get(&self.table.frozen().route(*id).params, name).is_some();
         self.values().get(name).is_some() || self.target.as_ref().is_ok_and(is_text)
     }
 }
 
-/// Was the value read back that was given, or the default where none was?
+/// Whether the value that was read back is the one that was given, or the default if none was.
 fn is_same(found: &Reading<'_, '_>, index: usize, param: &Param, given: Option<&Value>) -> bool {
     if let Some(Value::Text(given)) = given {
         return found.text(index).is_some_and(|read| read == given.as_str());

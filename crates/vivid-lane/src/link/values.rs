@@ -99,7 +99,7 @@ pub(super) struct InlineValues<'v> {
     /// The parameters by their index, in the order in which the texts were given.
     params: [u16; MOST],
     count: u16,
-    /// Were the texts of the first parameters given, in the order of these?
+    /// Whether the texts of the first parameters were given, in their order.
     is_in_order: bool,
 }
 

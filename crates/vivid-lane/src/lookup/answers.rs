@@ -104,14 +104,14 @@ where
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Question {
-    /// Is the value in the live list of that name?
+    /// Whether the value is in the live list of that name.
     Listed {
         /// The name of the list.
         list: String,
         /// The value, decoded.
         value: String,
     },
-    /// Does the visitor meet the need?
+    /// Whether the visitor meets the need.
     Meets {
         /// The name of the need.
         need: String,

@@ -51,7 +51,7 @@ impl RawPair<'_> {
         u32::try_from(self.start).ok()
     }
 
-    /// Has it that name? What is escaped is longer than what it stands for, or a plus sign.
+    /// Whether it has that name. What is escaped is longer than what it stands for, or a plus sign.
     pub(super) fn is_named(&self, name: &str) -> bool {
         match self.name.len().cmp(&name.len()) {
             Ordering::Less => false,
@@ -79,7 +79,7 @@ pub(super) fn raw_pairs(query: &str) -> impl Iterator<Item = RawPair<'_>> {
     })
 }
 
-/// Has a query no pairs, so that it says nothing? The address of the page is the one without it.
+/// Whether a query has no pairs, so that it says nothing. The address of the page is the one without it.
 pub(crate) fn is_vacant_query(query: &[u8]) -> bool {
     query.iter().all(|&byte| byte == b'&')
 }

@@ -25,7 +25,7 @@ pub(crate) struct QueryMatcher {
     pub(super) by_name: Box<[u16]>,
     /// The parameter that takes all other pairs.
     pub(crate) rest: Option<Box<Rest>>,
-    /// Does a parameter take all values of its name?
+    /// Whether a parameter takes all values of its name.
     has_lists: bool,
 }
 
@@ -37,7 +37,7 @@ pub(crate) struct QueryParam {
     /// The index of the parameter in its route.
     pub(crate) param: u16,
     pub(crate) is_required: bool,
-    /// Is each value of the name an item of a list? Else the first value counts.
+    /// Whether each value of the name is an item of a list. Else the first value counts.
     pub(crate) is_repeated: bool,
     pub(crate) check: Arc<Check>,
 }
@@ -98,17 +98,17 @@ impl QueryMatcher {
         places
     }
 
-    /// Does it say nothing at all?
+    /// Whether it has no condition at all.
     pub(crate) fn is_unasked(&self) -> bool {
         self.literals.is_empty() && self.params.is_empty() && self.rest.is_none()
     }
 
-    /// Does it take every query?
+    /// Whether it takes every query.
     pub(crate) fn is_empty(&self) -> bool {
         self.literals.is_empty() && self.params.is_empty() && self.rest.as_ref().is_none_or(|rest| rest.takes_any())
     }
 
-    /// May a query keep the route from answering, or have it answered by another?
+    /// Whether a query may keep the route from answering, or have it answered by another.
     pub(crate) fn asks(&self) -> bool {
         !self.literals.is_empty()
             || self.params.iter().any(|param| param.is_required || !param.takes_any())
@@ -150,7 +150,7 @@ impl QueryMatcher {
         repeated.into_iter().find_map(|(param, list)| param.refusal_of_list(&list, answers))
     }
 
-    /// Does it ask for nothing but single values?
+    /// Whether it asks for nothing but single values.
     pub(super) fn has_params_only(&self) -> bool {
         self.literals.is_empty() && self.rest.is_none() && !self.has_lists
     }
@@ -166,7 +166,7 @@ impl QueryMatcher {
         }
     }
 
-    /// Does each single value fit that was noted, and is none there for nothing: empty, or what its rule gives by default?
+    /// Whether each single value that was noted fits, and none is redundant: empty, or the default of its rule.
     pub(super) fn fits(&self, query: &str, places: &[Place], answers: &dyn Answers) -> bool {
         self.params.iter().zip(places).all(|(param, &place)| {
             let raw = noted(query, place);
@@ -177,7 +177,7 @@ impl QueryMatcher {
         })
     }
 
-    /// Is the name one that the route reads for itself?
+    /// Whether the name is one that the route reads for itself.
     pub(crate) fn names(&self, name: &str) -> bool {
         self.literals.iter().any(|(known, _)| **known == *name) || self.number(name).is_some()
     }
@@ -190,18 +190,18 @@ pub(super) fn noted(query: &str, place: Place) -> Option<&str> {
 }
 
 impl QueryParam {
-    /// Does a value count as if it were not there? One that is optional, empty, and refused by its rule does, as a form sends
+    /// Whether a value counts as if it were not there. One that is optional, empty, and refused by its rule does, as a form sends
     /// the fields that nobody filled in.
     pub(super) fn counts_as_absent(&self, raw: &str) -> bool {
         raw.is_empty() && (!self.is_required || self.is_repeated) && !self.takes_empty()
     }
 
-    /// Does it take whatever is there? Pairs that are joined need a value for each name.
+    /// Whether it takes whatever is there. Pairs that are joined need a value for each name.
     pub(crate) fn takes_any(&self) -> bool {
         self.check.is_any_of_its_form() && self.check.shape() != Shape::Pairs
     }
 
-    /// May a value be empty? Rules take no empty text.
+    /// Whether a value may be empty. Rules take no empty text.
     fn takes_empty(&self) -> bool {
         match &self.check.values {
             Many::List { items, .. } => items.is_any(),
@@ -209,7 +209,7 @@ impl QueryParam {
         }
     }
 
-    /// Is a value, which is undecoded, one of the items?
+    /// Whether a value, not decoded, is one of the items.
     pub(super) fn is_item(&self, raw: &str) -> bool {
         self.is_repeated && !self.counts_as_absent(raw)
     }
@@ -242,7 +242,7 @@ impl QueryParam {
 }
 
 impl Rest {
-    /// Does it take whatever is left, or nothing?
+    /// Whether it takes whatever is left, or nothing.
     pub(crate) fn takes_any(&self) -> bool {
         !self.is_required && self.check.is_any_of_its_form()
     }
@@ -336,7 +336,7 @@ impl Methods {
 }
 
 impl Ask<'_, '_> {
-    /// Do the host and the query fit? The method is another matter: it does not choose between pages.
+    /// Whether the host and the query fit. The method is another matter: it does not choose between pages.
     pub(crate) fn meets(&self, query: &QueryMatcher, host: Option<&HostMatcher>) -> bool {
         host.is_none_or(|host| host.accepts(self.host, self.answers))
             && (query.is_empty() || query.refusal(self.query, self.answers).is_none())

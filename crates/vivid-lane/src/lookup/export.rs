@@ -61,7 +61,7 @@ pub struct ExportedNode {
     pub literals: Vec<(String, usize)>,
     /// The patterns that may follow, the narrower first, and the nodes that they lead to. The node of a tail leads to itself.
     pub edges: Vec<(usize, usize)>,
-    /// Is the first way on that leads to a leaf the narrowest? Otherwise all of them are tried.
+    /// Whether the first edge that leads to a leaf is the narrowest. Otherwise all of them are tried.
     pub is_ordered: bool,
     /// What ends here.
     pub leaves: Vec<usize>,
@@ -94,7 +94,7 @@ pub struct ExportedTail {
     pub param: usize,
     /// The first of the segments.
     pub first: usize,
-    /// Is it one value that may hold slashes? Otherwise each segment is an item.
+    /// Whether it is one value that may hold slashes. Otherwise each segment is an item.
     pub is_one_value: bool,
 }
 
@@ -134,7 +134,7 @@ pub struct ExportedJoin {
     pub separator: &'static str,
     /// For items after a semicolon, the name before each.
     pub name: Option<String>,
-    /// Is there an equals sign between a name and its value? Otherwise the separator parts them too.
+    /// Whether there is an equals sign between a name and its value. Otherwise the separator parts them too.
     pub is_named: bool,
 }
 
@@ -152,7 +152,7 @@ pub struct ExportedRoute {
     pub host: Option<ExportedHost>,
     /// Of routes none of which is the narrower, the one with the highest priority answers.
     pub priority: i64,
-    /// Are other routes below it?
+    /// Whether other routes are below it.
     pub is_parent: bool,
     /// What a redirect to another route gives the parameters.
     pub redirect: Option<ExportedRedirect>,
@@ -178,9 +178,9 @@ pub struct ExportedQueryParam {
     pub name: String,
     /// The index of the parameter.
     pub param: usize,
-    /// Must it be there?
+    /// Whether it must be there.
     pub is_required: bool,
-    /// Is each value of the name an item?
+    /// Whether each value of the name is an item.
     pub is_repeated: bool,
 }
 

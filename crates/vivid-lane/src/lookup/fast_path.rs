@@ -34,7 +34,7 @@ pub(crate) struct Short {
     pub(crate) page: PageId,
     leaf: LeafId,
     values: Places,
-    /// Were those in the query noted too?
+    /// Whether those in the query were noted too.
     is_noted: bool,
     /// Where the path ends.
     end: usize,
@@ -128,7 +128,7 @@ impl Frozen {
         code
     }
 
-    /// Does the query of a URL leave it at a leaf that its path leads to? Then it tells whether the values in it were noted,
+    /// Whether the query of a URL leaves it at a leaf that its path leads to. Then it tells whether the values in it were noted,
     /// behind those of the path.
     #[inline(never)]
     fn query_fits(
@@ -410,7 +410,8 @@ impl Tree {
         }
     }
 
-    /// Does a tail take all segments from a place on? Then it notes them as one value. Nothing where one of them is for the general
+    /// Whether a tail takes all segments from a place on. Then it notes them as one value. Nothing where one of them is for the
+    /// general
     /// path.
     fn is_tail<M: Marks>(
         &self,

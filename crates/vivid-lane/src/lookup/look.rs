@@ -109,7 +109,7 @@ impl Frozen {
         address
     }
 
-    /// Does a `GET` of the URL come to a page, whatever it asks of the visitor?
+    /// Whether a `GET` of the URL comes to a page, whatever it asks of the visitor.
     pub(crate) fn shows_page(&self, url: &str, host: Option<&str>, answers: &dyn Answers) -> bool {
         let general = || matches!(self.general_path(url, host, "GET", answers), Lookup::Route(reading) if reading.route().page.is_some());
         self.lookup(url, host, ("GET", answers), |_, _| true, || false, general)

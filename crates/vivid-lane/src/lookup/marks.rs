@@ -10,7 +10,7 @@ pub(super) trait Marks: Copy {
     /// The bits from a place on, the first 64 of them.
     fn ahead(&self, start: usize) -> u64;
 
-    /// Is no segment of the marked bytes empty, and does none begin with a dot?
+    /// Whether no segment of the marked bytes is empty or begins with a dot.
     fn is_normal(&self, bytes: &[u8]) -> bool;
 }
 

@@ -37,7 +37,7 @@ impl<P> Table<P> {
 struct Seen(HashSet<usize>);
 
 impl Seen {
-    /// Was it not yet counted?
+    /// Whether it is not counted yet.
     fn is_new<T: ?Sized>(&mut self, shared: &Arc<T>) -> bool {
         self.0.insert(Arc::as_ptr(shared).cast::<u8>().addr())
     }

@@ -47,7 +47,7 @@ impl<'t> Parameter<'t> {
         self.check.shape()
     }
 
-    /// Is it written with a star, so that each item stands for itself (RFC 6570, section 2.4.2)?
+    /// Whether it is written with a star, so that each item stands for itself (RFC 6570, section 2.4.2).
     #[must_use]
     pub fn is_exploded(self) -> bool {
         self.param.is_exploded
@@ -85,7 +85,7 @@ impl<'t> Parameter<'t> {
         }
     }
 
-    /// May a URL of the route lack it?
+    /// Whether a URL of the route may lack it.
     #[must_use]
     pub fn is_optional(self) -> bool {
         self.param.is_optional

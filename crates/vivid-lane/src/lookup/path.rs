@@ -109,7 +109,7 @@ impl Spans {
         Self { few, more }
     }
 
-    /// Do the values need more room than a few places of a byte each?
+    /// Whether the values need more room than a few places of a byte each.
     #[inline]
     pub(super) fn has_many(&self) -> bool {
         self.more.as_ref().is_some_and(|more| more.spans.is_some())
@@ -255,7 +255,7 @@ impl<'u> Segments<'u> {
         (0..self.len()).map(|at| self.raw(at))
     }
 
-    /// Is something in the path escaped?
+    /// Whether something in the path is escaped.
     pub(crate) fn is_escaped(&self) -> bool {
         !self.decoded.is_empty()
     }

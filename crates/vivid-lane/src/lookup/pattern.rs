@@ -30,12 +30,12 @@ pub(crate) enum Quick {
 #[derive(Debug)]
 pub(crate) struct Pattern {
     pub(crate) pieces: Box<[Piece]>,
-    /// Does one of the values have items, so that a delimiter is told from the same character as text?
+    /// Whether one of the values has items, so that a delimiter differs from the same character as text.
     is_marked: bool,
     cut: Cut,
     /// How a segment is judged that is one value and has nothing to fit but a set.
     sole: Option<ValueTest>,
-    /// Does one of the values, or an item of it, have to be in a live list?
+    /// Whether one of the values, or an item of it, must be in a live list.
     asks_lists: bool,
 }
 
@@ -116,7 +116,7 @@ impl Pattern {
         Self { pieces: pieces.into(), is_marked, cut, sole, asks_lists }
     }
 
-    /// Is a live list asked of what may fit?
+    /// Whether a live list is asked about what may fit.
     pub(super) fn asks_lists(&self) -> bool {
         self.asks_lists
     }
@@ -154,7 +154,7 @@ impl Pattern {
         split.retain(|_| pieces.next().is_some_and(|piece| piece.value().is_some()));
     }
 
-    /// Does a segment fit, which is given decoded and as it was sent?
+    /// Whether a segment fits; it is given decoded and as it was sent.
     pub(crate) fn accepts_segment<'u>(&self, text: &str, raw: impl FnOnce() -> &'u str, answers: &dyn Answers) -> bool {
         if self.is_marked { self.accepts(&self.readable(text, raw()), answers) } else { self.accepts(text, answers) }
     }
@@ -178,7 +178,7 @@ impl Pattern {
         }
     }
 
-    /// Does a decoded segment fit?
+    /// Whether a decoded segment fits.
     pub(crate) fn accepts(&self, text: &str, answers: &dyn Answers) -> bool {
         match &*self.pieces {
             [Piece::Value(check)] => !text.is_empty() && allows(check, text, answers),
@@ -305,13 +305,13 @@ impl Pattern {
     }
 }
 
-/// Does a text, in which there may be marks, begin with another, in which there are none?
+/// Whether a text, which may hold marks, begins with another, which holds none.
 fn begins_with(text: &[u8], start: &str) -> bool {
     text.len() >= start.len()
         && text.iter().zip(start.as_bytes()).all(|(&one, &wanted)| one == wanted || unmarked(one) == wanted)
 }
 
-/// Is a text accepted by a rule, and are it or its items in the live lists that the rule names?
+/// Whether a rule accepts a text, and the text or its items are in the live lists that the rule names.
 pub(super) fn allows(check: &Check, value: &str, answers: &dyn Answers) -> bool {
     check.accepts(value)
         && match (&check.join, &check.list) {
@@ -321,7 +321,7 @@ pub(super) fn allows(check: &Check, value: &str, answers: &dyn Answers) -> bool 
         }
 }
 
-/// Are the items in the live lists that the rule names for them? For pairs they are names and values in turn.
+/// Whether the items are in the live lists that the rule names for them. For pairs they are names and values in turn.
 pub(super) fn are_listed<'v>(check: &Check, items: impl Iterator<Item = &'v str>, answers: &dyn Answers) -> bool {
     let lists = check.list_of_items();
     let is_pairs = check.shape() == Shape::Pairs;

@@ -46,7 +46,7 @@ pub(super) fn fill_up(path: &str) -> [u8; CHUNK] {
     (u128::from(high) << 64 | u128::from(low)).to_le_bytes()
 }
 
-/// Is what follows a path a query with nothing in it?
+/// Whether an empty query follows a path.
 #[inline]
 fn says_nothing(rest: &[u8]) -> bool {
     let Some((b'?', query)) = rest.split_first() else { return false };
@@ -67,7 +67,7 @@ pub(super) struct Path<'u, M> {
     pub(super) text: &'u str,
     pub(super) shift: usize,
     pub(super) marks: M,
-    /// Was there something that only the general path may ask?
+    /// Whether there was something that only the general path may ask.
     pub(super) is_unsure: Cell<bool>,
 }
 
@@ -97,7 +97,7 @@ impl<'u, M: Marks> Path<'u, M> {
         u64::from_le_bytes(*last) >> ((8 * (start + 8 - self.bytes.len())) & 63)
     }
 
-    /// Is the segment at a place this literal?
+    /// Whether the segment at a place is this literal.
     #[inline(always)]
     pub(super) fn is_literal(&self, tree: &Tree, slot: &Slot, word: u64, ahead: u64, start: usize) -> bool {
         let length = usize::from(slot.length);
@@ -123,7 +123,7 @@ impl<'u, M: Marks> Path<'u, M> {
         start
     }
 
-    /// Does a pattern accept a segment? Then it notes where the values in it stand.
+    /// Whether a pattern accepts a segment. Then it notes where the values in it stand.
     #[inline(never)]
     pub(super) fn asks(
         &self,
@@ -158,7 +158,7 @@ impl<'u, M: Marks> Path<'u, M> {
         true
     }
 
-    /// Does the pattern of an edge accept a segment? Then it notes where the values in it stand.
+    /// Whether the pattern of an edge accepts a segment. Then it notes where the values in it stand.
     pub(super) fn fits(
         &self,
         tree: &Tree,
@@ -178,7 +178,8 @@ impl<'u, M: Marks> Path<'u, M> {
         fits && self.note(start, end, noted)
     }
 
-    /// Can a segment of that length be a value as it stands? One that is empty, or may be of dots, is for the general path, and so
+    /// Whether a segment of that length can be a value as it stands. One that is empty, or may be of dots, is for the general path,
+    /// and so
     /// is one that ends beyond the marks.
     #[inline(always)]
     pub(super) fn is_value(&self, start: usize, length: usize) -> bool {

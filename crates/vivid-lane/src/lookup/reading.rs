@@ -25,9 +25,9 @@ pub(crate) struct Reading<'t, 'u> {
     leaf: LeafId,
     pub(crate) target: Target<'u>,
     spans: Spans,
-    /// Is nothing in the path escaped?
+    /// Whether nothing in the path is escaped.
     is_plain: bool,
-    /// Was it noted where the values in the query stand, behind those of the path?
+    /// Whether it was noted where the values in the query stand, behind those of the path.
     is_noted: bool,
 }
 
@@ -428,7 +428,7 @@ pub(super) fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
     raw_pairs(query).filter_map(|pair| Some((decode_form(pair.name), pair.value_at()?)))
 }
 
-/// Is there a pair in a query whose value is empty?
+/// Whether there is a pair in a query whose value is empty.
 fn has_empty_value(query: &str) -> bool {
     raw_pairs(query).any(|pair| pair.value.is_empty())
 }

@@ -35,17 +35,17 @@ pub(crate) struct Route {
     pub(crate) extras: Arc<Extras>,
     /// How many ancestors the route has.
     pub(crate) level: u16,
-    /// Are other routes below it?
+    /// Whether other routes are below it.
     pub(crate) is_parent: bool,
-    /// Is there an optional parameter whose rule has a default?
+    /// Whether there is an optional parameter whose rule has a default.
     pub(crate) has_defaults: bool,
-    /// Do links need no more than their values: no defaults, no values that are filled from left to right, none of
-    /// another form than they are given in?
+    /// Whether links need nothing but their values: no defaults, no values that are filled from left to right, none of another form
+    /// than they are given in.
     pub(crate) takes_values_as_they_are: bool,
-    /// Is every link, once its values are checked, read back as this route with those values, so that nobody needs to
-    /// look? Its expansion is its address: literals as they are, and each parameter as one segment, in their order.
+    /// Whether every link, once its values are checked, is certain to be read back as this route with those values. Its expansion
+    /// is its address: literals as they are, and each parameter as one segment, in their order.
     pub(crate) has_safe_links: bool,
-    /// Is a page shown to whoever asks, with no more to look at than the URL in its normal form?
+    /// Whether the page is shown to everyone, with nothing to examine but the normal URL.
     pub(crate) is_unguarded: bool,
 }
 
@@ -61,14 +61,14 @@ pub(crate) struct Extras {
     pub(crate) frame: Option<Box<str>>,
     /// The page for what is missing under the route.
     pub(crate) fallback: Option<PageId>,
-    /// Is there none, whatever an ancestor or the site says?
+    /// Whether there is none, whatever an ancestor or the site says.
     pub(crate) no_fallback: bool,
     pub(crate) data: Data,
     pub(crate) priority: i64,
 }
 
 impl Extras {
-    /// Is there nothing that sets the route apart from most?
+    /// Whether there is nothing that sets the route apart from most.
     pub(crate) fn is_empty(&self) -> bool {
         let Self { query, host, onward, needs, frame, fallback, no_fallback, data, priority } = self;
         let is_told = frame.is_some() || fallback.is_some() || *no_fallback || *priority != 0 || !data.is_empty();
@@ -109,7 +109,7 @@ impl Route {
         }
     }
 
-    /// Does the route answer URLs?
+    /// Whether the route answers URLs.
     pub(crate) fn answers(&self) -> bool {
         self.page.is_some() || self.extras.onward.is_some()
     }
@@ -152,13 +152,13 @@ pub(crate) struct Param {
     /// The level of the chain whose path declares it.
     pub(crate) level: u16,
     pub(crate) kind: ParamKind,
-    /// May a URL of the route lack it?
+    /// Whether a URL of the route may lack it.
     pub(crate) is_optional: bool,
     pub(crate) check: Arc<Check>,
     /// The rule of the texts that stand in the URL for it: that of an item for the segments of a tail, and for what is joined that
     /// of the whole. For one value it is the same.
     pub(crate) texts: Arc<Check>,
-    /// Is it written with a star?
+    /// Whether it is written with a star.
     pub(crate) is_exploded: bool,
 }
 

@@ -28,10 +28,10 @@ pub(crate) struct Site {
     pub(crate) slash: Slash,
     /// The frame around every page.
     pub(crate) frame: Option<Box<str>>,
-    /// Do the addresses of pages stand after `#`?
+    /// Whether the addresses of pages stand after `#`.
     pub(crate) is_in_fragment: bool,
-    /// Are the addresses of pages paths from the root of the host, without a slash at their end, in the letter case
-    /// of the table?
+    /// Whether the addresses of pages are paths from the root of the host, without a slash at their end, in the letter case of the
+    /// table.
     pub(crate) is_plain: bool,
 }
 
@@ -84,7 +84,7 @@ impl Site {
         path.strip_prefix(&*self.base).filter(|inside| inside.is_empty() || inside.starts_with('/'))
     }
 
-    /// Is this how the root of the site is written?
+    /// Whether this is how the root of the site is written.
     fn is_root(&self, inside: &str) -> bool {
         if self.base.is_empty() || self.is_in_fragment {
             return self.is_in_fragment || inside == "/";
@@ -96,7 +96,7 @@ impl Site {
         }
     }
 
-    /// Does the URL name the document that the site is, before its fragment? A fragment alone does.
+    /// Whether the URL names the document that the site is, before its fragment. A fragment alone does.
     fn is_document(&self, url: &str) -> bool {
         let before = url.split('#').next().unwrap_or_default();
         let document = Target::parse(before, false).path.trim_end_matches('/');

@@ -81,7 +81,7 @@ pub(super) enum Follows {
 }
 
 impl Follows {
-    /// Is it all that follows?
+    /// Whether it is all that follows.
     #[inline(always)]
     pub(super) fn is_all(self) -> bool {
         self >= Self::Any
@@ -132,7 +132,7 @@ impl Slot {
         self.head == u64::MAX
     }
 
-    /// Is this the head of the literal, as far as that goes?
+    /// Whether this is the head of the literal, as far as that goes.
     #[inline(always)]
     pub(super) fn has_head(&self, word: u64) -> bool {
         (word ^ self.head) << (self.beyond & 63) == 0

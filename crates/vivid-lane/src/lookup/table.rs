@@ -50,10 +50,10 @@ pub(crate) struct Frozen {
     pub(crate) tree: Tree,
     /// The page for what is missing where no route says otherwise.
     pub(crate) fallback: Option<PageId>,
-    /// Does a route say otherwise?
+    /// Whether a route says otherwise.
     pub(crate) has_fallbacks: bool,
     pub(crate) site: Site,
-    /// Does a route name a host?
+    /// Whether a route names a host.
     pub(crate) has_hosts: bool,
     pub(crate) needs: Vec<NeedEntry>,
     /// The names of the live lists.
@@ -75,7 +75,7 @@ impl Frozen {
         self.names.get(name, |id| &self.route(id).name)
     }
 
-    /// Is a route another one, or one of its descendants?
+    /// Whether a route is another one, or one of its descendants.
     pub(crate) fn is_below(&self, id: RouteId, above: RouteId) -> bool {
         std::iter::successors(Some(id), |id| self.route(*id).parent).any(|id| id == above)
     }
@@ -132,13 +132,13 @@ impl<P> Table<P> {
         &self.frozen.site.base
     }
 
-    /// Do the addresses of pages stand in the fragment?
+    /// Whether the addresses of pages stand in the fragment.
     #[must_use]
     pub fn is_in_fragment(&self) -> bool {
         self.frozen.site.is_in_fragment
     }
 
-    /// Does a route name a host? Without one, the host of a request makes no difference.
+    /// Whether a route names a host. Without one, the host of a request makes no difference.
     #[must_use]
     pub fn has_hosts(&self) -> bool {
         self.frozen.has_hosts

@@ -47,7 +47,7 @@ pub(crate) struct Tree {
     pub(crate) spelling: HashMap<(LeafId, u16), Box<str>>,
     pub(crate) patterns: Vec<Pattern>,
     pub(crate) order: Order,
-    /// Does letter case not count in literals? Then their keys are in small letters.
+    /// Whether letter case is ignored in literals. Then their keys are in small letters.
     pub(crate) folds: bool,
 }
 
@@ -91,7 +91,7 @@ pub(crate) struct Node {
     /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
     /// leads to a leaf is the right one.
     pub(crate) is_ordered: bool,
-    /// Can the fast path tell what follows?
+    /// Whether the fast path can follow what comes after it.
     pub(crate) fits_fast_path: bool,
 }
 
@@ -133,7 +133,7 @@ pub(crate) struct Edge {
     pub(crate) pattern: PatternId,
     /// How its pattern is asked first.
     pub(crate) quick: Quick,
-    /// Does it lead to a tail, which goes on accepting segments?
+    /// Whether it leads to a tail, which goes on accepting segments.
     pub(crate) is_tail: bool,
     pub(crate) target: NodeId,
     /// The slot of the target.
@@ -150,12 +150,12 @@ pub(crate) struct Leaf {
     pub(crate) covers: Stretch,
     pub(crate) captures: Stretch,
     pub(crate) tail: Option<Tail>,
-    /// Does it accept every URL that leads to it, whatever the host, the query and the length of its tail?
+    /// Whether it accepts every URL that leads to it, whatever the host, the query and the length of its tail.
     pub(crate) is_unconditional: bool,
     /// How many parameters come first that are a segment each, in their order, with no other parameter's segment between; a tail of
     /// one value is one too.
     pub(crate) simple: u16,
-    /// Does the route read so many query parameters that their places are worked out at once?
+    /// Whether the route reads so many query parameters that their places are worked out at once.
     pub(crate) reads_much: bool,
     /// How many values its path has.
     pub(crate) values: u16,
@@ -190,7 +190,7 @@ pub(crate) enum SegmentStep {
 pub(crate) struct Cover {
     pub(crate) segments: u16,
     pub(crate) pieces: Option<u16>,
-    /// Does the level own the tail?
+    /// Whether the level owns the tail.
     pub(crate) has_tail: bool,
 }
 
@@ -203,7 +203,7 @@ pub(crate) struct Capture {
     pub(crate) piece: u16,
     /// Its number among the values of the path.
     pub(crate) value: u16,
-    /// Is the value the whole segment?
+    /// Whether the value is the whole segment.
     pub(crate) is_whole: bool,
 }
 

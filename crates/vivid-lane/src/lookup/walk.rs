@@ -33,7 +33,7 @@ impl Tree {
         }
     }
 
-    /// Is `left` narrower than `right`?
+    /// Whether `left` is narrower than `right`.
     fn beats(&self, left: LeafId, right: LeafId, segments: usize) -> bool {
         if left == right {
             return false;
@@ -73,7 +73,7 @@ impl Tree {
         }
     }
 
-    /// Does a leaf accept what its path does not speak of?
+    /// Whether a leaf accepts the host, the query and the tail.
     fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         if leaf.is_unconditional && (leaf.tail.is_none() || !ask.segments.is_escaped()) {
             return true;
@@ -82,7 +82,7 @@ impl Tree {
         ask.meets(&route.extras.query, route.extras.host.as_ref()) && self.tail_fits(leaf, ask, routes)
     }
 
-    /// Does the tail have as many segments as its rule wants, and a value that it wants and a link can write?
+    /// Whether the tail has as many segments as its rule wants, and a value that it wants and a link can write.
     pub(crate) fn tail_fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         let Some(tail) = &leaf.tail else { return true };
         let Param { check, texts, .. } = &routes[leaf.route.0 as usize].params[usize::from(tail.param)];
@@ -116,7 +116,8 @@ impl Tree {
     }
 }
 
-/// Can a link write a tail of this value? `{+tail}` keeps reserved characters and escapes (RFC 6570, section 3.2.3), so a mark
+/// Whether a link can write a tail of this value. `{+tail}` keeps reserved characters and escapes (RFC 6570, section 3.2.3), so a
+/// mark
 /// that ends a path, an escape within the value, and a segment that is removed from a URL cannot be written. What cannot
 /// be written is not accepted: whoever joins a tail to the name of a folder must not be led out of it.
 pub(crate) fn is_writable_tail(value: &str) -> bool {

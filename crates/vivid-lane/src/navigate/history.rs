@@ -174,7 +174,7 @@ impl<'v, P> History<'v, P> {
         self.table.decide(&Request::get(url).lists(&*self.lists).needs(&*self.needs))
     }
 
-    /// Does the address redirect to another site?
+    /// Whether the address redirects to another site.
     fn leads_away(&self, url: &str) -> bool {
         matches!(self.decide(url), Decision::Redirect(redirect) if redirect.is_external())
     }

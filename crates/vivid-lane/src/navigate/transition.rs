@@ -96,7 +96,7 @@ impl<'t, P> Transition<'t, P> {
         &self.changed
     }
 
-    /// Is it the same page with the same values?
+    /// Whether it is the same page with the same values.
     #[must_use]
     pub fn is_nothing(&self) -> bool {
         self.left.is_empty() && self.entered.is_empty() && self.changed.is_empty()

@@ -276,12 +276,12 @@ impl Dfa {
         Self::explore(Classes::of_all([self, other]), (self.start, other.start), &step, &accepts)
     }
 
-    /// Is the text in the set? Linear in its length.
+    /// Whether the text is in the set. Linear in its length.
     pub(crate) fn contains(&self, text: &[u8]) -> bool {
         self.is_final(text.iter().fold(self.start, |state, &byte| self.step(state, byte)))
     }
 
-    /// Is the set empty?
+    /// Whether the set is empty.
     pub(crate) fn is_empty(&self) -> bool {
         self.start == DEAD
     }
@@ -298,7 +298,7 @@ impl Dfa {
         self.classes.class(byte)
     }
 
-    /// Does a byte stand in any of the texts? It may seem to where no text leads to a state.
+    /// Whether a byte stands in any of the texts. It may seem to where no text leads to a state.
     pub(crate) fn uses(&self, byte: u8) -> bool {
         (0..).take(self.states()).any(|state| !Self::is_dead(self.step(state, byte)))
     }

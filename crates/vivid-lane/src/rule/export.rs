@@ -51,7 +51,7 @@ impl Automaton {
         self.dfa.step(state, byte)
     }
 
-    /// Is a text accepted that ends in that state?
+    /// Whether a text is accepted that ends in that state.
     #[must_use]
     pub fn accepts(&self, state: u32) -> bool {
         self.dfa.is_final(state)

@@ -35,7 +35,7 @@ pub(crate) enum Separator {
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub(crate) struct Join {
     pub(crate) separator: Separator,
-    /// Do names and values have an equals sign between them, and no separator?
+    /// Whether an equals sign stands between names and values, and no separator.
     pub(crate) is_named: bool,
     pub(crate) shape: Shape,
 }
@@ -123,7 +123,7 @@ impl Join {
         Ok(sequence(&[vec![Atom::Value(item), more]])?.minimised())
     }
 
-    /// Is nothing escaped, so that a delimiter is one however it is written?
+    /// Whether nothing is escaped, so that a delimiter is one however it is written.
     fn is_raw(&self) -> bool {
         self.separator == Separator::AnyComma
     }

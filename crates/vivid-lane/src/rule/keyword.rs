@@ -61,7 +61,7 @@ impl OfMany {
     }
 }
 
-/// Does the keyword speak of lists, or of names and values?
+/// Whether the keyword is about lists, or about names and values.
 pub(super) fn is_of_many(word: &str) -> bool {
     matches!(
         word,

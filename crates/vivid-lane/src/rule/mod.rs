@@ -96,7 +96,7 @@ pub(crate) struct Check {
     set: Option<Arc<Dfa>>,
     /// How values are judged by it.
     test: ValueTest,
-    /// Do an `enum` or a `const` name the values one by one?
+    /// Whether an `enum` or a `const` names the values one by one.
     pub(crate) is_choice: bool,
     pub(crate) list: Option<Box<str>>,
     pub(crate) default: Option<Value>,
@@ -299,7 +299,7 @@ impl Check {
         Ok(Some(Arc::new(joined.minimised().with_marks())))
     }
 
-    /// Is the value accepted, as far as the rule alone can tell? Live lists are asked apart.
+    /// Whether the value is accepted, as far as the rule alone can tell. Live lists are asked apart.
     pub(crate) fn accepts(&self, value: &str) -> bool {
         self.test.accepts(value.as_bytes())
             && self.predicates.iter().all(|format| (format.predicate)(value))
@@ -390,7 +390,7 @@ impl Check {
         (!has_more).then(|| self.test.clone())
     }
 
-    /// Is the value one or more characters of the set?
+    /// Whether the value is one or more characters of the set.
     pub(crate) fn fits_set(&self, value: &str) -> bool {
         !value.is_empty() && self.test.accepts(value.as_bytes())
     }
@@ -439,12 +439,12 @@ impl Check {
         self.set.as_deref()
     }
 
-    /// Is it about one text, and does every text pass?
+    /// Whether it is about one text, and every text passes.
     pub(crate) fn is_any(&self) -> bool {
         self.set.is_none() && self.predicates.is_empty() && self.list.is_none() && matches!(self.values, Many::One)
     }
 
-    /// Does every value of its form pass, and any number of items?
+    /// Whether every value of its form passes, with any number of items.
     pub(crate) fn is_any_of_its_form(&self) -> bool {
         let is_any_number = self.values.count().1 == u16::MAX && self.values.count().0 <= 1;
         match &self.values {
@@ -454,7 +454,7 @@ impl Check {
         }
     }
 
-    /// May no item be there twice?
+    /// Whether no item may be there twice.
     pub(crate) fn wants_each_once(&self) -> bool {
         matches!(self.values, Many::List { is_unique: true, .. })
     }
@@ -526,7 +526,7 @@ pub(crate) fn shown(value: &Value) -> String {
     }
 }
 
-/// Is a pattern anchored at both ends?
+/// Whether a pattern is anchored at both ends.
 pub(crate) fn is_anchored(pattern: &str) -> bool {
     pattern::is_anchored(pattern)
 }

@@ -29,7 +29,7 @@ impl Decimal {
         is_canonical.then(|| Self { negative, whole: whole.into(), fraction: fraction.unwrap_or_default().into() })
     }
 
-    /// Is this a multiple of the step?
+    /// Whether this is a multiple of the step.
     pub(super) fn is_multiple_of(&self, step: &Step) -> bool {
         let digits = self.whole.iter().chain(&self.fraction);
         let read = digits.fold(0, |rest, digit| (rest * 10 + u64::from(digit - b'0')) % step.units);
@@ -133,7 +133,7 @@ impl Step {
         ((1..=LARGEST_STEP).contains(&units) && !step.negative && places <= 6).then_some(Self { units, places })
     }
 
-    /// Is a number zero modulo the step, whose digits leave that rest and end after so many places?
+    /// Whether a number is zero modulo the step, whose digits leave that rest and end after so many places.
     fn is_zero(self, rest: u64, places: usize) -> bool {
         (places..self.places).fold(rest, |rest, _| rest * 10 % self.units) == 0
     }

@@ -80,7 +80,7 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
         .map_err(|_| format!("the automaton of this pattern would have more than {MOST_STATES} states"))
 }
 
-/// Is the pattern anchored at both ends, so that it speaks of the whole value?
+/// Whether the pattern is anchored at both ends, so that it applies to the whole value.
 pub(super) fn is_anchored(pattern: &str) -> bool {
     let Ok(parsed) = ast::parse::Parser::new().parse(pattern) else { return true };
     let alternatives = match &parsed {

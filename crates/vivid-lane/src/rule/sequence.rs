@@ -69,12 +69,12 @@ pub(crate) fn sequence(alternatives: &[Vec<Atom>]) -> Result<Dfa, TooLarge> {
     work::spend(1).map(|()| set)
 }
 
-/// Is a byte one of those that stand for themselves, or the mark of one?
+/// Whether a byte is one of those that stand for themselves, or the mark of one.
 fn is_wanted(bytes: &[bool; 256], byte: u8) -> bool {
     bytes[usize::from(byte)] || bytes[usize::from(unmarked(byte))]
 }
 
-/// Is a byte the wanted one, or its mark?
+/// Whether a byte is the wanted one, or its mark.
 fn is_it(byte: u8, wanted: u8) -> bool {
     byte == wanted || unmarked(byte) == wanted
 }

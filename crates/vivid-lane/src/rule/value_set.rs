@@ -41,7 +41,7 @@ impl Narrower {
         }
     }
 
-    /// Does the left go before the right wherever both accept?
+    /// Whether the left goes before the right wherever both accept.
     pub(crate) fn is_left_first(self) -> bool {
         matches!(self, Self::Left | Self::LeftAsked)
     }
@@ -67,7 +67,7 @@ pub(crate) enum Relation {
         narrower: Narrower,
         /// A shortest text of both. What is compared as bytes, such as whole paths, may be none.
         witness: Vec<u8>,
-        /// Is it certain that both accept the witness?
+        /// Whether it is certain that both accept the witness.
         is_exact: bool,
     },
 }
@@ -100,7 +100,7 @@ pub(crate) struct ValueSet {
     /// The functions that may refuse a text, by name.
     predicates: BTreeSet<String>,
     list: Option<String>,
-    /// Are the texts named one by one?
+    /// Whether the texts are named one by one.
     pub(crate) is_choice: bool,
 }
 
@@ -135,7 +135,7 @@ impl ValueSet {
         }
     }
 
-    /// Is all that is in the set accepted?
+    /// Whether everything in the set is accepted.
     pub(crate) fn is_exact(&self) -> bool {
         self.certainty() == Certainty::Exact
     }

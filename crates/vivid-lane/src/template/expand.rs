@@ -53,7 +53,7 @@ impl Template {
 struct Row {
     first: &'static str,
     separator: &'static str,
-    /// Are names written before values, and what follows a name whose value is empty?
+    /// Whether names are written before values, and what follows a name whose value is empty.
     named: Option<&'static str>,
     encode: fn(&mut String, &str),
 }

@@ -43,7 +43,7 @@ pub(super) enum PieceKind {
     Variable {
         operator: Operator,
         explode: bool,
-        /// Is it the first of its expression?
+        /// Whether it is the first of its expression.
         is_first: bool,
     },
 }
@@ -126,7 +126,7 @@ impl Piece {
         self.start as usize..self.end as usize
     }
 
-    /// Does it go on with the expression of the piece before it?
+    /// Whether it goes on with the expression of the piece before it.
     fn goes_on(&self) -> bool {
         matches!(self.kind, PieceKind::Variable { is_first: false, .. })
     }
@@ -178,7 +178,7 @@ impl Template {
 }
 
 impl PartialEq for Template {
-    /// Is the same written?
+    /// Whether the same is written.
     fn eq(&self, other: &Self) -> bool {
         self.text == other.text
     }
@@ -267,7 +267,7 @@ impl<'t> Variable<'t> {
         &self.text[self.place()]
     }
 
-    /// Is it written with a star, so that the items of a list stand each for themselves?
+    /// Whether it is written with a star, so that the items of a list stand each for themselves.
     #[must_use]
     pub fn is_exploded(&self) -> bool {
         matches!(self.piece.kind, PieceKind::Variable { explode: true, .. })

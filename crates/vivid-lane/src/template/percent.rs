@@ -6,12 +6,12 @@ use super::bytes::first_of;
 
 const HEX: &[u8; 16] = b"0123456789ABCDEF";
 
-/// Is the byte one that never needs an escape (RFC 3986, section 2.3)?
+/// Whether the byte is one that never needs an escape (RFC 3986, section 2.3).
 pub(crate) const fn is_unreserved(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b'~')
 }
 
-/// Is the byte a delimiter of URIs (RFC 3986, section 2.2)?
+/// Whether the byte is a delimiter of URIs (RFC 3986, section 2.2).
 pub(crate) const fn is_reserved(byte: u8) -> bool {
     matches!(
         byte,
@@ -136,13 +136,13 @@ pub(crate) fn decode_form(raw: &str) -> Cow<'_, str> {
     }
 }
 
-/// May the byte stand in a segment of a path as it is? Beside `pchar` (RFC 3986, section 3.3) brackets may, as
+/// Whether the byte may stand in a segment of a path as it is. Beside `pchar` (RFC 3986, section 3.3) brackets may, as
 /// a template can hold them.
 const fn is_plain(byte: u8) -> bool {
     is_unreserved(byte) || (is_reserved(byte) && !matches!(byte, b'/' | b'?' | b'#'))
 }
 
-/// Is a segment written in the normal way (RFC 3986, section 6.2.2)? Then it has no escape for an unreserved
+/// Whether a segment is written in the normal way (RFC 3986, section 6.2.2). Then it has no escape for an unreserved
 /// character, none in small letters, and none is missing. Reserved characters may be written either way, as
 /// escaping them can change what they mean.
 pub(crate) fn is_normal(raw: &str) -> bool {
@@ -172,7 +172,7 @@ pub(crate) fn normalise_into(out: &mut String, raw: &str) {
     }
 }
 
-/// May a byte stand where it does in a query, as it is?
+/// Whether a byte may stand where it does in a query, as it is.
 fn may_stand_in_query(bytes: &[u8], at: usize) -> bool {
     match bytes[at] {
         b'/' | b'?' => true,
@@ -239,21 +239,21 @@ pub(crate) fn kinds(path: &[u8]) -> Kinds {
 }
 
 impl Kinds {
-    /// Is every byte one that may stand there as it is?
+    /// Whether every byte is one that may stand there as it is.
     pub(crate) fn is_plain(self) -> bool {
         self.0 & !RESERVED == 0
     }
 
-    /// Is every byte one that never needs an escape?
+    /// Whether every byte is one that never needs an escape.
     pub(crate) fn is_unreserved(self) -> bool {
         self.0 == 0
     }
-    /// Is there a `%`?
+    /// Whether there is a `%`.
     pub(crate) fn has_escape(self) -> bool {
         self.0 & ESCAPE != 0
     }
 
-    /// Is there a byte that would have to be escaped?
+    /// Whether there is a byte that would have to be escaped.
     pub(crate) fn has_unescaped(self) -> bool {
         self.0 & UNESCAPED != 0
     }

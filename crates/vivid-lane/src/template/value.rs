@@ -46,7 +46,7 @@ impl Value {
         }
     }
 
-    /// Is this an empty list, which the RFC treats as if it were not there?
+    /// Whether this is an empty list, which the RFC treats as if it were not there.
     pub(crate) fn is_undefined(&self) -> bool {
         match self {
             Self::Text(_) => false,
@@ -159,7 +159,7 @@ impl Values {
         self.entries.iter().map(|(name, value)| (name.as_str(), value))
     }
 
-    /// Are there no values?
+    /// Whether there are no values.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.entries.is_empty()

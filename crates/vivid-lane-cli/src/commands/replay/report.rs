@@ -225,7 +225,7 @@ struct Section<'a> {
 struct Row {
     count: String,
     text: String,
-    /// Is the text the name of a route?
+    /// Whether the text is the name of a route.
     is_name: bool,
     /// An address that may have been meant.
     near: Option<String>,

@@ -78,7 +78,7 @@ impl Reviewed {
         self.findings.iter().map(Finding::severity).max()
     }
 
-    /// Is there no table to speak of: is the text too long, empty, or not in its format?
+    /// Whether there is no table at all, because the text is too long, empty, or not in its format.
     #[must_use]
     pub fn is_unreadable(&self) -> bool {
         self.is_unreadable

@@ -14,22 +14,22 @@ use crate::rule::{Certainty, SEPARATOR, TooLarge, work};
 struct Shadower {
     route: RouteId,
     path: String,
-    /// Is it certain, whatever functions say?
+    /// Whether it is certain, whatever functions say.
     is_exact: bool,
 }
 
 /// What becomes of the paths of a route.
 #[derive(Default)]
 struct Reachability {
-    /// Is there a path on which nothing wins over it?
+    /// Whether there is a path on which nothing wins over it.
     is_reached: bool,
-    /// Is there one unless functions let everything pass?
+    /// Whether there is one unless functions let everything pass.
     may_be_reached: bool,
     rivals: Vec<Shadower>,
 }
 
 impl Reachability {
-    /// Is there nothing more to find out: it is reached, and not everywhere?
+    /// Whether there is nothing more to find out: it is reached, and not everywhere.
     fn is_told(&self) -> bool {
         self.is_reached && self.rivals.iter().any(|rival| rival.is_exact)
     }
@@ -148,7 +148,7 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
     Ok(Some(fate))
 }
 
-/// Does a route answer a URL whose path it shares with another, whatever host and query the other one demands?
+/// Whether a route answers a URL whose path it shares with another, whatever host and query the other one demands.
 fn answers_all_that(subject: &Subject<'_>, rival: RouteId, id: RouteId) -> bool {
     let (one, other) = (subject.frozen().route(rival), subject.frozen().route(id));
     one.answers() && is_within(other, one, &subject.demands).unwrap_or(false)

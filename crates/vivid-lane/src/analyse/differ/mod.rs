@@ -100,7 +100,7 @@ impl DifferenceKind {
         }
     }
 
-    /// Does an address that worked no longer lead to its page?
+    /// Whether an address that worked no longer leads to its page.
     #[must_use]
     pub fn breaks_addresses(self) -> bool {
         self != Self::Added
@@ -204,7 +204,7 @@ impl Differences {
         &self.not_compared
     }
 
-    /// Is there an address that no longer leads to its page?
+    /// Whether there is an address that no longer leads to its page.
     #[must_use]
     pub fn breaks_addresses(&self) -> bool {
         self.all.iter().any(|one| one.kind.breaks_addresses())

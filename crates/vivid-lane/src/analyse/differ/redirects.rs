@@ -69,7 +69,7 @@ impl ProposedRedirect {
         self.spec = std::mem::take(&mut self.spec).required(names);
     }
 
-    /// Do some of the addresses stay broken? So it is where a page of the new table answers others of the same form, which
+    /// Whether some of the addresses stay broken. So it is where a page of the new table answers others of the same form, which
     /// a redirect for all of them would take away.
     #[must_use]
     pub fn is_partial(&self) -> bool {
@@ -156,7 +156,7 @@ fn target<'t>(trace: &RouteTrace, route: RouteRef<'_>, after: &'t Table) -> Opti
     trace.counterpart.map(|id| after.route_ref(id)).into_iter().chain(above).chain(root).find(takes_all)
 }
 
-/// Does a route have every value that another must have?
+/// Whether a route has every value that another must have.
 fn requires_no_more(route: RouteRef<'_>, to: RouteRef<'_>) -> bool {
     let own = || route.frozen_route().params.iter();
     to.frozen_route().params.iter().filter(|param| !param.is_optional).all(|needed| {
@@ -164,7 +164,7 @@ fn requires_no_more(route: RouteRef<'_>, to: RouteRef<'_>) -> bool {
     })
 }
 
-/// May another route of the table have a path of this one?
+/// Whether another route of the table may have a path of this one.
 fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>) -> bool {
     let is_other = |leaf: &LeafId| ways.get(*leaf).route != route.id();
     ways.of_route(route.id()).any(|way| ways.sharing(way).is_none_or(|sharing| sharing.iter().any(is_other)))
