@@ -10,6 +10,7 @@ use super::{differs, notes, write_file};
 use crate::Outcome;
 use crate::args::{ConvertArgs, Format};
 use crate::output::{Failure, GOOD, Styled, counted};
+use crate::progress::during;
 use crate::system::System;
 
 /// Writes the files into the folder, or holds them against what stands there.
@@ -21,7 +22,8 @@ pub(crate) fn run(
     out: &mut dyn Write,
     err: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
-    let made = typescript::files(table, Form { javascript: args.javascript, browser: args.browser });
+    let form = Form { javascript: args.javascript, browser: args.browser };
+    let made = during("writing the module", || typescript::files(table, form));
     notes::tell(&[&made.notes], format, args.out.is_none(), err)?;
     let Some(folder) = &args.out else {
         let needs_folder = [("--browser", args.browser), ("--watch", args.watch)];

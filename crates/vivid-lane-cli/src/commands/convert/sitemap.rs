@@ -10,6 +10,7 @@ use vivid_lane_exchange::sitemap::{Hints, MOST_URLS, Record, Sitemap, Written, w
 
 use crate::args::ConvertArgs;
 use crate::output::{Failure, Styled, counted};
+use crate::progress::during;
 use crate::system::System;
 use crate::visitor::{lines, named_file};
 
@@ -51,7 +52,9 @@ pub(super) fn run(
                 })
             })
         }
-        Some(path) => sitemap.write(|number| system.create(&part(path, number)).map(BufWriter::new)),
+        Some(path) => during("writing the sitemap", || {
+            sitemap.write(|number| system.create(&part(path, number)).map(BufWriter::new))
+        }),
     }
     .map_err(Failure::Sitemap)?;
     if let Some(path) = &args.out {
