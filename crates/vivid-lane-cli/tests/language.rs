@@ -298,7 +298,7 @@ fn page_files_are_a_table() {
     editor.replace(&night, &mended);
     assert_eq!(editor.codes(&night), Vec::<String>::new());
     let hover = editor.at("textDocument/hover", &night, &mended, "date:", 1);
-    assert_eq!(hover["contents"]["value"], "`date`: date, such as `0000-01-01`");
+    assert_eq!(hover["contents"]["value"], "`date`: date, such as `2031-04-02`");
     let tried = json!({ "command": "vivid-lane.try", "arguments": [uri(&night), "/nights/2031-02-30"] });
     let tried = editor.ask("workspace/executeCommand", tried);
     assert!(tried.as_str().expect("text").contains("no such day"), "{tried}");

@@ -272,7 +272,7 @@ fn what_is_wrong_is_told() {
         ("{ name: q, in: query }", "`id` stands in the path but is not declared"),
         (
             "{ name: id, in: path, schema: { type: 'null' } }",
-            "a value of the type `null` is none that a URL tells from others",
+            "a URL cannot tell a value of the type `null` from others",
         ),
         (
             "{ name: q, in: query, style: deepObject, schema: { type: object } }",

@@ -118,11 +118,21 @@ impl<'t> Parameter<'t> {
     /// let table = Table::from_toml("[routes.plate]\npath = '/{plate}'\npage = 'plate'\nparams.plate = { pattern = '^[b-d]-[0-9]{3,5}$' }")?;
     /// let plate = table.route("plate").unwrap().parameters().next().unwrap();
     /// assert_eq!(plate.example(), Some(Value::Text("b-000".into())));
+    ///
+    /// let table = Table::from_toml("[routes.night]\npath = '/{date}'\npage = 'night'\nparams.date = 'date'")?;
+    /// let date = table.route("night").unwrap().parameters().next().unwrap();
+    /// assert_eq!(date.example(), Some(Value::Text("2031-04-02".into())));
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
     #[must_use]
     pub fn example(self) -> Option<Value> {
-        let text = |check: &Check| String::from_utf8(check.set().shortest()?).ok();
+        let text = |check: &Check| {
+            let shortest = String::from_utf8(check.set().shortest()?).ok()?;
+            // People read a day of this century more easily than `0000-01-01`.
+            let usual =
+                MOMENTS.iter().find(|moment| moment.len() == shortest.len() && check.set().contains(moment.as_bytes()));
+            Some(usual.map_or(shortest, |moment| (*moment).to_owned()))
+        };
         Some(match &self.check.values {
             Many::One => Value::Text(text(self.check)?),
             Many::List { items, .. } => Value::List(vec![text(items)?]),
@@ -136,6 +146,9 @@ impl<'t> Parameter<'t> {
         self.check.default.as_ref()
     }
 }
+
+/// A day, a time and a moment, as examples of what takes one.
+const MOMENTS: [&str; 3] = ["2031-04-02", "21:30:00Z", "2031-04-02T21:30:00Z"];
 
 impl<'t, P> RouteRef<'t, P> {
     /// The parameters of the whole path, the outermost first.
