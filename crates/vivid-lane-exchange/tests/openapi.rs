@@ -279,10 +279,13 @@ fn what_is_wrong_is_told() {
             "an object in the style `deepObject` is none",
         ),
         ("{ name: id, in: path, schema: { pattern: '(?<=a)b' } }", "`pattern` is left out"),
-        ("{ name: id, in: path, schema: { type: string, maximum: 5 } }", "`maximum` says nothing of the type `string`"),
+        (
+            "{ name: id, in: path, schema: { type: string, maximum: 5 } }",
+            "`maximum` applies to `number`, not to the type `string`",
+        ),
         (
             "{ name: id, in: path, schema: { type: [integer, 'null'], pattern: a } }",
-            "`pattern` says nothing of the type `integer`",
+            "`pattern` applies to `string`, not to the type `integer`",
         ),
         ("{ name: id, in: path, schema: { not: { const: x } } }", "`not` of a schema has no counterpart in a rule"),
         (
