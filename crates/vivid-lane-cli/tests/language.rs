@@ -170,6 +170,9 @@ fn an_editor_is_told_and_answered() {
     let object = editor.at("textDocument/hover", &path, &text, "[routes.objects.object]", 18);
     let told = object["contents"]["value"].as_str().expect("text");
     assert!(told.contains("- loses to: `objects.messier`, as in `/objects/M1`"), "{told}");
+    // Anywhere in a header it is about the route of that header.
+    let parent = editor.at("textDocument/hover", &path, &text, "[routes.objects.object]", 10);
+    assert_eq!(parent["contents"], object["contents"]);
     let tonight = editor.at("textDocument/hover", &path, &text, "[routes.objects.tonight]", 18);
     assert!(
         tonight["contents"]["value"].as_str().expect("text").contains("- wins against: `objects.object`"),

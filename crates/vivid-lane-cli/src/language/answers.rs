@@ -38,6 +38,17 @@ impl<'d> Spot<'d> {
         self.table.mentions.iter().find(|one| is_in(self.table, one, &self.path) && touches(one, self.byte))
     }
 
+    /// The route whose header it stands in: in `[routes.nights.night]`, the names of ancestors are no mentions.
+    fn header(&self) -> Option<&'d Mention> {
+        let text = self.text();
+        let start = text[..self.byte].rfind('\n').map_or(0, |at| at + 1);
+        let end = text[self.byte..].find('\n').map_or(text.len(), |at| self.byte + at);
+        let is_header = text[start..end].trim_start().starts_with('[');
+        let mut here =
+            self.table.mentions.iter().filter(|_| is_header).filter(|one| is_in(self.table, one, &self.path));
+        here.find(|one| one.kind() == NameKind::Route && (start..end).contains(&one.place().range().start))
+    }
+
     /// The word that it points at, where names and keys are words.
     fn word(&self) -> &'d str {
         let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-');
@@ -66,7 +77,7 @@ fn location(table: &TableOnDesk, mention: &Mention) -> Json {
 
 pub(super) fn hover(desk: &Desk, params: &Json) -> Option<Json> {
     let spot = Spot::of(desk, params)?;
-    let (told, range) = match spot.mention() {
+    let (told, range) = match spot.mention().or_else(|| spot.header()) {
         Some(mention) => (about(spot.table, mention)?, spot.text().range(&mention.place().range())),
         None => (key_in_words(spot.word())?, Json::Null),
     };

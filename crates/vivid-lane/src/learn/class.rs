@@ -103,22 +103,30 @@ fn days(year: u32, month: u32) -> u32 {
 }
 
 /// A value with what tells it from others of its form masked: digits, and what is made by machines.
-pub(super) fn masked(value: &str) -> String {
-    match Kinds::of(value).best() {
-        Some(Kind::Date) => return "D".to_owned(),
-        Some(Kind::Uuid) => return "U".to_owned(),
-        Some(Kind::Hash) => return "H".to_owned(),
-        _ => {}
-    }
+pub(super) fn masked(value: &str, kinds: Kinds) -> String {
     let mut out = String::with_capacity(value.len());
-    for char in value.chars() {
-        match char {
-            '0'..='9' if out.ends_with('0') => {}
-            '0'..='9' => out.push('0'),
-            other => out.push(other),
+    mask(value, kinds, |char| out.push(char));
+    out
+}
+
+/// The characters of a mask, one by one.
+pub(super) fn mask(value: &str, kinds: Kinds, mut push: impl FnMut(char)) {
+    match kinds.best() {
+        Some(Kind::Date) => push('D'),
+        Some(Kind::Uuid) => push('U'),
+        Some(Kind::Hash) => push('H'),
+        _ => {
+            let mut is_digit = false;
+            for char in value.chars() {
+                let was_digit = std::mem::replace(&mut is_digit, char.is_ascii_digit());
+                match char {
+                    _ if !is_digit => push(char),
+                    _ if !was_digit => push('0'),
+                    _ => {}
+                }
+            }
         }
     }
-    out
 }
 
 #[cfg(test)]
@@ -142,6 +150,7 @@ mod tests {
         ] {
             assert_eq!(Kinds::of(value).best(), kind, "{value}");
         }
+        let masked = |value: &str| masked(value, Kinds::of(value));
         assert_eq!(
             (masked("b-1021"), masked("12-first-frost"), masked("2031-04-02")),
             ("b-0".into(), "0-first-frost".into(), "D".into())

@@ -18,7 +18,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::class::masked;
+use super::class::{Kinds, masked};
 use super::tree::Node;
 
 /// What a route costs.
@@ -112,7 +112,7 @@ fn read<'a>(words: &[(&'a str, &Node)]) -> (Vec<Word<'a>>, usize) {
         own.into_iter().for_each(|label| *counts.entry(label).or_default() += 1);
     }
     let named = |depth: usize, label: &str| -> String {
-        let mask = masked(label);
+        let mask = masked(label, Kinds::of(label));
         let is_word = mask.chars().any(char::is_alphabetic) && mask == label;
         let is_shared = counts.get(&(depth, label)).is_some_and(|count| *count > 1);
         if is_word && !is_shared { "*".to_owned() } else { mask }

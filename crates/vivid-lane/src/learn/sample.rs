@@ -12,7 +12,7 @@ use smallvec::{SmallVec, smallvec};
 use smol_str::SmolStr;
 
 use super::address::Address;
-use super::class::{Kinds, masked};
+use super::class::{Kinds, mask, masked};
 use crate::template::percent;
 
 /// How many addresses are kept.
@@ -178,11 +178,12 @@ impl Learner {
             "OPTIONS" => return,
             other => other,
         };
-        // Most addresses come again, and stand as they are kept.
-        if is_plain(target)
-            && let Some(seen) = self.addresses.get_mut(target)
-        {
-            return seen.again(method, hits, 0);
+        // Most addresses are written as they are kept.
+        if let Some(parts) = Parts::of_plain(target) {
+            return match self.addresses.get_mut(target) {
+                Some(seen) => seen.again(method, hits, 0),
+                None => self.new_page(&parts, target, method, hits, 0),
+            };
         }
         let address = (target.len() <= LONGEST).then(|| Address::read(target)).flatten();
         let Some(address) = address.filter(|address| address.segments.len() <= DEEPEST) else {
@@ -191,35 +192,45 @@ impl Learner {
         };
         let text = address.written();
         let with_slash = if address.has_slash { hits } else { 0 };
-        let kinds =
-            |values: &mut dyn Iterator<Item = &String>| values.map(|value| Kinds::of(value)).collect::<Vec<_>>();
-        if let Some(seen) = self.addresses.get_mut(&text) {
-            return seen.again(method, hits, with_slash);
+        match self.addresses.get_mut(&text) {
+            Some(seen) => seen.again(method, hits, with_slash),
+            None => self.new_page(&Parts::of(&address), &text, method, hits, with_slash),
         }
-        let values = &mut address.segments.iter().chain(address.query.iter().map(|(_, value)| value));
-        let seen = Seen { hits: smallvec![(method.into(), hits)], with_slash, hash: hash(&text) };
-        self.add(&family_of(&address), text, seen, &kinds(values), false);
+    }
+
+    /// Takes note of an address that is not kept.
+    fn new_page(&mut self, parts: &Parts<'_>, text: &str, method: &str, hits: u64, with_slash: u64) {
+        let seen = Seen { hits: smallvec![(method.into(), hits)], with_slash, hash: hash(text) };
+        self.add(&parts.family(), text, seen, &parts.kinds, false);
         if self.addresses.len() > self.most + self.most / 4 {
             self.tidy();
         }
     }
 
     /// Adds an address that is not kept yet, where it belongs to those that are.
-    fn add(&mut self, family: &str, text: String, seen: Seen, kinds: &[Kinds], is_cut: bool) {
-        if !self.families.contains_key(family) {
-            let hash = hash(family);
-            // It would not be kept.
-            if self.last.is_some_and(|last| hash > last) {
-                return;
+    fn add(&mut self, family: &str, text: &str, seen: Seen, kinds: &[Kinds], is_cut: bool) {
+        let known = match self.families.get_mut(family) {
+            Some(known) => known,
+            None => {
+                let hash = hash(family);
+                // It would not be kept.
+                if self.last.is_some_and(|last| hash > last) {
+                    return;
+                }
+                let new = Family { hash, kept: BTreeSet::new(), is_cut: false, kinds: vec![Kinds::ANY; kinds.len()] };
+                self.families.entry(family.to_owned()).or_insert(new)
             }
-            let new = Family { hash, kept: BTreeSet::new(), is_cut: false, kinds: vec![Kinds::ANY; kinds.len()] };
-            self.families.insert(family.to_owned(), new);
-        }
-        let Some(known) = self.families.get_mut(family) else { return };
+        };
         known.kinds.iter_mut().zip(kinds).for_each(|(known, kinds)| *known = known.and(*kinds));
         known.is_cut |= is_cut;
-        known.kept.insert((seen.hash, text.clone()));
-        self.addresses.insert(text, seen);
+        // It would go at once: there is never more room later.
+        let is_last = |last: &(u64, String)| (last.0, last.1.as_str()) < (seen.hash, text);
+        if known.kept.len() >= self.each && known.kept.last().is_some_and(is_last) {
+            known.is_cut = true;
+            return;
+        }
+        known.kept.insert((seen.hash, text.to_owned()));
+        self.addresses.insert(text.to_owned(), seen);
         while known.kept.len() > self.each {
             known.is_cut = true;
             if let Some((_, text)) = known.kept.pop_last() {
@@ -231,7 +242,7 @@ impl Learner {
     /// Takes note of what all addresses of the family of one are.
     fn know(&mut self, text: &str, kinds: &[Kinds], is_cut: bool) {
         let Some(address) = Address::read(text) else { return };
-        if let Some(family) = self.families.get_mut(&family_of(&address)) {
+        if let Some(family) = self.families.get_mut(&Parts::of(&address).family()) {
             family.kinds.iter_mut().zip(kinds).for_each(|(known, kinds)| *known = known.and(*kinds));
             family.is_cut |= is_cut;
         }
@@ -320,8 +331,8 @@ impl Learner {
                         self.know(text, &family.kinds, family.is_cut);
                     }
                     None => {
-                        let name = Address::read(text).map(|address| family_of(&address)).unwrap_or_default();
-                        self.add(&name, text.clone(), seen.clone(), &family.kinds, family.is_cut);
+                        let name = Address::read(text).map(|address| Parts::of(&address).family()).unwrap_or_default();
+                        self.add(&name, text, seen.clone(), &family.kinds, family.is_cut);
                     }
                 }
             }
@@ -384,7 +395,7 @@ impl Learner {
         let hits = row.hits.iter().map(|(method, hits)| (method.into(), *hits)).collect();
         let seen = Seen { hits, with_slash: row.with_slash, hash: hash(&text) };
         let kinds: Vec<Kinds> = row.kinds.iter().map(|bits| Kinds::from_bits(*bits)).collect();
-        self.add(&family_of(&address), text, seen, &kinds, row.is_cut);
+        self.add(&Parts::of(&address).family(), &text, seen, &kinds, row.is_cut);
     }
 
     /// Takes missing addresses and counts over that a learner has written.
@@ -421,46 +432,79 @@ pub(super) struct Sampled<'a> {
     pub(super) kinds: &'a [Kinds],
 }
 
-/// Whether a target is written as its address is kept, without a query.
-fn is_plain(target: &str) -> bool {
-    let bytes = target.as_bytes();
-    let is_usual = |byte: &u8| percent::is_unreserved(*byte) || *byte == b'/';
-    bytes.first() == Some(&b'/')
-        && bytes.iter().all(is_usual)
-        && (bytes.len() == 1 || bytes.last() != Some(&b'/'))
-        && !bytes.windows(2).any(|two| two == b"//" || two == b"/.")
+/// The parts of an address, borrowed, and what kind of text each is.
+struct Parts<'a> {
+    segments: SmallVec<[&'a str; 8]>,
+    names: SmallVec<[&'a str; 4]>,
+    /// Of each segment, then of each value of the query.
+    kinds: SmallVec<[Kinds; 12]>,
 }
 
-/// What addresses of one family have in common: the first segment where another one follows, the kinds of the others, and the names in the query.
-fn family_of(address: &Address) -> String {
-    // No segment has a control character, and a name is written without one.
-    let mut out = String::new();
-    for (at, segment) in address.segments.iter().enumerate() {
-        out.push('\u{1}');
-        match masked(segment) {
-            mask if at == 0 && address.segments.len() > 1 => out.push_str(&mask),
-            mask => out.push_str(&worded(&mask)),
+impl<'a> Parts<'a> {
+    fn of(address: &'a Address) -> Self {
+        let segments: SmallVec<[&str; 8]> = address.segments.iter().map(String::as_str).collect();
+        let values = address.query.iter().map(|(_, value)| value.as_str());
+        let kinds = segments.iter().copied().chain(values).map(Kinds::of).collect();
+        Self { segments, names: address.query.iter().map(|(name, _)| name.as_str()).collect(), kinds }
+    }
+
+    /// Those of a target that is written as its address is kept, byte for byte.
+    fn of_plain(target: &'a str) -> Option<Self> {
+        let (path, query) = target.split_once('?').map_or((target, None), |(path, query)| (path, Some(query)));
+        let inner = path.strip_prefix('/')?;
+        let is_plain = |text: &str| text.bytes().all(percent::is_unreserved);
+        let mut segments: SmallVec<[&str; 8]> = SmallVec::new();
+        for segment in inner.split('/').filter(|_| !inner.is_empty()) {
+            if segment.is_empty() || segment.starts_with('.') || !is_plain(segment) {
+                return None;
+            }
+            segments.push(segment);
         }
+        let mut names: SmallVec<[&str; 4]> = SmallVec::new();
+        let mut kinds: SmallVec<[Kinds; 12]> = segments.iter().copied().map(Kinds::of).collect();
+        for pair in query.into_iter().flat_map(|query| query.split('&')) {
+            let (name, value) = pair.split_once('=')?;
+            if !is_plain(name) || !is_plain(value) {
+                return None;
+            }
+            names.push(name);
+            kinds.push(Kinds::of(value));
+        }
+        (target.len() <= LONGEST && segments.len() <= DEEPEST).then_some(Self { segments, names, kinds })
     }
-    // In the order of the address, as the kinds of its values are.
-    for (name, _) in &address.query {
-        out.push('\u{2}');
-        out.extend(name.escape_debug());
+
+    /// What addresses of one family have in common: the first segment where another one follows, the kinds of the others, and the names in
+    /// the query.
+    fn family(&self) -> String {
+        // No segment has a control character, and a name is written without one.
+        let mut out = String::with_capacity(48);
+        for (at, (segment, kinds)) in self.segments.iter().zip(&self.kinds).enumerate() {
+            out.push('\u{1}');
+            if at == 0 && self.segments.len() > 1 {
+                out.push_str(&masked(segment, *kinds));
+            } else {
+                push_words(&mut out, segment, *kinds);
+            }
+        }
+        // In the order of the address, as the kinds of its values are.
+        for name in &self.names {
+            out.push('\u{2}');
+            out.extend(name.escape_debug());
+        }
+        out
     }
-    out
 }
 
-/// A mask in which each word is one letter.
-fn worded(mask: &str) -> String {
-    let mut out = String::new();
-    for char in mask.chars() {
+/// Writes the mask of a value, in which each word is one letter.
+fn push_words(out: &mut String, value: &str, kinds: Kinds) {
+    let mut last = '\0';
+    mask(value, kinds, |char| {
         let char = if char.is_alphabetic() { 'w' } else { char };
-        let is_again = matches!(char, 'w' | '-' | '_') && out.ends_with('w');
-        if !is_again {
+        if !(last == 'w' && matches!(char, 'w' | '-' | '_')) {
             out.push(char);
+            last = char;
         }
-    }
-    out
+    });
 }
 
 /// FNV-1a, 64 bits, with its bits mixed: the same on every machine.

@@ -149,7 +149,7 @@ fn every_code_is_documented() {
     // What takes several files, a program, or a table of a megabyte has no example.
     let mut without = 0;
     for (code, entry) in Code::ALL.iter().zip(entries) {
-        let sentence = format!("\n\n{}: {}.\n", format!("{:?}", code.severity()), code.about());
+        let sentence = format!("\n\n{:?}: {}.\n", code.severity(), code.about());
         assert!(entry.contains(&sentence), "the entry of `{code}` should say:{sentence}");
         let Some(example) = entry.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()) else {
             without += 1;
