@@ -184,9 +184,18 @@ fn cost(words: &[Word<'_>], is_fixed: &[bool], forms: usize) -> f64 {
             whole += word.hits * weight;
         }
         bits += ROUTE * common.iter().filter(|share| **share > 0.0).count() as f64;
+        // Many words are alike: asked for once, and nothing below.
+        let mut last: Option<(&Word<'_>, f64)> = None;
         for word in values {
-            let shares = word.forms.iter().map(|(form, hits)| (*hits, LIKENESS * common[*form] / whole));
-            bits += drawn(word.hits, LIKENESS, shares);
+            let own = match last {
+                Some((alike, own)) if alike.hits == word.hits && alike.forms == word.forms => own,
+                _ => {
+                    let shares = word.forms.iter().map(|(form, hits)| (*hits, LIKENESS * common[*form] / whole));
+                    drawn(word.hits, LIKENESS, shares)
+                }
+            };
+            bits += own;
+            last = Some((word, own));
         }
     }
     // Which of the words are fixed.
@@ -218,8 +227,13 @@ fn told(values: &[&Word<'_>], hits: f64) -> f64 {
             // The product of θ + d i, for each value before the next new one.
             _ => count * f64::ln(discount) + ln_gamma(open / discount + count) - ln_gamma(open / discount),
         };
-        let again: f64 =
-            values.iter().map(|word| ln_gamma(word.hits.max(1.0) - discount) - ln_gamma(1.0 - discount)).sum();
+        let (mut last, mut own, mut again) = (f64::NAN, 0.0, 0.0);
+        for word in values {
+            if word.hits != last {
+                (last, own) = (word.hits, ln_gamma(word.hits.max(1.0) - discount) - ln_gamma(1.0 - discount));
+            }
+            again += own;
+        }
         ln_gamma(open + hits) - ln_gamma(open) - new - again
     });
     nats.fold(f64::INFINITY, f64::min) / std::f64::consts::LN_2
@@ -242,16 +256,16 @@ fn ln_factorial(number: f64) -> f64 {
 /// The logarithm of the gamma function, for positive arguments (Stirling's series, after going up to 8).
 fn ln_gamma(mut x: f64) -> f64 {
     x = x.max(1e-9);
-    let mut below = 0.0;
+    let mut below = 1.0;
     while x < 8.0 {
-        below += x.ln();
+        below *= x;
         x += 1.0;
     }
     let square = x * x;
     (x - 0.5) * x.ln() - x
         + 0.918_938_533_204_672_7
         + (1.0 / 12.0 - (1.0 / 360.0 - 1.0 / (1260.0 * square)) / square) / x
-        - below
+        - f64::ln(below)
 }
 
 #[cfg(test)]
