@@ -52,7 +52,8 @@ impl Dice {
     }
 }
 
-const NOUNS: &[&str] = &[
+/// Nouns of a web interface, in the plural.
+pub const NOUNS: &[&str] = &[
     "observatories",
     "instruments",
     "telescopes",
@@ -94,7 +95,8 @@ const NOUNS: &[&str] = &[
     "images",
     "files",
 ];
-const ACTIONS: &[&str] = &[
+/// What is done with them, or known of them.
+pub const ACTIONS: &[&str] = &[
     "history",
     "summary",
     "status",

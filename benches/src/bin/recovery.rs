@@ -1,4 +1,5 @@
-//! How much of a site's table is learned from its log: `cargo run --release -p vivid-lane-benches --features learn --bin recovery`.
+//! How much of a site's table is learned from its log: `cargo run --release -p vivid-lane-benches --features learn --bin recovery`;
+//! `-- --curve` for logs of 1,000 to 10 million requests, `-- 50000` for one of so many.
 //!
 //! A log is made of a known table: so many hits for each page on average, values of parameters by Zipf's law, with misspellings, probes and
 //! tracking parameters in between. A route is *found* where nine of ten addresses of it that the log does not have lead to one route of the
@@ -6,14 +7,13 @@
 //! counts for each number of them, as nobody can tell from a log that they are one. A learned route is *false* where no route is found by it.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::time::Instant;
 
 use vivid_lane::declare::Data;
 use vivid_lane::learn::Learner;
 use vivid_lane::lookup::{Parameter, Shape};
 use vivid_lane::{RouteRef, Source, Table, TableSpec, Value};
 use vivid_lane_benches::declared::spec;
-use vivid_lane_benches::tables::{Dice, rest};
+use vivid_lane_benches::tables::{ACTIONS, Dice, NOUNS, rest};
 
 /// How many values a parameter has.
 const POOL: usize = 300;
@@ -27,37 +27,74 @@ fn main() {
     let read = |name: &str| std::fs::read_to_string(format!("{demo}/{name}")).expect("the demo data is there");
     let mut include = |name: &str| Ok(Source::by_name(name, read(name)));
     let demo = TableSpec::read_with(Source::by_name("routes.toml", read("routes.toml")), &mut include);
-    let sites =
-        [("demo", demo.build().expect("it can be built")), ("REST", spec(&rest()).build().expect("it can be built"))];
-    println!(
-        "{:8} {:>10} {:>10} {:>8} {:>8} {:>8} {:>14}",
-        "site", "hits/route", "requests", "routes", "found", "false", "requests/s"
-    );
+    let built = |spec: TableSpec| spec.build().expect("it can be built");
+    let sites = [("demo", built(demo)), ("REST", built(spec(&rest()))), ("generated", built(grown(200)))];
+    let is_asked = |word: &str| std::env::args().any(|one| one == word);
+    println!("{:10} {:>10} {:>10} {:>8} {:>8} {:>8}", "site", "requests", "hits/route", "routes", "found", "false");
     for (name, table) in &sites {
-        for hits in [20, 100, 1000] {
+        let pages = Log::new(table).pages().len();
+        // How much of a site is learned as its log grows, or for so many hits of each route.
+        let requests: Vec<usize> = if is_asked("--curve") {
+            vec![1_000, 10_000, 100_000, 1_000_000, 10_000_000]
+        } else {
+            std::env::args().filter_map(|word| word.parse().ok()).collect()
+        };
+        let sizes = if requests.is_empty() {
+            vec![20, 100, 1000]
+        } else {
+            requests.into_iter().map(|requests| requests / pages).collect()
+        };
+        for hits in sizes {
             let mut log = Log::new(table);
-            let requests = log.requests(hits);
             let mut learner = Learner::default();
-            let start = Instant::now();
-            for (target, status) in &requests {
-                learner.see("GET", target, *status, 1);
-            }
-            let seconds = start.elapsed().as_secs_f64();
+            let mut requests = 0;
+            log.requests(hits, |target, status| {
+                requests += 1;
+                learner.see("GET", target, status, 1);
+            });
             let learned = learner.learn();
-            if std::env::args().any(|word| word == "--show") {
+            if is_asked("--show") {
                 println!("{}", learned.to_toml());
             }
             let learned = learned.build().expect("it can be built");
             let Recovered { found, all, wrong, learned } = log.recovered(&learned);
             println!(
-                "{name:8} {hits:>10} {:>10} {all:>8} {:>8.3} {:>8.3} {:>14.0}",
-                requests.len(),
+                "{name:10} {requests:>10} {hits:>10} {all:>8} {:>8.3} {:>8.3}",
                 found as f64 / all as f64,
                 wrong as f64 / learned as f64,
-                requests.len() as f64 / seconds,
             );
         }
     }
+}
+
+/// A table that grows by chance: below a page stand others with names of their own, or one parameter.
+fn grown(count: usize) -> TableSpec {
+    let mut dice = Dice::new(11);
+    let mut paths: Vec<(String, usize)> = vec![(String::new(), 0)];
+    let mut known: BTreeSet<String> = BTreeSet::new();
+    let mut text = String::from("[params]\nnumber = 'natural'\nday = 'date'\nname = 'slug'\n");
+    while known.len() < count {
+        let (above, depth) = paths[dice.roll(paths.len())].clone();
+        let has_param = known.iter().any(|path| path.strip_prefix(&above).is_some_and(|rest| rest.starts_with("/{")));
+        let part = match dice.roll(5) {
+            0 | 1 if !above.is_empty() && !has_param => {
+                let free: Vec<&str> =
+                    ["number", "day", "name"].into_iter().filter(|one| !above.contains(one)).collect();
+                if free.is_empty() {
+                    continue;
+                }
+                format!("{{{}}}", dice.pick(&free))
+            }
+            2 => (*dice.pick(ACTIONS)).to_owned(),
+            _ => (*dice.pick(NOUNS)).to_owned(),
+        };
+        let path = format!("{above}/{part}");
+        if depth < 5 && known.insert(path.clone()) {
+            text += &format!("[routes.r{0}]\npath = '{path}'\npage = 'p{0}'\n", known.len());
+            paths.push((path, depth + 1));
+        }
+    }
+    TableSpec::read(Source::toml(text))
 }
 
 /// Makes addresses of a table.
@@ -78,28 +115,22 @@ impl<'t> Log<'t> {
         self.table.routes().filter(is_shown).collect()
     }
 
-    fn requests(&mut self, hits: usize) -> Vec<(String, u16)> {
-        let mut requests = Vec::new();
+    fn requests(&mut self, hits: usize, mut ask: impl FnMut(&str, u16)) {
         for route in self.pages() {
             let own = hits / 2 + self.dice.roll(hits + 1);
             for _ in 0..own {
                 let Some((url, _)) = self.url(route) else { continue };
-                let noise = self.dice.roll(100);
-                match noise {
-                    0..3 => requests.push((format!("{url}x{}", self.dice.roll(10)), 404)),
-                    3..5 => {
-                        requests
-                            .push((["/.env", "/setup.php", "/admin/config.php"][self.dice.roll(3)].to_owned(), 404));
-                    }
+                match self.dice.roll(100) {
+                    0..3 => ask(&format!("{url}x{}", self.dice.roll(10)), 404),
+                    3..5 => ask(["/.env", "/setup.php", "/admin/config.php"][self.dice.roll(3)], 404),
                     5..12 => {
                         let between = if url.contains('?') { '&' } else { '?' };
-                        requests.push((format!("{url}{between}utm_source=mail{}", self.dice.roll(1000)), 200));
+                        ask(&format!("{url}{between}utm_source=mail{}", self.dice.roll(1000)), 200);
                     }
-                    _ => requests.push((url, 200)),
+                    _ => ask(&url, 200),
                 }
             }
         }
-        requests
     }
 
     /// An address of a route, and how many optional parts of its path it has.

@@ -33,6 +33,11 @@ const LIKENESS: f64 = 50.0;
 const MOST_TELLING: f64 = 30.0;
 /// How many of the most wanted words are tried as fixed segments.
 const MOST_FIXED: usize = 96;
+/// So many requests at one place count, at most; of more, each word has its share. How uneven values are is only about what is expected
+/// of them, so a long log would make pages of the most wanted values.
+const MOST_HITS: f64 = 1_000.0;
+/// Of one word, so many times those of the middle one count in that sum: a section of the site does not make single pages of no account.
+const MOST_OF_ONE: f64 = 20.0;
 /// How deep below a word its forms are looked at, and how many of them.
 const DEEP: usize = 3;
 const MOST_FORMS: usize = 64;
@@ -52,6 +57,15 @@ pub(super) fn fixed<'a>(words: &[(&'a str, &Node)]) -> BTreeSet<&'a str> {
     }
     let (mut all, forms) = read(words);
     all.sort_by(|one, other| other.hits.total_cmp(&one.hits).then_with(|| one.label.cmp(other.label)));
+    let middle = all[all.len() / 2].hits;
+    let total: f64 = all.iter().map(|word| word.hits.min(MOST_OF_ONE * middle)).sum();
+    if total > MOST_HITS {
+        let scaled = |hits: f64| (hits * MOST_HITS / total).max(1.0);
+        for word in &mut all {
+            word.forms.iter_mut().for_each(|(_, hits)| *hits = scaled(*hits));
+            word.hits = scaled(word.hits).max(word.forms.iter().map(|(_, hits)| hits).sum());
+        }
+    }
     let mut is_fixed = vec![false; all.len()];
     let mut best = (cost(&all, &is_fixed, forms), is_fixed.clone());
     let mut try_it = |is_fixed: &[bool]| {
