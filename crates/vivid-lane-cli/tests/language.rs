@@ -477,6 +477,36 @@ fn a_moved_path_is_offered_a_redirect() {
     assert!(actions(&mut editor, &with_redirects).is_empty());
 }
 
+/// The same in the other formats: before the first route, as far in as that.
+#[test]
+fn redirects_are_written_in_the_format_of_the_file() {
+    let json = "{\n  \"routes\": {\n    \"nights\": { \"path\": \"/nights{?y}\", \"page\": \"nights\" }\n  }\n}\n";
+    let yaml = "site: { fallback: lost }\nroutes:\n    nights:\n        path: /nights{?y}\n        page: nights\n";
+    for (name, text, expected) in [
+        (
+            "moved.json",
+            json,
+            "    \"old-nights\": {\n      \"path\": \"/nights\",\n      \"redirect\": \"nights\"\n    },\n    \"nights\"",
+        ),
+        ("moved.yaml", yaml, "    old-nights:\n      path: /nights\n      redirect: nights\n    nights:\n"),
+    ] {
+        let path = support::file(name, text.as_bytes());
+        let mut editor = Editor::new();
+        editor.open(&path, text);
+        let moved = text.replace("/nights{", "/nocturnes{");
+        editor.replace(&path, &moved);
+        let at = position(&moved, moved.find("/nocturnes").expect("the path") + 3);
+        let params =
+            json!({ "textDocument": { "uri": uri(&path) }, "range": { "start": at, "end": at }, "context": {} });
+        let offered = editor.ask("textDocument/codeAction", params).as_array().expect("a list").clone();
+        let edit = &offered.first().unwrap_or_else(|| panic!("{name}: nothing is offered"))["edit"];
+        let new = applied(&HashMap::from([(uri(&path), moved)]), edit).remove(&uri(&path)).expect("it is changed");
+        assert!(new.contains(expected), "{new}");
+        editor.replace(&path, &new);
+        assert!(editor.codes(&path).is_empty(), "{new}");
+    }
+}
+
 /// The memory that a process takes, in kilobytes.
 #[cfg(target_os = "linux")]
 fn memory(process: &Child) -> u64 {

@@ -5,9 +5,10 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 use serde_json::{Value as Json, json};
-use vivid_lane::Finding;
 use vivid_lane::analyse::Differences;
-use vivid_lane::declare::{Mention, NameKind, Severity};
+use vivid_lane::declare::{Data, Mention, NameKind, Severity, Syntax};
+use vivid_lane::{Finding, Source, TableSpec};
+use vivid_lane_exchange::write_data;
 
 use super::desk::{Desk, TableOnDesk};
 use super::edits::Edits;
@@ -153,11 +154,15 @@ fn path_of(table: &TableOnDesk, route: &str) -> Option<(PathBuf, Range<usize>)> 
     let file = table.file(place.file());
     let text = table.text(&file);
     let begin = place.range().end;
-    let key = begin + text[begin..].find("path")?;
-    let value = key + text[key..].find(['"', '\''])?;
-    let quote = text[value..].chars().next()?;
-    let end = value + 1 + text[value + 1..].find(quote)?;
-    Some((file, value..end + 1))
+    let key = begin + text[begin..].find("path")? + "path".len();
+    // The key may be in quotes, too.
+    let value = key + text[key..].find(['=', ':'])? + 1;
+    let value = value + text[value..].find(|c: char| !c.is_whitespace())?;
+    let end = match text[value..].chars().next()? {
+        quote @ ('"' | '\'') => value + 1 + text[value + 1..].find(quote)? + 1,
+        _ => value + text[value..].find(['\n', ',', ' ', '\r']).unwrap_or(text.len() - value),
+    };
+    Some((file, value..end))
 }
 
 /// Adds a key to a route, behind the value of its path.
@@ -186,9 +191,8 @@ fn redirects<'a>(
     path: &'a Path,
     is_near: &'a dyn Fn(&Range<usize>) -> bool,
 ) -> Option<Json> {
-    // What is written is TOML, with full names.
     let root = &table.root;
-    if root.extension().is_some_and(|ending| ending != "toml") || !table.is_current {
+    if !table.is_current {
         return None;
     }
     let routes: Vec<&str> = table
@@ -215,9 +219,8 @@ fn redirects<'a>(
     if entries.is_empty() {
         return None;
     }
-    let text = table.text(root);
-    let new = format!("{}{}\n", if text.ends_with('\n') { "" } else { "\n" }, entries.join("\n"));
-    let edits = Edits::one(root, text.len()..text.len(), new);
+    let (place, new) = as_written_in(table, root, &entries)?;
+    let edits = Edits::one(root, place, new);
     let then = edits.tried(desk, table)?;
     if !then.is_current {
         return None;
@@ -227,4 +230,38 @@ fn redirects<'a>(
         count => format!("Keep {count} old addresses alive with redirects"),
     };
     Some(json!({ "title": title, "kind": "quickfix", "edit": edits.to_json(table) }))
+}
+
+/// Entries of routes, which are TOML, in the format of a file, and where in it they go: in TOML at its end, else before its first route, whose
+/// key has to begin its line.
+fn as_written_in(table: &TableOnDesk, file: &Path, entries: &[String]) -> Option<(Range<usize>, String)> {
+    let text = table.text(file);
+    let syntax = match file.extension().and_then(|ending| ending.to_str()) {
+        Some("json") => Syntax::Json,
+        Some("yaml" | "yml") => Syntax::Yaml,
+        _ => {
+            let gap = if text.ends_with('\n') { "" } else { "\n" };
+            return Some((text.len()..text.len(), format!("{gap}{}\n", entries.join("\n"))));
+        }
+    };
+    let declared = table.mentions.iter().filter(|one| one.kind() == NameKind::Route && one.is_declaration());
+    let first =
+        declared.filter(|one| table.file(one.place().file()) == file).map(|one| one.place().range().start).min()?;
+    let line = text[..first].rfind('\n').map_or(0, |at| at + 1);
+    let indent = text[line..first].trim_end_matches('"');
+    if !indent.chars().all(char::is_whitespace) {
+        return None;
+    }
+    let declared = TableSpec::read(Source::toml(entries.join("\n"))).to_data();
+    let Data::Table(parts) = declared else { return None };
+    let (_, routes) = parts.iter().find(|(key, _)| key == "routes")?;
+    let written = write_data(routes, syntax);
+    let lines: Vec<&str> = match syntax {
+        // Without the braces around all of them.
+        Syntax::Json => written.lines().filter_map(|line| line.strip_prefix("  ")).collect(),
+        _ => written.lines().collect(),
+    };
+    let comma = if syntax == Syntax::Json { "," } else { "" };
+    let lines = lines.iter().map(|line| format!("{indent}{line}")).collect::<Vec<_>>().join("\n");
+    Some((line..line, format!("{lines}{comma}\n")))
 }
