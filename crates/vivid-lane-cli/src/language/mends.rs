@@ -239,10 +239,11 @@ fn as_written_in(table: &TableOnDesk, file: &Path, entries: &[String]) -> Option
     let syntax = match file.extension().and_then(|ending| ending.to_str()) {
         Some("json") => Syntax::Json,
         Some("yaml" | "yml") => Syntax::Yaml,
-        _ => {
+        Some("toml") | None => {
             let gap = if text.ends_with('\n') { "" } else { "\n" };
             return Some((text.len()..text.len(), format!("{gap}{}\n", entries.join("\n"))));
         }
+        Some(_) => return None,
     };
     let declared = table.mentions.iter().filter(|one| one.kind() == NameKind::Route && one.is_declaration());
     let first =

@@ -178,14 +178,15 @@ impl Learner {
             "OPTIONS" => return,
             other => other,
         };
-        // Most addresses are written as they are kept.
-        if let Some(parts) = Parts::of_plain(target) {
-            return match self.addresses.get_mut(target) {
-                Some(seen) => seen.again(method, hits, 0),
-                None => self.new_page(&parts, target, method, hits, 0),
-            };
+        // Most addresses come again, written as they are kept.
+        let is_short = target.len() <= LONGEST;
+        if is_short && let Some(seen) = self.addresses.get_mut(target) {
+            return seen.again(method, hits, 0);
         }
-        let address = (target.len() <= LONGEST).then(|| Address::read(target)).flatten();
+        if is_short && let Some(parts) = Parts::of_plain(target) {
+            return self.new_page(&parts, target, method, hits, 0);
+        }
+        let address = is_short.then(|| Address::read(target)).flatten();
         let Some(address) = address.filter(|address| address.segments.len() <= DEEPEST) else {
             self.left_out.unreadable = self.left_out.unreadable.saturating_add(hits);
             return;
@@ -470,7 +471,7 @@ impl<'a> Parts<'a> {
             names.push(name);
             kinds.push(Kinds::of(value));
         }
-        (target.len() <= LONGEST && segments.len() <= DEEPEST).then_some(Self { segments, names, kinds })
+        (segments.len() <= DEEPEST).then_some(Self { segments, names, kinds })
     }
 
     /// What addresses of one family have in common: the first segment where another one follows, the kinds of the others, and the names in
