@@ -116,8 +116,11 @@ impl Failure {
 /// Whether something took too long, here or further down.
 fn is_timeout(error: &(dyn std::error::Error + 'static)) -> bool {
     std::iter::successors(Some(error), |error| error.source()).any(|error| {
-        error.is::<tower::timeout::error::Elapsed>()
-            || error.is::<tokio::time::error::Elapsed>()
+        #[cfg(feature = "tower")]
+        if error.is::<tower::timeout::error::Elapsed>() {
+            return true;
+        }
+        error.is::<tokio::time::error::Elapsed>()
             || error.downcast_ref::<std::io::Error>().is_some_and(|error| error.kind() == std::io::ErrorKind::TimedOut)
     })
 }

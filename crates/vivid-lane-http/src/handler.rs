@@ -1,13 +1,12 @@
 //! What shows a page.
 
 use std::fmt;
-use std::future::Future;
+use std::future::{Future, poll_fn};
 use std::sync::Arc;
 use std::task::{Context, Poll};
 
 use bytes::Bytes;
 use http::{Request, Response, StatusCode};
-use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::decide::NotFound;
 use vivid_lane::lookup::OwnedPosition;
@@ -54,6 +53,12 @@ impl Service<Request<Body>> for Handler {
     fn call(&mut self, request: Request<Body>) -> Self::Future {
         (self.0)(request)
     }
+}
+
+/// Calls a service as soon as it is ready.
+pub(crate) async fn call_once<S: Service<R>, R>(mut service: S, request: R) -> Result<S::Response, S::Error> {
+    poll_fn(|context| service.poll_ready(context)).await?;
+    service.call(request).await
 }
 
 /// The match of a request, with its parameters, levels, frames, data, and links that start from it.
@@ -228,7 +233,7 @@ where
     Handler::new(move |request| {
         let service = service.clone();
         Box::pin(async move {
-            match service.oneshot(request).await {
+            match call_once(service, request).await {
                 Ok(response) => Ok(response.map(Body::new)),
                 Err(error) => Err(Error::new(error)),
             }

@@ -5,12 +5,11 @@ use std::sync::Arc;
 use http::header::{CONTENT_ENCODING, CONTENT_LENGTH, CONTENT_TYPE, TRANSFER_ENCODING};
 use http::request::Parts;
 use http::{HeaderMap, Request, Response};
-use tower::ServiceExt;
 use tower_service::Service;
 use vivid_lane::Table;
 
 use crate::core::{Called, Core, fallback_at};
-use crate::handler::{Found, Missing};
+use crate::handler::{Found, Missing, call_once};
 use crate::head::Origin;
 use crate::pages::Failed;
 use crate::reply::{Reply, Stamp, stamped};
@@ -124,7 +123,7 @@ impl<P> Core<P> {
     where
         S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
     {
-        match self.outcome(service.oneshot(request).await, origin, page) {
+        match self.outcome(call_once(service, request).await, origin, page) {
             Ok(response) => stamped(response.map(body), stamp.as_deref()),
             Err(recovery) => self.recovered(recovery, origin, body).await,
         }
@@ -143,7 +142,7 @@ impl<P> Core<P> {
             Recovery::Reply(response) => return *response,
             Recovery::Fallback(fallback) => *fallback,
         };
-        let response = match self.outcome(service.oneshot(request).await, origin, |_| ()) {
+        let response = match self.outcome(call_once(service, request).await, origin, |_| ()) {
             Ok(response) => stamp.put_on(response.map(body)),
             Err(Recovery::Reply(response)) => *response,
             // A fallback that does not exist either.

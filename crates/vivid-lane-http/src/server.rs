@@ -19,9 +19,9 @@ use hyper_util::server::conn::auto::Builder;
 use hyper_util::server::graceful::GracefulShutdown;
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::Semaphore;
-use tower::ServiceExt;
 use tower_service::Service;
 
+use crate::handler::call_once;
 use crate::head::Head;
 use crate::reply::Reply;
 use crate::{Body, BoxError, Failure};
@@ -242,7 +242,7 @@ where
     if request.version() == Version::HTTP_11 && !head.has_good_host(true) {
         return Ok(Reply::bad_host().respond(form, &path));
     }
-    Ok(match service.oneshot(request).await {
+    Ok(match call_once(service, request).await {
         Ok(response) => response.map(Body::new),
         Err(error) => Reply::new(Failure::of(error).status().as_u16(), "").respond(form, &path),
     })

@@ -4,9 +4,9 @@ use std::path::{Path, PathBuf};
 
 use http::header::CONTENT_TYPE;
 use http::{HeaderValue, Request, Response, StatusCode};
-use vivid_lane_http::{Body, Error, RoutedPages};
+use vivid_lane_http::{Body, Error, Handler, RoutedPages};
 
-use super::{PageService, State, now};
+use super::{State, now};
 use crate::output::Failure;
 
 /// The page that stands for every URL.
@@ -42,7 +42,7 @@ fn file(folder: &Path, path: &str) -> Option<PathBuf> {
 pub(super) async fn answer(
     state: &State,
     folder: &Path,
-    routed: &RoutedPages<PageService>,
+    routed: &RoutedPages<Handler>,
     request: Request<Body>,
 ) -> Result<Response<Body>, Error> {
     let table = now(state);

@@ -25,10 +25,11 @@ use hyper_util::rt::{TokioIo, TokioTimer};
 use serde_json::Value as Json;
 use tokio::net::TcpListener;
 use tokio::sync::Semaphore;
-use tower::{Layer, ServiceExt, service_fn};
+use tower_layer::Layer;
+use tower_service::Service;
 use vivid_lane::{Finding, Table};
 use vivid_lane_http::{
-    Body, Error, LiveTable, Routed, RoutedPages, Visitor as Asked, has_good_host, is_from_this_site,
+    Body, Error, Handler, LiveTable, Routed, RoutedPages, Visitor as Asked, handler, has_good_host, is_from_this_site,
 };
 
 use crate::args::ServeArgs;
@@ -159,10 +160,8 @@ impl State {
 #[derive(Clone)]
 pub(crate) struct Site {
     state: Arc<State>,
-    routed: RoutedPages<PageService>,
+    routed: RoutedPages<Handler>,
 }
-
-type PageService = tower::util::BoxCloneSyncService<Request<Body>, Response<Body>, Error>;
 
 impl Site {
     pub(crate) fn new(state: &Arc<State>) -> Self {
@@ -176,12 +175,12 @@ impl Site {
                 let is_listed = listing.is_listed(list, value);
                 async move { is_listed }
             });
-        let show = service_fn(move |request: Request<Body>| {
+        let show = handler(move |request: Request<Body>| {
             let state = Arc::clone(&showing);
             async move { aside(&state, request, pages::show).await }
         });
         let routed = Routed::new(state.table.clone()).visitor(visitor);
-        Self { state: Arc::clone(state), routed: routed.layer(PageService::new(show)) }
+        Self { state: Arc::clone(state), routed: routed.layer(show) }
     }
 
     /// The answer to a request, as a future whose type is forgotten.
@@ -205,7 +204,7 @@ impl Site {
         // The pages of this tool have their policy, also beside an application, which has its own.
         let is_ours = request.uri().path().starts_with("/-/");
         let mut response = match (request.uri().path(), is_read) {
-            ("/-/try", true) => aside(state, request, trying::page).await?,
+            ("/-/try", true) => aside(state, request, trying::page).await,
             ("/-/style.css", true) => of_type("text/css; charset=utf-8", crate::html::STYLE.to_owned()),
             ("/-/try.js", true) => of_type("text/javascript", trying::SCRIPT.to_owned()),
             ("/-/reload.js", true) if state.changes.is_some() => of_type("text/javascript", reload::SCRIPT.to_owned()),
@@ -257,15 +256,16 @@ async fn aside(
     state: &Arc<State>,
     request: Request<Body>,
     show: impl FnOnce(&State, &Request<()>) -> Response<Body> + Send + 'static,
-) -> Result<Response<Body>, Error> {
+) -> Response<Body> {
     let state = Arc::clone(state);
     let request = request.map(|_| ());
-    tokio::task::spawn_blocking(move || show(&state, &request)).await.map_err(Error::new)
+    let made = tokio::task::spawn_blocking(move || show(&state, &request)).await;
+    made.unwrap_or_else(|_| refused(StatusCode::INTERNAL_SERVER_ERROR, "this page could not be made"))
 }
 
 /// What the table says, which is never an error.
-async fn routed(routed: &RoutedPages<PageService>, request: Request<Body>) -> Response<Body> {
-    routed.clone().oneshot(request).await.unwrap_or_else(|never| match never {})
+async fn routed(routed: &RoutedPages<Handler>, request: Request<Body>) -> Response<Body> {
+    routed.clone().call(request).await.unwrap_or_else(|never| match never {})
 }
 
 fn refused(status: StatusCode, why: &str) -> Response<Body> {
