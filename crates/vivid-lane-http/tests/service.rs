@@ -472,7 +472,7 @@ fn elements(html: &str) -> Vec<String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200 * ProptestConfig::default().cases / 256))]
+    #![proptest_config(ProptestConfig::with_cases(200))]
 
     /// The service says what the table decides: status, location, methods, and the page.
     #[test]

@@ -12,9 +12,10 @@ use crate::reference::nested::{self, level};
 use crate::reference::rules::POOL;
 use crate::workshop::{Visitor, Workshop};
 
-/// How many of something are tried: so many as long as `PROPTEST_CASES` is 256, its default, and in proportion to it else.
+/// How many of something are tried: so many as long as `LAW_CASES` is 256, its default, and in proportion to it else.
 fn scaled(count: usize) -> usize {
-    count * Config::default().cases as usize / 256
+    let of_256 = std::env::var("LAW_CASES").map_or(256, |text| text.parse().expect("LAW_CASES is a number"));
+    (count * of_256 / 256).max(1)
 }
 
 /// The same values in each run, so that a commit has one verdict; another seed by `PROPTEST_RNG_SEED`.
