@@ -4,7 +4,7 @@ use std::fmt;
 
 use vivid_lane::declare::Place;
 
-/// Something that could not be carried over as it was, and what became of it.
+/// A note about something that could not be converted as it was.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Note {
     code: &'static str,
@@ -14,26 +14,26 @@ pub struct Note {
 }
 
 impl Note {
-    /// A short, stable word for what became of it: `left-out`, `renamed` or `changed`.
+    /// The kind of the note, a short, stable word: `left-out`, `renamed` or `changed`.
     #[must_use]
     pub fn code(&self) -> &'static str {
         self.code
     }
 
-    /// What it is about: the word of the other form, such as `requestBody`. Notes with the same code and subject can be told
-    /// together.
+    /// What the note is about: a word of the source format, such as `requestBody`. Notes with the same code and subject
+    /// can be shown as one.
     #[must_use]
     pub fn subject(&self) -> &str {
         &self.subject
     }
 
-    /// What became of it, and why.
+    /// What happened to it, and why.
     #[must_use]
     pub fn message(&self) -> &str {
         &self.message
     }
 
-    /// Where it stands in what was read.
+    /// Its place in the source.
     #[must_use]
     pub fn place(&self) -> Option<&Place> {
         self.place.as_ref()
@@ -60,19 +60,19 @@ pub struct Notes {
 }
 
 impl Notes {
-    /// All of them, in the order in which they came up.
+    /// All notes, in the order in which they came up.
     #[must_use]
     pub fn all(&self) -> &[Note] {
         &self.all
     }
 
-    /// How many there are beyond those that are kept.
+    /// How many more notes there were than were kept.
     #[must_use]
     pub fn more(&self) -> usize {
         self.more
     }
 
-    /// Adds a note that something was left out, for callers that read what a table is made of.
+    /// Adds a note that something was left out.
     pub fn leave_out(&mut self, subject: &str, message: impl Into<String>) {
         self.left_out(subject, None, message);
     }

@@ -15,8 +15,7 @@ use tokio::time::{Instant, Sleep};
 
 use crate::{BoxError, Error};
 
-/// A body of any kind, with its type forgotten: of a request that came in, or of a response. The default one is empty. It is `Send`
-/// and `Sync`, whatever it was made of.
+/// The body of a request or a response, whatever its type was. The default is empty. It is `Send` and `Sync`.
 ///
 /// # Example
 /// ```
@@ -39,7 +38,7 @@ enum Kind {
 }
 
 impl Body {
-    /// Forgets the type of a body.
+    /// Makes a body of any other body.
     pub fn new<T>(body: T) -> Self
     where
         T: http_body::Body<Data = Bytes> + Send + 'static,
@@ -59,9 +58,9 @@ impl Body {
         body.map_or_else(Self::default, |body| Self(Kind::Any(Mutex::new(body.map_err(Error::new).boxed_unsync()))))
     }
 
-    /// A body that must keep up: it may be waited for for some time to begin with, and then for as long as its bytes take at a least rate. The time
-    /// in which nobody reads it does not count. One that does not keep up is broken off with an error, which [`Visit::form`](crate::Visit::form) and its like make a 408 of. To be called within a
-    /// `tokio` runtime that has a timer.
+    /// A body with a deadline: it may take some time to begin, and then as long as its bytes take at a least rate. Time
+    /// in which nobody reads it does not count. A body that is too slow ends with an error, for which
+    /// [`Visit::form`](crate::Visit::form) and its like answer 408. Call it within a `tokio` runtime that has a timer.
     ///
     /// # Example
     /// ```

@@ -11,7 +11,8 @@ use http::{HeaderValue, Response, StatusCode};
 use crate::Body;
 use crate::routing::Routing;
 
-/// Counts of requests by route, outcome and status, since the program began. Clones share them, whatever becomes of the table.
+/// Counts requests by route, outcome and status since the program started. Clones share the counts, and they outlive a
+/// change of the table.
 ///
 /// They are off unless a service is told to [count](crate::Routed::count). Their `Display` is the OpenMetrics text exposition format
 /// (version 1.0, `application/openmetrics-text`). There are as many lines as routes, outcomes and statuses, whatever is asked.
@@ -61,13 +62,13 @@ impl fmt::Debug for Counts {
 }
 
 impl Counts {
-    /// No requests as yet.
+    /// Counts that start at zero.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
     }
 
-    /// A response with the text of the counts.
+    /// A response with the counts as text, for a monitoring system to read.
     #[must_use]
     pub fn to_response(&self) -> Response<Body> {
         let mut response = Response::new(Body::from(self.to_string()));

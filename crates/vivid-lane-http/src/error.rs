@@ -5,7 +5,7 @@ use std::fmt;
 /// An error of any kind.
 pub type BoxError = Box<dyn std::error::Error + Send + Sync>;
 
-/// An error of a handler or of a body, with its type forgotten.
+/// An error of a handler or of a body, whatever its type was.
 ///
 /// # Example
 /// ```
@@ -17,7 +17,7 @@ pub type BoxError = Box<dyn std::error::Error + Send + Sync>;
 pub struct Error(BoxError);
 
 impl Error {
-    /// Forgets the type of an error; one of which it is forgotten stays as it is.
+    /// Makes an error of any other error. One that has this type already is not wrapped again.
     pub fn new(error: impl Into<BoxError>) -> Self {
         error.into().downcast().map_or_else(Self, |same| *same)
     }
@@ -26,7 +26,7 @@ impl Error {
         self.0.is::<E>()
     }
 
-    /// The error as it was.
+    /// The original error.
     #[must_use]
     pub fn into_inner(self) -> BoxError {
         self.0

@@ -6,7 +6,7 @@ use http::StatusCode;
 
 use crate::{BoxError, Error};
 
-/// What went wrong in a page.
+/// The failure of a page: what went wrong, and what the visitor may know of it.
 ///
 /// Any error becomes one by `?`: the visitor is told "500 Internal Server Error" and nothing of the error itself. Of a time-out, of the
 /// page or of a layer around it, "503 Service Unavailable" is told. What the visitor can mend is said with
@@ -43,12 +43,13 @@ enum Kind {
 }
 
 impl Failure {
-    /// A failure that the visitor is told of.
+    /// A failure with a status and a text that the visitor may read.
     pub fn new(status: StatusCode, detail: impl Into<String>) -> Self {
         Self(Box::new(Kind::Told { status, detail: detail.into(), retry_after: None }))
     }
 
-    /// Something that the page needs is away: 503, with `Retry-After` where it is known when to ask again, in seconds.
+    /// Something that the page needs is not available: status 503, with `Retry-After` in seconds if it is known when to
+    /// ask again.
     ///
     /// # Example
     /// ```
@@ -61,19 +62,19 @@ impl Failure {
         Self(Box::new(Kind::Told { status, detail, retry_after }))
     }
 
-    /// What the page is about does not exist after all. The visitor is shown what the table shows of an address below the page
-    /// that nothing has: the fallback of the nearest route that has one, within its frames, with status 404.
+    /// The thing that the page is about does not exist. The visitor sees the fallback of the nearest route that has
+    /// one, within its frames, with status 404, as for any address without a page.
     #[must_use]
     pub fn not_found() -> Self {
         Self(Box::new(Kind::NotFound))
     }
 
-    /// Any error, also one that is boxed already.
+    /// A failure of any error, also a boxed one. The visitor sees the status only.
     pub fn of(error: impl Into<BoxError>) -> Self {
         Self(Box::new(Kind::Hidden(Error::new(error).into_inner())))
     }
 
-    /// The status that it leads to.
+    /// The status of the response.
     #[must_use]
     pub fn status(&self) -> StatusCode {
         match &*self.0 {
@@ -84,7 +85,7 @@ impl Failure {
         }
     }
 
-    /// The error, where it is one of the program that the visitor is told nothing of.
+    /// The error of the program, if there is one; the visitor does not see it.
     #[must_use]
     pub fn error(&self) -> Option<&BoxError> {
         match &*self.0 {

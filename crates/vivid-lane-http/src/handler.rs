@@ -17,7 +17,7 @@ use crate::{Body, BoxError, Error};
 
 type Run = dyn Fn(Request<Body>) -> BoxFuture<Result<Response<Body>, Error>> + Send + Sync;
 
-/// What shows a page: a service with its type forgotten, whose clones share it.
+/// Shows a page: an async function or a service, whatever its type was. Clones share it.
 pub struct Handler(Arc<Run>);
 
 impl Clone for Handler {
@@ -61,12 +61,12 @@ pub(crate) async fn call_once<S: Service<R>, R>(mut service: S, request: R) -> R
     service.call(request).await
 }
 
-/// The match of a request, with its parameters, levels, frames, data, and links that start from it.
+/// The match of a request: parameters, levels, frames, data, and links that start from it.
 ///
 /// The pages of its table are not those of the service; they are of no use to a handler.
 pub type Found = OwnedMatch<()>;
 
-/// The match that led to a handler; `None` for the page that is shown where nothing was found.
+/// The match of a request; `None` if the page is a fallback.
 ///
 /// See the [crate documentation](crate) for an example.
 #[must_use]
@@ -74,7 +74,7 @@ pub fn found<B>(request: &Request<B>) -> Option<&Found> {
     request.extensions().get()
 }
 
-/// What is known of a request that nothing has; in the extensions of a request for a fallback.
+/// What is known about a request that no route answers; it is in the extensions of the request that a fallback gets.
 ///
 /// # Example
 /// ```
@@ -162,14 +162,15 @@ impl Missing {
         self.status
     }
 
-    /// Why nothing was found, where a rule says so (`date` does not accept `2031-02-30`, say), or why the request is refused.
+    /// Why no page was found, if a rule is the reason (for example, `date` does not accept `2031-02-30`), or why the
+    /// request is refused.
     #[must_use]
     pub fn reason(&self) -> Option<&str> {
         self.reason.as_deref()
     }
 
-    /// Addresses that may have been meant, the likeliest first; worked out when they are asked for. There are none where a page says by
-    /// itself that it [does not exist](crate::Failure::not_found).
+    /// Addresses that the visitor may have meant, the likeliest first. They are worked out on each call. There are none
+    /// if a page says itself that it [does not exist](crate::Failure::not_found).
     #[must_use]
     pub fn suggestions(&self) -> Vec<String> {
         match self.table.decide(&vivid_lane::Request::get(self.target.as_str())) {
@@ -188,13 +189,13 @@ impl Missing {
     }
 }
 
-/// Where the page stands that is shown because nothing was found; `None` for any other page.
+/// What is known about the missing page, if this request shows a fallback.
 #[must_use]
 pub fn missing<B>(request: &Request<B>) -> Option<&Missing> {
     request.extensions().get()
 }
 
-/// An async function as a handler.
+/// Makes a handler of an async function.
 ///
 /// See the [crate documentation](crate) for an example.
 pub fn handler<F, R, T>(function: F) -> Handler
@@ -210,7 +211,7 @@ where
     })
 }
 
-/// Any service as a handler, with the layers that are around it.
+/// Makes a handler of any service, layers included.
 ///
 /// # Example
 /// ```

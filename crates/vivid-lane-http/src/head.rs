@@ -108,9 +108,8 @@ impl From<Head<'_>> for Origin {
     }
 }
 
-/// Whether a request was made from a page of this site, or by no page at all. To be asked before something is changed by a form:
-/// browsers
-/// say so with `Sec-Fetch-Site`, or with `Origin`, and a page of another site cannot lie about it.
+/// Whether a request was made from a page of this site, or from no page at all. Ask this before a form changes
+/// anything: browsers send `Sec-Fetch-Site` or `Origin`, and a page of another site cannot forge them.
 ///
 /// # Example
 /// ```
@@ -135,9 +134,8 @@ pub fn is_from_this_site(head: &Parts) -> bool {
     }
 }
 
-/// Whether a request names one host, as HTTP/1.1 asks for (RFC 9112, section 3.2). A `Server` and [`Routed`](crate::Routed) on a
-/// connection
-/// of `hyper` see to it themselves.
+/// Whether a request names exactly one host, as HTTP/1.1 demands (RFC 9112, section 3.2). A `Server`, and
+/// [`Routed`](crate::Routed) on a connection of `hyper`, check this themselves.
 ///
 /// # Example
 /// ```

@@ -17,12 +17,12 @@ use crate::visitor::BoxFuture;
 use crate::watch::Watch;
 use crate::{Body, BoxError};
 
-/// The name of the page that is wanted, or of the fallback; in the extensions of a request.
+/// The name of the page to show, or of the fallback; it is in the extensions of a request.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PageName(pub String);
 
-/// One service for all pages, behind a table of their names. Made by [`Routed`] as a layer; what leads to no page does not
-/// reach the service.
+/// One service for all pages, behind a table of page names. Made by [`Routed`] as a layer. Requests that lead to no
+/// page do not reach the service.
 ///
 /// # Example
 /// ```

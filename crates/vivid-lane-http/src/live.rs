@@ -8,7 +8,7 @@ use vivid_lane::Table;
 
 use crate::routing::{Labels, labels};
 
-/// A table behind an atomic pointer. Clones share it; a request that has begun keeps the table that it began with.
+/// A table that can be replaced while requests run. Clones share it. A request keeps the table that it started with.
 ///
 /// # Example
 /// ```
@@ -58,24 +58,24 @@ impl<P> fmt::Debug for LiveTable<P> {
 }
 
 impl<P> LiveTable<P> {
-    /// A table that can be exchanged.
+    /// A table that can be replaced.
     #[must_use]
     pub fn new(table: Table<P>) -> Self {
         Self { now: Arc::new(ArcSwap::from_pointee(Loaded::new(table))) }
     }
 
-    /// The table of this moment.
+    /// The current table.
     #[must_use]
     pub fn load(&self) -> Table<P> {
         self.now.load().table.clone()
     }
 
-    /// Exchanges the table.
+    /// Replaces the table.
     pub fn replace(&self, table: Table<P>) {
         self.now.store(Arc::new(Loaded::new(table)));
     }
 
-    /// Exchanges the table for one that is made here; where that fails, the old one stays.
+    /// Replaces the table by one that the function makes. If the function fails, the old table stays.
     ///
     /// # Errors
     /// What the function gives.

@@ -19,7 +19,7 @@ use crate::visit::Visit;
 use crate::visitor::BoxFuture;
 use crate::{Body, BoxError, Error, Failure};
 
-/// The pages of a program: for each name in the table what shows it, with what all of them share.
+/// The pages of a program: a function for each page name in the table, and the state that all of them share.
 ///
 /// A page is an async function of a [`Visit`] that gives a `Response` or a `Result<Response, Failure>`.
 ///
@@ -166,7 +166,7 @@ impl Failed {
 }
 
 impl<S: Send + Sync + 'static> Pages<S> {
-    /// No pages as yet, and what all of them will share.
+    /// A set without pages, with the state that all pages will share.
     pub fn new(state: S) -> Self {
         Self { state: Arc::new(state), known: BTreeMap::new(), others: None, around: Vec::new() }
     }
@@ -184,7 +184,7 @@ impl<S: Send + Sync + 'static> Pages<S> {
         })
     }
 
-    /// What shows the page of that name.
+    /// Sets the function that shows a page, given by its name in the table.
     #[must_use]
     pub fn page(mut self, name: impl Into<String>, function: impl PageFunction<S>) -> Self {
         let handler = self.handler(function);
@@ -192,28 +192,29 @@ impl<S: Send + Sync + 'static> Pages<S> {
         self
     }
 
-    /// What shows all pages that are not named.
+    /// Sets the function that shows all pages without one of their own.
     #[must_use]
     pub fn others(mut self, function: impl PageFunction<S>) -> Self {
         self.others = Some(self.handler(function));
         self
     }
 
-    /// A [handler](crate::handler) or a [service](crate::service()) that shows the page of that name.
+    /// Sets a [handler](crate::handler) or a [service](crate::service()) that shows a page.
     #[must_use]
     pub fn handled(mut self, name: impl Into<String>, handler: Handler) -> Self {
         self.known.insert(name.into(), handler);
         self
     }
 
-    /// Puts something around all pages: what is put there last is the outermost. Its errors become responses, too. Of a [`Failure`] it sees
-    /// the status; what the visitor is told comes later, with the fields that it has added.
+    /// Puts a layer around all pages; the layer that is added last is the outermost. Its errors become responses, too.
+    /// Of a [`Failure`] it sees the status; the text for the visitor is added later, and header fields that the layer
+    /// has set are kept.
     #[must_use]
     pub fn around_all(self, put: impl Fn(Handler) -> Handler + 'static) -> Self {
         self.put(None, None, put)
     }
 
-    /// Puts something around some pages, by their names.
+    /// Puts a layer around some pages, given by their names.
     ///
     /// # Example
     /// ```
@@ -230,7 +231,7 @@ impl<S: Send + Sync + 'static> Pages<S> {
         self.put(None, Some(pages.iter().map(|&page| page.to_owned()).collect()), put)
     }
 
-    /// Puts something around whatever is shown at a route and below it, also where nothing is found there.
+    /// Puts a layer around everything that is shown at a route and below it, fallbacks included.
     #[must_use]
     pub fn around_below(self, route: impl Into<String>, put: impl Fn(Handler) -> Handler + 'static) -> Self {
         self.put(Some(route.into()), None, put)
@@ -246,7 +247,7 @@ impl<S: Send + Sync + 'static> Pages<S> {
         self
     }
 
-    /// The table with what shows its pages in the place of their names.
+    /// Makes the table whose pages are handlers.
     ///
     /// # Errors
     /// Names of the table without a page here, and names here that the table does not have.
@@ -297,7 +298,7 @@ fn is_below(request: &Request<Body>, route: &str) -> bool {
     })
 }
 
-/// Pages and table do not fit.
+/// The pages of the program do not fit those of the table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PagesError(String);
 
@@ -309,7 +310,7 @@ impl fmt::Display for PagesError {
 
 impl std::error::Error for PagesError {}
 
-/// A layer, to be put [around](Pages::around) pages.
+/// Makes a layer fit for [around](Pages::around).
 pub fn layered<L, T>(layer: L) -> impl Fn(Handler) -> Handler
 where
     L: Layer<Handler>,
@@ -321,12 +322,12 @@ where
     move |handler| service(layer.layer(handler))
 }
 
-/// A response of HTML.
+/// An HTML response.
 pub fn html(text: impl Into<Body>) -> Response<Body> {
     of_type("text/html; charset=utf-8", text.into())
 }
 
-/// A response of JSON.
+/// A JSON response.
 ///
 /// # Errors
 /// The value has no form in JSON, such as a map whose keys are no texts.

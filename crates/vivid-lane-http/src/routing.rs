@@ -5,8 +5,9 @@ use std::sync::Arc;
 
 use vivid_lane::{Decision, Table};
 
-/// What a request led to; in the extensions of its response, where [`Routed::label_responses`](crate::Routed::label_responses) asks for it, so
-/// that any layer around the service can label what it counts. There are as many labels as routes, whatever is asked.
+/// What a request led to. It is in the extensions of the response if
+/// [`Routed::label_responses`](crate::Routed::label_responses) is set, so that any layer around the service can label
+/// its measurements. There are only as many labels as routes, whatever visitors request.
 ///
 /// # Example
 /// ```
@@ -53,20 +54,21 @@ pub(crate) fn labels(table: &Table<()>) -> Labels {
 }
 
 impl Routing {
-    /// What was decided: `page`, `redirect`, `unmet`, `not-found`, `wrong-method`, `options`, `bad-request` or `unavailable`.
+    /// The kind of decision: `page`, `redirect`, `unmet`, `not-found`, `wrong-method`, `options`, `bad-request` or
+    /// `unavailable`.
     #[must_use]
     pub fn outcome(&self) -> &'static str {
         self.outcome
     }
 
-    /// The name of the route, where one had a part in it: its page is shown, it redirects, it has the need, or it answers other
-    /// methods.
+    /// The name of the route that took part in the decision, if one did: its page is shown, it redirects, it has the
+    /// need, or it accepts other methods.
     #[must_use]
     pub fn route(&self) -> Option<&str> {
         self.label.as_ref().map(|label| label.name.as_str())
     }
 
-    /// The template of the path of the route.
+    /// The template of the path of that route.
     #[must_use]
     pub fn template(&self) -> Option<&str> {
         self.label.as_ref().map(|label| label.template.as_str())

@@ -26,7 +26,7 @@ use crate::head::Head;
 use crate::reply::Reply;
 use crate::{Body, BoxError, Failure};
 
-/// A service at a port, with limits, until it is told to stop.
+/// A server for a service, with limits. It runs until it is told to stop.
 ///
 /// It speaks HTTP/1.1 and HTTP/2, without TLS. Upgrades are passed on. A request without a good
 /// `Host` field is 400 (RFC 9112, section 3.2). An error of a layer around the service is 500, or 503 for a time-out. A connection that cannot
@@ -65,7 +65,7 @@ impl<S> fmt::Debug for Server<S> {
     }
 }
 
-/// Some requests did not end while the server waited for them.
+/// Some requests did not end in the time that the server waits when it stops.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Unfinished(());
 
@@ -83,8 +83,9 @@ const PAUSE: Duration = Duration::from_millis(100);
 const LEAST_HEAD: usize = 8192;
 
 impl<S> Server<S> {
-    /// A server for a service: 1,024 connections at a time, from one peer as many; heads of up to 64 KiB that arrive within 10 seconds; bodies
-    /// that have 10 seconds, and one more for each KiB; and 10 seconds for the requests that run when it is told to stop.
+    /// A server for a service. By default it serves 1,024 connections at a time, from one peer as many. Heads have up
+    /// to 64 KiB and arrive within 10 seconds; bodies have 10 seconds, and one more for each KiB. When the server is
+    /// told to stop, running requests have 10 seconds.
     pub fn new(service: S) -> Self {
         let time = Duration::from_secs(10);
         Self {
@@ -99,43 +100,44 @@ impl<S> Server<S> {
         }
     }
 
-    /// How many connections are served at a time. More wait to be accepted.
+    /// Sets how many connections are served at a time. More wait to be accepted.
     #[must_use]
     pub fn connections(mut self, most: usize) -> Self {
         self.connections = most;
         self
     }
 
-    /// How large the head of a request may be in HTTP/1.1, at least 8 KiB, and how long it may take to arrive.
+    /// Sets how large the head of a request in HTTP/1.1 may be, at least 8 KiB, and how long it may take to arrive.
     #[must_use]
     pub fn heads(mut self, bytes: usize, time: Duration) -> Self {
         (self.head_bytes, self.head_time) = (bytes.max(LEAST_HEAD), time);
         self
     }
 
-    /// How long a body may take to begin with, and at what rate it must arrive on the whole ([`Body::paced`]).
+    /// Sets how long a body may take to begin, and at what rate it must arrive on average ([`Body::paced`]).
     #[must_use]
     pub fn bodies(mut self, time: Duration, bytes_a_second: u32) -> Self {
         (self.body_time, self.body_rate) = (time, bytes_a_second);
         self
     }
 
-    /// How many connections one address may have at a time; more are closed at once. It makes no sense behind a proxy, where all come
-    /// from one address.
+    /// Sets how many connections one address may have at a time; more are closed at once. Do not use it behind a proxy,
+    /// where all connections come from one address.
     #[must_use]
     pub fn connections_of_one_peer(mut self, most: usize) -> Self {
         self.from_one_peer = most.max(1);
         self
     }
 
-    /// How long requests that run may go on when the server is told to stop.
+    /// Sets how long running requests may go on when the server is told to stop.
     #[must_use]
     pub fn patience(mut self, time: Duration) -> Self {
         self.patience = time;
         self
     }
 
-    /// Serves until it is told to stop, and then until the requests that run have ended. New connections are not accepted meanwhile.
+    /// Serves until it is told to stop, and then until the running requests have ended. New connections are not
+    /// accepted meanwhile.
     ///
     /// # Errors
     /// Some requests did not end in time.

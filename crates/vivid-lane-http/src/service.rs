@@ -22,7 +22,8 @@ use crate::visitor::{BoxFuture, Visitor};
 use crate::watch::Watch;
 use crate::{Body, BoxError, Failure};
 
-/// What shows a page: a service of `tower` whose clones can be called at once. A [`Handler`](crate::Handler) is one.
+/// A service that shows a page: it can be cloned, and its clones can be called at once. A [`Handler`](crate::Handler)
+/// is one.
 pub trait PageService:
     Service<Request<Body>, Response = Response<Body>, Error: Into<BoxError>, Future: Send> + Clone + Send + Sync + 'static
 {
@@ -37,8 +38,8 @@ impl<S> PageService for S where
 {
 }
 
-/// A table whose pages are services: each request goes to the service of its page, with the [match](crate::Found) in its
-/// extensions; what leads to no page is answered at once.
+/// A table as a service: each request goes to the service of its page, with the [match](crate::Found) in its
+/// extensions. Requests that lead to no page are answered at once.
 ///
 /// - A page that is missing shows the fallback, with status 404, always; without one the client is told in the form that it
 ///   likes best: HTML, problem details (RFC 9457) or plain text.
@@ -67,28 +68,29 @@ impl<P> fmt::Debug for Routed<P> {
 }
 
 impl<P> Routed<P> {
-    /// A service for a table, or for one that is exchanged now and then.
+    /// A service for a table, or for a [`LiveTable`].
     pub fn new(table: impl Into<LiveTable<P>>) -> Self {
         Self { core: Arc::new(Core::new(table.into())) }
     }
 
-    /// What is true of visitors.
+    /// Sets how to find out what is true of a visitor.
     #[must_use]
     pub fn visitor(mut self, visitor: Visitor) -> Self {
         Arc::make_mut(&mut self.core).visitor = visitor;
         self
     }
 
-    /// Writes `Location` with the origin that the table declares, never with the host that was asked. A table without an
-    /// origin goes on with relative ones.
+    /// Writes `Location` with the origin that the table declares, never with the host of the request. For a table
+    /// without an origin it stays relative.
     #[must_use]
     pub fn absolute_locations(mut self) -> Self {
         Arc::make_mut(&mut self.core).is_absolute = true;
         self
     }
 
-    /// What is to be done about a failure of a page, or of a layer around one, at that path: to log it, and, if it gives one, to answer
-    /// with a response of the program's. Else the visitor is told the status, in the form that suits it, and nothing of the error.
+    /// Sets what to do when a page, or a layer around one, fails. The function gets the failure and the path. It can
+    /// log the failure, and it can return a response of its own. If it returns none, the visitor sees the status, and
+    /// nothing of the error.
     ///
     /// # Example
     /// ```
@@ -122,9 +124,10 @@ impl<P> Routed<P> {
         self
     }
 
-    /// Shows refusals, too, by the fallback that the table has for their place: 400, 403, 405, 414 and 503, and what fails in a page. The
-    /// fallback is told the status and the reason ([`Missing`](crate::Missing)); the fields of the response are as without it. A client that likes
-    /// JSON best gets problem details, also of what is missing; so does everybody at a route that says `fallback = false`.
+    /// Shows refusals by the fallback page, too: 400, 403, 405, 414 and 503, and failures of pages. The fallback gets
+    /// the status and the reason ([`Missing`](crate::Missing)); the header fields stay as they are. A client that
+    /// prefers JSON gets problem details, for missing pages as well; so does everybody at a route that says `fallback =
+    /// false`.
     ///
     /// # Example
     /// ```
@@ -170,7 +173,7 @@ impl<P> Routed<P> {
         self
     }
 
-    /// For how many seconds a permanent redirect may be kept; 3,600 if nothing is said.
+    /// Sets for how many seconds browsers may keep a permanent redirect. The default is 3,600.
     #[must_use]
     pub fn keep_redirects(mut self, seconds: u32) -> Self {
         Arc::make_mut(&mut self.core).kept = seconds;
@@ -246,7 +249,7 @@ pin_project_lite::pin_project! {
 }
 
 pin_project_lite::pin_project! {
-    /// The response of a [`Routed`] service, to come.
+    /// The future of a response of a [`Routed`] service.
     pub struct ResponseFuture<P>
     where
         P: Service<Request<Body>>,

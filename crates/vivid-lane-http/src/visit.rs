@@ -17,7 +17,7 @@ use crate::head::is_from_this_site;
 use crate::visitor::Identity;
 use crate::{Body, Failure};
 
-/// A visit to a page: all that the page may need to be shown. `S` is what all pages of the program share.
+/// A visit to a page, with all that the page may need. `S` is the state that all pages of the program share.
 ///
 /// See [`Pages`](crate::Pages) for an example.
 pub struct Visit<S = ()> {
@@ -38,7 +38,7 @@ impl<S> Visit<S> {
         Self { head, body, state }
     }
 
-    /// What all pages share: connections to databases, settings, sessions.
+    /// The state that all pages share: connections to databases, settings, sessions.
     #[must_use]
     pub fn state(&self) -> &S {
         &self.state
@@ -50,32 +50,32 @@ impl<S> Visit<S> {
         &self.head.method
     }
 
-    /// The fields of the request.
+    /// The header fields of the request.
     #[must_use]
     pub fn headers(&self) -> &HeaderMap {
         &self.head.headers
     }
 
-    /// All of the request but its body, with the extensions that layers have put there.
+    /// The request without its body, with the extensions that layers have added.
     #[must_use]
     pub fn head(&self) -> &Parts {
         &self.head
     }
 
-    /// The match that led here; `None` for a page that is shown because nothing was found.
+    /// The match of the request; `None` if the page is a fallback.
     #[must_use]
     pub fn found(&self) -> Option<&Found> {
         self.head.extensions.get()
     }
 
-    /// Where nothing was found; `None` for any other page.
+    /// What is known about the missing page; `None` unless the page is a fallback.
     #[must_use]
     pub fn missing(&self) -> Option<&Missing> {
         self.head.extensions.get()
     }
 
-    /// Where the page stands: the match, or the deepest route that covers an address that nothing has; `None` where no route
-    /// covers it.
+    /// The position in the table: that of the match, or the deepest route that covers a missing address; `None` if no
+    /// route covers it.
     #[must_use]
     pub fn position(&self) -> Option<Position<'_, '_, ()>> {
         self.found().map(Found::position).or_else(|| self.missing()?.position())
@@ -97,7 +97,7 @@ impl<S> Visit<S> {
         self.position()?.param(name).map(Cow::into_owned)
     }
 
-    /// The parameters as a struct of the program, by serde: a field for each, of the same name.
+    /// The parameters as a struct of the program, by serde: a field for each parameter, of the same name.
     ///
     /// # Errors
     /// A value that its field does not take: in the path the page [does not exist](Failure::not_found), in the query the request is
@@ -117,14 +117,15 @@ impl<S> Visit<S> {
         })
     }
 
-    /// Who the visitor is, as found out when the table asked for it ([`Visitor::identity`](crate::Visitor::identity)); `None` where
-    /// it did not have to ask, and of a visitor whom nobody knows. [`identify`](Self::identify) asks.
+    /// Who the visitor is, as the table found out for a need ([`Visitor::identity`](crate::Visitor::identity)). `None`
+    /// if the table did not have to ask, or if the program does not know the visitor. [`identify`](Self::identify) asks
+    /// in any case.
     #[must_use]
     pub fn identity<I: Send + Sync + 'static>(&self) -> Option<&I> {
         self.head.extensions.get::<Identity>()?.known()
     }
 
-    /// Who the visitor is; looked up where the table has not asked for it. `None` of a visitor whom nobody knows.
+    /// Who the visitor is; looked up if the table has not done so. `None` for a visitor whom the program does not know.
     ///
     /// # Errors
     /// It cannot be told now (503).
@@ -136,13 +137,13 @@ impl<S> Visit<S> {
         })
     }
 
-    /// The table, without its pages.
+    /// The table, without its handlers.
     #[must_use]
     pub fn table(&self) -> Option<&Table<()>> {
         self.found().map(|found| found.position().table()).or_else(|| self.missing().map(Missing::table))
     }
 
-    /// Starts a link from here: what the two addresses share is inherited.
+    /// Starts a link from here; it inherits the values that the two addresses share.
     ///
     /// # Errors
     /// The page is not one of a table.
@@ -154,7 +155,7 @@ impl<S> Visit<S> {
         }
     }
 
-    /// Starts a link to this address, with all its values, to change some.
+    /// Starts a link to the current address with all its values, so that you can change some.
     ///
     /// # Errors
     /// There is nothing at this address.
@@ -162,7 +163,7 @@ impl<S> Visit<S> {
         Ok(self.position().ok_or_else(Failure::not_found)?.link_here())
     }
 
-    /// Leads on to a link, to be asked for with `GET` (303).
+    /// A redirect to a link, after a form for example; the browser follows it with `GET` (303).
     ///
     /// # Errors
     /// The link cannot be made.
@@ -170,8 +171,8 @@ impl<S> Visit<S> {
         see_other(&link.to_url()?)
     }
 
-    /// Leads on to the address that a sign-in page was asked with (303), or to the default where there is none, or none that is a
-    /// page of this table other than the sign-in page itself.
+    /// A redirect (303) to the return address of this sign-in page. Without one, or if it is no page of this table, or
+    /// the sign-in page itself, it leads to the default.
     ///
     /// # Errors
     /// The default is no URL.
@@ -184,7 +185,7 @@ impl<S> Visit<S> {
         see_other(if is_here { default } else { address })
     }
 
-    /// The body as the fields of a form.
+    /// Reads the body as the fields of a form.
     ///
     /// # Errors
     /// It is no form (415), has more bytes than the limit (413), or fields that do not fit (422). It was read already (500).
@@ -193,7 +194,7 @@ impl<S> Visit<S> {
         serde_html_form::from_bytes(&sent).map_err(|error| unfit(&error))
     }
 
-    /// The body as JSON.
+    /// Reads the body as JSON.
     ///
     /// # Errors
     /// It is no JSON (415, 400), has more bytes than the limit (413), or values that do not fit (422). It was read already (500).
@@ -205,7 +206,7 @@ impl<S> Visit<S> {
         })
     }
 
-    /// The body, to be read by other means; empty if it was read already.
+    /// Takes the body, to read it by other means; empty if it was read already.
     #[must_use]
     pub fn take_body(&mut self) -> Body {
         std::mem::take(&mut self.body)

@@ -22,14 +22,14 @@ type Somebody = Arc<dyn Any + Send + Sync>;
 type Identify = dyn Fn(&Parts) -> BoxFuture<Who<Somebody>> + Send + Sync;
 type Judge = dyn Fn(&Somebody, &str) -> bool + Send + Sync;
 
-/// Who a visitor is. An `Option` and a `Result` of one become it by themselves.
+/// Who a visitor is. An `Option`, and a `Result` of one, convert to it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Who<I> {
-    /// Somebody whom the program knows.
+    /// A visitor whom the program knows.
     Known(I),
-    /// Nobody whom it knows.
+    /// A visitor whom the program does not know.
     Nobody,
-    /// It cannot be told now; perhaps after so many seconds.
+    /// It is not known at the moment who the visitor is; ask again after so many seconds, if there is a number.
     Unclear {
         /// After how many seconds it is worth asking again, where that is known.
         retry_after: Option<u32>,
@@ -93,7 +93,8 @@ impl Identity {
     }
 }
 
-/// What is true of visitors, asked while a request is decided. By itself it meets no need and has no list.
+/// How to find out what is true of a visitor, while a request is decided. By default, visitors meet no need, and lists
+/// are empty.
 ///
 /// Each question is put only where the decision hangs on it, and once for a request. A function gives a `bool`, or
 /// anything else that is an [`Answer`]: an `Err` of a database is no "no", and leads to status 503.
@@ -131,15 +132,16 @@ impl fmt::Debug for Visitor {
 }
 
 impl Visitor {
-    /// A visitor of whom nothing is known.
+    /// A visitor who meets no need, with empty lists.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
     }
 
-    /// Who the visitor is, by the head of the request, and whether somebody meets a need. It is looked up at most once for a request,
-    /// when the table has a need or a page [wants to know](crate::Visit::identify), and handed on to the page
-    /// ([`Visit::identity`](crate::Visit::identity)). Nobody meets no need. [`needs`](Self::needs) goes before it.
+    /// Sets two functions: one finds out who the visitor is, from the head of the request, the other says whether that
+    /// visitor meets a need. The first is called at most once for a request, when the table has a need, or when a page
+    /// [asks](crate::Visit::identify); the page gets the result ([`Visit::identity`](crate::Visit::identity)). A
+    /// visitor whom the program does not know meets no need. [`needs`](Self::needs) takes precedence.
     ///
     /// # Example
     /// ```
@@ -183,7 +185,8 @@ impl Visitor {
         self
     }
 
-    /// Whether the visitor meets the need of that name, by the head of the request.
+    /// Sets the function that says whether the visitor meets a need. It gets the head of the request and the name of
+    /// the need.
     #[must_use]
     pub fn needs<F, R, A>(mut self, function: F) -> Self
     where
@@ -198,8 +201,8 @@ impl Visitor {
         self
     }
 
-    /// Whether a value is in the live list of that name. The head of the request is there for lists that are not the same for
-    /// everybody.
+    /// Sets the function that says whether a live list has a value. It gets the head of the request, too, for lists
+    /// that are not the same for everybody.
     #[must_use]
     pub fn lists<F, R, A>(mut self, function: F) -> Self
     where
@@ -214,8 +217,9 @@ impl Visitor {
         self
     }
 
-    /// Keeps the answers of [`lists`](Self::lists) for a time, at most so many of them. Where lists are not the same for everybody, the key
-    /// tells for whom an answer is kept: the tenant that the host names, say. "Cannot be told now" is never kept.
+    /// Caches the answers of [`lists`](Self::lists) for a time, up to a number of answers. If lists are not the same
+    /// for everybody, the key says for whom an answer holds, such as the tenant that the host names. The answer
+    /// "unknown" is never cached.
     ///
     /// # Example
     /// ```

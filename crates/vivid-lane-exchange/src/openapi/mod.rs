@@ -45,25 +45,25 @@ use crate::note::Notes;
 pub use read::read;
 pub use write::write;
 
-/// A table that was read from a description.
+/// The result of reading an OpenAPI description.
 #[derive(Debug)]
 pub struct Imported {
-    /// The table, not built yet: what the description contradicts itself in, building will tell.
+    /// The declaration of a table. Building it reports contradictions in the description.
     pub table: TableSpec,
-    /// What has no counterpart in a table.
+    /// Notes on what a table cannot hold.
     pub notes: Notes,
 }
 
-/// A description that was made of a table.
+/// The result of writing a table as an OpenAPI description.
 #[derive(Debug)]
 pub struct Exported {
     /// The document, OpenAPI 3.1.
     pub document: Data,
-    /// What has no counterpart in a description.
+    /// Notes on what a description cannot hold.
     pub notes: Notes,
 }
 
-/// Why a text is no description that can be read.
+/// Why a text could not be read as an OpenAPI description.
 #[derive(Debug)]
 pub struct OpenApiError {
     kind: Kind,
@@ -77,7 +77,7 @@ enum Kind {
 }
 
 impl OpenApiError {
-    /// What is wrong with the text as JSON or YAML, where that is the reason.
+    /// What is wrong with the text as JSON or YAML, if that is the reason.
     #[must_use]
     pub fn syntax(&self) -> Option<&TableError> {
         match &self.kind {

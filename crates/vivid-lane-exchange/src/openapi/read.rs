@@ -13,7 +13,7 @@ use super::trial::Trials;
 use super::{Imported, KEPT, Kind, METHODS, OpenApiError};
 use crate::note::Notes;
 
-/// Reads a description in JSON or YAML.
+/// Reads an OpenAPI description in JSON or YAML.
 ///
 /// # Errors
 /// The text is not in its format, is of another version, or has no paths.

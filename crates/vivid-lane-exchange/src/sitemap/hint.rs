@@ -13,7 +13,7 @@ pub struct Hints {
 const FREQUENCIES: &[&str] = &["always", "hourly", "daily", "weekly", "monthly", "yearly", "never"];
 
 impl Hints {
-    /// Reads hints from a table of data; what is wrong with them is told by name and reason.
+    /// Reads hints from data. Errors are returned by name and reason.
     ///
     /// # Example
     /// ```

@@ -42,7 +42,7 @@ pub const MOST_URLS: usize = 50_000;
 /// The most bytes that one file may have.
 pub const MOST_BYTES: u64 = 50 << 20;
 
-/// Values of the parameters of one page, and what a sitemap says of it.
+/// The values of the parameters of one page, with its hints for the sitemap.
 #[derive(Debug, Clone, Default)]
 pub struct Record {
     pub(crate) values: Vec<(String, Value)>,
@@ -50,7 +50,7 @@ pub struct Record {
 }
 
 impl Record {
-    /// A record of these values.
+    /// A record with these values.
     #[must_use]
     pub fn new(values: impl IntoIterator<Item = (String, Value)>, hints: Hints) -> Self {
         Self { values: values.into_iter().collect(), hints }
@@ -60,7 +60,7 @@ impl Record {
 /// Records as they come, or why one does not.
 type Records<'t> = Box<dyn Iterator<Item = io::Result<Record>> + 't>;
 
-/// A sitemap to be written.
+/// A sitemap under construction.
 pub struct Sitemap<'t> {
     table: &'t Table,
     values: HashMap<String, Vec<String>>,
@@ -75,30 +75,30 @@ impl fmt::Debug for Sitemap<'_> {
     }
 }
 
-/// What was written.
+/// The result of writing a sitemap.
 #[derive(Debug)]
 pub struct Written {
     urls: usize,
     files: usize,
-    /// Routes, or hints, that are left out, and why.
+    /// Routes and hints that were left out, and why.
     pub notes: Notes,
 }
 
 impl Written {
-    /// How many URLs there are.
+    /// The number of URLs.
     #[must_use]
     pub fn urls(&self) -> usize {
         self.urls
     }
 
-    /// How many files they are in; with more than one, an [index](write_index) leads to them.
+    /// The number of files. If there are several, an [index](write_index) should lead to them.
     #[must_use]
     pub fn files(&self) -> usize {
         self.files
     }
 }
 
-/// Why there is no sitemap.
+/// Why a sitemap could not be written.
 #[derive(Debug)]
 pub struct SitemapError {
     kind: Kind,
@@ -141,28 +141,29 @@ impl std::error::Error for SitemapError {
 }
 
 impl<'t> Sitemap<'t> {
-    /// A sitemap of the pages whose URLs the table knows by itself.
+    /// A sitemap of the pages whose URLs follow from the table alone.
     #[must_use]
     pub fn new(table: &'t Table) -> Self {
         let (values, lists, records) = (HashMap::new(), HashMap::new(), HashMap::new());
         Self { table, values, lists, records, language: "lang".to_owned() }
     }
 
-    /// The values of a parameter, wherever it stands.
+    /// Adds the values of a parameter, for all routes that have it.
     #[must_use]
     pub fn values<T: Into<String>>(mut self, name: impl Into<String>, values: impl IntoIterator<Item = T>) -> Self {
         self.values.insert(name.into(), values.into_iter().map(Into::into).collect());
         self
     }
 
-    /// The values in a live list.
+    /// Adds the values of a live list.
     #[must_use]
     pub fn list<T: Into<String>>(mut self, name: impl Into<String>, values: impl IntoIterator<Item = T>) -> Self {
         self.lists.insert(name.into(), values.into_iter().map(Into::into).collect());
         self
     }
 
-    /// The pages of a route, one by one: values that belong together. They are read as they are written.
+    /// Adds the pages of a route one by one, as records of values that belong together. The iterator is read while the
+    /// sitemap is written.
     #[must_use]
     pub fn records(
         mut self,
@@ -173,14 +174,14 @@ impl<'t> Sitemap<'t> {
         self
     }
 
-    /// The parameter whose values are languages; `lang` if nothing is said.
+    /// Sets the parameter whose values are languages. The default is `lang`.
     #[must_use]
     pub fn language(mut self, name: impl Into<String>) -> Self {
         self.language = name.into();
         self
     }
 
-    /// Writes the sitemap into as many files as it takes; the function opens the file of that number, counted from 1.
+    /// Writes the sitemap, in as many files as it takes. The function opens a file by its number, counted from 1.
     ///
     /// # Errors
     /// A table without `origin` or with its pages after `#`; a file that cannot be written; a record that cannot be read.
@@ -201,7 +202,7 @@ impl<'t> Sitemap<'t> {
     }
 }
 
-/// Writes an index of sitemaps: their absolute URLs.
+/// Writes an index of sitemap files, given by their absolute URLs.
 ///
 /// # Errors
 /// Those of the writer.

@@ -5,7 +5,7 @@ use std::io::BufRead;
 use quick_xml::Reader;
 use quick_xml::events::Event;
 
-/// A file of a sitemap: its addresses, and the other files that it names where it is an index.
+/// A file of a sitemap: addresses of pages, and, in an index, addresses of other files.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SitemapFile {
     /// The addresses of pages.
@@ -18,7 +18,7 @@ pub struct SitemapFile {
 const MOST: usize = 10 * super::MOST_URLS;
 
 impl SitemapFile {
-    /// Reads a file (Sitemap protocol 0.9): a set of URLs, or an index.
+    /// Reads a file (Sitemap protocol 0.9): a set of URLs or an index.
     ///
     /// # Errors
     /// What keeps it from being read, with the byte at which it stands.

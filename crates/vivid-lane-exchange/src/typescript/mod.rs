@@ -27,16 +27,16 @@ use vivid_lane::Table;
 
 use crate::note::Notes;
 
-/// A module in its forms, and what it does not know of the table.
+/// A module in each language, with notes.
 #[derive(Debug)]
 pub struct Module {
-    /// In TypeScript: all in one.
+    /// The module in TypeScript.
     pub typescript: String,
-    /// In JavaScript (ECMAScript 2020), for those who have no compiler.
+    /// The module in JavaScript (ECMAScript 2020), for projects without a compiler.
     pub javascript: String,
-    /// The declarations that go with the JavaScript.
+    /// The type declarations for the JavaScript.
     pub declarations: String,
-    /// What is not known to it.
+    /// Notes on what the module leaves to the server.
     pub notes: Notes,
 }
 
@@ -77,30 +77,30 @@ pub fn write(table: &Table) -> Module {
     }
 }
 
-/// Which files are wanted.
+/// Which files to write.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Form {
-    /// JavaScript with declarations and a `package.json`, instead of TypeScript.
+    /// Write JavaScript with declarations and a `package.json`, instead of TypeScript.
     pub javascript: bool,
-    /// The module that navigates in a browser, too.
+    /// Write the module that navigates in a browser, too.
     pub browser: bool,
 }
 
 /// A file of a module.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct File {
-    /// Its name.
+    /// The name of the file.
     pub name: &'static str,
-    /// What it holds.
+    /// The text of the file.
     pub text: String,
 }
 
-/// The files of a module, and what is not known to it.
+/// The files of a module, with notes.
 #[derive(Debug)]
 pub struct Files {
     /// The files; the module itself is the first.
     pub files: Vec<File>,
-    /// What is not known to it.
+    /// Notes on what the module leaves to the server.
     pub notes: Notes,
 }
 

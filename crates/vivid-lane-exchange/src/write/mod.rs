@@ -12,18 +12,18 @@ use crate::note::Notes;
 pub use json::data_to_json;
 use tree::Branch;
 
-/// A table file in another format.
+/// The result of writing a table file in another format.
 #[derive(Debug, Clone)]
 pub struct Rewritten {
-    /// The text.
+    /// The table file in the other format.
     pub text: String,
-    /// What the other format cannot hold.
+    /// Notes on what the other format cannot hold.
     pub notes: Notes,
 }
 
-/// Writes a table file in another format, with its keys in their order and, where both formats have them, its comments.
-/// Nothing is read into it: what the file says stands in the other one too, word for word, and so does `include`. In its own
-/// format a file stays as it is, to the last space.
+/// Writes a table file in another format, with its keys in their order and, if both formats have them, its comments.
+/// Nothing is interpreted: the result says the same word for word, `include` too. In its own format a file stays as it
+/// is, to the last space.
 ///
 /// # Errors
 /// The text is not in its format.
@@ -38,7 +38,7 @@ pub fn rewrite(source: Source, to: Syntax) -> Result<Rewritten, TableError> {
     Ok(Rewritten { text, notes })
 }
 
-/// A declared table as the text of a table file.
+/// Writes a declaration as a table file.
 ///
 /// # Example
 /// ```
@@ -55,7 +55,7 @@ pub fn write_table(table: &TableSpec, to: Syntax) -> String {
     written(&Branch::of_data(&table.to_data()), to, &mut Notes::default())
 }
 
-/// Any data as a text.
+/// Writes any data in a format.
 #[must_use]
 pub fn write_data(data: &Data, to: Syntax) -> String {
     written(&Branch::of_data(data), to, &mut Notes::default())

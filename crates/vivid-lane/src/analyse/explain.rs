@@ -11,8 +11,8 @@ use crate::lookup::{
 };
 use crate::rule::Narrower;
 
-/// Why a URL is answered as it is: all routes that it could have meant, those that come closest last, and
-/// the one that answers, if one does, at the very end.
+/// Explains how a URL is answered: lists every route that came close, the closest last. If a route answers, it stands
+/// at the very end.
 ///
 /// # Example
 /// ```
@@ -41,14 +41,14 @@ pub struct Explanation<'t, P = String> {
 }
 
 impl<'t, P> Explanation<'t, P> {
-    /// The routes that the URL could have meant.
+    /// The routes that came close, the closest last.
     #[must_use]
     pub fn candidates(&self) -> &[Candidate<'t, P>] {
         &self.candidates
     }
 }
 
-/// A route that a URL could have meant.
+/// A route that came close to answering a URL.
 #[derive(Debug)]
 pub struct Candidate<'t, P = String> {
     route: RouteRef<'t, P>,
@@ -63,13 +63,13 @@ impl<'t, P> Candidate<'t, P> {
         self.route
     }
 
-    /// Whether it won, or why it lost.
+    /// The outcome: whether the route won, or why it lost.
     #[must_use]
     pub fn verdict(&self) -> Verdict {
         self.verdict
     }
 
-    /// Why it lost, or that it answers.
+    /// The outcome as a sentence.
     #[must_use]
     pub fn reason(&self) -> &str {
         &self.reason
@@ -82,29 +82,29 @@ impl<P> fmt::Display for Candidate<'_, P> {
     }
 }
 
-/// How a candidate fared, from far off to the winner.
+/// How close a candidate came; the order runs from far off to the winner.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum Verdict {
-    /// Segments of the URL are left over after its path.
+    /// The URL goes on after the path of the route ends.
     LeftOver,
-    /// Its path goes on where the URL ends.
+    /// The path of the route goes on after the URL ends.
     Missing,
-    /// A rule refused a value.
+    /// A value does not fit its rule.
     Refused,
-    /// A literal of its path is not quite what the URL has.
+    /// A fixed segment is spelt differently in the URL.
     Misspelt,
-    /// It is reached under another host, or wants another query or method.
+    /// The route has another host, or expects another query or method.
     Elsewhere,
-    /// It accepts the URL, and another route is narrower, or goes first.
+    /// The route accepts the URL, but another route is narrower or has precedence.
     Beaten,
-    /// It answers.
+    /// The route answers.
     Answers,
 }
 
 impl<P> Table<P> {
-    /// Explains what [`decide`](Self::decide) does with a request. Walks the whole table: for people, not
-    /// for every request.
+    /// Explains the [decision](Self::decide) on a request. It walks the whole table, so call it for people, not for
+    /// every request.
     #[must_use]
     pub fn explain(&self, request: &Request<'_>) -> Explanation<'_, P> {
         self.explained(request).unwrap_or(Explanation { candidates: Vec::new() })

@@ -17,7 +17,7 @@ const MOST_TRIED: usize = 50;
 /// The values of a rule that names so many at most are compared with one that it refused.
 const MOST_VALUES: usize = 64;
 
-/// A page that may have been meant.
+/// An address that the visitor may have meant.
 ///
 /// # Example
 /// ```
@@ -48,7 +48,7 @@ pub struct Suggestion<'t> {
 }
 
 impl<'t> Suggestion<'t> {
-    /// An address that decides to a page.
+    /// The address; it leads to a page.
     #[must_use]
     pub fn url(&self) -> &str {
         &self.url
@@ -60,7 +60,7 @@ impl<'t> Suggestion<'t> {
         self.route
     }
 
-    /// What is different, in a few words.
+    /// How it differs from the address that was asked for, in a few words.
     #[must_use]
     pub fn reason(&self) -> &str {
         &self.reason
@@ -74,8 +74,9 @@ impl fmt::Display for Suggestion<'_> {
 }
 
 impl<'t, P> NotFound<'t, '_, P> {
-    /// Up to three pages that may have been meant, the likeliest first: a literal is misspelt, a value is
-    /// refused by its rule, a segment is missing or too much. Each decides to a page for this visitor.
+    /// Up to three addresses that the visitor may have meant, the likeliest first. They repair a misspelt literal, a
+    /// value that does not fit its rule, or a segment that is missing or too much. Each leads to a page for this
+    /// visitor.
     ///
     /// They are worked out when they are asked for, in a time that is bounded whatever was asked.
     #[must_use]

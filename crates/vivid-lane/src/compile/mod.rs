@@ -50,7 +50,7 @@ impl TableSpec {
         of(&self.routes)
     }
 
-    /// Builds the table.
+    /// Builds the table: checks the declaration, proves that no two routes compete, and prepares the lookup.
     ///
     /// # Errors
     /// Everything that is wrong with the declaration, each with its place and how to mend it.

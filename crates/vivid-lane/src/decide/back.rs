@@ -7,8 +7,8 @@ use crate::lookup::{Match, Table};
 use crate::template::Value;
 
 impl<P> Table<P> {
-    /// The address to go back to after signing in: the URL of the request, if that is an address of this table
-    /// that decides to a page, else the default. The request brings what the visitor meets now, and the lists.
+    /// The address to return to after signing in: the URL of the request if it leads to a page of this table, else the
+    /// default. The request says which needs the visitor meets and what the lists hold.
     ///
     /// Nothing else is accepted, whatever a stranger has put into a link: no URL with a scheme or host, no
     /// `//host`, no backslash, no control character, no address that the table does not have, and none that
@@ -41,8 +41,8 @@ impl<P> Table<P> {
 }
 
 impl<'t, P> Match<'t, '_, P> {
-    /// The redirect to the current address, where a part of it that says nothing new, such as a title after an
-    /// id, has changed; `None` where the URL is up to date. What else is in the query stays.
+    /// A redirect to the current form of this address, if a descriptive part of it (such as a title after an id) has
+    /// changed; `None` if the address is current. Other values in the query are kept.
     ///
     /// # Errors
     /// The route has no such parameter, or its rule refuses the value.

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use super::Decision;
 use crate::lookup::{Answer, Lists, RouteId, RouteRef, Table};
 
-/// Counts what a table decides: for each route, for each list, and by kind of decision.
+/// Counts the decisions of a table: for each route, for each list, and for each kind of decision.
 ///
 /// Off unless a request is [counted](crate::Request::counted). Counting is an addition to an atomic number,
 /// without a lock. The numbers are those of this moment; they are not taken at one instant.
@@ -65,7 +65,7 @@ fn add(number: &AtomicU64) {
 }
 
 impl Counters {
-    /// Counters for a table, and for every table with the same routes.
+    /// Counters for a table. They also fit every other table with the same routes.
     #[must_use]
     pub fn new<P>(table: &Table<P>) -> Self {
         let list = |name: &str| ListCount { name: name.into(), asked: AtomicU64::new(0), found: AtomicU64::new(0) };
@@ -76,7 +76,7 @@ impl Counters {
         }
     }
 
-    /// How often each route had a part in a decision: its page was shown, or it redirected.
+    /// For each route, how often it showed its page or redirected.
     pub fn routes<'t, P>(&self, table: &'t Table<P>) -> impl Iterator<Item = (RouteRef<'t, P>, u64)> {
         table.routes().filter(|route| table.frozen().route(route.id()).answers()).map(|route| {
             let hits = self.routes.get(route.id().0 as usize).map_or(0, read);
@@ -84,8 +84,8 @@ impl Counters {
         })
     }
 
-    /// For each list: how often it was asked for a value, and how often it had it. One decision asks for a value at
-    /// most once.
+    /// For each list, how often it was asked for a value, and how often it had the value. One decision asks for a value
+    /// at most once.
     pub fn lists(&self) -> impl ExactSizeIterator<Item = (&str, u64, u64)> {
         self.lists.iter().map(|list| (&*list.name, read(&list.asked), read(&list.found)))
     }
@@ -96,37 +96,37 @@ impl Counters {
         read(&self.kinds[0])
     }
 
-    /// How many visitors were sent on.
+    /// How many requests were redirected.
     #[must_use]
     pub fn redirects(&self) -> u64 {
         read(&self.kinds[1])
     }
 
-    /// How many visitors did not meet a need.
+    /// How many requests failed because the visitor did not meet a need.
     #[must_use]
     pub fn unmet(&self) -> u64 {
         read(&self.kinds[2])
     }
 
-    /// How many URLs nothing had.
+    /// How many requests found no page.
     #[must_use]
     pub fn missing(&self) -> u64 {
         read(&self.kinds[3])
     }
 
-    /// How many requests had a method that their URL does not answer.
+    /// How many requests used a method that the URL does not accept.
     #[must_use]
     pub fn wrong_methods(&self) -> u64 {
         read(&self.kinds[4])
     }
 
-    /// How many requests were for no URL at all.
+    /// How many requests had a target that is not a valid URL.
     #[must_use]
     pub fn bad_requests(&self) -> u64 {
         read(&self.kinds[5])
     }
 
-    /// How many requests hung on a list or a need that could not be asked.
+    /// How many requests could not be decided because a list or a need was out of reach.
     #[must_use]
     pub fn unavailable(&self) -> u64 {
         read(&self.kinds[6])

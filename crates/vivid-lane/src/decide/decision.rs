@@ -7,26 +7,26 @@ use super::unavailable::Unavailable;
 use crate::lookup::{BadPath, Match, Position, Table};
 use crate::template::percent::Undecodable;
 
-/// What to do with a request.
+/// The answer to a request.
 #[derive(Debug)]
 #[non_exhaustive]
 #[allow(clippy::large_enum_variant, reason = "a page is the common case, and must cost no allocation")]
 pub enum Decision<'t, 'u, P = String> {
     /// Show a page (status 200).
     Page(Match<'t, 'u, P>),
-    /// Send the visitor on, in one step (status 301, 302, 303, 307 or 308).
+    /// Redirect the visitor, in one step (status 301, 302, 303, 307 or 308).
     Redirect(Redirect<'t>),
-    /// The visitor does not meet a need: send them to sign in (status 303), or refuse them (status 403).
+    /// The visitor does not meet a need of the page: redirect to the sign-in page (status 303), or refuse (status 403).
     Unmet(Unmet<'t, 'u, P>),
-    /// Nothing has that URL (status 404, always).
+    /// No route answers the URL (always status 404).
     NotFound(NotFound<'t, 'u, P>),
-    /// The URL has a page, but not for that method (status 405).
+    /// The URL has a page, but not for this method (status 405).
     WrongMethod(WrongMethod<'t, 'u, P>),
-    /// The request asks which methods the URL has (status 204).
+    /// The request asks which methods the URL accepts (status 204).
     Options(Allow<'t>),
-    /// What was sent is no URL of any site (status 400 or 414).
+    /// The target of the request is not a valid URL, or is too long (status 400 or 414).
     BadRequest(BadRequest),
-    /// The decision hangs on a list or a need that cannot be asked now (status 503).
+    /// A list or a need could not be asked, and the answer depends on it (status 503).
     Unavailable(Unavailable),
 }
 
@@ -58,8 +58,8 @@ impl<P> Decision<'_, '_, P> {
         }
     }
 
-    /// The address for the `Location` field (RFC 9110, section 10.2.2), where the visitor is sent on. It is
-    /// ASCII without spaces and control characters, whatever was asked.
+    /// The value for the `Location` field (RFC 9110, section 10.2.2) of a redirect. It is ASCII without spaces and
+    /// control characters, whatever the request was.
     #[must_use]
     pub fn location(&self) -> Option<&str> {
         match self {
@@ -70,7 +70,7 @@ impl<P> Decision<'_, '_, P> {
     }
 }
 
-/// Where a visitor is sent on to.
+/// A redirect.
 ///
 /// # Example
 /// ```
@@ -98,19 +98,20 @@ impl<'t> Redirect<'t> {
         self.status
     }
 
-    /// The final address: what it leads to redirects no further.
+    /// The final address; it does not redirect further.
     #[must_use]
     pub fn location(&self) -> &str {
         &self.location
     }
 
-    /// The name of the route that redirects; `None` where the address only was not in its canonical form.
+    /// The name of the route that declares the redirect; `None` where the redirect only brings the URL into its
+    /// canonical form.
     #[must_use]
     pub fn route(&self) -> Option<&'t str> {
         self.route
     }
 
-    /// Whether it leads to another site.
+    /// Whether the redirect leads to another site.
     #[must_use]
     pub fn is_external(&self) -> bool {
         self.is_external
@@ -127,7 +128,7 @@ impl fmt::Display for Redirect<'_> {
     }
 }
 
-/// A need that the visitor does not meet.
+/// A need of the page that the visitor does not meet, such as being signed in.
 #[derive(Debug)]
 pub struct Unmet<'t, 'u, P = String> {
     pub(super) need: &'t str,
@@ -143,27 +144,27 @@ impl<'t, P> Unmet<'t, '_, P> {
         self.need
     }
 
-    /// Where to send the visitor: the route that the need names, with the wanted address as `return` in its
-    /// query. `None` where the table names no such route.
+    /// The address of the route that the need names as `otherwise`, usually the sign-in page, with the requested
+    /// address as `return` in its query. `None` if the need names no route.
     #[must_use]
     pub fn location(&self) -> Option<&str> {
         self.location.as_deref()
     }
 
-    /// 303 where the visitor is sent elsewhere, else 403.
+    /// 303 if there is an address to go to, else 403.
     #[must_use]
     pub fn status(&self) -> u16 {
         if self.location.is_some() { 303 } else { 403 }
     }
 
-    /// Where the page stands that the visitor may not see. It is looked up when it is asked for.
+    /// The position in the table of the page that the visitor may not see. It is looked up on each call.
     #[must_use]
     pub fn position(&self) -> Option<Position<'t, '_, P>> {
         self.place.position()
     }
 }
 
-/// A URL that nothing has.
+/// The URL is answered by no route.
 ///
 /// # Example
 /// ```
@@ -196,22 +197,22 @@ pub struct NotFound<'t, 'u, P = String> {
 }
 
 impl<'t, 'u, P> NotFound<'t, 'u, P> {
-    /// The page to show: that of the deepest route with a `fallback` whose path covers the URL, else the site's. `None`
-    /// where neither names one, and where that route says `fallback = false`. It is looked up when it is asked for.
+    /// The page to show instead: that of the deepest route with a `fallback` whose path covers the URL, else that of
+    /// the site. `None` if neither names one, or if that route says `fallback = false`. It is looked up on each call.
     #[must_use]
     pub fn fallback(&self) -> Option<&'t P> {
         self.place.fallback()
     }
 
-    /// Why a redirect of the table does not lead anywhere for this URL, where one would have had it.
+    /// Why a redirect that matches the URL leads to no page, if there is such a redirect.
     #[must_use]
     pub fn reason(&self) -> Option<&str> {
         self.place.reason()
     }
 
-    /// The deepest route that covers the URL, with its ancestors and the values that were read; `None` where none covers
-    /// it. Where the fallback is that of a route, only this route and its descendants count. Links start from here as
-    /// they do from a match. It is looked up when it is asked for.
+    /// The deepest route that covers the URL, with its ancestors and the values that were read; `None` if no route
+    /// covers it. If the fallback is that of a route, only this route and its descendants count. You can make links
+    /// from here as from a match. It is looked up on each call.
     #[must_use]
     pub fn position(&self) -> Option<Position<'t, '_, P>> {
         self.place.position()
@@ -235,7 +236,7 @@ impl<'t, 'u, P> NotFound<'t, 'u, P> {
     }
 }
 
-/// A URL that has a page, but not for the method of the request.
+/// The URL has a page, but not for the method of the request.
 ///
 /// # Example
 /// ```
@@ -256,34 +257,34 @@ pub struct WrongMethod<'t, 'u, P = String> {
 }
 
 impl<'t, P> WrongMethod<'t, '_, P> {
-    /// The methods that the URL answers, for the `Allow` field (RFC 9110, section 10.2.1).
+    /// The methods that the URL accepts, for the `Allow` field (RFC 9110, section 10.2.1).
     #[must_use]
     pub fn allow(&self) -> &[&'t str] {
         &self.allow.allow
     }
 
-    /// Where the URL stands: a route that has it, for another method. It is looked up when it is asked for.
+    /// The position in the table of a route that accepts the URL with another method. It is looked up on each call.
     #[must_use]
     pub fn position(&self) -> Option<Position<'t, '_, P>> {
         self.place.position()
     }
 }
 
-/// The methods that a URL answers, for a request that asks for them.
+/// The methods that a URL accepts: the answer to an `OPTIONS` request.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Allow<'t> {
     pub(super) allow: Vec<&'t str>,
 }
 
 impl<'t> Allow<'t> {
-    /// The methods that the URL answers, for the `Allow` field (RFC 9110, section 10.2.1).
+    /// The methods that the URL accepts, for the `Allow` field (RFC 9110, section 10.2.1).
     #[must_use]
     pub fn allow(&self) -> &[&'t str] {
         &self.allow
     }
 }
 
-/// Why a request is refused before it is looked up. [`Display`](fmt::Display) gives the reason.
+/// The target of a request was refused before any lookup. [`Display`](fmt::Display) gives the reason.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BadRequest {
     pub(super) kind: Bad,

@@ -6,7 +6,7 @@ use std::sync::{Arc, PoisonError, RwLock};
 
 use crate::lookup::{Answer, Lists};
 
-/// Live lists in memory, which may be changed while requests run.
+/// Live lists in memory, which can change while requests run.
 ///
 /// A request takes [`now`](Self::now) once and is decided by what the lists held then; a change makes a new
 /// state and puts it in place in one step, so that nobody sees half of it. Taking the state costs the copy of
@@ -34,7 +34,7 @@ pub struct LiveLists {
     state: RwLock<ListsNow>,
 }
 
-/// What [`LiveLists`] held at one moment.
+/// A snapshot of [`LiveLists`].
 #[derive(Debug, Clone, Default)]
 pub struct ListsNow {
     lists: Arc<HashMap<String, Arc<HashSet<String>>>>,
@@ -55,26 +55,26 @@ impl fmt::Debug for LiveLists {
 }
 
 impl LiveLists {
-    /// No lists.
+    /// Creates an empty set of lists.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
     }
 
-    /// What the lists hold at this moment.
+    /// Takes a snapshot of the lists.
     #[must_use]
     pub fn now(&self) -> ListsNow {
         // A writer that panicked has not put its state in place, so the one that is there is whole.
         self.state.read().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
-    /// Puts other values in the place of those of a list; one that is not there yet is begun.
+    /// Replaces all values of a list. A list that does not exist is created.
     pub fn replace<T: Into<String>>(&self, list: impl Into<String>, values: impl IntoIterator<Item = T>) {
         let (list, values) = (list.into(), values.into_iter().map(Into::into).collect());
         self.change(|lists| drop(lists.insert(list, Arc::new(values))));
     }
 
-    /// Adds a value to a list.
+    /// Adds a value to a list. A list that does not exist is created.
     pub fn insert(&self, list: &str, value: impl Into<String>) {
         let value = value.into();
         self.change(|lists| {
@@ -82,7 +82,7 @@ impl LiveLists {
         });
     }
 
-    /// Takes a value out of a list.
+    /// Removes a value from a list.
     pub fn remove(&self, list: &str, value: &str) {
         self.change(|lists| {
             if let Some(values) = lists.get_mut(list).filter(|values| values.contains(value)) {

@@ -49,7 +49,7 @@ struct Asked<'a> {
 }
 
 impl<P> Table<P> {
-    /// Decides what to do with a request.
+    /// Decides how to answer a request.
     ///
     /// # Example
     /// ```
@@ -89,7 +89,7 @@ impl<P> Table<P> {
         }
     }
 
-    /// The route that answers a `GET` of a URL with a page, and the values in the URL.
+    /// Finds the route that answers a `GET` request for a URL with a page, and the values in the URL.
     ///
     /// `None` for every other decision: a URL that nothing has, that redirects, or that is no URL at all.
     /// [`decide`](Self::decide) tells them apart, and knows other methods, needs and live lists; here every

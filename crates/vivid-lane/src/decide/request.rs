@@ -6,7 +6,7 @@ use std::fmt;
 use super::Counters;
 use crate::lookup::{Answer, Lists, Needs, Remembered, host_of};
 
-/// A request, as far as a table looks at it: the method and the URL.
+/// A request as a table sees it: method, URL and host, and what is known of the visitor.
 ///
 /// The URL is what stands in the request line: a path with an optional query. It may be any bytes at all;
 /// what is no URL is answered by [`Decision::BadRequest`](crate::Decision::BadRequest).
@@ -55,15 +55,14 @@ impl<'u> Request<'u> {
         Self { url: url.as_text(), method, host: None, lists, needs, counters: None }
     }
 
-    /// The host that was asked, as the `Host` field has it; the port is left aside. An absolute URL brings
-    /// its own.
+    /// Sets the host, as the `Host` field has it; the port is ignored. An absolute URL has a host of its own.
     #[must_use]
     pub fn host(mut self, host: &'u str) -> Self {
         self.host = Some(host_of(host));
         self
     }
 
-    /// The live lists that rules name with `listed`; without any, no value is listed.
+    /// Sets the live lists that rules name with `listed`. Without them, no value is listed.
     ///
     /// # Example
     /// ```
@@ -89,8 +88,9 @@ impl<'u> Request<'u> {
         self
     }
 
-    /// Which needs the visitor meets; none, if nothing is said. The function is asked only for a need on which the
-    /// decision hangs, and once for each; it gives a `bool`, or anything else that is an [`Answer`](crate::Answer).
+    /// Sets which needs the visitor meets. Without it, the visitor meets none. The function is called only for a need
+    /// on which the decision depends, once for each. It returns a `bool`, or anything else that converts to an
+    /// [`Answer`](crate::Answer).
     ///
     /// # Example
     /// ```
@@ -119,7 +119,7 @@ impl<'u> Request<'u> {
         self
     }
 
-    /// Counts the decision, and what the lists are asked on the way.
+    /// Counts the decision, and the questions to lists.
     #[must_use]
     pub fn counted(mut self, counters: &'u Counters) -> Self {
         self.counters = Some(counters);
@@ -156,7 +156,7 @@ impl<'u> Request<'u> {
     }
 }
 
-/// What stands in a request line (RFC 9112, section 3.2): text, or bytes that may be anything.
+/// The target of a request (RFC 9112, section 3.2): text, or arbitrary bytes.
 ///
 /// # Example
 /// ```

@@ -3,7 +3,7 @@
 use super::{Decision, Request};
 use crate::lookup::{Answer, Known, Question, Remembered, Table};
 
-/// A decision that is made in steps, for lists and needs that cannot be asked at once, such as those of a database.
+/// A decision in steps, for lists and needs that cannot be asked synchronously, such as those in a database.
 ///
 /// It stops at each question on which it hangs, and goes on with the answer. Each question is put once; the lists and
 /// needs of the request itself are not asked. Each step looks the URL up again, so a decision costs one lookup more than
@@ -43,18 +43,18 @@ pub struct Steps<'t, 'u, P = String> {
     known: Vec<Known>,
 }
 
-/// What comes next.
+/// The next step of a decision.
 #[derive(Debug)]
 #[allow(clippy::large_enum_variant, reason = "it is taken apart where it is made")]
 pub enum Step<'t, 'u, P = String> {
-    /// The decision hangs on this.
+    /// Ask this question, and pass the reply to [`Steps::answer`].
     Ask(Question),
     /// The decision.
     Done(Decision<'t, 'u, P>),
 }
 
 impl<P> Table<P> {
-    /// Decides what to do with a request, asking the caller for what the lists hold and what the visitor meets.
+    /// Decides how to answer a request, one question to lists and needs at a time.
     #[must_use]
     pub fn decide_in_steps<'u>(&self, request: Request<'u>) -> Steps<'_, 'u, P> {
         Steps { table: self, request, known: Vec::new() }
@@ -62,7 +62,7 @@ impl<P> Table<P> {
 }
 
 impl<'t, 'u, P> Steps<'t, 'u, P> {
-    /// Goes on as far as the answers reach.
+    /// Continues until the next question without an answer, or until the decision.
     #[inline]
     pub fn resume(&mut self) -> Step<'t, 'u, P> {
         let answers = Remembered::knowing(std::mem::take(&mut self.known));

@@ -4,7 +4,8 @@ use std::fmt;
 
 use crate::lookup::Question;
 
-/// A decision that hangs on a question that nobody can answer now (status 503). [`Display`](fmt::Display) says which.
+/// A list or a need could not be asked, and the decision depends on it (status 503). [`Display`](fmt::Display) says
+/// which one.
 ///
 /// It is no 404, which a search engine would take for the end of the page, and no way to sign in.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -14,14 +15,14 @@ pub struct Unavailable {
 }
 
 impl Unavailable {
-    /// The question.
+    /// The question that could not be answered.
     #[must_use]
     pub fn question(&self) -> &Question {
         &self.question
     }
 
-    /// After how many seconds it is worth asking again, for the `Retry-After` field (RFC 9110, section 10.2.3), where
-    /// who was asked has said so.
+    /// How many seconds to wait before asking again, for the `Retry-After` field (RFC 9110, section 10.2.3), if the
+    /// list or need gave a time.
     #[must_use]
     pub fn retry_after(&self) -> Option<u32> {
         self.retry_after

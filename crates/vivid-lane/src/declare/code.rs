@@ -2,19 +2,19 @@
 
 use std::fmt;
 
-/// How bad a finding is.
+/// How serious a finding is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Severity {
     /// Worth knowing.
     Note,
-    /// Surely a mistake, but the table works.
+    /// Very likely a mistake, but the table works.
     Warning,
     /// The table cannot be built.
     Error,
 }
 
 impl Severity {
-    /// The word for it: `error`, `warning` or `note`.
+    /// The severity as a word: `error`, `warning` or `note`.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -33,7 +33,7 @@ impl fmt::Display for Severity {
 
 macro_rules! codes {
     ($($name:ident $word:literal $severity:ident $about:literal;)*) => {
-        /// What kind of finding it is: a short, stable word, a severity, and what it is about.
+        /// The kind of a finding: a short, stable word, with a severity and a sentence.
         ///
         /// # Example
         /// ```
@@ -50,22 +50,22 @@ macro_rules! codes {
         }
 
         impl Code {
-            /// All codes, in the order of the alphabet.
+            /// All codes, in alphabetical order.
             pub const ALL: &'static [Self] = &[$(Self::$name,)*];
 
-            /// The word.
+            /// The code as a word, such as `unknown-key`.
             #[must_use]
             pub fn as_str(self) -> &'static str {
                 match self { $(Self::$name => $word,)* }
             }
 
-            /// How bad a finding of this kind is.
+            /// How serious findings of this kind are.
             #[must_use]
             pub fn severity(self) -> Severity {
                 match self { $(Self::$name => Severity::$severity,)* }
             }
 
-            /// What is found, in a few words.
+            /// What findings of this kind are about, in a few words.
             #[must_use]
             pub fn about(self) -> &'static str {
                 match self { $(Self::$name => $about,)* }

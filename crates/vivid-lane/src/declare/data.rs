@@ -1,6 +1,6 @@
 //! The user's own data, handed through.
 
-/// A value of a route's `data`: whatever the table file holds there, handed out with a match.
+/// A value of a route's `data`. The table file may hold any data there, and a match hands it out.
 ///
 /// # Example
 /// ```
@@ -13,7 +13,7 @@
 /// ```
 #[derive(Debug, Clone, PartialEq)]
 pub enum Data {
-    /// Nothing, which only JSON and YAML have.
+    /// No value; TOML cannot express it.
     Null,
     /// True or false.
     Bool(bool),
@@ -21,7 +21,7 @@ pub enum Data {
     Integer(i64),
     /// Any other number.
     Float(f64),
-    /// A text; dates of a TOML file come as text too.
+    /// A text. Dates of a TOML file become text, too.
     Text(String),
     /// A list.
     List(Vec<Data>),
@@ -30,7 +30,7 @@ pub enum Data {
 }
 
 impl Data {
-    /// The value of that name, where this is a table that has one.
+    /// The value under a name, if this is a table that has it.
     #[must_use]
     pub fn get(&self, name: &str) -> Option<&Self> {
         match self {
@@ -39,7 +39,7 @@ impl Data {
         }
     }
 
-    /// The text, where the value is one.
+    /// The text, if this is one.
     #[must_use]
     pub fn as_text(&self) -> Option<&str> {
         match self {
@@ -48,7 +48,7 @@ impl Data {
         }
     }
 
-    /// The text that a single value has in a URL; `None` for nothing, a list or a table.
+    /// The text that a single value has in a URL; `None` for null, a list or a table.
     ///
     /// # Example
     /// ```

@@ -8,8 +8,8 @@ use super::node::{Entry, Node, NodeKind};
 use super::source::{Origin, Place, Source, Span, Syntax};
 use super::syntax;
 
-/// A text in TOML, JSON or YAML as it is written: values in their order, with their places and, where the format has
-/// them, comments. It need not be a table; `convert` reads all that it reads this way.
+/// A parsed text in TOML, JSON or YAML that keeps places in the source, the order of keys and, where the format has
+/// them, comments. It need not be a route table: `convert` reads all its inputs this way.
 ///
 /// # Example
 /// ```
@@ -33,7 +33,7 @@ pub struct Document {
 }
 
 impl Document {
-    /// Reads a text. Aliases of YAML are followed, until they have made ten times as much of it.
+    /// Parses a text. Aliases in YAML are expanded until the result is ten times as large as the text.
     ///
     /// # Errors
     /// The text is not in its format, is no table of keys and values, or has more than 256 MiB.
@@ -57,25 +57,25 @@ impl Document {
         Ok(Self { syntax, text: origin.text().to_owned(), root, comments, findings })
     }
 
-    /// What the text is written in.
+    /// The format of the text.
     #[must_use]
     pub fn syntax(&self) -> Syntax {
         self.syntax
     }
 
-    /// The text as it was read.
+    /// The text itself.
     #[must_use]
     pub fn text(&self) -> &str {
         &self.text
     }
 
-    /// What could be read, but not as it was meant: names that stand twice, numbers that do not fit.
+    /// Problems that do not stop the reading: names that occur twice, numbers that are too large.
     #[must_use]
     pub fn findings(&self) -> &[Finding] {
         &self.findings
     }
 
-    /// The whole.
+    /// The value that contains all others.
     #[must_use]
     pub fn root(&self) -> DocumentItem<'_> {
         DocumentItem { document: self, node: &self.root }
@@ -96,7 +96,7 @@ pub struct DocumentItem<'d> {
 }
 
 impl<'d> DocumentItem<'d> {
-    /// The value of that key, where this is a table that has it.
+    /// The value under a key, if this is a table that has it.
     #[must_use]
     pub fn get(self, name: &str) -> Option<Self> {
         match &self.node.kind {
@@ -129,7 +129,7 @@ impl<'d> DocumentItem<'d> {
         Self { node, ..self }
     }
 
-    /// The text, where the value is one.
+    /// The text, if this is one.
     #[must_use]
     pub fn as_text(self) -> Option<&'d str> {
         match &self.node.kind {
@@ -138,7 +138,7 @@ impl<'d> DocumentItem<'d> {
         }
     }
 
-    /// The answer, where the value is true or false.
+    /// The truth value, if this is one.
     #[must_use]
     pub fn as_bool(self) -> Option<bool> {
         match self.node.kind {
@@ -147,19 +147,19 @@ impl<'d> DocumentItem<'d> {
         }
     }
 
-    /// Whether it is a table.
+    /// Whether this is a table.
     #[must_use]
     pub fn is_table(self) -> bool {
         matches!(self.node.kind, NodeKind::Table(_))
     }
 
-    /// Whether it is a list.
+    /// Whether this is a list.
     #[must_use]
     pub fn is_list(self) -> bool {
         matches!(self.node.kind, NodeKind::List(_))
     }
 
-    /// What it is, in words.
+    /// What kind of value this is, in words, such as `a list`.
     #[must_use]
     pub fn describe(self) -> &'static str {
         self.node.describe()
@@ -171,14 +171,14 @@ impl<'d> DocumentItem<'d> {
         self.node.clone().into_data()
     }
 
-    /// Where it stands.
+    /// Where the value stands in the source.
     #[must_use]
     pub fn place(self) -> Place {
         self.node.span.place()
     }
 }
 
-/// A key of a [`Document`], with the comments that are about it.
+/// A key of a [`Document`], with the comments that belong to it.
 #[derive(Debug, Clone, Copy)]
 pub struct DocumentKey<'d> {
     document: &'d Document,
@@ -192,7 +192,7 @@ impl<'d> DocumentKey<'d> {
         &self.entry.key
     }
 
-    /// Where it stands.
+    /// Where the key stands in the source.
     #[must_use]
     pub fn place(self) -> Place {
         self.entry.span.place()

@@ -5,7 +5,7 @@ use std::fmt;
 use super::code::{Code, Severity};
 use super::source::{Place, Span};
 
-/// One thing that is wrong with a table: where, what was expected, and how to mend it.
+/// One problem of a table: where it is, what was expected, and how to mend it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Finding {
     severity: Severity,
@@ -19,13 +19,13 @@ pub struct Finding {
 }
 
 impl Finding {
-    /// How bad it is.
+    /// How serious it is.
     #[must_use]
     pub fn severity(&self) -> Severity {
         self.severity
     }
 
-    /// What kind of finding it is, such as [`Code::UnknownKey`]; it compares to its word, `unknown-key`.
+    /// The kind of the finding, such as [`Code::UnknownKey`]; it compares equal to its word, `unknown-key`.
     #[must_use]
     pub fn code(&self) -> Code {
         self.code
@@ -37,38 +37,38 @@ impl Finding {
         &self.message
     }
 
-    /// How to mend it, where that is known.
+    /// How to mend it, if that is known.
     #[must_use]
     pub fn help(&self) -> Option<&str> {
         self.help.as_deref()
     }
 
-    /// The names of the routes that it is about.
+    /// The names of the routes that the finding is about.
     #[must_use]
     pub fn routes(&self) -> &[String] {
         &self.routes
     }
 
-    /// A URL that proves it.
+    /// A URL that proves the finding.
     #[must_use]
     pub fn witness(&self) -> Option<&str> {
         self.witness.as_deref()
     }
 
-    /// A text that of two routes only the first accepts, at the place where they differ: a value of a segment, a whole path,
-    /// or a pair of the query.
+    /// For a finding about two routes: a text that only the first accepts, at the place where they differ. It is a
+    /// value of a segment, a whole path, or a pair of the query.
     #[must_use]
     pub fn only_first(&self) -> Option<&str> {
         self.only[0].as_deref()
     }
 
-    /// A text that of two routes only the second accepts there.
+    /// For a finding about two routes: a text that only the second accepts at that place.
     #[must_use]
     pub fn only_second(&self) -> Option<&str> {
         self.only[1].as_deref()
     }
 
-    /// Where it stands, for a table that was read from a file.
+    /// Where it stands in the table file, if the table was read from one.
     #[must_use]
     pub fn place(&self) -> Option<&Place> {
         self.place.as_ref()
@@ -126,7 +126,7 @@ impl fmt::Display for Finding {
     }
 }
 
-/// A table that could not be built, with everything that is wrong with it.
+/// Why a table cannot be built: all findings about it.
 ///
 /// # Example
 /// ```

@@ -3,8 +3,8 @@
 use std::fmt;
 use std::sync::Arc;
 
-/// A format of the user's own: a name, a predicate, and, for the proof that routes do not overlap, an optional
-/// pattern that describes what the predicate accepts.
+/// A format that the program defines: a name, a predicate, and an optional pattern that describes the accepted values,
+/// which serves the proof that routes do not overlap.
 ///
 /// # Example
 /// ```
@@ -32,13 +32,14 @@ pub struct Format {
 }
 
 impl Format {
-    /// A format of that name; the function says whether a value has it. It is called with decoded values and
-    /// should take time linear in their length.
+    /// A format with a name and a function that says whether a value has the format. The function gets decoded values,
+    /// and should take time linear in their length.
     pub fn new(name: impl Into<String>, predicate: impl Fn(&str) -> bool + Send + Sync + 'static) -> Self {
         Self { name: name.into(), predicate: Arc::new(predicate), pattern: None }
     }
 
-    /// A pattern that every value of the format fits; a value that does not is refused unasked.
+    /// Adds a pattern that every value of the format matches. The function is not called for a value that does not
+    /// match.
     #[must_use]
     pub fn described_by(mut self, pattern: impl Into<String>) -> Self {
         self.pattern = Some(pattern.into());

@@ -8,7 +8,7 @@ use super::{Data, Need};
 use crate::template::Template;
 use smol_str::SmolStr;
 
-/// What a name in a table file is a name of.
+/// What a name in a table file refers to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum NameKind {
@@ -22,11 +22,12 @@ pub enum NameKind {
     Need,
     /// A live list.
     List,
-    /// A parameter: declared by the path or the host of its route, used where it has a rule, is required, or is handed on by a redirect.
+    /// A parameter. The path or the host of its route declares it; it is used where it gets a rule, is required, or is
+    /// passed on by a redirect.
     Param,
 }
 
-/// A name in a table file.
+/// A name in a table file, with its place.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Mention {
     kind: NameKind,
@@ -37,26 +38,27 @@ pub struct Mention {
 }
 
 impl Mention {
-    /// What it is a name of.
+    /// What the name refers to.
     #[must_use]
     pub fn kind(&self) -> NameKind {
         self.kind
     }
 
-    /// The name. That of a route is its full name, however it is written.
+    /// The name. For a route it is the full name, whatever form the file uses.
     #[must_use]
     pub fn name(&self) -> &str {
         &self.name
     }
 
-    /// Whether it is declared here, or used. Pages and frames are only used: they are the program's.
+    /// Whether the name is declared here, rather than used. Pages and frames are never declared: they belong to the
+    /// program.
     #[must_use]
     pub fn is_declaration(&self) -> bool {
         self.is_declaration
     }
 
-    /// The full name of the route in whose declaration it stands; empty where that is the table's own. A parameter that a redirect gives a
-    /// value is one of the route that the redirect leads to.
+    /// The full name of the route in whose declaration the name stands; empty for names outside of routes. A parameter
+    /// to which a redirect gives a value belongs to the route that the redirect leads to.
     #[must_use]
     pub fn route(&self) -> &str {
         &self.route
@@ -70,7 +72,8 @@ impl Mention {
 }
 
 impl TableSpec {
-    /// All names of the table files, in the order of the declaration. A declaration that was made in Rust has no places, and so none.
+    /// All names in the table files, in the order of the declaration. A declaration made in Rust has no places, and
+    /// therefore no mentions.
     ///
     /// ```
     /// use vivid_lane::{Source, TableSpec, declare::NameKind};

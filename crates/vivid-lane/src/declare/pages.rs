@@ -11,8 +11,8 @@ use super::spec::{RouteSpec, TableSpec};
 use super::{read, syntax};
 
 impl TableSpec {
-    /// Makes a table of page files: their paths, with `/` between the parts, and their texts. The path of a file is the path
-    /// of its page, without the suffix: `nights/{date}.html` answers `/nights/{date}`.
+    /// Makes a declaration from page files, given as paths, with `/` between the parts, and texts. The path of a file,
+    /// without its suffix, is the path of its page: `nights/{date}.html` answers `/nights/{date}`.
     ///
     /// - `index` is the page of its folder; `frame` a wrapper around all pages in it, `fallback` the page for what is
     ///   missing there.

@@ -21,15 +21,14 @@ pub(super) const LONGEST: usize = 256 << 20;
 const DEEPEST_INCLUDE: usize = 32;
 
 impl TableSpec {
-    /// Reads a table file that includes no other. What is wrong with it is kept and reported by
-    /// [`build`](Self::build).
+    /// Reads a table file that includes no other. Problems are kept, and [`build`](Self::build) reports them.
     #[must_use]
     pub fn read(source: Source) -> Self {
         table(source, &mut |name| Err(format!("this program has no way to read `{name}`")))
     }
 
-    /// Reads a table file and the files that it includes. The function is given the name that stands after
-    /// `include` and gives the text, or the reason why there is none.
+    /// Reads a table file and the files that it includes. The function gets the name that stands after `include`, and
+    /// returns the text, or the reason why there is none.
     ///
     /// # Example
     /// ```

@@ -4,7 +4,7 @@ use smol_str::SmolStr;
 
 use super::source::{Placed, Span};
 
-/// Where a route sends its visitors on to.
+/// The target of a route that redirects.
 ///
 /// # Example
 /// ```
@@ -40,24 +40,24 @@ pub(crate) enum Aim {
 }
 
 impl RedirectTo {
-    /// To a route of the table, by its full name. Parameters that both routes have are handed on.
+    /// Redirects to a route of the table, given by its full name. Parameters that both routes have are passed on.
     pub fn route(name: impl Into<String>) -> Self {
         Self { aim: Aim::Route(name.into().into()), params: Vec::new(), status: None, span: None }
     }
 
-    /// To another site: a template for an absolute URL, over the parameters of the route.
+    /// Redirects to another site: a template for an absolute URL, over the parameters of the route.
     pub fn url(template: impl Into<String>) -> Self {
         Self { aim: Aim::Url(template.into().into()), params: Vec::new(), status: None, span: None }
     }
 
-    /// Gives a parameter of the target a value: text that may hold the values at hand, as in `{year}-{month}`.
+    /// Sets a parameter of the target: a text that may contain values of the redirecting route, as in `{year}-{month}`.
     #[must_use]
     pub fn param(mut self, name: impl Into<String>, value: impl Into<String>) -> Self {
         self.params.push((name.into().into(), value.into().into()));
         self
     }
 
-    /// The status: 301, 302, 303, 307 or 308 (RFC 9110, section 15.4); 308 if none is set.
+    /// Sets the status: 301, 302, 303, 307 or 308 (RFC 9110, section 15.4). The default is 308.
     #[must_use]
     pub fn status(mut self, status: u16) -> Self {
         self.status = Some(i64::from(status).into());
@@ -71,7 +71,7 @@ impl From<&str> for RedirectTo {
     }
 }
 
-/// A condition that visitors must meet, and the route to which those are sent who do not.
+/// A condition that visitors must meet, such as being signed in, and the route to which other visitors are redirected.
 ///
 /// # Example
 /// ```
@@ -95,13 +95,14 @@ pub struct Need {
 }
 
 impl Need {
-    /// A need of that name, without a place to send people: who does not meet it is refused (status 403).
+    /// A need with a name. Without [`otherwise`](Self::otherwise), visitors who do not meet it are refused (status
+    /// 403).
     pub fn new(name: impl Into<String>) -> Self {
         Self { name: name.into().into(), otherwise: None }
     }
 
-    /// The full name of the route to which those are sent who do not meet the need. Its path declares
-    /// `{?return}`, which carries the wanted address.
+    /// Sets the route, by its full name, to which visitors are redirected who do not meet the need. Its path declares
+    /// `{?return}`, which carries the requested address.
     #[must_use]
     pub fn otherwise(mut self, route: impl Into<String>) -> Self {
         self.otherwise = Some(route.into().into());

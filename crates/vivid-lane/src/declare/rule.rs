@@ -5,7 +5,7 @@ use smol_str::SmolStr;
 use super::data::Data;
 use super::source::{Placed, Span};
 
-/// What a parameter may be: keywords of JSON Schema (2020-12) and their values.
+/// Which values a parameter may have: keywords of JSON Schema (2020-12).
 ///
 /// The keywords are read and proven when the table is built.
 ///
@@ -56,7 +56,7 @@ impl Rule {
         Data::Table(self.keywords.into_iter().map(|(name, value)| (name.value.into(), value.value)).collect())
     }
 
-    /// A list whose items keep a rule: `{?tag*}` is `?tag=a&tag=b`, `{?tag}` is `?tag=a,b`.
+    /// A list whose items follow a rule: `{?tag*}` reads `?tag=a&tag=b`, `{?tag}` reads `?tag=a,b`.
     ///
     /// # Example
     /// ```
@@ -75,62 +75,63 @@ impl Rule {
         Self::new().keyword("type", "array").keyword("items", items.into_data())
     }
 
-    /// Names and values: `{?filter*}` is all of the query that no other parameter takes. The values keep a rule.
+    /// Pairs of names and values: `{?filter*}` reads all of the query that no other parameter takes. The values follow
+    /// a rule.
     #[must_use]
     pub fn pairs_of(values: Self) -> Self {
         Self::new().keyword("type", "object").keyword("additionalProperties", values.into_data())
     }
 
-    /// The rule of the names of pairs.
+    /// Sets the rule for the names of pairs.
     #[must_use]
     pub fn property_names(self, names: Self) -> Self {
         self.keyword("propertyNames", names.into_data())
     }
 
-    /// No item twice.
+    /// Refuses a list with the same item twice.
     #[must_use]
     pub fn unique_items(self) -> Self {
         self.keyword("uniqueItems", true)
     }
 
-    /// At least so many pairs.
+    /// Sets the least number of pairs.
     #[must_use]
     pub fn min_properties(self, pairs: i64) -> Self {
         self.keyword("minProperties", pairs)
     }
 
-    /// At most so many pairs.
+    /// Sets the greatest number of pairs.
     #[must_use]
     pub fn max_properties(self, pairs: i64) -> Self {
         self.keyword("maxProperties", pairs)
     }
 
-    /// Adds a keyword with its value, as the table file would.
+    /// Adds a keyword with its value, as in a table file.
     #[must_use]
     pub fn keyword(mut self, name: impl Into<String>, value: impl Into<Data>) -> Self {
         self.keywords.push((name.into().into(), value.into().into()));
         self
     }
 
-    /// A whole number from 0 on in canonical text: what an id is. It is narrower than `slug`.
+    /// A whole number from 0 on, without leading zeros, such as an id. It is narrower than `slug`.
     #[must_use]
     pub fn natural() -> Self {
         Self::new().keyword("format", "natural")
     }
 
-    /// A whole number in canonical text: `7` or `-7`, not `007`.
+    /// A whole number in canonical form: `7` or `-7`, not `007`.
     #[must_use]
     pub fn integer() -> Self {
         Self::new().keyword("type", "integer")
     }
 
-    /// A number in canonical text: `0.5`, not `.50`.
+    /// A decimal number in canonical form: `0.5`, not `.50`.
     #[must_use]
     pub fn number() -> Self {
         Self::new().keyword("type", "number")
     }
 
-    /// A format that is built in, such as `date`, or one of the user's own.
+    /// A value in a format: one that is built in, such as `date`, or one that the program defines.
     pub fn format(name: impl Into<String>) -> Self {
         Self::new().keyword("format", Data::Text(name.into()))
     }
@@ -140,59 +141,59 @@ impl Rule {
         Self::new().keyword("enum", Data::List(values.into_iter().map(Into::into).collect()))
     }
 
-    /// A value in which the regular expression is found; anchor it with `^` and `$` to speak of the whole.
+    /// A value in which the regular expression finds a match; anchor it with `^` and `$` to cover the whole value.
     pub fn pattern(pattern: impl Into<String>) -> Self {
         Self::new().keyword("pattern", Data::Text(pattern.into()))
     }
 
-    /// One of the values in the live list of that name, which comes with each request.
+    /// A value that is in a live list, which comes with each request.
     pub fn listed(list: impl Into<String>) -> Self {
         Self::new().keyword("listed", Data::Text(list.into()))
     }
 
-    /// At least this number.
+    /// Sets the least number.
     #[must_use]
     pub fn minimum(self, least: impl Into<Data>) -> Self {
         self.keyword("minimum", least)
     }
 
-    /// At most this number.
+    /// Sets the greatest number.
     #[must_use]
     pub fn maximum(self, most: impl Into<Data>) -> Self {
         self.keyword("maximum", most)
     }
 
-    /// A multiple of this number.
+    /// Accepts only multiples of a number.
     #[must_use]
     pub fn multiple_of(self, step: impl Into<Data>) -> Self {
         self.keyword("multipleOf", step)
     }
 
-    /// At least so many characters.
+    /// Sets the least length, in characters.
     #[must_use]
     pub fn min_length(self, characters: i64) -> Self {
         self.keyword("minLength", characters)
     }
 
-    /// At most so many characters.
+    /// Sets the greatest length, in characters.
     #[must_use]
     pub fn max_length(self, characters: i64) -> Self {
         self.keyword("maxLength", characters)
     }
 
-    /// At least so many items of a list.
+    /// Sets the least number of items of a list.
     #[must_use]
     pub fn min_items(self, items: i64) -> Self {
         self.keyword("minItems", items)
     }
 
-    /// At most so many items of a list.
+    /// Sets the greatest number of items of a list.
     #[must_use]
     pub fn max_items(self, items: i64) -> Self {
         self.keyword("maxItems", items)
     }
 
-    /// The value where an optional parameter is absent. A link leaves it out.
+    /// Sets the value that an absent optional parameter has. A link leaves it out.
     #[must_use]
     pub fn default_value(self, value: impl Into<Data>) -> Self {
         self.keyword("default", value)

@@ -17,7 +17,7 @@ pub(crate) struct SiteSpec {
     pub(crate) overlaps: Overlaps,
 }
 
-/// What happens where two routes accept a common URL and neither is narrower.
+/// What happens if two routes accept a common URL and neither is narrower.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
 pub enum Overlaps {
     /// The table is not built.

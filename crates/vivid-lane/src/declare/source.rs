@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use smol_str::SmolStr;
 
-/// The text of a table file, with the name under which errors speak of it.
+/// The text of a table file, with the name that error messages use for it.
 ///
 /// # Example
 /// ```
@@ -22,7 +22,7 @@ pub struct Source {
     pub(super) text: Arc<str>,
 }
 
-/// What a table file is written in.
+/// The format of a table file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Syntax {
     /// TOML 1.0.
@@ -49,7 +49,7 @@ impl Source {
         Self { syntax: Syntax::Yaml, name: None, text: text.into() }
     }
 
-    /// A text in the format that the suffix of its file's name says: `.json`, `.yaml` or `.yml`, else TOML.
+    /// A text whose format is told by the suffix of its file name: `.json`, `.yaml` or `.yml`, else TOML.
     pub fn by_name(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
         let name = name.into();
         let source = match name.rsplit('.').next() {
@@ -60,7 +60,7 @@ impl Source {
         source.named(name)
     }
 
-    /// Gives the text the name of its file.
+    /// Sets the name of the file.
     #[must_use]
     pub fn named(mut self, name: impl Into<String>) -> Self {
         self.name = Some(name.into());
@@ -202,7 +202,7 @@ impl Place {
         Self { file, line, column, range }
     }
 
-    /// The name that the source was given, if any.
+    /// The name of the source, if it has one.
     #[must_use]
     pub fn file(&self) -> Option<&str> {
         self.file.as_deref()
@@ -220,7 +220,7 @@ impl Place {
         self.column
     }
 
-    /// The bytes of the source that the finding is about.
+    /// The byte range in the source.
     #[must_use]
     pub fn range(&self) -> Range<usize> {
         self.range.clone()

@@ -10,7 +10,7 @@ use super::rule::Rule;
 use super::site::{Case, Location, Overlaps, SiteSpec, Slash};
 use super::source::Placed;
 
-/// A table as it is declared, before it is built.
+/// The declaration of a table, before it is built.
 ///
 /// It reads like the table file; everything that is wrong with it is reported by
 /// [`build`](Self::build), all at once.
@@ -43,7 +43,7 @@ pub struct TableSpec {
     pub(crate) routes: Vec<RouteSpec>,
 }
 
-/// A route as it is declared.
+/// The declaration of a route.
 ///
 /// A route without a page only groups its children. See [`TableSpec`] for an example.
 #[derive(Debug, Clone, Default)]
@@ -71,34 +71,34 @@ pub struct RouteSpec {
 }
 
 impl TableSpec {
-    /// A table without routes.
+    /// An empty declaration, without routes.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
     }
 
-    /// The scheme and host under which the site is reached, such as `https://larkfell.example`.
+    /// Sets the scheme and host of the site, such as `https://larkfell.example`.
     #[must_use]
     pub fn origin(mut self, origin: impl Into<String>) -> Self {
         self.site.origin = Some(origin.into().into());
         self
     }
 
-    /// The page for a URL that no route answers.
+    /// Sets the page for URLs that no route answers.
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
         self.site.fallback = Some(page.into().into());
         self
     }
 
-    /// A wrapper around every page of the site, outside of all others.
+    /// Sets a frame around every page of the site, outside of all others.
     #[must_use]
     pub fn frame(mut self, frame: impl Into<String>) -> Self {
         self.site.frame = Some(frame.into().into());
         self
     }
 
-    /// The path under which the whole site is mounted, such as `/app`; `/` if none is set.
+    /// Sets the path under which the whole site is mounted, such as `/app`. The default is `/`.
     ///
     /// # Example
     /// ```
@@ -116,21 +116,21 @@ impl TableSpec {
         self
     }
 
-    /// Whether the path of a page ends with a slash.
+    /// Sets whether the path of a page ends with a slash.
     #[must_use]
     pub fn slash(mut self, slash: Slash) -> Self {
         self.site.slash = slash;
         self
     }
 
-    /// Whether letter case counts in literal segments.
+    /// Sets whether letter case counts in literal segments.
     #[must_use]
     pub fn case(mut self, case: Case) -> Self {
         self.site.case = case;
         self
     }
 
-    /// Where the address of a page stands in its URL.
+    /// Sets whether addresses of pages stand in the path or in the fragment of the URL.
     #[must_use]
     pub fn location(mut self, location: Location) -> Self {
         self.site.location = location;
@@ -144,28 +144,28 @@ impl TableSpec {
         self
     }
 
-    /// What happens where two routes accept a common URL and neither is narrower.
+    /// Sets what happens if two routes accept a common URL and neither is narrower.
     #[must_use]
     pub fn overlaps(mut self, overlaps: Overlaps) -> Self {
         self.site.overlaps = overlaps;
         self
     }
 
-    /// The rule for every parameter of that name that has no nearer one.
+    /// Sets the rule for every parameter of that name that has no nearer rule.
     #[must_use]
     pub fn param(mut self, name: impl Into<String>, rule: Rule) -> Self {
         self.params.push((name.into().into(), rule));
         self
     }
 
-    /// Declares the name of a live list.
+    /// Declares a live list.
     #[must_use]
     pub fn list(mut self, name: impl Into<String>) -> Self {
         self.lists.push(name.into().into());
         self
     }
 
-    /// Registers a format, which rules then name.
+    /// Registers a format, which rules can then name.
     #[must_use]
     pub fn format(mut self, format: Format) -> Self {
         self.formats.push(format);
@@ -181,33 +181,33 @@ impl TableSpec {
 }
 
 impl RouteSpec {
-    /// A route of that name. The name of a child is prefixed by its parent's: `nights.night`.
+    /// A route with a name. The full name of a child begins with that of its parent: `nights.night`.
     pub fn new(name: impl Into<String>) -> Self {
         Self { name: name.into().into(), ..Self::default() }
     }
 
-    /// The path, a URI Template (RFC 6570), appended to the parent's.
+    /// Sets the path, a URI Template (RFC 6570), which is appended to the path of the parent.
     #[must_use]
     pub fn path(mut self, path: impl Into<String>) -> Self {
         self.path = Some(path.into().into());
         self
     }
 
-    /// The page that the route shows.
+    /// Sets the page that the route shows.
     #[must_use]
     pub fn page(mut self, page: impl Into<String>) -> Self {
         self.page = Some(page.into().into());
         self
     }
 
-    /// A wrapper around the pages of the route and its descendants.
+    /// Sets a frame around the pages of the route and its descendants.
     #[must_use]
     pub fn frame(mut self, frame: impl Into<String>) -> Self {
         self.frame = Some(Box::new(frame.into().into()));
         self
     }
 
-    /// The page for a URL under this route that no route answers.
+    /// Sets the page for URLs under this route that no route answers.
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
         self.fallback = Some(Box::new(page.into().into()));
@@ -215,8 +215,8 @@ impl RouteSpec {
         self
     }
 
-    /// Shows no page for a URL under this route that no route answers, whatever an ancestor or the site says: for an
-    /// interface for programs, say, whose errors are no pages.
+    /// Shows no fallback page under this route, whatever an ancestor or the site says. Use it for an API, for example,
+    /// whose errors are not pages.
     ///
     /// # Example
     /// ```
@@ -236,58 +236,56 @@ impl RouteSpec {
         self
     }
 
-    /// The rule for a parameter of the route and its descendants.
+    /// Sets the rule for a parameter of the route and its descendants.
     #[must_use]
     pub fn param(mut self, name: impl Into<String>, rule: Rule) -> Self {
         self.params.push((name.into().into(), rule));
         self
     }
 
-    /// Parameters that may be left out of the URL by the path, but not of this route.
+    /// Makes parameters mandatory for this route that its path allows to be absent.
     #[must_use]
     pub fn required<T: Into<String>>(mut self, names: impl IntoIterator<Item = T>) -> Self {
         self.required.extend(names.into_iter().map(|name| Placed::from(name.into())));
         self
     }
 
-    /// The methods that the route answers (RFC 9110, section 9); `GET` if none are named.
+    /// Sets the methods that the route accepts (RFC 9110, section 9). The default is `GET`.
     #[must_use]
     pub fn methods<T: Into<String>>(mut self, methods: impl IntoIterator<Item = T>) -> Self {
         self.methods.extend(methods.into_iter().map(|method| Placed::from(method.into())));
         self
     }
 
-    /// The host that the route and its descendants are reached under, a template such as
-    /// `{club}.larkfell.example`.
+    /// Sets the host of the route and its descendants, a template such as `{club}.larkfell.example`.
     #[must_use]
     pub fn host(mut self, host: impl Into<String>) -> Self {
         self.host = Some(Box::new(host.into().into()));
         self
     }
 
-    /// Sends the visitors of the route on, instead of showing a page: to the route of that full name, or to
-    /// what a [`RedirectTo`] says.
+    /// Makes the route redirect instead of showing a page: to a route, given by its full name, or to a [`RedirectTo`].
     #[must_use]
     pub fn redirect(mut self, to: impl Into<RedirectTo>) -> Self {
         self.redirect = Some(Box::new(to.into()));
         self
     }
 
-    /// What visitors of the route and its descendants must meet.
+    /// Sets which needs visitors of the route and its descendants must meet.
     #[must_use]
     pub fn needs<T: Into<String>>(mut self, needs: impl IntoIterator<Item = T>) -> Self {
         self.needs.extend(needs.into_iter().map(|need| Placed::from(need.into())));
         self
     }
 
-    /// Which route answers where two accept a common URL and neither is narrower: the higher number.
+    /// Sets the priority. If two routes accept a common URL and neither is narrower, the higher number answers.
     #[must_use]
     pub fn priority(mut self, priority: i64) -> Self {
         self.priority = priority;
         self
     }
 
-    /// A value of the user's own, handed out with a match.
+    /// Attaches data of your own, which each match hands out.
     #[must_use]
     pub fn data(mut self, name: impl Into<String>, value: impl Into<Data>) -> Self {
         if let Data::Table(entries) = &mut self.data {
@@ -296,16 +294,16 @@ impl RouteSpec {
         self
     }
 
-    /// Adds a child.
+    /// Adds a child route.
     #[must_use]
     pub fn route(mut self, route: RouteSpec) -> Self {
         self.routes.push(route);
         self
     }
 
-    /// Makes the routes of another table children of this one, with the rules that the other table shares by
-    /// name, its lists, its formats and its needs. What it says of its site is not taken over. Where it
-    /// names a route, in a redirect say, one of its own goes first.
+    /// Makes the routes of another table children of this route, with its shared rules, lists, formats and needs. The
+    /// settings of its site are not taken over. Names of routes, in redirects for example, are looked up in the mounted
+    /// table first.
     ///
     /// # Example
     /// ```

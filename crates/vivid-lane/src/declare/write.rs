@@ -12,8 +12,9 @@ use super::source::Placed;
 use super::spec::{RouteSpec, TableSpec};
 
 impl TableSpec {
-    /// The table as a table file has it: what [`read`](Self::read) would make the same table from. The routes of mounted
-    /// tables stand among the others. Formats of one's own are left out, as no file can hold a function.
+    /// The declaration in the structure of a table file: [`read`](Self::read) makes the same table of it. Routes of
+    /// mounted tables become ordinary routes. Formats that the program defines are left out, as a file cannot hold a
+    /// function.
     ///
     /// # Example
     /// ```

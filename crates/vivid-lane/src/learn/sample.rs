@@ -67,7 +67,7 @@ pub(super) struct Family {
     pub(super) kinds: Vec<Kinds>,
 }
 
-/// How many requests were left out, and why.
+/// How many requests were not learned from, and why.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct LeftOut {
     /// Answers that are no page: redirects.
@@ -80,7 +80,7 @@ pub struct LeftOut {
     pub unreadable: u64,
 }
 
-/// A row of a sample, to be written and read again.
+/// A row of a sample, for writing it out and reading it back.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Observed {
     /// The address: a path, with its query.
@@ -89,13 +89,13 @@ pub struct Observed {
     pub hits: BTreeMap<String, u64>,
     /// How many of them had a slash at the end of the path.
     pub with_slash: u64,
-    /// Of what kinds all values of its family are; a number of this version.
+    /// For each value, a bit set of the kinds that all values there have. Its meaning belongs to this version.
     pub kinds: Vec<u32>,
-    /// Whether addresses of its family were left out.
+    /// Whether addresses of the same form were dropped for want of room.
     pub is_cut: bool,
 }
 
-/// Gathers what visitors asked for.
+/// Collects requests from which a table can be learned.
 ///
 /// # Example
 /// ```
@@ -132,7 +132,7 @@ impl Default for Learner {
 }
 
 impl Learner {
-    /// A learner that keeps so many addresses at most.
+    /// A learner that keeps at most so many addresses.
     #[must_use]
     pub fn with_room(most: usize) -> Self {
         let most = most.max(1);
@@ -147,13 +147,13 @@ impl Learner {
         }
     }
 
-    /// What was left out so far.
+    /// The requests that were not learned from.
     #[must_use]
     pub fn left_out(&self) -> &LeftOut {
         &self.left_out
     }
 
-    /// Takes note of a request that was made so often, with the status of its answer.
+    /// Adds requests: a method, an address, how often it was requested, and the status of the answer.
     pub fn see(&mut self, method: &str, target: &str, status: u16, hits: u64) {
         let count = match status {
             200..=299 | 304 => return self.page(method, target, hits),
@@ -301,7 +301,7 @@ impl Learner {
         }
     }
 
-    /// Adds what another learner has seen.
+    /// Adds everything that another learner has collected.
     pub fn merge(&mut self, other: &Self) {
         self.each = self.each.min(other.each);
         self.last = match (self.last, other.last) {
@@ -357,7 +357,7 @@ impl Learner {
         tidied
     }
 
-    /// What is kept, row by row, in an order that does not depend on that of the requests.
+    /// The sample as rows. Their order does not depend on the order of the requests.
     pub fn rows(&self) -> impl Iterator<Item = Observed> + use<> {
         let tidied = self.tidied();
         let mut rows: Vec<Observed> = Vec::with_capacity(tidied.addresses.len());
@@ -377,12 +377,12 @@ impl Learner {
         rows.into_iter()
     }
 
-    /// The missing addresses that are kept, with how often each was asked for.
+    /// The missing addresses in the sample, with the number of requests for each.
     pub fn missing(&self) -> impl Iterator<Item = (String, u64)> + use<> {
         self.tidied().missing.into_iter()
     }
 
-    /// Takes a row over that a learner with as much room has written.
+    /// Adds a row that a learner of the same size has written.
     pub fn restore(&mut self, row: &Observed) {
         let Some(address) = Address::read(&row.address) else { return };
         let text = address.written();
@@ -399,7 +399,7 @@ impl Learner {
         self.add(&Parts::of(&address).family(), &text, seen, &kinds, row.is_cut);
     }
 
-    /// Takes missing addresses and counts over that a learner has written.
+    /// Adds missing addresses and counts that a learner has written.
     pub fn restore_counts(&mut self, missing: impl IntoIterator<Item = (String, u64)>, left_out: &LeftOut) {
         missing.into_iter().for_each(|(path, hits)| self.miss(&path, hits));
         self.left_out.redirects = self.left_out.redirects.saturating_add(left_out.redirects);

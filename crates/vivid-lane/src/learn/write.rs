@@ -15,7 +15,7 @@ use crate::{Decision, Request, Table, TableError};
 
 /// How many missing addresses are listed.
 const MOST_MISSING: usize = 20;
-/// A table that was learned.
+/// A learned table.
 #[derive(Debug, Clone)]
 pub struct Learned {
     text: String,
@@ -25,25 +25,25 @@ pub struct Learned {
 }
 
 impl Learned {
-    /// The table file, in TOML. A comment before each route says how often it was asked for, and by which addresses.
+    /// The table file in TOML. A comment before each route gives the number of hits and some addresses.
     #[must_use]
     pub fn to_toml(&self) -> &str {
         &self.text
     }
 
-    /// How many routes it has.
+    /// The number of routes.
     #[must_use]
     pub fn routes(&self) -> usize {
         self.routes
     }
 
-    /// Requests that nothing was learned from.
+    /// The requests that were not learned from.
     #[must_use]
     pub fn left_out(&self) -> &LeftOut {
         &self.left_out
     }
 
-    /// Names in the query that stand everywhere with ever new values, and were left out.
+    /// Query parameters that were ignored, because they occur everywhere with ever new values.
     #[must_use]
     pub fn ignored_names(&self) -> &[String] {
         &self.ignored
@@ -59,8 +59,8 @@ impl Learned {
 }
 
 impl Learner {
-    /// Makes a table of what was seen. Each address that got a page, and is in the sample, leads to a page of the table; those that no
-    /// route would have are routes of their own.
+    /// Learns a table. Each address in the sample that got a page leads to a page of the table; where no route fits, it
+    /// becomes a route of its own.
     #[must_use]
     pub fn learn(&self) -> Learned {
         let own = self.tidied();

@@ -7,14 +7,14 @@ use crate::compile::RETURN;
 use crate::lookup::{Param, ParamKind, Position, Route};
 use crate::template::{Expression, Part, Template, Values};
 
-/// Whether a link leads to the page that is shown.
+/// Whether a link leads to the current page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Active {
-    /// To this page.
+    /// The link leads to the current page.
     Exactly,
-    /// To an ancestor of it, with the same values.
+    /// The link leads to an ancestor of the current page, with the same values.
     Ancestor,
-    /// Elsewhere.
+    /// The link leads elsewhere.
     No,
 }
 
@@ -69,7 +69,7 @@ impl<'t, P> Position<'t, '_, P> {
         link.on_page(inherited, self.param(RETURN).map(Cow::into_owned), self.address())
     }
 
-    /// Starts a link to this page as it is, with all values that it has, to change one of them.
+    /// Starts a link to the current page with all its values, so that you can change one of them.
     ///
     /// # Example
     /// ```
@@ -87,13 +87,13 @@ impl<'t, P> Position<'t, '_, P> {
         self.table().link_to(self.route().id(), own.collect())
     }
 
-    /// The address of the page: path and query as they were asked, without scheme and host.
+    /// The address of the page: path and query as requested, without scheme and host.
     #[must_use]
     pub fn address(&self) -> String {
         self.table().frozen().site.address_of(&self.reading().target)
     }
 
-    /// The URL of the nearest ancestor with a page, with the same values; `None` where there is none.
+    /// The URL of the nearest ancestor with a page, with the same values; `None` if there is none.
     ///
     /// # Example
     /// ```
@@ -113,8 +113,8 @@ impl<'t, P> Position<'t, '_, P> {
 }
 
 impl<P> Link<'_, P> {
-    /// Whether the link leads to the page that is shown, or to an ancestor of it. Values count, but for those of
-    /// the query that the link does not set.
+    /// Whether the link leads to the current page, or to an ancestor of it. Values count, except those of the query
+    /// that the link does not set.
     ///
     /// # Example
     /// ```
@@ -150,8 +150,8 @@ impl<P> Link<'_, P> {
         }
     }
 
-    /// The URL as a reference relative to the page that is shown (RFC 3986, section 4.2), so that a copy of the
-    /// site works under any path. It is absolute where it leads to another host.
+    /// The URL relative to the current page (RFC 3986, section 4.2), so that a copy of the site works under any path.
+    /// It is absolute if it leads to another host.
     ///
     /// # Errors
     /// Those of [`to_url`](Self::to_url).

@@ -4,7 +4,7 @@ use std::fmt;
 
 use crate::template::Value;
 
-/// A link that could not be made. [`Display`](fmt::Display) says why and how to mend it.
+/// Why a link could not be made. [`Display`](fmt::Display) gives the reason and how to mend it.
 ///
 /// # Example
 /// ```
@@ -29,7 +29,7 @@ struct Inner {
     kind: Problem,
 }
 
-/// What kept a link from being made.
+/// The kind of reason why a link could not be made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
 pub enum LinkErrorKind {
@@ -138,13 +138,13 @@ impl LinkError {
         Self { inner: Box::new(Inner { route: route.to_owned(), kind }) }
     }
 
-    /// The name for which a link was asked.
+    /// The name of the route to which a link was requested.
     #[must_use]
     pub fn route(&self) -> &str {
         &self.inner.route
     }
 
-    /// What kept the link from being made.
+    /// The kind of reason.
     ///
     /// # Example
     /// ```
@@ -177,7 +177,7 @@ impl LinkError {
         }
     }
 
-    /// The parameter that is to blame, where one is.
+    /// The parameter at fault, if there is one.
     #[must_use]
     pub fn param(&self) -> Option<&str> {
         match &self.inner.kind {

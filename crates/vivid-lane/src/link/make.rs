@@ -14,7 +14,7 @@ use crate::rule::{Check, Many, Shape};
 use crate::template::percent::kinds;
 use crate::template::{Operator, Part, Value, Values};
 
-/// A link that is being made: the name of a route, and values for its parameters.
+/// A link under construction: a route, and values for its parameters.
 ///
 /// Made by [`Table::link`], or from the page that is shown by [`Position::link`](crate::Position::link);
 /// [`to_url`](Self::to_url) checks and expands.
@@ -52,7 +52,7 @@ impl<P> Clone for Link<'_, P> {
 }
 
 impl<P> Table<P> {
-    /// Starts a link to the route of that full name.
+    /// Starts a link to a route, given by its full name.
     ///
     /// # Example
     /// ```
@@ -90,7 +90,7 @@ enum Defaults {
 }
 
 impl<'t, P> Link<'t, P> {
-    /// Sets the value of a parameter; one that was set before is replaced. A text that is borrowed must live as long as the link.
+    /// Sets the value of a parameter, and replaces an earlier one. A borrowed text must live as long as the link.
     #[must_use]
     pub fn set(mut self, name: impl AsRef<str>, value: impl Into<LinkValue<'t>>) -> Self {
         self.put(name.as_ref(), value.into());
@@ -130,7 +130,7 @@ impl<'t, P> Link<'t, P> {
         self.more.as_ref().map_or(&NO_VALUES, |more| &more.inherited)
     }
 
-    /// Takes a value back, also one that is inherited from the page that is shown.
+    /// Removes a value, also one that is inherited from the current page.
     #[must_use]
     pub fn without(mut self, name: &str) -> Self {
         self.heap_values().remove(name);
@@ -184,8 +184,8 @@ impl<'t, P> Link<'t, P> {
         self.table
     }
 
-    /// The URL: an address that [`decide`](Table::decide) gives back as this route with these values, in its
-    /// canonical form. For a route with a host it is absolute.
+    /// Makes the URL. [`decide`](Table::decide) gives it back as this route with these values, and it is in canonical
+    /// form. It is absolute for a route with a host.
     ///
     /// A value that equals the default of its rule is left out where it may be.
     ///
@@ -219,7 +219,7 @@ impl<'t, P> Link<'t, P> {
         if long != short && self.read_back(route, &long, &url).is_ok() { Ok(url) } else { Err(error) }
     }
 
-    /// The URL with the scheme and host of the site.
+    /// Makes the URL with the scheme and host of the site.
     ///
     /// # Errors
     /// Those of [`to_url`](Self::to_url), and a table without `origin`.
@@ -475,8 +475,8 @@ impl<'t, P> Link<'t, P> {
         Ok(())
     }
 
-    /// Carries the wanted address on from a sign-in page, which was asked with it, to another page on the way,
-    /// such as a registration. It changes nothing where there is none.
+    /// Passes on the return address of a sign-in page to another page on the way, such as a registration. It does
+    /// nothing if the current page has no return address.
     ///
     /// # Example
     /// ```
@@ -498,8 +498,8 @@ impl<'t, P> Link<'t, P> {
         self
     }
 
-    /// Makes the linked page lead back to the page that is shown: for a link to a sign-in page that visitors
-    /// may follow, but need not.
+    /// Makes the linked page lead back to the current page. Use it for a link to a sign-in page that visitors may
+    /// follow, but need not.
     ///
     /// # Example
     /// ```

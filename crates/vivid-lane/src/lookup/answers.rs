@@ -9,7 +9,7 @@ use std::cell::{Cell, OnceCell, RefCell};
 
 use smol_str::SmolStr;
 
-/// What a caller knows: yes, no, or that it cannot tell now.
+/// The reply to a question about a list or a need: yes, no, or unknown.
 ///
 /// Made from `bool`, from `Option<bool>` and from `Result<bool, E>`, whose `None` and `Err` are [`Unknown`](Self::Unknown).
 ///
@@ -30,9 +30,9 @@ use smol_str::SmolStr;
 pub enum Answer {
     /// The value is in the list, or the visitor meets the need.
     Yes,
-    /// It is not, or the visitor does not.
+    /// The value is not in the list, or the visitor does not meet the need.
     No,
-    /// That cannot be told now: a database does not answer, say.
+    /// The answer is not known at the moment, for example because a database does not respond.
     Unknown {
         /// After how many seconds it is worth asking again, where that is known.
         retry_after: Option<u32>,
@@ -57,7 +57,7 @@ impl<E> From<Result<bool, E>> for Answer {
     }
 }
 
-/// The live lists that rules name with `listed`.
+/// The live lists that rules name with `listed`: says whether a list has a value.
 ///
 /// Any function from the name of a list and a value to a `bool`, or to anything else that is an [`Answer`], is one.
 ///
@@ -84,7 +84,8 @@ where
     }
 }
 
-/// What a visitor meets: any function from the name of a need to a `bool`, or to anything else that is an [`Answer`].
+/// Says whether the visitor meets a need: any function from the name of a need to a `bool`, or to anything else that
+/// converts to an [`Answer`].
 pub trait Needs {
     /// Whether the visitor meets the need of that name.
     fn meets(&self, need: &str) -> Answer;
@@ -100,7 +101,7 @@ where
     }
 }
 
-/// A question on which a decision hangs.
+/// A question about a list or a need on which a decision depends.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Question {

@@ -4,7 +4,7 @@ use std::fmt;
 
 use super::table::Table;
 
-/// Pages of a table that the program has nothing for.
+/// The program lacks something for some pages of a table.
 ///
 /// # Example
 /// ```
@@ -22,7 +22,7 @@ pub struct BindError {
 }
 
 impl BindError {
-    /// The names of the pages.
+    /// The names of these pages.
     pub fn pages(&self) -> impl ExactSizeIterator<Item = &str> {
         self.missing.iter().map(|(page, _)| page.as_str())
     }
@@ -45,8 +45,8 @@ impl fmt::Display for BindError {
 impl std::error::Error for BindError {}
 
 impl<P> Table<P> {
-    /// Puts something of the program in the place of each page: a handler, a component, a template.
-    /// The routes are shared with this table, not copied.
+    /// Puts a value of the program in the place of each page name: a handler, a component, a template. The routes are
+    /// shared with this table, not copied.
     ///
     /// # Errors
     /// All pages for which the function has nothing.

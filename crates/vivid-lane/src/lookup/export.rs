@@ -16,7 +16,7 @@ use super::tree::{Capture, Cover, Leaf, Node, SegmentStep, TailKind, Tree};
 use crate::declare::Case;
 use crate::rule::{Automaton, Check, Join, Many, Narrower, Separator, Shape, Test};
 
-/// A whole table; made by [`Table::export`].
+/// The data of a whole table, for writing a matcher in another language; made by [`Table::export`].
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Export {
@@ -28,11 +28,11 @@ pub struct Export {
     pub single_patterns: Vec<usize>,
     /// The nodes of the tree; the first is the root.
     pub nodes: Vec<ExportedNode>,
-    /// Where the paths of routes end.
+    /// The leaves: where the paths of routes end.
     pub leaves: Vec<ExportedLeaf>,
-    /// Which of two patterns is the narrower that may accept one segment, the lower index first.
+    /// For pairs of patterns that may accept one segment: which is the narrower, the lower index first.
     pub pattern_order: Vec<(usize, usize, Side)>,
-    /// Which of two leaves is the narrower whose segments do not decide, the lower index first.
+    /// For pairs of leaves whose segments do not decide: which is the narrower, the lower index first.
     pub leaf_order: Vec<(usize, usize, Side)>,
     /// The routes, in the order of [`Table::routes`].
     pub routes: Vec<ExportedRoute>,
@@ -42,7 +42,7 @@ pub struct Export {
     pub most_segments: usize,
 }
 
-/// Which of two is the narrower, the lower index on the left.
+/// Which of two patterns or leaves is the narrower; the one with the lower index is on the left.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Side {
     /// The left, or it is asked first.
@@ -53,7 +53,7 @@ pub enum Side {
     Same,
 }
 
-/// Where a walk stands after some segments.
+/// A node of the tree: the state of a walk after some segments.
 #[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct ExportedNode {
@@ -63,13 +63,13 @@ pub struct ExportedNode {
     pub edges: Vec<(usize, usize)>,
     /// Whether the first edge that leads to a leaf is the narrowest. Otherwise all of them are tried.
     pub is_ordered: bool,
-    /// What ends here.
+    /// The leaves of routes that end here.
     pub leaves: Vec<usize>,
-    /// What covers a URL that goes on from here, beside what ends here.
+    /// Routes that cover URLs which go on from here, beside those that end here.
     pub areas: Vec<usize>,
 }
 
-/// The end of a way through the path of a route.
+/// A leaf of the tree: one way through the path of a route ends here.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ExportedLeaf {
@@ -80,7 +80,7 @@ pub struct ExportedLeaf {
     /// For each level of the chain, how many segments it covers, and how many pieces of the last; `None` for all of them. The level
     /// that owns the tail covers all of the path: it has no numbers.
     pub covers: Vec<Option<(usize, Option<usize>)>>,
-    /// The segments that one parameter takes.
+    /// The segments that go to one parameter.
     pub tail: Option<ExportedTail>,
     /// Where letter case does not count: the literals that the route declares in another one, by their segment.
     pub spelling: Vec<(usize, String)>,
@@ -98,23 +98,23 @@ pub struct ExportedTail {
     pub is_one_value: bool,
 }
 
-/// A rule.
+/// A rule, as data.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ExportedRule {
-    /// What it says of one text.
+    /// The tests that a single text must pass.
     pub tests: Vec<Test>,
     /// The set of texts that it accepts; `None` for all.
     pub automaton: Option<Automaton>,
     /// The live list in which a text must be.
     pub list: Option<String>,
-    /// What it says of items.
+    /// How the rule applies to lists and pairs.
     pub values: ExportedValues,
     /// How items stand in one text, where this is the rule of that text.
     pub join: Option<ExportedJoin>,
 }
 
-/// What a rule says of items; rules are given by their index.
+/// How a rule applies to lists and pairs. Rules are given by their index.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[allow(missing_docs, reason = "the names say it, and the keywords of JSON Schema")]
 pub enum ExportedValues {
@@ -126,19 +126,19 @@ pub enum ExportedValues {
     Pairs { names: usize, values: usize, least: u16, most: u16 },
 }
 
-/// How items stand in one text.
+/// How the items of a list are joined in one text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ExportedJoin {
-    /// What parts them: `,` `;` `.` where it is not escaped, `+` for any comma, nothing where there is one item.
+    /// The separator: `,` `;` `.` where it is not escaped, `+` for any comma, nothing if there is one item.
     pub separator: &'static str,
     /// For items after a semicolon, the name before each.
     pub name: Option<String>,
-    /// Whether there is an equals sign between a name and its value. Otherwise the separator parts them too.
+    /// Whether an equals sign stands between a name and its value. Otherwise the separator stands there, too.
     pub is_named: bool,
 }
 
-/// What a lookup and a link go by beside what [`RouteRef`](super::RouteRef) tells of a route.
+/// What lookups and links need of a route, beside what [`RouteRef`](super::RouteRef) has.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ExportedRoute {
@@ -150,27 +150,27 @@ pub struct ExportedRoute {
     pub query: Vec<ExportedQueryParam>,
     /// The host.
     pub host: Option<ExportedHost>,
-    /// Of routes none of which is the narrower, the one with the highest priority answers.
+    /// The priority: of routes none of which is narrower, the one with the highest answers.
     pub priority: i64,
-    /// Whether other routes are below it.
+    /// Whether the route has children.
     pub is_parent: bool,
-    /// What a redirect to another route gives the parameters.
+    /// The values that a redirect to another route passes on.
     pub redirect: Option<ExportedRedirect>,
 }
 
-/// A parameter.
+/// A parameter, as data.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ExportedParam {
     /// Its rule.
     pub rule: usize,
-    /// The rule of the texts that stand in the path for it: of an item for the segments of a tail, of the whole for what is joined.
+    /// The rule for the text in the path: of one item for the segments of a tail, of the whole text for a joined list.
     pub texts: usize,
     /// The level of the chain whose path declares it.
     pub level: usize,
 }
 
-/// A parameter in the query.
+/// A parameter in the query, as data.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ExportedQueryParam {
@@ -192,7 +192,8 @@ pub struct ExportedHost {
     pub pieces: Vec<Result<String, (usize, Option<usize>)>>,
 }
 
-/// What a redirect gives the parameters of its route: texts (`Ok`) and values of the source (`Err`, the index of the parameter) in turn.
+/// What a redirect passes to a parameter: texts (`Ok`) and values of the redirecting route (`Err`, the index of the
+/// parameter) in turn.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ExportedRedirect {

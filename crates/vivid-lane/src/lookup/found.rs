@@ -10,8 +10,8 @@ use super::table::{RouteRef, Table};
 use crate::declare::Data;
 use crate::template::Value;
 
-/// Where in a table a URL stands: the deepest route that covers it, the routes above, their frames, and the values that
-/// were read on the way.
+/// The position of a URL in a table: the deepest route that covers it, the routes above, their frames, and the values
+/// that were read on the way.
 ///
 /// A [`Match`] is a position with a page. A request that leads to no page has one too
 /// ([`NotFound`](crate::decide::NotFound::position), [`Unmet`](crate::decide::Unmet::position), [`WrongMethod`](crate::decide::WrongMethod::position)),
@@ -66,7 +66,7 @@ impl<'t, 'u, P> Match<'t, 'u, P> {
         self.page
     }
 
-    /// What the route shows.
+    /// The page that the route shows.
     #[must_use]
     pub fn page(&self) -> &'t P {
         self.position.table.page(self.page)
@@ -82,7 +82,7 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
         &self.reading
     }
 
-    /// The table that was asked.
+    /// The table that was searched.
     #[must_use]
     pub fn table(&self) -> &'t Table<P> {
         self.table
@@ -94,20 +94,20 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
         self.table.route_ref(self.reading.route_id())
     }
 
-    /// The user's own data of the route.
+    /// The data that the declaration attached to the route.
     #[must_use]
     pub fn data(&self) -> &'t Data {
         self.route().data()
     }
 
-    /// The path as it was sent: below the base of the site, and without a slash at its end.
+    /// The path as it was requested, below the base of the site and without a slash at its end.
     #[must_use]
     pub fn path(&self) -> &'u str {
         self.reading.target.path
     }
 
-    /// The decoded value of a parameter, or the default of its rule. `None` for a name that the route does
-    /// not declare, for an absent value, and for a list.
+    /// The decoded value of a parameter, or the default of its rule. `None` if the route does not declare the
+    /// parameter, if it is absent, or if it is a list.
     ///
     /// # Example
     /// ```
@@ -125,7 +125,7 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
         self.reading.text(self.reading.index(name)?)
     }
 
-    /// The decoded values of a parameter that is a list of segments; empty for any other.
+    /// The decoded values of a parameter that is a list of segments; empty for any other parameter.
     ///
     /// # Example
     /// ```
@@ -141,15 +141,15 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
         self.reading.index(name).map_or_else(Vec::new, |index| self.reading.items(index))
     }
 
-    /// The value of a parameter, whatever its form; `None` for a name that the route does not declare and
-    /// for an absent value.
+    /// The value of a parameter, whatever its form; `None` if the route does not declare the parameter, or if it is
+    /// absent.
     #[must_use]
     pub fn value(&self, name: &str) -> Option<Value> {
         self.reading.value_at(self.reading.index(name)?)
     }
 
-    /// Names and decoded values of the parameters that are one text, outermost first. Nothing is copied but what
-    /// the URL has escaped; lists are left out.
+    /// Names and decoded values of the parameters that are one text, outermost first. A value is copied only if the URL
+    /// has it escaped. Lists are left out.
     ///
     /// # Example
     /// ```
@@ -189,7 +189,7 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
         Levels { found: self, levels: 0..self.reading.levels() }
     }
 
-    /// The frames around what is shown, outermost first: the site's, then those of the levels.
+    /// The frames around the page, outermost first: that of the site, then those of the levels.
     pub fn frames(&self) -> impl Iterator<Item = &'t str> + use<'_, 't, 'u, P> {
         self.table.frame().into_iter().chain(self.levels().filter_map(|level| level.route().frame()))
     }
@@ -222,7 +222,7 @@ impl<'t, P> Iterator for FoundValues<'_, 't, '_, P> {
     }
 }
 
-/// The levels of a match, from the outermost ancestor to the route itself.
+/// The levels of a match: its chain of routes, from the outermost ancestor to the route itself.
 pub struct Levels<'m, 't, 'u, P> {
     found: &'m Position<'t, 'u, P>,
     levels: Range<usize>,
@@ -254,7 +254,7 @@ impl<'m, 't, 'u, P> Iterator for Levels<'m, 't, 'u, P> {
 
 impl<P> ExactSizeIterator for Levels<'_, '_, '_, P> {}
 
-/// One route of the chain of a match, and its share of the URL.
+/// One route in the chain of a match, and its part of the URL.
 pub struct Level<'m, 't, 'u, P> {
     found: &'m Position<'t, 'u, P>,
     level: usize,
@@ -280,7 +280,7 @@ impl<'t, 'u, P> Level<'_, 't, 'u, P> {
         route
     }
 
-    /// The part of the path that the route's own template stands for, as it was sent.
+    /// The part of the path that the route's own template covers, as it was requested.
     #[must_use]
     pub fn covered(&self) -> &'u str {
         self.found.reading.covered(self.level)

@@ -14,8 +14,8 @@ use crate::declare::Data;
 use crate::rule::Check;
 
 impl<P> Table<P> {
-    /// The bytes that the table takes on the heap, near enough: routes, rules and the tree; what the pages
-    /// themselves point to is not counted. Clones of a table share them.
+    /// About how many bytes the table uses on the heap for routes, rules and the tree. What the pages point to is not
+    /// counted. Clones share the memory.
     ///
     /// # Example
     /// ```

@@ -12,7 +12,7 @@ use super::route::PageId;
 use super::slot::LeafId;
 use super::table::Table;
 
-/// A [`Match`] with everything that it borrows, to be kept or handed to another task.
+/// A [`Match`] that owns its data, so that you can keep it or send it to another task.
 ///
 /// It holds the table (two pointers) and the parts of the URL; [`get`](Self::get) gives the match back without another
 /// lookup.
@@ -39,7 +39,7 @@ pub struct OwnedMatch<P = String> {
     page: PageId,
 }
 
-/// A [`Position`] with everything that it borrows. See [`OwnedMatch`].
+/// A [`Position`] that owns its data. See [`OwnedMatch`].
 pub struct OwnedPosition<P = String> {
     table: Table<P>,
     leaf: LeafId,
@@ -96,7 +96,7 @@ impl<P> OwnedMatch<P> {
         Match::of_page(&self.position.table, self.page, self.position.reading())
     }
 
-    /// Where the match stands: the same, whatever its page.
+    /// The position of the match.
     #[must_use]
     pub fn position(&self) -> Position<'_, '_, P> {
         self.position.get()
@@ -124,14 +124,14 @@ impl<P> OwnedPosition<P> {
 }
 
 impl<P> Match<'_, '_, P> {
-    /// Keeps the match beyond the URL and the table that it borrows from.
+    /// Makes an owned match, which does not borrow from the URL or the table.
     #[must_use]
     pub fn keep(&self) -> OwnedMatch<P> {
         OwnedMatch { position: self.owned_in(self.table()), page: self.page_id() }
     }
 
-    /// Keeps the match with the pages of another table, which was [bound](Table::bind) from the same one; `None` for
-    /// any other.
+    /// Makes an owned match with the pages of another table, which was [bound](Table::bind) from the same one; `None`
+    /// for any other table.
     #[must_use]
     pub fn keep_in<Q>(&self, table: &Table<Q>) -> Option<OwnedMatch<Q>> {
         Some(OwnedMatch { position: self.keep_position_in(table)?, page: self.page_id() })
@@ -139,14 +139,14 @@ impl<P> Match<'_, '_, P> {
 }
 
 impl<P> Position<'_, '_, P> {
-    /// Keeps the position beyond the URL and the table that it borrows from.
+    /// Makes an owned position, which does not borrow from the URL or the table.
     #[must_use]
     pub fn keep_position(&self) -> OwnedPosition<P> {
         self.owned_in(self.table())
     }
 
-    /// Keeps the position with the pages of another table, which was [bound](Table::bind) from the same one; `None` for
-    /// any other.
+    /// Makes an owned position with the pages of another table, which was [bound](Table::bind) from the same one;
+    /// `None` for any other table.
     #[must_use]
     pub fn keep_position_in<Q>(&self, table: &Table<Q>) -> Option<OwnedPosition<Q>> {
         Arc::ptr_eq(self.table().shared(), table.shared()).then(|| self.owned_in(table))

@@ -6,7 +6,7 @@ use crate::declare::Data;
 use crate::rule::{Check, Many, Shape};
 use crate::template::Value;
 
-/// A parameter of a route, with its rule: what generators of code and documents read.
+/// A parameter of a route with its rule, for generators of code and documentation.
 ///
 /// # Example
 /// ```
@@ -29,25 +29,26 @@ pub struct Parameter<'t> {
 }
 
 impl<'t> Parameter<'t> {
-    /// Its name.
+    /// The name.
     #[must_use]
     pub fn name(self) -> &'t str {
         &self.param.name
     }
 
-    /// Where it stands.
+    /// Where the parameter stands in the URL.
     #[must_use]
     pub fn kind(self) -> ParamKind {
         self.param.kind
     }
 
-    /// What form its values have.
+    /// Whether its value is one text, a list or pairs.
     #[must_use]
     pub fn shape(self) -> Shape {
         self.check.shape()
     }
 
-    /// Whether it is written with a star, so that each item stands for itself (RFC 6570, section 2.4.2).
+    /// Whether the template has a star after the name, so that each item is written separately (RFC 6570, section
+    /// 2.4.2).
     #[must_use]
     pub fn is_exploded(self) -> bool {
         self.param.is_exploded
@@ -85,7 +86,7 @@ impl<'t> Parameter<'t> {
         }
     }
 
-    /// Whether a URL of the route may lack it.
+    /// Whether a URL of the route may leave it out.
     #[must_use]
     pub fn is_optional(self) -> bool {
         self.param.is_optional
@@ -102,14 +103,14 @@ impl<'t> Parameter<'t> {
         self.keywords().find(|(known, _)| *known == name).map(|(_, value)| value)
     }
 
-    /// The rule in a few words; empty where there is none.
+    /// The rule in a few words; empty if there is no rule.
     #[must_use]
     pub fn label(self) -> &'t str {
         self.check.label()
     }
 
-    /// A value that its rule allows, as short as there is one: a text, a list of one item, or one pair. Whether a live list holds it,
-    /// or a list wants more items, is another question. `None` where the rule allows none.
+    /// A short value that the rule allows: a text, a list of one item, or one pair. It need not be in a live list, and
+    /// a list may need more items. `None` if the rule allows no value.
     ///
     /// # Example
     /// ```
@@ -140,7 +141,7 @@ impl<'t> Parameter<'t> {
         })
     }
 
-    /// The value that a link is given where nothing else is said, and that an absent one has.
+    /// The value of the parameter if the URL leaves it out.
     #[must_use]
     pub fn default_value(self) -> Option<&'t Value> {
         self.check.default.as_ref()

@@ -171,7 +171,7 @@ impl Param {
     }
 }
 
-/// Where a parameter stands, and so what its value is.
+/// Where in the URL a parameter stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum ParamKind {
     /// In a segment.

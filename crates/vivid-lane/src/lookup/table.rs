@@ -126,7 +126,7 @@ impl<P> Table<P> {
         &self.pages[id.0 as usize]
     }
 
-    /// The path under which the site is mounted: empty, or `/…` without a slash at the end.
+    /// The path under which the site is mounted, without a slash at the end; empty for the root.
     #[must_use]
     pub fn base(&self) -> &str {
         &self.frozen.site.base
@@ -138,13 +138,13 @@ impl<P> Table<P> {
         self.frozen.site.is_in_fragment
     }
 
-    /// Whether a route names a host. Without one, the host of a request makes no difference.
+    /// Whether any route names a host. If none does, the host of a request makes no difference.
     #[must_use]
     pub fn has_hosts(&self) -> bool {
         self.frozen.has_hosts
     }
 
-    /// The most bytes that a URL may have.
+    /// The greatest length of a URL, in bytes.
     #[must_use]
     pub fn longest_url(&self) -> usize {
         self.frozen.limits.bytes
@@ -156,7 +156,7 @@ impl<P> Table<P> {
         self.frozen.site.slash
     }
 
-    /// The frame around every page, where the site has one.
+    /// The frame around every page, if the site has one.
     ///
     /// # Example
     /// ```
@@ -173,7 +173,7 @@ impl<P> Table<P> {
         self.frozen.site.frame.as_deref()
     }
 
-    /// The page for what is missing where no route says otherwise.
+    /// The fallback page of the site.
     ///
     /// # Example
     /// ```
@@ -193,13 +193,13 @@ impl<P> Table<P> {
         self.frozen.lists.iter().map(|list| &**list)
     }
 
-    /// The scheme and host under which the site is reached, where the table declares them.
+    /// The scheme and host of the site, if the table declares them.
     #[must_use]
     pub fn origin(&self) -> Option<&str> {
         self.frozen.site.origin.as_deref()
     }
 
-    /// The same table with other pages in the place of its own.
+    /// The same table with each page replaced by what the function makes of it.
     ///
     /// # Example
     /// ```
@@ -214,7 +214,7 @@ impl<P> Table<P> {
         self.with_pages(self.pages.iter().map(page).collect())
     }
 
-    /// The route of that full name.
+    /// The route with a full name.
     #[must_use]
     pub fn route(&self, name: &str) -> Option<RouteRef<'_, P>> {
         self.frozen.named(name).map(|id| RouteRef { table: self, id })
@@ -231,15 +231,15 @@ impl<P> Table<P> {
         self.frozen.needs.iter().map(|need| &*need.name)
     }
 
-    /// The route to which those are sent who do not meet a need; `None` for a need that nobody declares, and for one without
-    /// such a place.
+    /// The route to which visitors are redirected who do not meet a need; `None` for an undeclared need, and for one
+    /// without such a route.
     #[must_use]
     pub fn need_otherwise(&self, need: &str) -> Option<RouteRef<'_, P>> {
         let declared = self.frozen.needs.iter().find(|declared| *declared.name == *need)?;
         declared.otherwise.map(|id| self.route_ref(id))
     }
 
-    /// What was found about the table that does not keep it from working.
+    /// Warnings and notes about the table.
     #[must_use]
     pub fn findings(&self) -> &[Finding] {
         &self.frozen.findings
@@ -327,36 +327,36 @@ impl<'t, P> RouteRef<'t, P> {
         self.frozen_route().own_path()
     }
 
-    /// What the route shows; `None` for one that only groups.
+    /// The page of the route; `None` for a route that only groups others.
     #[must_use]
     pub fn page(self) -> Option<&'t P> {
         self.frozen_route().page.map(|page| self.table.page(page))
     }
 
-    /// The wrapper that the route puts around itself and its descendants.
+    /// The frame around the route and its descendants.
     #[must_use]
     pub fn frame(self) -> Option<&'t str> {
         self.frozen_route().extras.frame.as_deref()
     }
 
-    /// The page for what is missing under this route, where it has one of its own.
+    /// The fallback page for URLs under this route, if it has one of its own.
     #[must_use]
     pub fn fallback(self) -> Option<&'t P> {
         self.frozen_route().extras.fallback.map(|page| self.table.page(page))
     }
 
-    /// Whether the route shows no page for what is missing under it, whatever an ancestor or the site says.
+    /// Whether the route switches off fallback pages for URLs under it.
     #[must_use]
     pub fn has_no_fallback(self) -> bool {
         self.frozen_route().extras.no_fallback
     }
 
-    /// What visitors must meet, the outermost ancestor's first.
+    /// The needs that visitors must meet, those of the outermost ancestor first.
     pub fn needs(self) -> impl ExactSizeIterator<Item = &'t str> {
         self.frozen_route().extras.needs.iter().map(move |need| &*self.table.frozen.needs[usize::from(need.0)].name)
     }
 
-    /// The route that a redirect leads to; `None` for a route that is no redirect, and for one to another site.
+    /// The route that this route redirects to; `None` if it is no redirect, or leads to another site.
     #[must_use]
     pub fn redirects_to(self) -> Option<Self> {
         match &self.frozen_route().extras.onward.as_ref()?.aim {
@@ -365,7 +365,7 @@ impl<'t, P> RouteRef<'t, P> {
         }
     }
 
-    /// The template of the address on another site that a redirect leads to.
+    /// The template of the address on another site that this route redirects to.
     #[must_use]
     pub fn redirects_to_url(self) -> Option<&'t Template> {
         match &self.frozen_route().extras.onward.as_ref()?.aim {
@@ -374,8 +374,8 @@ impl<'t, P> RouteRef<'t, P> {
         }
     }
 
-    /// What a redirect gives the parameters of the route that it leads to: texts over the parameters of this route, as in `{year}-{month}`,
-    /// those that are handed on by their name included.
+    /// What a redirect passes to each parameter of its target: a text over the parameters of this route, as in
+    /// `{year}-{month}`. Parameters that are passed on by name are included.
     ///
     /// # Example
     /// ```
@@ -412,35 +412,36 @@ impl<'t, P> RouteRef<'t, P> {
         self.frozen_route().extras.onward.as_ref().map(|onward| onward.status)
     }
 
-    /// The methods that the route answers; `GET` brings `HEAD`.
+    /// The methods that the route accepts; `GET` includes `HEAD`.
     pub fn methods(self) -> impl ExactSizeIterator<Item = &'t str> {
         self.frozen_route().methods.0.iter().map(|method| &**method)
     }
 
-    /// The host that the route is reached under, where it or an ancestor names one.
+    /// The host of the route, if it or an ancestor names one.
     #[must_use]
     pub fn host(self) -> Option<&'t Template> {
         self.frozen_route().extras.host.as_ref().map(|host| &host.template)
     }
 
-    /// Names of the parameters with their rules in a few words; no words for a parameter without a rule.
+    /// The names of the parameters, each with its rule in a few words; the words are empty for a parameter without a
+    /// rule.
     pub fn rules(self) -> impl ExactSizeIterator<Item = (&'t str, &'t str)> {
         self.frozen_route().params.iter().map(|param| (&*param.name, param.check.label()))
     }
 
-    /// The user's own data.
+    /// The data that the declaration attached to the route.
     #[must_use]
     pub fn data(self) -> &'t Data {
         &self.frozen_route().extras.data
     }
 
-    /// The parent.
+    /// The parent route.
     #[must_use]
     pub fn parent(self) -> Option<Self> {
         self.frozen_route().parent.map(|id| self.table.route_ref(id))
     }
 
-    /// How many ancestors the route has.
+    /// The number of ancestors.
     #[must_use]
     pub fn level(self) -> usize {
         usize::from(self.frozen_route().level)

@@ -11,7 +11,7 @@ use super::found::Position;
 use crate::rule::Shape;
 use crate::template::Value;
 
-/// A value that is not there, or not of the type that was asked for. Names the parameter.
+/// A value is absent, or does not have the requested type. Names the parameter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ParamError {
     route: String,
@@ -20,7 +20,7 @@ pub struct ParamError {
 }
 
 impl ParamError {
-    /// The name of the parameter, where one is to blame.
+    /// The name of the parameter at fault, if there is one.
     #[must_use]
     pub fn param(&self) -> Option<&str> {
         self.param.as_deref()
@@ -39,9 +39,9 @@ impl fmt::Display for ParamError {
 impl std::error::Error for ParamError {}
 
 impl<P> Position<'_, '_, P> {
-    /// The value of a parameter as a type of the program, by serde: a number, a text, an enum, a `Vec` of these for a list, a
-    /// map for pairs, an `Option` of any for what may be absent. A type that has only [`FromStr`] is read by
-    /// `param(name)` and `parse`.
+    /// The value of a parameter as a type of the program, by serde: a number, a text, an enum, a `Vec` of these for a
+    /// list, a map for pairs, an `Option` of any for a value that may be absent. For a type that has only [`FromStr`],
+    /// use `param(name)` and `parse`.
     ///
     /// # Errors
     /// The route has no such parameter, the URL has no value for it, or the type does not take the value.

@@ -6,7 +6,7 @@ use super::transition::{Transition, transition};
 use crate::decide::{Decision, Request};
 use crate::lookup::{Answer, Lists, Match, Needs, Table};
 
-/// The addresses that a visitor went through, as a browser keeps them, but without a browser.
+/// The history of a browser tab without a browser: the addresses that a visitor went through.
 ///
 /// Every address is decided when it is gone to; redirects and places to sign in are followed, so what is kept
 /// are final addresses. What the visitor meets, and the lists, are asked anew each time.
@@ -54,7 +54,7 @@ impl<P> fmt::Debug for History<'_, P> {
 }
 
 impl<'v, P> History<'v, P> {
-    /// A history that begins at an address.
+    /// A history that starts at an address.
     #[must_use]
     pub fn new(table: &Table<P>, url: impl Into<String>) -> Self {
         let nobody = |_: &str, _: &str| false;
@@ -71,21 +71,21 @@ impl<'v, P> History<'v, P> {
         history
     }
 
-    /// Which needs the visitor meets; it is asked whenever an address is gone to.
+    /// Sets which needs the visitor meets. The function is called on every navigation.
     #[must_use]
     pub fn meets<A: Into<Answer>>(mut self, meets: impl Fn(&str) -> A + 'v) -> Self {
         self.needs = Box::new(meets);
         self
     }
 
-    /// The live lists; they are asked whenever an address is gone to.
+    /// Sets the live lists. They are asked on every navigation.
     #[must_use]
     pub fn lists(mut self, lists: impl Lists + 'v) -> Self {
         self.lists = Box::new(lists);
         self
     }
 
-    /// The address that is shown.
+    /// The current address.
     #[must_use]
     pub fn url(&self) -> &str {
         &self.entries[self.at]
@@ -97,20 +97,20 @@ impl<'v, P> History<'v, P> {
         &self.entries
     }
 
-    /// Which of the entries is shown.
+    /// The index of the current entry.
     #[must_use]
     pub fn position(&self) -> usize {
         self.at
     }
 
-    /// What is decided for the address that is shown.
+    /// The decision on the current address.
     #[must_use]
     pub fn current(&self) -> Decision<'_, '_, P> {
         self.decide(self.url())
     }
 
-    /// Goes to a new address, after which there is no going forward any more. A redirect to another site is
-    /// given back and changes nothing here.
+    /// Goes to a new address, and drops the entries after the current one. A redirect to another site is returned and
+    /// changes nothing here.
     pub fn push(&mut self, url: impl Into<String>) -> Decision<'_, '_, P> {
         let url = url.into();
         if self.leads_away(&url) {
@@ -125,7 +125,7 @@ impl<'v, P> History<'v, P> {
         self.current()
     }
 
-    /// Goes to an address that takes the place of the one that is shown.
+    /// Replaces the current address by another one.
     pub fn replace(&mut self, url: impl Into<String>) -> Decision<'_, '_, P> {
         let url = url.into();
         if self.leads_away(&url) {
@@ -137,17 +137,17 @@ impl<'v, P> History<'v, P> {
         self.current()
     }
 
-    /// Goes one address back; `None` at the first.
+    /// Goes back by one address; `None` at the first one.
     pub fn back(&mut self) -> Option<Decision<'_, '_, P>> {
         self.go(self.at.checked_sub(1)?)
     }
 
-    /// Goes one address forward; `None` at the last.
+    /// Goes forward by one address; `None` at the last one.
     pub fn forward(&mut self) -> Option<Decision<'_, '_, P>> {
         self.go(self.at + 1)
     }
 
-    /// Goes to the entry of that position; `None` where there is none.
+    /// Goes to an entry by its index; `None` if there is none.
     pub fn go(&mut self, position: usize) -> Option<Decision<'_, '_, P>> {
         if position >= self.entries.len() {
             return None;
@@ -158,8 +158,7 @@ impl<'v, P> History<'v, P> {
         Some(self.current())
     }
 
-    /// What the last move changed; `None` where no page is shown. What was shown before counts as it would be
-    /// decided now.
+    /// What the last navigation changed; `None` if no page is shown. The page before is decided again as of now.
     #[must_use]
     pub fn transition(&self) -> Option<Transition<'_, P>> {
         let Decision::Page(to) = self.current() else { return None };

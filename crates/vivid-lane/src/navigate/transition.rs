@@ -3,7 +3,7 @@
 use crate::lookup::{Level, Match, RouteRef};
 use crate::template::Value;
 
-/// What changes when one page takes the place of another.
+/// What changes when the visitor goes from one page to another.
 ///
 /// The levels of the two chains that are the same routes stay; below the first that differs, those of the old
 /// page are left and those of the new one are entered. The same page shown with other values is a change too:
@@ -52,19 +52,19 @@ impl<'t> Change<'t> {
         self.name
     }
 
-    /// The name of the route that declares it; it is one of those that stay.
+    /// The name of the route that declares it, which is one of the kept routes.
     #[must_use]
     pub fn route(&self) -> &'t str {
         self.route
     }
 
-    /// The value that it had.
+    /// The old value.
     #[must_use]
     pub fn before(&self) -> Option<&Value> {
         self.before.as_ref()
     }
 
-    /// The value that it has now.
+    /// The new value.
     #[must_use]
     pub fn after(&self) -> Option<&Value> {
         self.after.as_ref()
@@ -72,38 +72,38 @@ impl<'t> Change<'t> {
 }
 
 impl<'t, P> Transition<'t, P> {
-    /// The routes that stay, outermost first.
+    /// The routes that both pages share, outermost first.
     #[must_use]
     pub fn kept(&self) -> &[RouteRef<'t, P>] {
         &self.kept
     }
 
-    /// The routes that are left, innermost first: the order in which their frames are taken down.
+    /// The routes that only the old page has, innermost first: the order in which their frames are removed.
     #[must_use]
     pub fn left(&self) -> &[RouteRef<'t, P>] {
         &self.left
     }
 
-    /// The routes that are entered, outermost first: the order in which their frames are put up.
+    /// The routes that only the new page has, outermost first: the order in which their frames are added.
     #[must_use]
     pub fn entered(&self) -> &[RouteRef<'t, P>] {
         &self.entered
     }
 
-    /// The parameters of the routes that stay whose values differ, outermost first.
+    /// The parameters of the shared routes whose values differ, outermost first.
     #[must_use]
     pub fn changed(&self) -> &[Change<'t>] {
         &self.changed
     }
 
-    /// Whether it is the same page with the same values.
+    /// Whether nothing changes: both are the same page with the same values.
     #[must_use]
     pub fn is_nothing(&self) -> bool {
         self.left.is_empty() && self.entered.is_empty() && self.changed.is_empty()
     }
 }
 
-/// What changes when `to` takes the place of `from`, or is the first page that is shown.
+/// Compares two pages; `from` is `None` for the first page that is shown.
 #[must_use]
 pub fn transition<'t, P>(from: Option<&Match<'t, '_, P>>, to: &Match<'t, '_, P>) -> Transition<'t, P> {
     let mut change = Transition { kept: Vec::new(), left: Vec::new(), entered: Vec::new(), changed: Vec::new() };

@@ -33,32 +33,32 @@ impl Automaton {
         Self { dfa }
     }
 
-    /// How many states there are; they are numbered from 0.
+    /// The number of states; they are numbered from 0.
     #[must_use]
     pub fn states(&self) -> usize {
         self.dfa.states()
     }
 
-    /// The state before the first byte.
+    /// The initial state.
     #[must_use]
     pub fn start(&self) -> u32 {
         self.dfa.start()
     }
 
-    /// The state after a byte.
+    /// The next state after a byte.
     #[must_use]
     pub fn step(&self, state: u32, byte: u8) -> u32 {
         self.dfa.step(state, byte)
     }
 
-    /// Whether a text is accepted that ends in that state.
+    /// Whether a state accepts: a text that ends in it is in the set.
     #[must_use]
     pub fn accepts(&self, state: u32) -> bool {
         self.dfa.is_final(state)
     }
 }
 
-/// What one keyword of a rule says of one text, as data.
+/// The test of one keyword on one text, as data.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub enum Test {

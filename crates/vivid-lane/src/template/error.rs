@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-/// A template that could not be read (RFC 6570, section 2).
+/// A template that is not valid (RFC 6570, section 2).
 ///
 /// The text says what was expected and what was found; [`offset`](Self::offset) is the byte in the template
 /// at which it happened.
@@ -79,7 +79,7 @@ impl TemplateError {
         Self::new(template, limit, Kind::Long { limit })
     }
 
-    /// The byte offset in the template at which the error stands.
+    /// The byte offset of the error in the template.
     #[must_use]
     pub fn offset(&self) -> usize {
         self.offset

@@ -4,7 +4,7 @@ use super::percent::{encode_reserved, encode_unreserved};
 use super::{Expression, Operator, Part, Template, Value, Values};
 
 impl Template {
-    /// Expands the template. A variable without a value leaves nothing behind.
+    /// Expands the template. A variable without a value expands to nothing.
     ///
     /// # Example
     /// ```

@@ -13,7 +13,7 @@ type Pieces = SmallVec<[Piece; 8]>;
 const LONGEST: usize = 1 << 20;
 
 impl Template {
-    /// Reads a template.
+    /// Parses a template.
     ///
     /// # Errors
     /// A brace without its partner, empty braces, a character that RFC 6570 does not allow where it stands,

@@ -10,7 +10,7 @@ use std::str::FromStr;
 
 use super::TemplateError;
 
-/// A URI Template: literal text and expressions in turn.
+/// A URI Template (RFC 6570): literal text and expressions in turn.
 ///
 /// # Example
 /// ```
@@ -51,13 +51,13 @@ pub(super) enum PieceKind {
 /// A piece of a template.
 #[derive(Debug, Clone, Copy)]
 pub enum Part<'t> {
-    /// Text that stands for itself, as it was written.
+    /// Literal text, as it was written.
     Literal(&'t str),
-    /// Something in braces.
+    /// An expression in braces.
     Expression(Expression<'t>),
 }
 
-/// Something in braces: an operator and the variables that it joins.
+/// An expression: an operator and variables, in braces.
 #[derive(Debug, Clone, Copy)]
 pub struct Expression<'t> {
     text: &'t str,
@@ -72,7 +72,7 @@ pub struct Variable<'t> {
     piece: Piece,
 }
 
-/// What the first character in the braces says (RFC 6570, section 2.2).
+/// The operator of an expression: its first character (RFC 6570, section 2.2).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Operator {
     /// `{a}`: one value, everything but unreserved characters escaped.
@@ -137,18 +137,18 @@ impl Template {
         Self { text: text.into(), pieces: pieces.into() }
     }
 
-    /// The template as it was written.
+    /// The text of the template.
     #[must_use]
     pub fn as_str(&self) -> &str {
         &self.text
     }
 
-    /// Literals and expressions in their order.
+    /// Literals and expressions in order.
     pub fn parts(&self) -> impl Iterator<Item = Part<'_>> + Clone {
         Parts { text: &self.text, pieces: &self.pieces }
     }
 
-    /// All variables of all expressions in their order.
+    /// All variables of all expressions in order.
     pub fn variables(&self) -> impl Iterator<Item = Variable<'_>> + Clone {
         let variables = self.pieces.iter().filter(|piece| piece.kind != PieceKind::Literal);
         variables.map(|&piece| Variable { text: &self.text, piece })
@@ -243,13 +243,13 @@ impl<'t> Expression<'t> {
         self.pieces.iter().map(move |&piece| Variable { text, piece })
     }
 
-    /// Its variable, if it has one only.
+    /// The variable, if the expression has only one.
     #[must_use]
     pub fn sole_variable(&self) -> Option<Variable<'t>> {
         if let [piece] = *self.pieces { Some(Variable { text: self.text, piece }) } else { None }
     }
 
-    /// The bytes of the template, braces included.
+    /// The byte range in the template, braces included.
     #[must_use]
     pub fn place(&self) -> Range<usize> {
         let inside = |piece: &Piece| (piece.start as usize, piece.end as usize);
@@ -261,19 +261,19 @@ impl<'t> Expression<'t> {
 }
 
 impl<'t> Variable<'t> {
-    /// The name under which a value is looked up.
+    /// The name of the variable.
     #[must_use]
     pub fn name(&self) -> &'t str {
         &self.text[self.place()]
     }
 
-    /// Whether it is written with a star, so that the items of a list stand each for themselves.
+    /// Whether the variable has a star, so that each item of a list is written separately.
     #[must_use]
     pub fn is_exploded(&self) -> bool {
         matches!(self.piece.kind, PieceKind::Variable { explode: true, .. })
     }
 
-    /// The bytes of the template that hold the name.
+    /// The byte range of the name in the template.
     #[must_use]
     pub fn place(&self) -> Range<usize> {
         self.piece.range()

@@ -37,7 +37,7 @@ impl Value {
         Self::Pairs(pairs.into_iter().map(|(name, text)| (name.into(), text.into())).collect())
     }
 
-    /// The text, where the value is one.
+    /// The text, if this is one.
     #[must_use]
     pub fn as_text(&self) -> Option<&str> {
         match self {
@@ -97,7 +97,7 @@ impl<T: Into<String>> From<Vec<T>> for Value {
     }
 }
 
-/// Values by name.
+/// The values of variables, by name.
 ///
 /// # Example
 /// ```
@@ -115,20 +115,20 @@ pub struct Values {
 }
 
 impl Values {
-    /// No values.
+    /// An empty set of values.
     #[must_use]
     pub const fn new() -> Self {
         Self { entries: Vec::new() }
     }
 
-    /// Sets one value; a value that was set before under that name is replaced.
+    /// Sets a value and returns the set; an earlier value of that name is replaced.
     #[must_use]
     pub fn set(mut self, name: impl Into<String>, value: impl Into<Value>) -> Self {
         self.insert(name, value);
         self
     }
 
-    /// Sets one value in place; a value that was set before under that name is replaced.
+    /// Sets a value in place; an earlier value of that name is replaced.
     pub fn insert(&mut self, name: impl Into<String>, value: impl Into<Value>) {
         let (name, value) = (name.into(), value.into());
         match self.place(&name) {
@@ -142,12 +142,12 @@ impl Values {
         self.entries.binary_search_by(|(known, _)| known.as_str().cmp(name))
     }
 
-    /// Takes a value out.
+    /// Removes a value.
     pub fn remove(&mut self, name: &str) -> Option<Value> {
         self.place(name).ok().map(|at| self.entries.remove(at).1)
     }
 
-    /// The value of that name. An empty list counts as not there.
+    /// The value of a name. An empty list counts as absent.
     #[must_use]
     pub fn get(&self, name: &str) -> Option<&Value> {
         let (_, value) = &self.entries[self.place(name).ok()?];
@@ -159,7 +159,7 @@ impl Values {
         self.entries.iter().map(|(name, value)| (name.as_str(), value))
     }
 
-    /// Whether there are no values.
+    /// Whether the set is empty.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         self.entries.is_empty()

@@ -15,7 +15,8 @@ use crate::declare::{Finding, Report, RouteSpec, Severity, Span, TableSpec};
 use crate::lookup::{Frozen, RouteId, Table};
 use crate::rule::work;
 
-/// A check of a whole table: that no route is dead, that nothing is declared in vain, that every page has its handler.
+/// A check of a whole table. It finds routes that no URL reaches, declarations that nothing uses, and pages for which
+/// the program has no handler.
 ///
 /// # Example
 /// ```
@@ -46,13 +47,13 @@ pub struct Reviewed {
 }
 
 impl Reviewed {
-    /// The table, if it can be built.
+    /// The table, if the declaration has no errors.
     #[must_use]
     pub fn table(&self) -> Option<&Table> {
         self.table.as_ref()
     }
 
-    /// The same, for keeps.
+    /// Takes the table out, if the declaration has no errors.
     ///
     /// ```
     /// use vivid_lane::{Review, Source, TableSpec};
@@ -72,7 +73,7 @@ impl Reviewed {
         &self.findings
     }
 
-    /// The worst of the findings.
+    /// The highest severity among the findings; `None` if there are none.
     #[must_use]
     pub fn worst(&self) -> Option<Severity> {
         self.findings.iter().map(Finding::severity).max()
@@ -158,7 +159,7 @@ impl Review {
         self
     }
 
-    /// Builds the table and looks at it.
+    /// Builds the table, checks it, and returns both the table and the findings.
     #[must_use]
     pub fn run(self) -> Reviewed {
         let table = match self.spec.build_from() {

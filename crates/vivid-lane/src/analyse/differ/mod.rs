@@ -16,7 +16,7 @@ pub use redirects::ProposedRedirect;
 use crate::Table;
 use crate::declare::{TableError, TableSpec};
 
-/// What two tables make of the same addresses.
+/// The differences between two tables: which addresses break, move or are new.
 ///
 /// # Example
 /// ```
@@ -44,7 +44,8 @@ pub struct Differences {
     not_compared: Vec<NotCompared>,
 }
 
-/// A route some of whose addresses were not compared, as its paths are too many, or too entangled with those of others.
+/// A route whose addresses were compared only in part: it has too many paths, or they overlap too much with those of
+/// other routes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NotCompared {
     route: Option<String>,
@@ -52,13 +53,13 @@ pub struct NotCompared {
 }
 
 impl NotCompared {
-    /// The route; `None` for all of both tables.
+    /// The route; `None` where the limit concerns both tables as a whole.
     #[must_use]
     pub fn route(&self) -> Option<&str> {
         self.route.as_deref()
     }
 
-    /// The one address of the route that was compared.
+    /// The one address of the route that was compared all the same.
     #[must_use]
     pub fn witness(&self) -> Option<&str> {
         self.witness.as_deref()
@@ -74,22 +75,22 @@ impl fmt::Display for NotCompared {
     }
 }
 
-/// What has become of a route's addresses.
+/// What happened to the addresses of a route.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[non_exhaustive]
 pub enum DifferenceKind {
-    /// They are answered by nothing any more.
+    /// No page answers them any more.
     Removed,
-    /// They are answered by nothing any more, but their page is, elsewhere.
+    /// No page answers them any more, but their page still exists under another address.
     Moved,
-    /// They are answered by another page.
+    /// Another page answers them now.
     SameUrlOtherPage,
-    /// They were answered by nothing before.
+    /// No page answered them before.
     Added,
 }
 
 impl DifferenceKind {
-    /// The word for it: `removed`, `moved`, `same-url-other-page` or `added`.
+    /// The kind as a word: `removed`, `moved`, `same-url-other-page` or `added`.
     #[must_use]
     pub fn as_str(self) -> &'static str {
         match self {
@@ -113,7 +114,7 @@ impl fmt::Display for DifferenceKind {
     }
 }
 
-/// One difference, of a route or of a whole subtree that went the same way.
+/// One difference: it concerns a route, or a whole subtree that changed in the same way.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Difference {
     kind: DifferenceKind,
@@ -125,37 +126,37 @@ pub struct Difference {
 }
 
 impl Difference {
-    /// What has become of the addresses.
+    /// What happened to the addresses.
     #[must_use]
     pub fn kind(&self) -> DifferenceKind {
         self.kind
     }
 
-    /// The route that it began with: of a subtree, the topmost.
+    /// The route that changed; for a subtree, the topmost one.
     #[must_use]
     pub fn route(&self) -> &str {
         &self.route
     }
 
-    /// All routes that went the same way.
+    /// All routes that changed in this way together.
     #[must_use]
     pub fn routes(&self) -> &[String] {
         &self.routes
     }
 
-    /// A URL that shows it.
+    /// A URL for which the two tables give different answers.
     #[must_use]
     pub fn witness(&self) -> &str {
         &self.witness
     }
 
-    /// The path before, or the page that answered the URL.
+    /// The old path of the route, or the page that answered the URL before.
     #[must_use]
     pub fn before(&self) -> Option<&str> {
         self.before.as_deref()
     }
 
-    /// The path after, where the route is still there, or the page that answers the URL now.
+    /// The new path of the route, or the page that answers the URL now.
     #[must_use]
     pub fn after(&self) -> Option<&str> {
         self.after.as_deref()
@@ -163,7 +164,7 @@ impl Difference {
 }
 
 impl Differences {
-    /// Compares two tables. Visitors are taken to meet every need, and lists to have every value.
+    /// Compares an old table with a new one. Visitors are assumed to meet every need, and lists to hold every value.
     ///
     /// # Errors
     /// What keeps one of the tables from being built.
@@ -171,7 +172,8 @@ impl Differences {
         Self::since(&old.build()?, new)
     }
 
-    /// Compares a table with what is to take its place. Visitors are taken to meet every need, and lists to have every value.
+    /// Compares this table with an older one that it replaces. Visitors are assumed to meet every need, and lists to
+    /// hold every value.
     ///
     /// # Errors
     /// What keeps the new one from being built.
@@ -192,13 +194,13 @@ impl Differences {
         &self.all
     }
 
-    /// The redirects that keep old addresses alive. The new table can be built with all of them.
+    /// Redirects that keep the old addresses working. The new table can be built with all of them added.
     #[must_use]
     pub fn redirects(&self) -> &[ProposedRedirect] {
         &self.redirects
     }
 
-    /// What was left out of the comparison; usually nothing.
+    /// Routes that were not compared completely; usually there are none.
     #[must_use]
     pub fn not_compared(&self) -> &[NotCompared] {
         &self.not_compared

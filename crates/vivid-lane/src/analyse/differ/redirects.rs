@@ -12,7 +12,7 @@ use crate::declare::{Code, Data, Finding, RouteSpec, Rule, TableSpec, basic_stri
 use crate::lookup::{LeafId, ParamKind, RouteRef, Table};
 use crate::template::{Operator, Part, Template};
 
-/// A redirect for the addresses of a route that lead nowhere now. Its text, by [`Display`](fmt::Display), is an entry
+/// A redirect for addresses of the old table that no page answers now. [`Display`](fmt::Display) writes it as an entry
 /// for a table file in TOML.
 ///
 /// # Example
@@ -35,13 +35,13 @@ pub struct ProposedRedirect {
 }
 
 impl ProposedRedirect {
-    /// The route of the old table whose addresses it keeps alive.
+    /// The route of the old table whose addresses are redirected.
     #[must_use]
     pub fn route(&self) -> &str {
         &self.route
     }
 
-    /// The route of the new table that it leads to.
+    /// The route of the new table that the redirect leads to.
     #[must_use]
     pub fn to(&self) -> &str {
         &self.to
@@ -69,14 +69,14 @@ impl ProposedRedirect {
         self.spec = std::mem::take(&mut self.spec).required(names);
     }
 
-    /// Whether some of the addresses stay broken. So it is where a page of the new table answers others of the same form, which
-    /// a redirect for all of them would take away.
+    /// Whether some of the old addresses stay broken. That happens where a page of the new table answers other
+    /// addresses of the same form: a redirect for all of them would hide that page.
     #[must_use]
     pub fn is_partial(&self) -> bool {
         self.is_partial
     }
 
-    /// The entry as the builder takes it.
+    /// The redirect as a declaration, ready to be added to a [`TableSpec`].
     #[must_use]
     pub fn spec(&self) -> &RouteSpec {
         &self.spec
