@@ -28,11 +28,16 @@ fn main() {
     let mut include = |name: &str| Ok(Source::by_name(name, read(name)));
     let demo = TableSpec::read_with(Source::by_name("routes.toml", read("routes.toml")), &mut include);
     let built = |spec: TableSpec| spec.build().expect("it can be built");
-    let sites = [("demo", built(demo)), ("REST", built(spec(&rest()))), ("generated", built(grown(200)))];
+    let sites = [
+        ("demo", vec![built(demo)]),
+        ("REST", vec![built(spec(&rest()))]),
+        // Five tables, so that none of them decides.
+        ("generated", (11..16).map(|seed| built(grown(200, seed))).collect()),
+    ];
     let is_asked = |word: &str| std::env::args().any(|one| one == word);
     println!("{:10} {:>10} {:>10} {:>8} {:>8} {:>8}", "site", "requests", "hits/route", "routes", "found", "false");
-    for (name, table) in &sites {
-        let pages = Log::new(table).pages().len();
+    for (name, tables) in &sites {
+        let pages: usize = tables.iter().map(|table| Log::new(table).pages().len()).sum();
         // How much of a site is learned as its log grows, or for so many hits of each route.
         let requests: Vec<usize> = if is_asked("--curve") {
             vec![1_000, 10_000, 100_000, 1_000_000, 10_000_000]
@@ -42,24 +47,27 @@ fn main() {
         let sizes = if requests.is_empty() {
             vec![20, 100, 1000]
         } else {
-            requests.into_iter().map(|requests| requests / pages).collect()
+            requests.into_iter().map(|requests| requests * tables.len() / pages).collect()
         };
         for hits in sizes {
-            let mut log = Log::new(table);
-            let mut learner = Learner::default();
-            let mut requests = 0;
-            log.requests(hits, |target, status| {
-                requests += 1;
-                learner.see("GET", target, status, 1);
-            });
-            let learned = learner.learn();
-            if is_asked("--show") {
-                println!("{}", learned.to_toml());
+            let (mut requests, mut sum) = (0, Recovered::default());
+            for table in tables {
+                let mut log = Log::new(table);
+                let mut learner = Learner::default();
+                log.requests(hits, |target, status| {
+                    requests += 1;
+                    learner.see("GET", target, status, 1);
+                });
+                let learned = learner.learn();
+                if is_asked("--show") {
+                    println!("{}", learned.to_toml());
+                }
+                sum.add(&log.recovered(&learned.build().expect("it can be built")));
             }
-            let learned = learned.build().expect("it can be built");
-            let Recovered { found, all, wrong, learned } = log.recovered(&learned);
+            let Recovered { found, all, wrong, learned } = sum;
             println!(
-                "{name:10} {requests:>10} {hits:>10} {all:>8} {:>8.3} {:>8.3}",
+                "{name:10} {:>10} {hits:>10} {all:>8} {:>8.3} {:>8.3}",
+                requests / tables.len(),
                 found as f64 / all as f64,
                 wrong as f64 / learned as f64,
             );
@@ -68,8 +76,8 @@ fn main() {
 }
 
 /// A table that grows by chance: below a page stand others with names of their own, or one parameter.
-fn grown(count: usize) -> TableSpec {
-    let mut dice = Dice::new(11);
+fn grown(count: usize, seed: u64) -> TableSpec {
+    let mut dice = Dice::new(seed);
     let mut paths: Vec<(String, usize)> = vec![(String::new(), 0)];
     let mut known: BTreeSet<String> = BTreeSet::new();
     let mut text = String::from("[params]\nnumber = 'natural'\nday = 'date'\nname = 'slug'\n");
@@ -210,11 +218,21 @@ impl<'t> Log<'t> {
 }
 
 /// How many routes of a site are found, and how many of the learned table found none.
+#[derive(Default)]
 struct Recovered {
     found: usize,
     all: usize,
     wrong: usize,
     learned: usize,
+}
+
+impl Recovered {
+    fn add(&mut self, other: &Self) {
+        self.found += other.found;
+        self.all += other.all;
+        self.wrong += other.wrong;
+        self.learned += other.learned;
+    }
 }
 
 /// A value that the rule of a parameter allows.

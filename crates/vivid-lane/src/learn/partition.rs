@@ -26,9 +26,9 @@ const ROUTE: f64 = 8.0;
 /// How much less the values that came before are expected to come again, than by their hits alone: the more, the more uneven they are.
 const DISCOUNTS: [f64; 3] = [0.0, 0.25, 0.5];
 /// The least openness of a parameter.
-const LEAST_OPEN: f64 = 20.0;
+const LEAST_OPEN: f64 = 30.0;
 /// How alike values of one parameter are, in requests.
-const LIKENESS: f64 = 50.0;
+const LIKENESS: f64 = 20.0;
 /// So many requests of a value tell of the shares of all, at most.
 const MOST_TELLING: f64 = 30.0;
 /// How many of the most wanted words are tried as fixed segments.

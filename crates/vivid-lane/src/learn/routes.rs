@@ -179,10 +179,11 @@ fn coded(label: &str) -> String {
 pub(super) fn places(root: Node) -> Place {
     let (languages, others): (BTreeMap<_, _>, BTreeMap<_, _>) =
         root.children.into_iter().partition(|(label, _)| is_language(label));
-    // One alone may be a word.
+    // One alone may be a word; so may all be, where most of what is as long is no language.
+    let alike = others.keys().filter(|label| has_form_of_language(label)).count();
     let (languages, others) = match languages.len() {
-        0 | 1 => (BTreeMap::new(), languages.into_iter().chain(others).collect()),
-        _ => (languages, others),
+        count if count > alike.max(1) => (languages, others),
+        _ => (BTreeMap::new(), languages.into_iter().chain(others).collect()),
     };
     let mut places = below(others);
     if !languages.is_empty() {
@@ -202,9 +203,21 @@ const LANGUAGES: [&str; 48] = [
 
 /// Whether it is a language, or a language with a region (RFC 5646).
 fn is_language(label: &str) -> bool {
-    let (language, region) = label.split_once('-').map_or((label, None), |(language, region)| (language, Some(region)));
-    LANGUAGES.contains(&language)
-        && region.is_none_or(|region| region.len() == 2 && region.bytes().all(|byte| byte.is_ascii_alphabetic()))
+    has_form_of_language(label) && LANGUAGES.contains(&&label[..2])
+}
+
+/// Whether it is two letters, and perhaps a hyphen and two more.
+fn has_form_of_language(label: &str) -> bool {
+    let mut parts = label.split('-');
+    let are_letters = |part: &str| part.len() == 2 && part.bytes().all(|byte| byte.is_ascii_alphabetic());
+    parts.next().is_some_and(are_letters) && parts.next().is_none_or(are_letters) && parts.next().is_none()
+}
+
+/// With more forms of codes at one place, letters and digits stand in them as they come.
+const MOST_CODES: usize = 3;
+
+fn is_code(form: &Form, members: &[(String, Node)]) -> bool {
+    matches!(form, Form::Code(_)) && members.len() > 2
 }
 
 fn below(children: BTreeMap<String, Node>) -> Vec<Place> {
@@ -221,6 +234,7 @@ fn below(children: BTreeMap<String, Node>) -> Vec<Place> {
         places.push(Place { segment, page: node.page, below: Vec::new() });
     }
     let mut words = groups.remove(&Form::Word).unwrap_or_default();
+    let code_forms = groups.iter().filter(|(form, members)| is_code(form, members)).count();
     for (form, members) in groups {
         match form {
             Form::Date | Form::Uuid | Form::Hash => places.push(values(members, |all| vec![Piece::Value(all)])),
@@ -228,7 +242,9 @@ fn below(children: BTreeMap<String, Node>) -> Vec<Place> {
             Form::NumberSlug if members.len() > 1 => places.push(split(members, "-")),
             Form::Joined(between) if members.len() > 1 => places.push(split(members, between)),
             Form::Number if members.len() > 1 => places.push(values(members, |all| vec![Piece::Value(all)])),
-            Form::Code(code) if members.len() > 2 => places.push(codes(&code, members)),
+            Form::Code(ref code) if is_code(&form, &members) && code_forms <= MOST_CODES => {
+                places.push(codes(code, members));
+            }
             Form::Ending(_) => places.extend(files(members)),
             _ => words.extend(members),
         }

@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::address::Address;
-use super::class::{Kind, Kinds};
+use super::class::{Kind, Kinds, masked};
 use super::sample::Sampled;
 
 /// In so many places, and with so many values, a name in the query tells where visitors come from.
@@ -43,7 +43,7 @@ impl Habits {
         Self {
             has_slash: 2 * with_slash > hits,
             folds_case: folds_case(sample),
-            ignored: ignored(sample.iter().map(|row| &row.address)),
+            ignored: ignored(sample),
             choosers: choosers(sample),
         }
     }
@@ -92,26 +92,33 @@ fn folds_case(sample: &[Sampled<'_>]) -> bool {
     count >= 3 && 2 * twins > all
 }
 
-/// Names that stand in many places with many values: they say where a visitor comes from.
-fn ignored<'a>(addresses: impl Iterator<Item = &'a Address>) -> BTreeSet<String> {
-    let mut seen: BTreeMap<&str, (BTreeSet<&str>, BTreeSet<&str>)> = BTreeMap::new();
-    for address in addresses {
-        for (name, value) in &address.query {
+/// Names that stand in many places with many values: they say where a visitor comes from. Nearly all requests are for a part of the
+/// site, by its first segment, in which such a name was seen. (A name that one route has, whose path begins with a parameter, stands in many parts, too,
+/// but in those that few ask for.)
+fn ignored(sample: &[Sampled<'_>]) -> BTreeSet<String> {
+    let part = |row: &Sampled<'_>| {
+        row.address.segments.first().map_or(String::new(), |segment| masked(segment, Kinds::of(segment)))
+    };
+    let mut parts: BTreeMap<String, u64> = BTreeMap::new();
+    let mut seen: BTreeMap<&str, (BTreeSet<String>, BTreeSet<&str>)> = BTreeMap::new();
+    for row in sample {
+        *parts.entry(part(row)).or_default() += row.seen.total();
+        for (name, value) in &row.address.query {
             let (places, values) = seen.entry(name).or_default();
-            if places.len() <= MANY_PLACES {
-                places.insert(address.segments.first().map_or("", String::as_str));
-            }
+            places.insert(part(row));
             if values.len() <= MANY_VALUES {
                 values.insert(value);
             }
         }
     }
+    let all: u64 = parts.values().sum();
     let is_usual = |name: &str| name.starts_with("utm_");
-    let is_everywhere = |(places, values): &(BTreeSet<&str>, BTreeSet<&str>)| {
-        places.len() >= MANY_PLACES && values.len() >= MANY_VALUES
+    let is_everywhere = |(places, values): &(BTreeSet<String>, BTreeSet<&str>)| {
+        let hits: u64 = places.iter().map(|place| parts[place]).sum();
+        places.len() >= MANY_PLACES && values.len() >= MANY_VALUES && 5 * hits > 4 * all
     };
-    let names = seen.into_iter().filter(|(name, seen)| is_usual(name) || is_everywhere(seen));
-    names.map(|(name, _)| name.to_owned()).collect()
+    let names = seen.iter().filter(|(name, seen)| is_usual(name) || is_everywhere(seen));
+    names.map(|(name, _)| (*name).to_owned()).collect()
 }
 
 /// For each script, the name in the query that nearly all requests have, with few words as values.

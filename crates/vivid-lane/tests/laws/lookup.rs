@@ -47,10 +47,10 @@ const SPOILERS: &[&str] = &[
 ];
 
 /// Dice that are cheaper than a strategy, as a million URLs are thrown.
-struct Dice(u64);
+pub(crate) struct Dice(pub(crate) u64);
 
 impl Dice {
-    fn below(&mut self, count: usize) -> usize {
+    pub(crate) fn below(&mut self, count: usize) -> usize {
         self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (self.0 >> 33) as usize % count.max(1)
     }
