@@ -24,6 +24,7 @@ mod read;
 mod redirect;
 mod rule;
 mod site;
+mod site_keys;
 mod source;
 mod spec;
 mod syntax;

@@ -10,7 +10,6 @@ use super::nearest::{expected_one_of, nearest};
 use super::node::{Entry, Node, NodeKind};
 use super::redirect::{Aim, Need, RedirectTo};
 use super::rule::Rule;
-use super::site::{Case, Location, Overlaps, Slash};
 use super::source::{Origin, Placed, Source};
 use super::spec::{RouteSpec, TableSpec};
 use super::syntax;
@@ -77,7 +76,7 @@ fn is_slip(name: &str, value: &Node, known: &[KeyRow]) -> bool {
     matches!(value.kind, NodeKind::Table(_)) && nearest(name, keys::names(known)).is_some() && !is_route(value)
 }
 
-struct Reader<'a> {
+pub(super) struct Reader<'a> {
     report: Report,
     include: &'a mut dyn FnMut(&str) -> Result<Source, String>,
     /// The names of the files that are being read, the outermost first.
@@ -108,7 +107,7 @@ impl Reader<'_> {
                         .add(Code::IncludedSite, Some(&entry.span), "an included file cannot have a `site` of its own")
                         .help_with("move these keys to the file that includes it");
                 }
-                "site" => self.site(entry, &mut spec),
+                "site" => self.site(entry, &mut spec.site),
                 // For editors.
                 "$schema" => {}
                 "params" => spec.params = self.params(entry),
@@ -120,39 +119,6 @@ impl Reader<'_> {
         }
         self.open.pop();
         spec
-    }
-
-    fn site(&mut self, entry: Entry, spec: &mut TableSpec) {
-        for entry in self.entries(entry) {
-            match entry.key.as_str() {
-                "origin" => spec.site.origin = self.text(entry),
-                "base" => spec.site.base = self.text(entry),
-                "slash" => {
-                    if let Some(word) = self.word(entry, Slash::WORDS) {
-                        spec.site.slash = Slash::from_word(word);
-                    }
-                }
-                "case" => {
-                    if let Some(word) = self.word(entry, &["exact", "fold"]) {
-                        spec.site.case = if word == "fold" { Case::Fold } else { Case::Exact };
-                    }
-                }
-                "location" => {
-                    if let Some(word) = self.word(entry, &["path", "fragment"]) {
-                        spec.site.location = if word == "path" { Location::Path } else { Location::Fragment };
-                    }
-                }
-                "frame" => spec.site.frame = self.text(entry),
-                "fallback" => spec.site.fallback = self.text(entry),
-                "overlaps" => {
-                    if let Some(word) = self.word(entry, &["refused", "first-declared"]) {
-                        spec.site.overlaps =
-                            if word == "refused" { Overlaps::Refused } else { Overlaps::FirstDeclared };
-                    }
-                }
-                _ => self.unknown_key(&entry, keys::SITE),
-            }
-        }
     }
 
     /// The routes in a table of routes.
@@ -356,7 +322,7 @@ impl Reader<'_> {
         }
     }
 
-    fn entries(&mut self, entry: Entry) -> Vec<Entry> {
+    pub(super) fn entries(&mut self, entry: Entry) -> Vec<Entry> {
         match entry.value.kind {
             NodeKind::Table(entries) => entries,
             _ => {
@@ -366,7 +332,7 @@ impl Reader<'_> {
         }
     }
 
-    fn text(&mut self, entry: Entry) -> Option<Placed<SmolStr>> {
+    pub(super) fn text(&mut self, entry: Entry) -> Option<Placed<SmolStr>> {
         match entry.value.kind {
             NodeKind::Text(text) => Some(Placed::new(text.into(), entry.value.span)),
             _ => {
@@ -386,7 +352,7 @@ impl Reader<'_> {
     }
 
     /// One of a few words.
-    fn word(&mut self, entry: Entry, words: &[&'static str]) -> Option<&'static str> {
+    pub(super) fn word(&mut self, entry: Entry, words: &[&'static str]) -> Option<&'static str> {
         let key = entry.key.clone();
         let text = self.text(entry)?;
         let found = words.iter().copied().find(|word| *word == text.value);
@@ -412,7 +378,7 @@ impl Reader<'_> {
         }
     }
 
-    fn unknown_key(&mut self, entry: &Entry, known: &[KeyRow]) {
+    pub(super) fn unknown_key(&mut self, entry: &Entry, known: &[KeyRow]) {
         self.unknown(entry, known);
     }
 

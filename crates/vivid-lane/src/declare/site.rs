@@ -58,23 +58,3 @@ pub enum Location {
     /// In the fragment, for a site on a static host: `/#/nights?year=2031`.
     Fragment,
 }
-
-impl Slash {
-    pub(super) const WORDS: &[&str] = &["never", "always", "either"];
-
-    pub(super) fn from_word(word: &str) -> Self {
-        match word {
-            "always" => Self::Always,
-            "either" => Self::Either,
-            _ => Self::Never,
-        }
-    }
-
-    pub(super) fn word(self) -> &'static str {
-        match self {
-            Self::Never => "never",
-            Self::Always => "always",
-            Self::Either => "either",
-        }
-    }
-}

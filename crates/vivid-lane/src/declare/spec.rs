@@ -7,7 +7,7 @@ use super::finding::Report;
 use super::format::Format;
 use super::redirect::{Need, RedirectTo};
 use super::rule::Rule;
-use super::site::{Case, Location, Overlaps, SiteSpec, Slash};
+use super::site::SiteSpec;
 use super::source::Placed;
 
 /// The declaration of a table, before it is built.
@@ -77,77 +77,10 @@ impl TableSpec {
         Self::default()
     }
 
-    /// Sets the scheme and host of the site, such as `https://larkfell.example`.
-    #[must_use]
-    pub fn origin(mut self, origin: impl Into<String>) -> Self {
-        self.site.origin = Some(origin.into().into());
-        self
-    }
-
-    /// Sets the page for URLs that no route answers.
-    #[must_use]
-    pub fn fallback(mut self, page: impl Into<String>) -> Self {
-        self.site.fallback = Some(page.into().into());
-        self
-    }
-
-    /// Sets a frame around every page of the site, outside of all others.
-    #[must_use]
-    pub fn frame(mut self, frame: impl Into<String>) -> Self {
-        self.site.frame = Some(frame.into().into());
-        self
-    }
-
-    /// Sets the path under which the whole site is mounted, such as `/app`. The default is `/`.
-    ///
-    /// # Example
-    /// ```
-    /// use vivid_lane::{RouteSpec, TableSpec};
-    ///
-    /// let table = TableSpec::new().base("/app").route(RouteSpec::new("nights").path("/nights").page("nights")).build()?;
-    /// assert_eq!(table.link("nights").to_url().unwrap(), "/app/nights");
-    /// assert!(table.find("/app/nights").is_some());
-    /// assert!(table.find("/nights").is_none());
-    /// # Ok::<(), vivid_lane::TableError>(())
-    /// ```
-    #[must_use]
-    pub fn base(mut self, base: impl Into<String>) -> Self {
-        self.site.base = Some(base.into().into());
-        self
-    }
-
-    /// Sets whether the path of a page ends with a slash.
-    #[must_use]
-    pub fn slash(mut self, slash: Slash) -> Self {
-        self.site.slash = slash;
-        self
-    }
-
-    /// Sets whether letter case counts in literal segments.
-    #[must_use]
-    pub fn case(mut self, case: Case) -> Self {
-        self.site.case = case;
-        self
-    }
-
-    /// Sets whether addresses of pages stand in the path or in the fragment of the URL.
-    #[must_use]
-    pub fn location(mut self, location: Location) -> Self {
-        self.site.location = location;
-        self
-    }
-
     /// Declares a condition that visitors must meet.
     #[must_use]
     pub fn need(mut self, need: Need) -> Self {
         self.needs.push(need);
-        self
-    }
-
-    /// Sets what happens if two routes accept a common URL and neither is narrower.
-    #[must_use]
-    pub fn overlaps(mut self, overlaps: Overlaps) -> Self {
-        self.site.overlaps = overlaps;
         self
     }
 

@@ -7,7 +7,6 @@ use smol_str::SmolStr;
 use super::data::Data;
 use super::redirect::{Aim, RedirectTo};
 use super::rule::Rule;
-use super::site::{Case, Location, Overlaps, SiteSpec, Slash};
 use super::source::Placed;
 use super::spec::{RouteSpec, TableSpec};
 
@@ -34,7 +33,7 @@ impl TableSpec {
         if !shared.lists.is_empty() {
             out.push(("lists".to_owned(), Data::from(shared.lists)));
         }
-        push_table(&mut out, "site", site(&self.site));
+        push_table(&mut out, "site", self.site.to_data());
         push_table(&mut out, "needs", shared.needs);
         push_table(&mut out, "params", params(&self.params));
         let mut scope = Scope::default();
@@ -191,21 +190,6 @@ fn push_table(out: &mut Vec<(String, Data)>, name: &str, entries: Vec<(String, D
     if !entries.is_empty() {
         out.push((name.to_owned(), Data::Table(entries)));
     }
-}
-
-fn site(site: &SiteSpec) -> Vec<(String, Data)> {
-    let text = |value: &Option<Placed<SmolStr>>| value.as_ref().map(|value| Data::from(value.value.as_str()));
-    let keys = [
-        ("origin", text(&site.origin)),
-        ("base", text(&site.base)),
-        ("slash", (site.slash != Slash::Never).then(|| site.slash.word().into())),
-        ("case", (site.case == Case::Fold).then(|| "fold".into())),
-        ("location", (site.location == Location::Fragment).then(|| "fragment".into())),
-        ("frame", text(&site.frame)),
-        ("fallback", text(&site.fallback)),
-        ("overlaps", (site.overlaps == Overlaps::FirstDeclared).then(|| "first-declared".into())),
-    ];
-    keys.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()
 }
 
 fn params(params: &[(Placed<SmolStr>, Rule)]) -> Vec<(String, Data)> {

@@ -159,7 +159,7 @@ fn site() -> impl Strategy<Value = Vec<String>> {
 fn declared(paths: &[String]) -> TableSpec {
     let query = |at: usize| ["", "{?page}", "{?year,tag*}"][at % 3];
     let route =
-        |at: usize, path: &String| RouteSpec::new(&format!("r{at}")).path(&format!("{path}{}", query(at))).page("page");
+        |at: usize, path: &String| RouteSpec::new(format!("r{at}")).path(format!("{path}{}", query(at))).page("page");
     let spec = paths.iter().enumerate().fold(TableSpec::new(), |spec, (at, path)| spec.route(route(at, path)));
     let spec = spec.param("page", Rule::natural()).param("tag", Rule::list_of(Rule::one_of(["new", "old", "lost"])));
     let spec = spec.param("year", Rule::integer().minimum(1950).maximum(2100));
