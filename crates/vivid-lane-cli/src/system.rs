@@ -4,7 +4,7 @@
 use std::io::{self, BufRead, Read, Write};
 use std::path::{Path, PathBuf};
 
-/// The files and the input of a machine. Each error is told to the user as it is. What a machine does not say, it does not have: it has no
+/// The files and the input of a machine. Each error is shown to the user as it is. What a machine does not say, it does not have: it has no
 /// input, and nothing can be written.
 pub trait System {
     /// Opens a file to be read.

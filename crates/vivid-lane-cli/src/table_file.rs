@@ -26,7 +26,7 @@ pub(crate) struct Excerpt<'a> {
     after: &'a str,
 }
 
-/// A table file and the files that it includes, with the names under which they are spoken of.
+/// A table file and the files that it includes, with the names that messages use for them.
 #[derive(Debug)]
 pub(crate) struct TableFile {
     name: String,
@@ -106,7 +106,7 @@ impl TableFile {
         format!("{hash:016x}")
     }
 
-    /// The name under which the file is spoken of.
+    /// The name that messages use for the file.
     pub(crate) fn name(&self) -> &str {
         &self.name
     }

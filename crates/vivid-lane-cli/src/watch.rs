@@ -52,7 +52,7 @@ fn watch_and_add(
     is_called_first: bool,
     mut changed: impl FnMut(&mut RecommendedWatcher) + Send + 'static,
 ) -> Result<Watching, Failure> {
-    let (tell, told) = channel();
+    let (tell, heard) = channel();
     if is_called_first {
         // The other end is here.
         let _ = tell.send(());
@@ -67,13 +67,13 @@ fn watch_and_add(
         watcher.watch(folder, mode).map_err(failure)?;
     }
     let watcher = Arc::new(Mutex::new(watcher));
-    // Once it is not kept any more, there is nothing to be told.
+    // Once the watcher is dropped, nothing is sent any more.
     let weak = Arc::downgrade(&watcher);
     std::thread::spawn(move || {
-        while told.recv().is_ok() {
+        while heard.recv().is_ok() {
             // Waits until nothing more comes.
             loop {
-                match told.recv_timeout(QUIET) {
+                match heard.recv_timeout(QUIET) {
                     Ok(()) => {}
                     Err(RecvTimeoutError::Timeout) => break,
                     Err(RecvTimeoutError::Disconnected) => return,

@@ -25,7 +25,7 @@ impl Watched {
         self.file.paths()
     }
 
-    /// The table, where its texts have changed since the last look; or why they cannot be read, which is told once.
+    /// The table, where its texts have changed since the last look; or why they cannot be read; the reason is returned once.
     pub(crate) fn look(&mut self, system: &dyn System) -> Option<Result<&TableFile, Failure>> {
         let file = match TableFile::load(system, Some(Path::new(self.file.name()))) {
             Ok(file) => file,

@@ -49,7 +49,7 @@ impl fmt::Display for Note {
     }
 }
 
-/// How many notes are kept, so that a document that is strange throughout is told in bounded space.
+/// How many notes are kept, so that the notes on a document take bounded space, however strange it is.
 const MOST_NOTES: usize = 100_000;
 
 /// The notes of one conversion.

@@ -146,7 +146,7 @@ proptest! {
         prop_assert!(lost.is_empty(), "{:?}\n{}", lost, yaml);
     }
 
-    /// Each operation is a route, or is spoken of.
+    /// Each operation is a route, or has a note.
     #[test]
     fn nothing_is_dropped_silently(yaml in description()) {
         let Ok(read) = openapi::read(Source::yaml(yaml.as_str()).named("api.yaml")) else { return Ok(()) };

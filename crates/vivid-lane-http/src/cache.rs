@@ -33,7 +33,7 @@ impl Cache {
         (since.elapsed() < self.time).then(|| is_listed.into())
     }
 
-    /// Keeps a yes or a no. What cannot be told now is asked again.
+    /// Keeps a yes or a no. An unknown answer is asked for again.
     pub(crate) fn keep(&self, key: Key, answer: Answer) {
         let is_listed = match answer {
             Answer::Yes => true,

@@ -105,7 +105,7 @@ impl<P> Core<P> {
         }
     }
 
-    /// What is told of a host that is none.
+    /// The message about an invalid host.
     fn bad_host<S>(head: Head<'_>) -> PlanWithRouting<S> {
         let reply = Reply::bad_host().respond(head.form(), head.uri.path());
         (Plan::Reply(reply), Some(Routing::bad_request()))

@@ -1,4 +1,4 @@
-//! What goes wrong in a page, and what the visitor is told of it.
+//! The failure of a page, and what the visitor sees of it.
 
 use std::fmt;
 
@@ -8,9 +8,9 @@ use crate::{BoxError, Error};
 
 /// The failure of a page: what went wrong, and what the visitor may know of it.
 ///
-/// Any error becomes one by `?`: the visitor is told "500 Internal Server Error" and nothing of the error itself. Of a time-out, of the
-/// page or of a layer around it, "503 Service Unavailable" is told. What the visitor can mend is said with
-/// [`Failure::new`]; that something does not exist after all, with [`Failure::not_found`].
+/// Any error converts to a failure by `?`. The visitor then sees "500 Internal Server Error" and nothing of the error
+/// itself; for a time-out of the page, or of a layer around it, "503 Service Unavailable". Use [`Failure::new`] for
+/// what the visitor can mend, and [`Failure::not_found`] if the thing does not exist.
 ///
 /// # Example
 /// ```
@@ -30,7 +30,7 @@ use crate::{BoxError, Error};
 pub struct Failure(Box<Kind>);
 
 enum Kind {
-    /// The visitor is told what.
+    /// The visitor sees the text.
     Told {
         status: StatusCode,
         detail: String,
@@ -38,7 +38,7 @@ enum Kind {
         retry_after: Option<u32>,
     },
     NotFound,
-    /// The visitor is told nothing of it.
+    /// The visitor sees the status only.
     Hidden(BoxError),
 }
 
@@ -94,7 +94,7 @@ impl Failure {
         }
     }
 
-    /// What the visitor is told beyond the status.
+    /// The text for the visitor, beside the status.
     pub(crate) fn detail(&self) -> &str {
         match &*self.0 {
             Kind::Told { detail, .. } => detail,

@@ -36,7 +36,7 @@ impl<'r> Head<'r> {
         }
     }
 
-    /// The form in which the client likes best to be told what is wrong.
+    /// The form in which the client prefers errors.
     pub(crate) fn form(self) -> Form {
         preferred(self.headers.get_all(ACCEPT))
     }

@@ -31,7 +31,7 @@ pub struct LiveTable<P> {
 pub(crate) struct Loaded<P> {
     pub(crate) table: Table<P>,
     pub(crate) bare: Table<()>,
-    /// What is told of its routes, once somebody wants to know.
+    /// The labels of its routes, made at the first use.
     labels: OnceLock<Labels>,
 }
 

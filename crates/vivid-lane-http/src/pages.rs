@@ -148,7 +148,7 @@ where
 }
 
 /// What went wrong in a page, in the extensions of its response. The layers around the page see a response with its status, and may put
-/// fields into it; what the visitor is told is made when it comes out of them.
+/// fields into it; the text for the visitor is added outside of them.
 #[derive(Debug, Clone)]
 pub(crate) struct Failed {
     pub(crate) failure: Arc<Failure>,

@@ -38,7 +38,7 @@ pub struct Routing {
     label: Option<Arc<Label>>,
 }
 
-/// What is told of a route.
+/// The labels of a route.
 #[derive(Debug, PartialEq, Eq, Hash)]
 pub(crate) struct Label {
     name: String,

@@ -41,8 +41,8 @@ impl<S> PageService for S where
 /// A table as a service: each request goes to the service of its page, with the [match](crate::Found) in its
 /// extensions. Requests that lead to no page are answered at once.
 ///
-/// - A page that is missing shows the fallback, with status 404, always; without one the client is told in the form that it
-///   likes best: HTML, problem details (RFC 9457) or plain text.
+/// - A page that is missing shows the fallback, with status 404, always; without one the client gets an error in the form
+///   that it prefers: HTML, problem details (RFC 9457) or plain text.
 /// - A method that the URL does not answer gives 405 with `Allow`, and `OPTIONS` 204 with `Allow`.
 /// - A permanent redirect may be kept for an hour ([`keep_redirects`](Self::keep_redirects)), unless it hangs on a need or a
 ///   live list.
@@ -182,7 +182,7 @@ impl<P> Routed<P> {
 }
 
 impl<P> Core<P> {
-    /// Tells of a response what is told of it, in it and elsewhere.
+    /// Labels a response, and counts and traces it.
     fn finish(&self, response: &mut Response<Body>, origin: &Origin, routing: Option<Routing>, watch: &Watch) {
         watch.ended(response.status());
         if let (Some(counts), Some(routing)) = (&self.counts, &routing) {
@@ -328,7 +328,8 @@ where
         ResponseFuture { state, core: Arc::clone(&self.core), origin, routing, watch, is_waiting }
     }
 
-    /// How far a request comes without waiting, what is told of it, and whether all of it is waited for.
+    /// Starts a request: returns its state as far as it comes without waiting, its labels, and whether all of it must
+    /// be waited for.
     fn begin(
         &self,
         mut request: Request<Body>,

@@ -101,7 +101,7 @@ impl<S> Visit<S> {
     ///
     /// # Errors
     /// A value that its field does not take: in the path the page [does not exist](Failure::not_found), in the query the request is
-    /// wrong (400), and the visitor is told which.
+    /// wrong (400), and the visitor sees which.
     pub fn params<T: DeserializeOwned>(&self) -> Result<T, Failure> {
         let position = self.position().ok_or_else(Failure::not_found)?;
         position.params().map_err(|error| {
@@ -128,7 +128,7 @@ impl<S> Visit<S> {
     /// Who the visitor is; looked up if the table has not done so. `None` for a visitor whom the program does not know.
     ///
     /// # Errors
-    /// It cannot be told now (503).
+    /// It is not known at the moment (503).
     pub async fn identify<I: Send + Sync + 'static>(&self) -> Result<Option<Arc<I>>, Failure> {
         let Some(identity) = self.head.extensions.get::<Identity>() else { return Ok(None) };
         let asked = identity.ask(&self.head).await;

@@ -48,7 +48,7 @@ impl<I, E> From<Result<Option<I>, E>> for Who<I> {
     }
 }
 
-/// How visitors are told apart, and what they meet.
+/// How to find out who a visitor is, and what that visitor meets.
 struct Identifying {
     identify: Box<Identify>,
     meets: Box<Judge>,

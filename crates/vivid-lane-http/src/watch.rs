@@ -1,6 +1,6 @@
 //! Spans and events of requests, by the conventions of OpenTelemetry for HTTP servers.
 //!
-//! Without the feature `tracing` nothing is told, and nothing is kept.
+//! Without the feature `tracing` nothing is recorded.
 
 use http::StatusCode;
 
@@ -77,7 +77,7 @@ impl Watch {
         }
     }
 
-    /// What went wrong, and the visitor is told nothing of.
+    /// A failure of which the visitor sees the status only.
     pub(crate) fn failed(failure: &Failure) {
         if let Some(error) = failure.error() {
             tracing::error!(error = %error, "a page failed");

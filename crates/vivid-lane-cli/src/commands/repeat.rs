@@ -83,9 +83,9 @@ impl Repeating {
                     return true;
                 }
                 let again = Styled(FAINT, "checked again");
-                let told = if self.format == Format::Text { writeln!(out, "\n{again}\n") } else { Ok(()) };
+                let headed = if self.format == Format::Text { writeln!(out, "\n{again}\n") } else { Ok(()) };
                 *printed = now;
-                told.and_then(|()| out.write_all(&printed.0)).and_then(|()| err.write_all(&printed.1)).is_ok()
+                headed.and_then(|()| out.write_all(&printed.0)).and_then(|()| err.write_all(&printed.1)).is_ok()
             }
         }
     }

@@ -77,11 +77,11 @@ fn location(table: &TableOnDesk, mention: &Mention) -> Json {
 
 pub(super) fn hover(desk: &Desk, params: &Json) -> Option<Json> {
     let spot = Spot::of(desk, params)?;
-    let (told, range) = match spot.mention().or_else(|| spot.header()) {
+    let (text, range) = match spot.mention().or_else(|| spot.header()) {
         Some(mention) => (about(spot.table, mention)?, spot.text().range(&mention.place().range())),
         None => (key_in_words(spot.word())?, Json::Null),
     };
-    let mut answer = json!({ "contents": { "kind": "markdown", "value": told } });
+    let mut answer = json!({ "contents": { "kind": "markdown", "value": text } });
     if !range.is_null() {
         answer["range"] = range;
     }
@@ -122,8 +122,8 @@ fn about(table: &TableOnDesk, mention: &Mention) -> Option<String> {
 }
 
 fn route_in_words(table: &TableOnDesk, route: RouteRef<'_>) -> String {
-    let mut told = format!("**{}**  `{}`\n", route.name(), route.path().as_str());
-    let mut row = |label: &str, text: String| told += &format!("\n- {label}: {text}");
+    let mut lines = format!("**{}**  `{}`\n", route.name(), route.path().as_str());
+    let mut row = |label: &str, text: String| lines += &format!("\n- {label}: {text}");
     if let Some(page) = route.page() {
         row("page", format!("`{page}`"));
     }
@@ -147,7 +147,7 @@ fn route_in_words(table: &TableOnDesk, route: RouteRef<'_>) -> String {
         row(&format!("`{name}`"), rule.to_owned());
     }
     let Some((built, url)) = table.table.as_ref().and_then(|built| Some((built, example(built, route)?))) else {
-        return told;
+        return lines;
     };
     row("for example", format!("`{url}`"));
     let explained = built.explain(&Request::get(&url));
@@ -166,7 +166,7 @@ fn route_in_words(table: &TableOnDesk, route: RouteRef<'_>) -> String {
             row("loses to", format!("{}, as in `{witness}`", others.join(", ")));
         }
     }
-    told
+    lines
 }
 
 /// How many routes are named in one line.

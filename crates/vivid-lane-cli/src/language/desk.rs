@@ -127,14 +127,14 @@ impl Desk {
 
     /// Reviews the tables of what has changed; the diagnostics of their files.
     pub(super) fn review(&mut self) -> Vec<(String, Vec<Json>)> {
-        let mut told = BTreeMap::new();
+        let mut published = BTreeMap::new();
         let changed = std::mem::take(&mut self.changed);
         let roots: BTreeSet<PathBuf> = changed.iter().map(|path| self.root_of(path)).collect();
         for root in roots {
             let before = self.tables.remove(&root);
-            // What is not spoken of any more has no findings any more.
+            // A file without findings now may have had some before: the editor must remove them.
             for path in before.iter().flat_map(|before| before.texts.keys()) {
-                told.insert(uri_of(path), Vec::new());
+                published.insert(uri_of(path), Vec::new());
             }
             let is_wanted = self.open.keys().any(|path| self.root_of(path) == root);
             if !is_wanted {
@@ -145,7 +145,7 @@ impl Desk {
                 Ok(table) => {
                     for path in table.texts.keys() {
                         let diagnostics = table.findings_in(path).map(|one| diagnostic(&table, path, one)).collect();
-                        told.insert(uri_of(path), diagnostics);
+                        published.insert(uri_of(path), diagnostics);
                     }
                     self.tables.insert(root, table);
                 }
@@ -153,11 +153,11 @@ impl Desk {
                     let nowhere = json!({ "line": 0, "character": 0 });
                     let range = json!({ "start": nowhere, "end": nowhere });
                     let only = json!({ "range": range, "severity": 1, "source": "vivid-lane", "message": reason });
-                    told.insert(uri_of(&root), vec![only]);
+                    published.insert(uri_of(&root), vec![only]);
                 }
             }
         }
-        told.into_iter().collect()
+        published.into_iter().collect()
     }
 
     fn read(&self, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
@@ -221,15 +221,15 @@ impl Desk {
 }
 
 fn read(system: &Overlay<'_>, root: &Path, is_of_pages: bool, before: Option<Table>) -> Result<TableOnDesk, String> {
-    let told = |failure: Failure| failure.to_string();
+    let as_text = |failure: Failure| failure.to_string();
     let (spec, texts) = if is_of_pages {
         let endings = page_files::ENDINGS.map(str::to_owned);
-        let files = page_files::read(system, root, &endings).map_err(told)?.files;
+        let files = page_files::read(system, root, &endings).map_err(as_text)?.files;
         let texts =
             files.iter().map(|(name, text)| (plain(&root.join(name)), Text::new(text.as_str().into()))).collect();
         (TableSpec::from_pages(files), texts)
     } else {
-        let mut file = TableFile::load(system, Some(root)).map_err(told)?;
+        let mut file = TableFile::load(system, Some(root)).map_err(as_text)?;
         let texts =
             file.texts().iter().map(|(name, text)| (plain(Path::new(name)), Text::new(Arc::clone(text)))).collect();
         (file.take_spec(), texts)

@@ -43,14 +43,14 @@ pub(crate) type Explain<'a> = &'a dyn Fn(&Table, &str) -> String;
 /// Serves one editor until it says goodbye.
 pub(crate) fn run(explain: Explain<'_>) -> Result<(), Failure> {
     let (connection, threads) = Connection::stdio();
-    let spoken = |error: &dyn std::fmt::Display| Failure::Editor(error.to_string());
-    let asked = connection.initialize(capabilities()).map_err(|error| spoken(&error))?;
+    let failed = |error: &dyn std::fmt::Display| Failure::Editor(error.to_string());
+    let asked = connection.initialize(capabilities()).map_err(|error| failed(&error))?;
     let mut desk = Desk::default();
     desk.take_for_pages(page_folders(&asked));
     while let Ok(message) = connection.receiver.recv() {
         match message {
             Message::Request(request) => {
-                if connection.handle_shutdown(&request).map_err(|error| spoken(&error))? {
+                if connection.handle_shutdown(&request).map_err(|error| failed(&error))? {
                     break;
                 }
                 tell(&connection, &mut desk);
@@ -69,7 +69,7 @@ pub(crate) fn run(explain: Explain<'_>) -> Result<(), Failure> {
         }
     }
     drop(connection);
-    threads.join().map_err(|error| spoken(&error))
+    threads.join().map_err(|error| failed(&error))
 }
 
 /// The folders of page files, which the editor names in its initialization options, from the folder that it works in.

@@ -39,7 +39,7 @@ pub(super) fn parse(line: &[u8]) -> Result<Line<'_>, &'static str> {
 
 const BAD_METHOD: &str = "the request does not begin with a method";
 
-/// Method and target of a request line; the version is left out where HTTP/0.9 was spoken.
+/// Method and target of a request line; HTTP/0.9 has no version.
 fn cut(request: &[u8]) -> Result<(&str, &[u8]), &'static str> {
     let space = memchr::memchr(b' ', request).ok_or("the request has no target")?;
     let (method, rest) = (&request[..space], &request[space + 1..]);

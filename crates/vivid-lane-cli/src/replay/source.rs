@@ -13,7 +13,7 @@ fn is_standard_input(path: &Path) -> bool {
     path == Path::new("-")
 }
 
-/// How a log is spoken of.
+/// The name that messages use for a log.
 pub(crate) fn name_of(path: &Path) -> String {
     if is_standard_input(path) { "standard input".to_owned() } else { path.display().to_string() }
 }

@@ -63,7 +63,7 @@ pub(super) async fn answer(
     }
 }
 
-/// A page with what its developer should know: that the table is broken, and how to be told of changes.
+/// A page with a message for its developer if the table is broken, and with the script that waits for changes.
 fn dressed(page: Vec<u8>, state: &State) -> Vec<u8> {
     let mut more = String::new();
     if let Some(broken) = &state.found().broken {

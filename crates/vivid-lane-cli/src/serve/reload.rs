@@ -25,13 +25,13 @@ impl Changes {
 
     /// An answer that does not end, with an event for each change.
     pub(super) fn answer(&self) -> Response<Body> {
-        let mut told = self.0.subscribe();
+        let mut changes = self.0.subscribe();
         let (mut sender, body) = Channel::<bytes::Bytes>::new(4);
         tokio::spawn(async move {
             let event = |text: &'static str| bytes::Bytes::from_static(text.as_bytes());
             // Nobody listens any more where it cannot be sent.
             let mut is_heard = sender.send_data(event("retry: 500\n\n")).await.is_ok();
-            while is_heard && told.changed().await.is_ok() {
+            while is_heard && changes.changed().await.is_ok() {
                 is_heard = sender.send_data(event("event: change\ndata: \n\n")).await.is_ok();
             }
         });

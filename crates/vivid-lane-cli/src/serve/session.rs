@@ -76,7 +76,7 @@ pub(super) fn change(state: &State, head: &Parts, sent: &[u8]) -> Response<Body>
     // An application asks with `fetch`, and wants to know what came of it.
     let accept = head.headers.get(ACCEPT).and_then(|accept| accept.to_str().ok()).unwrap_or_default();
     let is_asked_by_program = accept.contains("application/json");
-    let mut response = if is_asked_by_program { told(&needs, state) } else { Response::new(Body::default()) };
+    let mut response = if is_asked_by_program { needs_as_json(&needs, state) } else { Response::new(Body::default()) };
     if !is_asked_by_program {
         *response.status_mut() = StatusCode::SEE_OTHER;
     }
@@ -90,10 +90,10 @@ pub(super) fn change(state: &State, head: &Parts, sent: &[u8]) -> Response<Body>
 /// Says which needs a visitor meets: what an application asks when it is loaded.
 pub(super) fn tell(state: &State, headers: &HeaderMap) -> Response<Body> {
     let needs = state.session.needs(headers);
-    told(&needs.iter().map(String::as_str).collect::<Vec<_>>(), state)
+    needs_as_json(&needs.iter().map(String::as_str).collect::<Vec<_>>(), state)
 }
 
-fn told(needs: &[&str], state: &State) -> Response<Body> {
+fn needs_as_json(needs: &[&str], state: &State) -> Response<Body> {
     let mut all: Vec<&str> = needs.iter().copied().chain(state.meets.iter().map(String::as_str)).collect();
     all.sort_unstable();
     all.dedup();

@@ -42,8 +42,8 @@ impl SitemapFile {
         loop {
             buffer.clear();
             let event = reader.read_event_into(&mut buffer);
-            let told = |reason: String| format!("{reason}, at byte {}", reader.buffer_position());
-            match event.map_err(|error| told(error.to_string()))? {
+            let with_place = |reason: String| format!("{reason}, at byte {}", reader.buffer_position());
+            match event.map_err(|error| with_place(error.to_string()))? {
                 Event::Start(tag) => {
                     depth += 1;
                     let name = tag.local_name();
@@ -51,7 +51,7 @@ impl SitemapFile {
                         (1, "urlset") => has_root = true,
                         (1, "sitemapindex") => (has_root, is_index) = (true, true),
                         (1, other) => {
-                            return Err(told(format!("expected `urlset` or `sitemapindex`, found `{other}`")));
+                            return Err(with_place(format!("expected `urlset` or `sitemapindex`, found `{other}`")));
                         }
                         (3, "loc") => location = Some(String::new()),
                         _ => {}
@@ -72,9 +72,12 @@ impl SitemapFile {
                         let named = quick_xml::escape::resolve_predefined_entity(&name).map(str::to_owned);
                         let text = match named {
                             Some(text) => Some(text),
-                            None => name.resolve_char_ref().map_err(|error| told(error.to_string()))?.map(String::from),
+                            None => name
+                                .resolve_char_ref()
+                                .map_err(|error| with_place(error.to_string()))?
+                                .map(String::from),
                         };
-                        location.push_str(&text.ok_or_else(|| told("an entity that is not known".to_owned()))?);
+                        location.push_str(&text.ok_or_else(|| with_place("an entity that is not known".to_owned()))?);
                     }
                 }
                 Event::End(_) => {
@@ -84,13 +87,13 @@ impl SitemapFile {
                     {
                         let list = if is_index { &mut file.files } else { &mut file.urls };
                         if list.len() == MOST {
-                            return Err(told(format!("a file may have {MOST} addresses, this one has more")));
+                            return Err(with_place(format!("a file may have {MOST} addresses, this one has more")));
                         }
                         list.push(location.trim().to_owned());
                     }
                 }
                 Event::Eof if has_root && depth == 0 => return Ok(file),
-                Event::Eof if has_root => return Err(told("the file ends in the middle".to_owned())),
+                Event::Eof if has_root => return Err(with_place("the file ends in the middle".to_owned())),
                 Event::Eof => return Err("expected a sitemap, found no element".to_owned()),
                 _ => {}
             }

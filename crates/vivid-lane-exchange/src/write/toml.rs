@@ -47,7 +47,7 @@ impl Writer<'_> {
         if tables.is_empty() || !values.is_empty() {
             self.header(&path, &std::mem::take(&mut above), None);
         }
-        // No table could be made of these; they are written so that the error is told where they stand.
+        // No table could be made of these; they are written so that the error has their place.
         values.into_iter().for_each(|leaf| self.value("", leaf, &leaf.key));
         for leaf in tables {
             above.extend(leaf.above.iter().cloned());

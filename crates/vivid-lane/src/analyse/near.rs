@@ -155,7 +155,7 @@ impl<'t> Sorted<'t> {
 
     /// The first literal that one slip turns into the word: where the word leaves the literals, step by step.
     fn search(&self, word: &str) -> Option<&'t str> {
-        /// Longer words have no slip that is told from a guess.
+        /// In longer words a slip cannot be distinguished from a guess.
         const LONGEST: usize = 64;
         let bytes = word.as_bytes();
         if bytes.len() > LONGEST || bytes.len() < 2 {

@@ -210,7 +210,7 @@ impl Packing {
         steps.iter().map(count).fold(0, u16::saturating_add)
     }
 
-    /// Packs the leaves, each with what can be told of it beforehand.
+    /// Packs the leaves, each with what can be computed about it beforehand.
     fn leaves(&mut self, leaves: Vec<DraftLeaf>, routes: &[Route]) -> Result<(), TooLarge> {
         let mut packed = Vec::with_capacity(leaves.len());
         let mut spelling = HashMap::new();

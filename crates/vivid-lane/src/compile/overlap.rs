@@ -282,7 +282,7 @@ impl Proof<'_> {
     }
 
     /// A path on which neither of two ways is beaten by another way of its own route, given one that both accept; `None` where
-    /// there is none: then the pair that such a path belongs to has the say.
+    /// there is none: then the pair that such a path belongs to decides.
     fn contested_path(&mut self, left: LeafId, right: LeafId, common: String) -> Result<Option<String>, TooLarge> {
         let mut better = Vec::new();
         for id in [left, right] {

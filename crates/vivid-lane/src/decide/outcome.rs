@@ -102,7 +102,7 @@ impl<P> Table<P> {
         self.frozen().lookup(url, None, (asked.method, asked.answers), page, || None, general)
     }
 
-    /// Decides with these answers. Where something was counted, it is told which route had a part in it; that of a page is in the
+    /// Decides with these answers. If something counts decisions, it learns which route took part; that of a page is in the
     /// decision. A decision is large, so it is made where it is wanted.
     #[inline(always)]
     pub(super) fn decide_with<'u>(

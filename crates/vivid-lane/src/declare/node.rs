@@ -84,7 +84,7 @@ impl Node {
     }
 }
 
-/// What is told of a value that is nested too deep.
+/// The message about a value that is nested too deep.
 pub(super) fn too_deep() -> String {
     format!("values may be nested {DEEPEST} deep, this one is deeper")
 }

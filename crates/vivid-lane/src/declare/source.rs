@@ -49,7 +49,7 @@ impl Source {
         Self { syntax: Syntax::Yaml, name: None, text: text.into() }
     }
 
-    /// A text whose format is told by the suffix of its file name: `.json`, `.yaml` or `.yml`, else TOML.
+    /// A text whose format follows from the suffix of its file name: `.json`, `.yaml` or `.yml`, else TOML.
     pub fn by_name(name: impl Into<String>, text: impl Into<Arc<str>>) -> Self {
         let name = name.into();
         let source = match name.rsplit('.').next() {

@@ -4,7 +4,7 @@
 //!
 //! - A fixed segment costs [`ROUTE`] bits for each form of address at it and below it; which of these forms each of its requests
 //!   had, as they come (a Dirichlet-multinomial distribution).
-//! - A parameter costs that once for all its values. Its values are told as they come: with θ as its openness, the next value is a new
+//! - A parameter costs that once for all its values. Its values are described as they come: with θ as its openness, the next value is a new
 //!   one with the probability (θ + d · values so far) / (θ + hits so far), else one that has come before, in proportion to its hits less d (a Chinese
 //!   restaurant process with a discount, after Pitman and Yor, which does not depend on the order). θ is what fits the number of values best, [`LEAST_OPEN`] at least, as a parameter with many hits and
 //!   few values is improbable.
@@ -189,7 +189,7 @@ fn cost(words: &[Word<'_>], is_fixed: &[bool], forms: usize) -> f64 {
     if !values.is_empty() {
         let hits: f64 = values.iter().map(|word| word.hits).sum();
         shares.push(hits);
-        bits += told(&values, hits);
+        bits += bits_of_values(&values, hits);
         let mut common = vec![0.0; forms];
         let mut whole = 0.0;
         for word in &values {
@@ -232,7 +232,7 @@ fn drawn(all: f64, weight: f64, forms: impl Iterator<Item = (f64, f64)>) -> f64 
 }
 
 /// The bits that tell the values of a parameter, as they come: with the discount that fits them best.
-fn told(values: &[&Word<'_>], hits: f64) -> f64 {
+fn bits_of_values(values: &[&Word<'_>], hits: f64) -> f64 {
     let count = values.len() as f64;
     let nats = DISCOUNTS.into_iter().map(|discount| {
         let open = if discount == 0.0 { openness(count, hits).max(LEAST_OPEN) } else { LEAST_OPEN };

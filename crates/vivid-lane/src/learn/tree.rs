@@ -6,7 +6,7 @@ use super::address::Address;
 use super::class::Kinds;
 use super::sample::Seen;
 
-/// How many values of a parameter of the query are told apart.
+/// How many values of a query parameter are kept apart.
 const MOST_VALUES: usize = 64;
 
 /// What a label begins with that is no segment, but a name in the query and its value. No segment has a control character.

@@ -299,7 +299,7 @@ pub(crate) fn end_of_path(url: &str) -> usize {
 }
 
 /// The normal form of a path: dot segments, also escaped ones, are removed (RFC 3986, section 5.2.4), then
-/// empty ones; escapes are written in one way. Whether it ended with a slash is told beside it.
+/// empty ones; escapes are written in one way. The slash at its end is returned separately.
 pub(crate) fn normal_path(path: &str) -> (String, bool) {
     let mut kept: Vec<&str> = Vec::new();
     let mut ends_with_slash = false;

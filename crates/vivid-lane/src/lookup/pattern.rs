@@ -14,7 +14,7 @@ use crate::template::bytes::first_of;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct PatternId(pub(crate) u32);
 
-/// How a pattern is asked without looking at it: the commonest ones are told by a word.
+/// How to test a segment against a pattern. The commonest patterns have a variant of their own, so the pattern itself need not be loaded.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Quick {
     /// Any value.

@@ -25,7 +25,7 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
     }
     let rust = translate(pattern)?;
     // The texts of the crate speak of automata and limits in words that are not the table's.
-    let told = |error: String| match error {
+    let explained = |error: String| match error {
         error if error.contains("exceed") => format!(
             "the automaton of this pattern would take more than {} MiB; make it shorter or smaller",
             LARGEST >> 20
@@ -40,7 +40,7 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
         .syntax(syntax::Config::new().nest_limit(100))
         .configure(thompson::Config::new().nfa_size_limit(Some(LARGEST)).which_captures(thompson::WhichCaptures::None))
         .build(&rust)
-        .map_err(|error| told(error.to_string()))?;
+        .map_err(|error| explained(error.to_string()))?;
     let dense = dense::Builder::new()
         .configure(
             dense::Config::new()
@@ -52,7 +52,7 @@ pub(super) fn search(pattern: &str) -> Result<Dfa, String> {
     // For each state and class a set of states is made, which is mostly small.
     let transitions = dense.as_ref().map_or(LARGEST, dense::DFA::memory_usage) / size_of::<u32>();
     spend(nfa.states().len() + transitions.saturating_mul(nfa.states().len().clamp(8, 128)) / 2)?;
-    let dense = dense.map_err(|error| told(error.to_string()))?;
+    let dense = dense.map_err(|error| explained(error.to_string()))?;
     let begin = dense
         .start_state(&start::Config::new().anchored(Anchored::No))
         .map_err(|error| format!("not a regular expression: {error}"))?;

@@ -27,7 +27,7 @@ static KNOWN: LazyLock<Vec<(Arc<Dfa>, ValueTest)>> = LazyLock::new(|| {
     known.filter_map(|(name, code)| Some((BuiltIn::find(name)?.set(), ValueTest::Simple(code)))).collect()
 });
 
-/// Sets that are judged by a few lines of code, named so that they can be told by a byte.
+/// Sets that a few lines of code can test. Each is a variant, so that one byte says which.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Simple {
     /// A whole number, canonical.

@@ -55,14 +55,18 @@ impl Dice {
         (self.0 >> 33) as usize % count.max(1)
     }
 
+    /// Where a character begins, or the end.
+    fn place(&mut self, text: &str) -> usize {
+        let at = self.below(text.len() + 1);
+        (0..=at).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0)
+    }
+
     /// The beginning of one URL with the end of another, or with a spoiler.
     fn spoilt(&mut self, urls: &[String]) -> String {
         let one = &urls[self.below(urls.len())];
         let other =
             if self.below(2) == 0 { &*urls[self.below(urls.len())] } else { SPOILERS[self.below(SPOILERS.len())] };
-        let places = |text: &str| text.char_indices().map(|(at, _)| at).chain([text.len()]).collect::<Vec<_>>();
-        let (here, there) = (places(one), places(other));
-        let (to, from) = (here[self.below(here.len())], there[self.below(there.len())]);
+        let (to, from) = (self.place(one), self.place(other));
         match self.below(4) {
             0 => one.clone(),
             1 => format!("{}{}", &one[..to], &other[from..]),

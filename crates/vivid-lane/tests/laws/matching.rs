@@ -104,7 +104,7 @@ proptest! {
                 spec.overlaps(Overlaps::FirstDeclared).build().expect("only overlaps were wrong")
             }
         };
-        // Which tail has the say over an escaped slash may depend on the method.
+        // Which tail decides what an escaped slash means may depend on the method.
         for url in urls.iter().filter(|url| !url.contains("%2F")) {
             let narrowest = reference.narrowest(url);
             for method in ["GET", "POST", "PUT"] {

@@ -84,7 +84,7 @@ proptest! {
             let link = values(&routes[index], seed).into_iter().fold(built.link(&name), |link, (name, value)| link.set(name, value));
             if link.to_url().is_err_and(|error| error.kind() == LinkErrorKind::Captured) {
                 let is_known = |code: &str| about(code).iter().any(|finding| finding.routes()[0] == name);
-                // One that asks for less than its rival does is not spoken of.
+                // No finding is about one that asks for less than its rival does.
                 let has_query = routes.iter().any(|route| route.query != crate::reference::model::Query::None);
                 prop_assert!(is_known("captured-link") || is_known("unreachable") || has_query, "{}", name);
             }

@@ -147,8 +147,8 @@ fn read_sitemap(
     counts: &mut Counts,
 ) -> Result<Vec<String>, Failure> {
     let (read, broken) = replay::read_log(path, |file| (SitemapFile::read(BufReader::new(file)), None))?;
-    let told = |reason| Failure::Argument(format!("{}: {reason}", path.display()));
-    let file = broken.map_or(read.map_err(told), Err)?;
+    let failure = |reason| Failure::Argument(format!("{}: {reason}", path.display()));
+    let file = broken.map_or(read.map_err(failure), Err)?;
     for url in &file.urls {
         counts.requests += 1;
         let line = Line { method: "GET".into(), target: url.as_bytes().into(), status: 200 };
@@ -162,7 +162,7 @@ fn read_sitemap(
     Ok(file.files)
 }
 
-/// The learned table; what was learned from is told to `err`.
+/// The learned table; a summary goes to `err`.
 pub(super) fn learn(system: &dyn System, args: &ConvertArgs, err: &mut dyn Write) -> Result<String, Failure> {
     let (learner, counts, broken) = gather(system, args)?;
     let learned = during("learning", || learner.learn());
@@ -177,7 +177,7 @@ pub(super) fn learn(system: &dyn System, args: &ConvertArgs, err: &mut dyn Write
         };
         return Err(Failure::Argument(format!("nothing can be learned: {reason}")));
     }
-    let mut told = vec![format!("{} routes from {} requests", learned.routes(), grouped(counts.requests))];
+    let mut summary = vec![format!("{} routes from {} requests", learned.routes(), grouped(counts.requests))];
     let left_out = learned.left_out();
     let rest = [
         (counts.kept, "that the table answers"),
@@ -187,10 +187,10 @@ pub(super) fn learn(system: &dyn System, args: &ConvertArgs, err: &mut dyn Write
         (left_out.unreadable, "of no address"),
         (counts.malformed, "lines that could not be read"),
     ];
-    told.extend(
+    summary.extend(
         rest.into_iter().filter(|(count, _)| *count > 0).map(|(count, what)| format!("{} {what}", grouped(count))),
     );
-    writeln!(err, "{} {}", Styled(GOOD, "learned"), Styled(FAINT, told.join(" · ")))?;
+    writeln!(err, "{} {}", Styled(GOOD, "learned"), Styled(FAINT, summary.join(" · ")))?;
     Ok(learned.to_toml().to_owned())
 }
 
@@ -245,15 +245,15 @@ fn restore(path: &Path, learner: &mut Learner, counts: &mut Counts) -> Result<()
         if line.trim_ascii().is_empty() {
             continue;
         }
-        let told = |reason: String| {
+        let failure = |reason: String| {
             Failure::Argument(format!(
                 "{}:{number}: not a sample that `convert --from log --partial` wrote: {reason}",
                 path.display()
             ))
         };
-        let sample: Sample = serde_json::from_slice(&line).map_err(|error| told(error.to_string()))?;
+        let sample: Sample = serde_json::from_slice(&line).map_err(|error| failure(error.to_string()))?;
         if sample.sample != VERSION {
-            return Err(told(format!("expected version {VERSION}, found version {}", sample.sample)));
+            return Err(failure(format!("expected version {VERSION}, found version {}", sample.sample)));
         }
         counts.add(Counts { requests: sample.requests, malformed: sample.malformed, kept: sample.kept });
         let mut other = Learner::default();

@@ -12,7 +12,7 @@ use crate::args::Format;
 use crate::json;
 use crate::output::{BAD, FAINT, STRONG, Styled, counted, shown};
 
-/// How many findings are told.
+/// How many findings are printed.
 const MOST_FINDINGS: usize = 40;
 
 /// Tells notes, after the result: for people those of one kind together, in JSON each on a line.

@@ -248,7 +248,7 @@ fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpe
         proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
         let mut equals = proposed.iter_mut().filter(|one| one.spec.priority == 0).peekable();
         if are_too_many && equals.peek().is_some() {
-            // Not all of them are told: each gives way to whatever it meets.
+            // Not all overlaps are reported, so each proposal gives way to whatever it meets.
             equals.for_each(|one| one.spec.priority = -1);
             continue;
         }

@@ -96,7 +96,7 @@ pub(super) fn trace(before: &Table, after: &Table) -> Option<Traced> {
 }
 
 impl Traced {
-    /// Notes a route of which one address spoke for many.
+    /// Notes a route that was compared by one address for many.
     fn note(&mut self, coarse: Option<String>, route: RouteRef<'_>) {
         let is_known = |one: &NotCompared| one.route.as_deref() == Some(route.name());
         if coarse.is_some() && !self.not_compared.iter().any(is_known) {
