@@ -12,7 +12,7 @@
 //! - [`LiveTable`] holds a table that can be exchanged while requests run.
 //!
 //! The feature `server` adds a `Server` with limits and an orderly end; `hyper` makes [`Routed`] a service of `hyper`, so that a connection needs
-//! no adapter; `tracing` makes a span of each request.
+//! no adapter; `tracing` makes a span of each request; `tower`, on by default, answers time-outs of its layers by 503.
 //!
 //! # Example
 //! ```

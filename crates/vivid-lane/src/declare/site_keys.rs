@@ -151,7 +151,7 @@ fn text(value: Option<&Placed<SmolStr>>) -> Option<Data> {
 }
 
 fn word<T: Words>(value: T) -> Option<Data> {
-    let (default, others) = T::WORDS.split_first()?;
-    let written = others.iter().find(|(_, meant)| *meant == value && *meant != default.1);
-    written.map(|(word, _)| Data::from(*word))
+    let (_, others) = T::WORDS.split_first()?;
+    let (word, _) = others.iter().find(|(_, meant)| *meant == value)?;
+    Some(Data::from(*word))
 }

@@ -96,20 +96,20 @@ fn folds_case(sample: &[Sampled<'_>]) -> bool {
 /// site, by its first segment, in which such a name was seen. (A name that one route has, whose path begins with a parameter, stands in many parts, too,
 /// but in those that few ask for.)
 fn ignored(sample: &[Sampled<'_>]) -> BTreeSet<String> {
-    let part = |row: &Sampled<'_>| {
-        row.address.segments.first().map_or(String::new(), |segment| masked(segment, Kinds::of(segment)))
-    };
     let mut parts: BTreeMap<String, u64> = BTreeMap::new();
     let mut seen: BTreeMap<&str, (BTreeSet<String>, BTreeSet<&str>)> = BTreeMap::new();
     for row in sample {
-        *parts.entry(part(row)).or_default() += row.seen.total();
+        let part = row.address.segments.first().map_or(String::new(), |segment| masked(segment, Kinds::of(segment)));
         for (name, value) in &row.address.query {
             let (places, values) = seen.entry(name).or_default();
-            places.insert(part(row));
+            if !places.contains(&part) {
+                places.insert(part.clone());
+            }
             if values.len() <= MANY_VALUES {
                 values.insert(value);
             }
         }
+        *parts.entry(part).or_default() += row.seen.total();
     }
     let all: u64 = parts.values().sum();
     let is_usual = |name: &str| name.starts_with("utm_");

@@ -2,6 +2,7 @@
 
 use proptest::prelude::*;
 use vivid_lane::learn::{Learned, Learner, Observed};
+use vivid_lane::link::LinkErrorKind;
 use vivid_lane::lookup::{Automaton, Export, ParamKind, Parameter, Shape};
 use vivid_lane::{Decision, Request, Review, RouteRef, RouteSpec, Rule, Table, TableSpec, Value};
 
@@ -191,7 +192,7 @@ fn drawn(automaton: Option<&Automaton>, dice: &mut Dice) -> String {
     text
 }
 
-/// An address of a route.
+/// An address of a route; `None` where a narrower one would answer it.
 fn address(table: &Table, route: RouteRef<'_>, export: &Export, dice: &mut Dice) -> Option<String> {
     let number = table.routes().position(|one| one.name() == route.name())?;
     let mut link = table.link(route.name());
@@ -215,7 +216,11 @@ fn address(table: &Table, route: RouteRef<'_>, export: &Export, dice: &mut Dice)
         };
         link = link.set(param.name(), value);
     }
-    link.to_url().ok()
+    match link.to_url() {
+        Ok(url) => Some(url),
+        Err(error) if error.kind() == LinkErrorKind::Captured => None,
+        Err(error) => panic!("{error}"),
+    }
 }
 
 /// What is learned from a log of a table.
