@@ -245,6 +245,7 @@ impl Pattern {
                 return Some(SmallVec::from_slice(&[(0, value.len()), (value.len(), text.len())]));
             }
             _ if self.cut != Cut::Sought => return self.split_at_texts(text),
+            _ if !self.is_marked && !self.has_texts(text) => return None,
             _ => {}
         }
         // For each piece, where the text can be cut so that it and all that follow fit.
@@ -270,6 +271,18 @@ impl Pattern {
 }
 
 impl Pattern {
+    /// Whether the texts between the values are there, in their order. Most segments that do not fit lack one.
+    fn has_texts(&self, text: &str) -> bool {
+        let mut rest = text;
+        self.pieces.iter().filter_map(Piece::text).all(|wanted| match rest.split_once(wanted) {
+            Some((_, after)) => {
+                rest = after;
+                true
+            }
+            None => false,
+        })
+    }
+
     /// Reads a segment whose values end where the text after them begins.
     fn split_at_texts(&self, text: &str) -> Option<Split> {
         let mut split = Split::new();

@@ -2,6 +2,7 @@
 //! parts and every way to cut a segment, and compares sets by their members in a pool of sample values. It
 //! shares no code with the library, and is held against every matcher that the library has.
 
+mod known;
 pub(crate) mod model;
 pub(crate) mod nested;
 pub(crate) mod rules;
@@ -12,6 +13,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::rc::Rc;
 use std::sync::LazyLock;
 
+use known::{Known, KnownPath, Sets, compare, first_difference};
 use model::{Path, Query, Route, Segment, Suffix, Tail};
 use rules::{POOL, Rule};
 
@@ -29,7 +31,7 @@ pub(crate) struct Way {
 #[derive(Debug, Clone)]
 pub(crate) struct Hit {
     pub(crate) route: usize,
-    pub(crate) way: Way,
+    way: Rc<Known>,
     pub(crate) bound: Bound,
 }
 
@@ -194,20 +196,8 @@ impl Way {
         }
     }
 
-    /// Is there such a reading, as far as each segment tells? Sets of paths are compared by this: what no link can write is in
-    /// none of them.
-    fn accepts(&self, segments: &[impl AsRef<str>]) -> bool {
-        let mut tail = None;
-        self.has_room_for(segments.len())
-            && segments.iter().enumerate().all(|(at, text)| {
-                let step = self.segments.get(at);
-                let step = step.or_else(|| Some(&*tail.get_or_insert(self.tail.as_ref()?.1.item())));
-                step.is_some_and(|step| step.accepts(text.as_ref()))
-            })
-    }
-
     pub(crate) fn read(&self, segments: &[String]) -> Option<Bound> {
-        if !self.accepts(segments) {
+        if !self.has_room_for(segments.len()) {
             return None;
         }
         let fixed = self.segments.len();
@@ -225,10 +215,6 @@ impl Way {
             bound.insert(name.clone(), value);
         }
         Some(bound)
-    }
-
-    fn step(&self, at: usize) -> Option<Segment> {
-        self.segments.get(at).cloned().or_else(|| self.tail.as_ref().map(|(_, tail)| tail.item()))
     }
 }
 
@@ -301,33 +287,14 @@ pub(crate) fn read_query(query: &str) -> Vec<(String, String)> {
         .collect()
 }
 
-/// What two sets have to do with each other.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Sets {
-    Equal,
-    Subset,
-    Superset,
-    Neither,
-}
-
-fn compare(left: &[bool], right: &[bool]) -> Sets {
-    let only_left = left.iter().zip(right).any(|(a, b)| *a && !*b);
-    let only_right = left.iter().zip(right).any(|(a, b)| !*a && *b);
-    match (only_left, only_right) {
-        (false, false) => Sets::Equal,
-        (false, true) => Sets::Subset,
-        (true, false) => Sets::Superset,
-        (true, true) => Sets::Neither,
-    }
-}
-
 /// The routes of a table, and what has been found out about pairs of them.
 pub(crate) struct Reference<'a> {
     routes: &'a [Route],
     /// What each route answers; all answer `GET` where nothing is said.
     methods: &'a [&'static [&'static str]],
-    members: RefCell<HashMap<String, Rc<Vec<bool>>>>,
-    paths: RefCell<HashMap<(usize, usize), Sets>>,
+    paths: Vec<KnownPath>,
+    /// Pairs of routes, the earlier first.
+    compared: RefCell<HashMap<(usize, usize), Sets>>,
     queries: RefCell<HashMap<usize, Rc<Vec<bool>>>>,
 }
 
@@ -336,8 +303,8 @@ impl<'a> Reference<'a> {
         Self {
             routes,
             methods: &[],
-            members: RefCell::default(),
-            paths: RefCell::default(),
+            paths: KnownPath::of_all(routes),
+            compared: RefCell::default(),
             queries: RefCell::default(),
         }
     }
@@ -378,33 +345,23 @@ impl<'a> Reference<'a> {
         for (index, route) in self.routes.iter().enumerate() {
             let Some(from_query) = route.query.read(&pairs) else { continue };
             let mut own: Vec<Hit> = Vec::new();
-            for way in ways(&route.path) {
-                if let Some(mut bound) = way.read(&segments) {
+            for known in &self.paths[index].ways {
+                if let Some(mut bound) = known.way.read(&segments) {
                     bound.extend(from_query.clone());
-                    own.push(Hit { route: index, way, bound });
+                    own.push(Hit { route: index, way: Rc::clone(known), bound });
                 }
             }
             // Of two ways through one route the narrower, else the one that fills more from the left.
             let best = (0..own.len()).find(|&at| {
-                !(0..own.len()).any(|other| {
-                    match self.first_difference(&own[other].way, &own[at].way, segments.len()) {
-                        Sets::Subset => true,
-                        Sets::Superset => false,
-                        _ => other < at,
-                    }
+                !(0..own.len()).any(|other| match first_difference(&own[other].way, &own[at].way, segments.len()) {
+                    Sets::Subset => true,
+                    Sets::Superset => false,
+                    _ => other < at,
                 })
             });
             hits.extend(best.map(|at| own.swap_remove(at)));
         }
         hits
-    }
-
-    /// The texts of the pool that a segment accepts.
-    fn members(&self, segment: &Segment, beside_list: bool) -> Rc<Vec<bool>> {
-        let more: &[String] = if beside_list { &NO_LISTS } else { &[] };
-        let texts = || POOL.iter().copied().chain(more.iter().map(String::as_str));
-        let made = || Rc::new(texts().map(|text| segment.accepts(text)).collect());
-        Rc::clone(self.members.borrow_mut().entry(format!("{beside_list}{segment:?}")).or_insert_with(made))
     }
 
     /// The queries among the samples that a route accepts.
@@ -414,28 +371,14 @@ impl<'a> Reference<'a> {
         Rc::clone(self.queries.borrow_mut().entry(route).or_insert_with(made))
     }
 
-    /// Section 4.2: the first segment at which two ways differ decides.
-    fn first_difference(&self, left: &Way, right: &Way, segments: usize) -> Sets {
-        for at in 0..segments {
-            let (Some(a), Some(b)) = (left.step(at), right.step(at)) else { break };
-            let beside_list = [&a, &b].iter().any(|segment| matches!(segment, Segment::Many { .. }));
-            match compare(&self.members(&a, beside_list), &self.members(&b, beside_list)) {
-                Sets::Equal => {}
-                decided => return decided,
-            }
-        }
-        Sets::Equal
-    }
-
     /// Which of two routes that accept a URL is the narrower.
     fn narrower(&self, left: &Hit, right: &Hit, segments: usize) -> Sets {
-        match self.first_difference(&left.way, &right.way, segments) {
+        match first_difference(&left.way, &right.way, segments) {
             Sets::Equal => {}
             decided => return decided,
         }
         let (a, b) = (&self.routes[left.route], &self.routes[right.route]);
-        let by_path = || compare_paths(&a.path, &b.path);
-        match *self.paths.borrow_mut().entry((left.route, right.route)).or_insert_with(by_path) {
+        match self.compare_paths(left.route, right.route) {
             Sets::Equal if self.is_apart(left.route, right.route) => Sets::Neither,
             Sets::Equal => {
                 let [left, right] = [left, right].map(|hit| self.queries(hit.route));
@@ -443,6 +386,14 @@ impl<'a> Reference<'a> {
             }
             decided => decided,
         }
+    }
+
+    fn compare_paths(&self, left: usize, right: usize) -> Sets {
+        let (first, second) = (left.min(right), left.max(right));
+        let mut compared = self.compared.borrow_mut();
+        let made = || self.paths[first].compare(&self.paths[second]);
+        let sets = *compared.entry((first, second)).or_insert_with(made);
+        if first == left { sets } else { sets.flipped() }
     }
 
     /// The routes of a URL that no other is narrower than. Where the first of them has a tail with an escaped slash in it, those
@@ -457,9 +408,11 @@ impl<'a> Reference<'a> {
                 .any(|other| other.route != one.route && self.narrower(other, one, segments.len()) == Sets::Subset)
         };
         let narrowest: Vec<Hit> = all.iter().filter(|one| !is_beaten(one)).cloned().collect();
-        let first =
-            narrowest.iter().min_by_key(|hit| hit.route).filter(|hit| matches!(hit.way.tail, Some((_, Tail::Rest))));
-        let fixed = first.map_or(segments.len(), |hit| hit.way.segments.len());
+        let first = narrowest
+            .iter()
+            .min_by_key(|hit| hit.route)
+            .filter(|hit| matches!(hit.way.way.tail, Some((_, Tail::Rest))));
+        let fixed = first.map_or(segments.len(), |hit| hit.way.way.segments.len());
         if !segments[fixed..].iter().any(|segment| segment.contains('/')) {
             return narrowest;
         }
@@ -470,52 +423,6 @@ impl<'a> Reference<'a> {
         self.narrowest(&format!("{}{query}", written.collect::<String>()))
     }
 }
-
-/// Whole sets of paths, by the paths that can be made of a few values for each segment of either route.
-fn compare_paths(left: &Path, right: &Path) -> Sets {
-    let samples: Vec<Vec<&str>> =
-        [left, right].into_iter().flat_map(|path| ways(path).into_iter().flat_map(|way| samples(&way))).collect();
-    let members = |path: &Path| -> Vec<bool> {
-        let ways = ways(path);
-        samples.iter().map(|sample| ways.iter().any(|way| way.accepts(sample))).collect()
-    };
-    compare(&members(left), &members(right))
-}
-
-/// Paths of a way: each value of the pool at each place, the other places at their first value.
-fn samples(way: &Way) -> Vec<Vec<&'static str>> {
-    let mut all = Vec::new();
-    let tail_lengths: &[usize] = if way.tail.is_some() { &[1, 2, 3, 4] } else { &[0] };
-    for &extra in tail_lengths {
-        let steps: Vec<Segment> = (0..way.segments.len() + extra).filter_map(|at| way.step(at)).collect();
-        let choices: Vec<Vec<&'static str>> =
-            steps.iter().map(|step| POOL.iter().copied().filter(|text| step.accepts(text)).collect()).collect();
-        if choices.iter().any(Vec::is_empty) {
-            continue;
-        }
-        let first: Vec<&'static str> = choices.iter().map(|values| values[0]).collect();
-        for (at, values) in choices.iter().enumerate() {
-            for value in values {
-                let mut path = first.clone();
-                path[at] = value;
-                all.push(path);
-            }
-        }
-        all.push(first);
-    }
-    all
-}
-
-/// The values with a comma before them, after them, and after their first letter: an item of a list is never empty.
-static NO_LISTS: LazyLock<Vec<String>> = LazyLock::new(|| {
-    let values = POOL.iter().filter(|text| !text.contains(COMMA));
-    let first = |text: &str| text.chars().next().map_or(0, char::len_utf8);
-    let forms = |text: &str| {
-        let (before, after) = text.split_at(first(text));
-        [format!("{COMMA}{text}"), format!("{text}{COMMA}"), format!("{before}{COMMA}{after}")]
-    };
-    values.flat_map(|text| forms(text)).collect()
-});
 
 /// Queries of each kind: with each value for each of two names.
 static QUERIES: LazyLock<Vec<Vec<(String, String)>>> = LazyLock::new(|| {
