@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use crate::rule::{Check, Shape, Simple, ValueTest, marked, unmarked};
+use crate::rule::{Check, Shape, Simple, ValueTest, has_delimiters, marked, unmarked};
 use crate::template::bytes::first_of;
 
 /// The index of a pattern in its table.
@@ -162,7 +162,7 @@ impl Pattern {
     /// A segment in the form that the pattern reads: decoded, and with marks where it tells delimiters from text.
     pub(crate) fn readable<'t>(&self, text: &'t str, raw: &str) -> Cow<'t, str> {
         // What could not be decoded was refused before the lookup.
-        if self.is_marked { Cow::Owned(marked(raw).unwrap_or_default()) } else { Cow::Borrowed(text) }
+        if self.is_marked && has_delimiters(raw) { Cow::Owned(marked(raw).unwrap_or_default()) } else { Cow::Borrowed(text) }
     }
 
     /// How it is asked first.
@@ -365,15 +365,13 @@ impl Piece {
                 }
                 Some(set) => {
                     // The states from which what follows leads to a good end, from the right to the left.
-                    let mut alive = vec![false; set.states()];
+                    let (mut alive, mut after) = (vec![false; set.states()], vec![false; set.states()]);
                     for at in (0..=bytes.len()).rev() {
-                        let byte = bytes.get(at);
-                        let leads = |state: u32, alive: &[bool]| {
-                            (set.is_final(state) && good[at])
-                                || byte.is_some_and(|&byte| alive[set.step(state, byte) as usize])
-                        };
-                        let next: Vec<bool> = (0..).take(set.states()).map(|state| leads(state, &alive)).collect();
-                        alive = next;
+                        std::mem::swap(&mut alive, &mut after);
+                        for (state, is_alive) in (0..).zip(&mut alive) {
+                            *is_alive = (set.is_final(state) && good[at])
+                                || bytes.get(at).is_some_and(|&byte| after[set.step(state, byte) as usize]);
+                        }
                         starts[at] = alive[set.start() as usize] && text.is_char_boundary(at);
                     }
                 }

@@ -24,6 +24,11 @@ pub(crate) fn unmarked(byte: u8) -> u8 {
     MARKS.iter().find(|(mark, _)| *mark == byte).map_or(byte, |(_, character)| *character)
 }
 
+/// Whether a segment as it was sent holds what becomes a mark.
+pub(crate) fn has_delimiters(raw: &str) -> bool {
+    raw.bytes().any(|byte| matches!(byte, b',' | b'=' | b';'))
+}
+
 /// A segment as it was sent, decoded, with its delimiters as marks.
 pub(crate) fn marked(raw: &str) -> Result<String, Undecodable> {
     // What is escaped is no mark, so the pieces between delimiters are decoded one by one.

@@ -33,7 +33,7 @@ pub use export::{Automaton, Test};
 pub(crate) use join::{Join, Separator};
 use keyword::{Keyword, Part};
 pub(crate) use many::in_words;
-pub(crate) use mark::{AMPERSAND, EQUALS, encode_marked, marked, plain, unmarked};
+pub(crate) use mark::{AMPERSAND, EQUALS, encode_marked, has_delimiters, marked, plain, unmarked};
 pub(crate) use sequence::{Atom, SEPARATOR, sequence};
 pub(crate) use text::{ANYTHING, TEXT};
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
