@@ -162,7 +162,11 @@ impl Pattern {
     /// A segment in the form that the pattern reads: decoded, and with marks where it tells delimiters from text.
     pub(crate) fn readable<'t>(&self, text: &'t str, raw: &str) -> Cow<'t, str> {
         // What could not be decoded was refused before the lookup.
-        if self.is_marked && has_delimiters(raw) { Cow::Owned(marked(raw).unwrap_or_default()) } else { Cow::Borrowed(text) }
+        if self.is_marked && has_delimiters(raw) {
+            Cow::Owned(marked(raw).unwrap_or_default())
+        } else {
+            Cow::Borrowed(text)
+        }
     }
 
     /// How it is asked first.
