@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use crate::declare::nearest;
-use crate::lookup::{Ask, LeafId, Node, NodeId, PatternId, Piece, Route, Tree};
+use crate::lookup::{Ask, LeafId, NodeId, NodeRef, PatternId, Piece, Route, Tree};
 use crate::rule::plain;
 
 /// What keeps a way from accepting a path.
@@ -106,7 +106,7 @@ const MOST_COMPARED: usize = 64;
 
 /// The literal after a node that is nearest to a word. Where they are many, they are searched as they stand, in order: then one slip is
 /// forgiven, or more where what stands before them leaves few literals.
-pub(super) fn nearest_literal<'t>(tree: &'t Tree, node: &Node, word: &str) -> Option<(&'t str, NodeId)> {
+pub(super) fn nearest_literal<'t>(tree: &'t Tree, node: NodeRef<'_>, word: &str) -> Option<(&'t str, NodeId)> {
     let sorted = Sorted { tree, children: tree.children(node) };
     let near = match sorted.children.len() {
         few if few <= MOST_COMPARED => sorted.nearest(word, 0..few),

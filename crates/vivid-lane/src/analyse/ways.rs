@@ -167,12 +167,12 @@ impl<'t> Ways<'t> {
                     open.extend(tree.literal(node, text).map(|child| (child, at + 1, false)));
                 }
                 Some(Word::Set(set)) if !is_open => {
-                    left = left.checked_sub(node.children.count as usize)?;
+                    left = left.checked_sub(tree.children(node).len())?;
                     let fitting = tree.literals(node).filter(|(text, _)| set.contains(text.as_bytes()));
                     open.extend(fitting.map(|(_, child)| (child, at + 1, false)));
                 }
                 _ => {
-                    left = left.checked_sub(node.children.count as usize)?;
+                    left = left.checked_sub(tree.children(node).len())?;
                     open.extend(tree.literals(node).map(|(_, child)| (child, (at + 1).min(last), true)));
                 }
             }

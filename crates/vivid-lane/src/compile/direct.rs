@@ -21,7 +21,7 @@ impl TreeBuilder {
         for id in (0..).map(LeafId).take(self.draft.answering) {
             let route = self.leaf(id).route;
             let words = self.leaf(id).steps.of(&all_words);
-            if self.reads_in_one_way(id, words, &routes[route.0 as usize]) && !self.may_be_captured(words)? {
+            if self.reads_in_one_way(id, words, &routes[route.index()]) && !self.may_be_captured(words)? {
                 direct.push(route);
             }
         }

@@ -1,13 +1,15 @@
 //! Draft tree → packed tree.
 
-use hashbrown::HashMap;
+use std::hash::{BuildHasher, Hasher};
+
+use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use smallvec::SmallVec;
 
 use super::draft::{Draft, DraftLeaf};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
-    Branch, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, Order, Outcome, Param, ParamKind, QueryRole, Route,
-    SegmentStep, Slots, Stretch, Tail, TailKind, Tree,
+    Branch, Capture, Cover, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, NodeRef, Order, Outcome, Param,
+    ParamKind, QueryRole, Route, SegmentStep, Slots, Stretch, Tail, TailKind, Tree,
 };
 use crate::rule::{Shape, TooLarge};
 use crate::template::percent::kinds;
@@ -24,16 +26,13 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
             order,
             folds: draft.folds,
             answering: draft.answering,
-            steps: std::mem::take(&mut draft.steps).into(),
-            covers: std::mem::take(&mut draft.covers).into(),
-            captures: std::mem::take(&mut draft.captures).into(),
             areas: std::mem::take(&mut draft.areas)
                 .into_iter()
                 .map(|(node, leaves)| (node, leaves.into_boxed_slice()))
                 .collect(),
             ..Tree::default()
         },
-        nodes: vec![Node::EMPTY; draft.nodes.len()],
+        nodes: Vec::with_capacity(draft.nodes.len() + 1),
         edges: Vec::new(),
         children: Vec::with_capacity(draft.nodes.len()),
         draft,
@@ -62,32 +61,94 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
     u32::try_from(at).map_err(|_| TooLarge::Numbers)
 }
 
-/// Appends to an array, and tells where.
-fn append<T>(all: &mut Vec<T>, more: impl IntoIterator<Item = T>) -> Result<Stretch, TooLarge> {
-    let start = all.len();
-    all.extend(more);
-    Stretch::from(start, all)
+/// An array whose stretches are kept once.
+struct Once<T> {
+    all: Vec<T>,
+    known: HashTable<Stretch>,
+    hashes: DefaultHashBuilder,
+}
+
+impl<T: Copy + Eq + Number> Once<T> {
+    fn new() -> Self {
+        Self { all: Vec::new(), known: HashTable::new(), hashes: DefaultHashBuilder::default() }
+    }
+
+    /// Where these items stand, which are added where they do not.
+    fn put(&mut self, items: &[T]) -> Result<Stretch, TooLarge> {
+        let Self { all, known, hashes } = self;
+        let hash = hash_of(hashes, items);
+        if let Some(&stretch) = known.find(hash, |stretch| stretch.of(all) == items) {
+            return Ok(stretch);
+        }
+        let start = all.len();
+        all.extend_from_slice(items);
+        let stretch = Stretch::from(start, all)?;
+        known.insert_unique(hash, stretch, |stretch| hash_of(hashes, stretch.of(all)));
+        Ok(stretch)
+    }
+}
+
+fn hash_of<T: Number>(hashes: &DefaultHashBuilder, items: &[T]) -> u64 {
+    let mut hasher = hashes.build_hasher();
+    items.iter().for_each(|item| hasher.write_u64(item.number()));
+    hasher.finish()
+}
+
+/// What is told apart by a number: equal ones have the same.
+trait Number {
+    fn number(&self) -> u64;
+}
+
+impl Number for SegmentStep {
+    fn number(&self) -> u64 {
+        match self {
+            Self::Literal => u64::MAX,
+            Self::Pattern(pattern) => u64::from(pattern.0),
+        }
+    }
+}
+
+impl Number for Cover {
+    fn number(&self) -> u64 {
+        u64::from(self.segments) | u64::from(self.pieces.unwrap_or(u16::MAX)) << 16
+    }
+}
+
+impl Number for Capture {
+    fn number(&self) -> u64 {
+        let Self { param, segment, piece, value, .. } = *self;
+        [param, segment, piece, value].iter().fold(0, |all, &one| all << 16 | u64::from(one))
+    }
 }
 
 impl Packing {
     /// Fills in what each node has.
     fn fill(&mut self) -> Result<(), TooLarge> {
         let mut leaves = Vec::with_capacity(self.tree.answering);
-        for index in 0..self.nodes.len() {
-            let node = &self.draft.nodes[index];
+        let mut text = 0;
+        for (index, node) in self.draft.nodes.iter().enumerate() {
             let first = self.children.len();
             self.children.extend(self.draft.literals(NodeId(narrow(index)?)).map(|(_, child)| child));
             let children = &mut self.children[first..];
             children.sort_unstable_by_key(|child| self.draft.text_of(*child));
             let is_short = children.iter().all(|child| self.draft.text_of(*child).len() <= LONGEST_LITERAL);
-            let packed = &mut self.nodes[index];
-            (packed.text, packed.length) = (node.text.start, node.text.count);
-            packed.children = Stretch::from(first, &self.children)?;
-            packed.edges = append(&mut self.edges, node.edges.iter().copied())?;
-            packed.leaves = append(&mut leaves, node.leaves.iter().copied())?;
-            packed.is_ordered = node.is_ordered;
-            packed.fits_fast_path = node.is_ordered && is_short;
+            self.nodes.push(Node {
+                text,
+                children: narrow(first)?,
+                edges: narrow(self.edges.len())?,
+                leaves: narrow(leaves.len())?,
+                resume: Branch::NONE,
+                is_ordered: node.is_ordered,
+                fits_fast_path: node.is_ordered && is_short,
+            });
+            // The texts of literals stand in the order of their nodes.
+            text += node.text.count;
+            self.edges.extend(node.edges.iter().copied());
+            leaves.extend(node.leaves.iter().copied());
         }
+        let (children, edges, leaf_ids) =
+            (narrow(self.children.len())?, narrow(self.edges.len())?, narrow(leaves.len())?);
+        self.nodes.push(Node { text, children, edges, leaves: leaf_ids, ..Node::EMPTY });
         self.tree.leaf_ids = leaves.into();
         Ok(())
     }
@@ -99,24 +160,25 @@ impl Packing {
         let mut depths: Vec<(u16, u16)> = vec![(0, 0); self.nodes.len()];
         // A node comes after the one that leads to it.
         for (index, node) in self.draft.nodes.iter().enumerate() {
-            let packed = self.nodes[index];
-            let ((at, values), last) = (depths[index], packed.edges.start + packed.edges.count);
+            let (packed, (first, last)) = (self.nodes[index], (self.nodes[index].edges, self.nodes[index + 1].edges));
+            let (at, values) = depths[index];
             let below = |more: u16| (at.saturating_add(1), values.saturating_add(more));
             let mut next = packed.resume;
             // The last edge has nothing after it, the one before has the last, and all literals have all edges. A tail's edge
             // leads back to its own node.
-            for (edge, draft) in (packed.edges.start..last).zip(&node.edges).rev() {
+            for (edge, draft) in (first..last).zip(&node.edges).rev() {
                 if draft.target.0 as usize != index {
                     self.nodes[draft.target.0 as usize].resume = next;
                     depths[draft.target.0 as usize] = below(self.tree.pattern(draft.pattern).values());
                 }
-                if edge > packed.edges.start || node.literals() > 0 {
+                if edge > first || node.literals() > 0 {
                     let edges = Stretch { start: edge, count: last - edge };
                     branches.push(Branch { at, values, edges, next: packed.resume });
                     next = narrow(branches.len() - 1)?;
                 }
             }
-            for &target in packed.children.of(&self.children) {
+            let children = packed.children as usize..self.nodes[index + 1].children as usize;
+            for &target in &self.children[children] {
                 self.nodes[target.0 as usize].resume = next;
                 depths[target.0 as usize] = below(0);
             }
@@ -129,29 +191,30 @@ impl Packing {
     fn slots(&mut self, routes: &[Route]) -> Result<(), TooLarge> {
         let mut slots = Slots::new();
         // For each node its slot; none for one whose way there is a part of the slot before it.
-        let mut places = vec![Slots::NONE; self.nodes.len()];
+        let mut places = vec![Slots::NONE; self.draft.nodes.len()];
         places[0] = slots.bare()?;
         self.tree.root_slot = places[0];
-        for index in 0..self.nodes.len() {
-            let (slot, mut node) = (places[index], self.nodes[index]);
+        for index in 0..self.draft.nodes.len() {
+            let (slot, mut id) = (places[index], NodeId(narrow(index)?));
             if slot == Slots::NONE {
                 continue;
             }
-            let mut id = NodeId(narrow(index)?);
+            let mut node = NodeRef::of(&self.nodes, id);
             if !node.fits_fast_path {
                 slots.ends(slot, id, Outcome::Unsure);
                 continue;
             }
             slots.ends(slot, id, self.outcome(node, routes));
-            if let (0, [edge]) = (node.children.count, node.edges.of(&self.edges))
+            if let ([], [edge]) = (node.children(&self.children), node.edges(&self.edges))
+                && let target = NodeRef::of(&self.nodes, edge.target)
                 && !edge.is_tail
-                && self.nodes[edge.target.0 as usize].fits_fast_path
-                && !self.is_fork(self.nodes[edge.target.0 as usize])
+                && target.fits_fast_path
+                && !self.is_fork(target)
             {
-                (id, node) = (edge.target, self.nodes[edge.target.0 as usize]);
+                (id, node) = (edge.target, target);
                 slots.follows(slot, (edge.pattern, edge.quick), edge.target, self.outcome(node, routes));
             }
-            let children = node.children.of(&self.children);
+            let children = node.children(&self.children);
             let text = |child: &NodeId| (self.draft.text_of(*child), self.draft.node(*child).text.start);
             // A path that needs no escape has no literal that needs one.
             let plain: SmallVec<[NodeId; 4]> =
@@ -160,14 +223,16 @@ impl Packing {
             for (child, place) in plain.iter().zip(slots.literals(slot, &texts)?) {
                 places[child.0 as usize] = place;
             }
-            let (edges, is_joined) = (node.edges, id.0 as usize != index);
-            for edge in &mut self.edges[edges.start as usize..(edges.start + edges.count) as usize] {
+            let is_joined = id.0 as usize != index;
+            let first = node.edges as usize;
+            let edges = first..first + node.edges(&self.edges).len();
+            for edge in &mut self.edges[edges.clone()] {
                 if edge.target != id {
                     let place = slots.bare()?;
                     (places[edge.target.0 as usize], edge.slot) = (place, place);
                 }
             }
-            if let ([edge, ..], false) = (edges.of(&self.edges), is_joined)
+            if let ([edge, ..], false) = (&self.edges[edges], is_joined)
                 && !edge.is_tail
             {
                 slots.stands_beside(slot, edge.quick, edge.slot);
@@ -178,15 +243,15 @@ impl Packing {
     }
 
     /// Whether literals and patterns follow a node. Then it is better off with a slot of its own.
-    fn is_fork(&self, node: Node) -> bool {
-        node.children.count > 0 && node.edges.count > 0
+    fn is_fork(&self, node: NodeRef<'_>) -> bool {
+        !node.children(&self.children).is_empty() && !node.edges(&self.edges).is_empty()
     }
 
     /// What a `GET` comes to that ends at a node, as far as its path tells.
-    fn outcome(&self, node: Node, routes: &[Route]) -> Outcome {
-        let leaves = node.leaves.of(&self.tree.leaf_ids);
+    fn outcome(&self, node: NodeRef<'_>, routes: &[Route]) -> Outcome {
+        let leaves = node.leaves(&self.tree.leaf_ids);
         let leaf = |id: &LeafId| &self.tree.leaves[id.0 as usize];
-        let route = |id: &LeafId| &routes[leaf(id).route.0 as usize];
+        let route = |id: &LeafId| &routes[leaf(id).route.index()];
         let is_certain = |id: &LeafId| {
             route(id).extras.host.is_none() && leaf(id).tail.is_none_or(|tail| takes_any(tail, route(id)))
         };
@@ -214,12 +279,14 @@ impl Packing {
     fn leaves(&mut self, leaves: Vec<DraftLeaf>, routes: &[Route]) -> Result<(), TooLarge> {
         let mut packed = Vec::with_capacity(leaves.len());
         let mut spelling = HashMap::new();
+        let (mut all_steps, mut all_covers, mut all_captures) = (Once::new(), Once::new(), Once::new());
         for (id, leaf) in (0..).map(LeafId).zip(leaves) {
-            let route = &routes[leaf.route.0 as usize];
+            let route = &routes[leaf.route.index()];
             let is_unconditional = route.extras.host.is_none()
                 && route.extras.query.is_empty()
                 && leaf.tail.is_none_or(|tail| takes_any(tail, route));
-            let captures = leaf.captures.of(&self.tree.captures);
+            let captures = leaf.captures.of(&self.draft.captures);
+            let steps = leaf.steps.of(&self.draft.steps);
             let in_order = captures
                 .iter()
                 .enumerate()
@@ -238,22 +305,22 @@ impl Packing {
             let simple = simple.min(route.params.iter().take_while(|param| is_one(param)).count());
             packed.push(Leaf {
                 route: leaf.route,
-                steps: leaf.steps,
-                covers: leaf.covers,
-                captures: leaf.captures,
+                steps: all_steps.put(steps)?,
+                covers: all_covers.put(leaf.covers.of(&self.draft.covers))?,
+                captures: all_captures.put(captures)?,
                 tail: leaf.tail,
                 is_unconditional,
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 reads_much: route.extras.query.params.len() > FEW,
-                values: self.values(leaf.steps.of(&self.tree.steps)),
+                values: self.values(steps),
                 query: role_of_query(route),
                 unguarded_page: route.page.filter(|_| route.is_unguarded),
             });
             spelling.extend(leaf.spelling.into_iter().map(|(at, text)| ((id, at), text)));
         }
         // Where several end at one node, a query may choose among them.
-        for node in &self.nodes {
-            let ids = node.leaves.of(&self.tree.leaf_ids);
+        for index in 0..self.draft.nodes.len() {
+            let ids = NodeRef::of(&self.nodes, NodeId(narrow(index)?)).leaves(&self.tree.leaf_ids);
             let is_asked = |id: &LeafId| packed[id.0 as usize].query != QueryRole::None;
             if ids.len() > 1 && ids.iter().any(is_asked) {
                 for id in ids.iter().map(|id| id.0 as usize) {
@@ -262,6 +329,8 @@ impl Packing {
                 }
             }
         }
+        (self.tree.steps, self.tree.covers, self.tree.captures) =
+            (all_steps.all.into(), all_covers.all.into(), all_captures.all.into());
         self.tree.leaves = packed.into();
         self.tree.spelling = spelling;
         Ok(())

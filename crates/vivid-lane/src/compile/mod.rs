@@ -114,17 +114,17 @@ impl TableSpec {
         let resolve::Walked { routes: resolved, frozen: mut routes, pages, needs, lists, names } = walked;
         let mut targets = targets::Targets { names: &names, routes: &resolved, frozen: &routes, report };
         let needs = targets.needs(&needs);
-        let ids = (0..).map(RouteId).take(resolved.len());
+        let ids = (0..).map(RouteId::of).take(resolved.len());
         let resolved_targets: Vec<_> = ids.map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
         let folds = declared.case == Case::Fold;
         let mut tree = tree_builder::TreeBuilder::new(folds, resolved.len());
-        for (id, (onward, needs)) in (0..).map(RouteId).zip(resolved_targets) {
-            let at = id.0 as usize;
+        for (id, (onward, needs)) in (0..).map(RouteId::of).zip(resolved_targets) {
+            let at = id.index();
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
                 && !resolved[at].has_methods
             {
                 // What is moved answers the methods that it answered before.
-                routes[at].methods = routes[to.0 as usize].methods.clone();
+                routes[at].methods = routes[to.index()].methods.clone();
             }
             freeze::lead(&mut routes[at], onward, needs);
             let route = &resolved[at];
@@ -132,18 +132,19 @@ impl TableSpec {
                 tree.add(route, id)?;
             }
         }
-        for (id, route) in (0..).map(RouteId).zip(&resolved).filter(|(_, route)| route.is_sound) {
+        for (id, route) in (0..).map(RouteId::of).zip(&resolved).filter(|(_, route)| route.is_sound) {
             tree.add_area(route, id)?;
         }
         tree.sort()?;
         overlap::prove(&mut tree, &resolved, &routes, &site, declared.overlaps, report)?;
         if site.is_plain {
             for id in tree.direct_routes(&routes)? {
-                routes[id.0 as usize].has_safe_links = true;
+                routes[id.index()].has_safe_links = true;
             }
         }
         let redirect = |route: &resolved::ResolvedRoute| route.redirect.as_ref()?.span.clone();
-        let places = (0..).map(RouteId).zip(&resolved).filter_map(|(id, route)| Some((id, redirect(route)?))).collect();
+        let places =
+            (0..).map(RouteId::of).zip(&resolved).filter_map(|(id, route)| Some((id, redirect(route)?))).collect();
         // The packed tree takes its room.
         drop(resolved);
         let limits = Limits::default();
@@ -154,7 +155,7 @@ impl TableSpec {
             has_hosts: routes.iter().any(|route| route.extras.host.is_some()),
             routes,
             names,
-            fallback: declared.fallback.as_ref().map(|_| PageId(0)),
+            fallback: declared.fallback.as_ref().map(|_| PageId::of(0)),
             site,
             needs,
             lists: lists.iter().map(|list| list.as_str().into()).collect(),

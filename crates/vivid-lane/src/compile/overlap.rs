@@ -198,7 +198,7 @@ impl Proof<'_> {
         if a == b {
             return Ok(());
         }
-        let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
+        let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
         let may_stand = self.overlaps == Overlaps::FirstDeclared
             || one.extras.priority != two.extras.priority
             || one.methods.is_disjoint(&two.methods);
@@ -342,7 +342,7 @@ impl Proof<'_> {
             return Ok(Arc::clone(known));
         }
         let leaf = self.builder.leaf(id);
-        let params = &self.resolved[leaf.route.0 as usize].params;
+        let params = &self.resolved[leaf.route.index()].params;
         let tail = leaf.tail.map(|tail| (tail.kind, params[usize::from(tail.param)].clone()));
         let words = self.builder.words(id);
         // The last word stands for each segment of a tail.
@@ -359,14 +359,14 @@ impl Proof<'_> {
     /// Whether the set of whole paths of a route tells what it accepts.
     fn path_is_exact(&self, route: RouteId) -> bool {
         let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
-        let params = self.resolved[route.0 as usize].params.iter().filter(in_path);
+        let params = self.resolved[route.index()].params.iter().filter(in_path);
         ValueSet::new(Arc::clone(&TEXT), params.map(|param| &*param.texts)).is_exact()
     }
 
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
     fn by_path(&mut self, a: RouteId, b: RouteId) -> Result<Narrower, TooLarge> {
         let is_plain = |route: RouteId| {
-            let variants = &self.resolved[route.0 as usize].all_variants;
+            let variants = &self.resolved[route.index()].all_variants;
             variants.len() == 1 && variants[0].tail.is_none()
         };
         if is_plain(a) && is_plain(b) {
@@ -380,7 +380,7 @@ impl Proof<'_> {
     fn paths(&mut self, a: RouteId, b: RouteId, with_tails: bool) -> Result<Relation, TooLarge> {
         let (left, right) = (self.path(a)?, self.path(b)?);
         let tail = |route: RouteId| {
-            let resolved = &self.resolved[route.0 as usize];
+            let resolved = &self.resolved[route.index()];
             let (param, _) = resolved.all_variants.iter().find_map(|variant| variant.tail)?;
             let param = &resolved.params[usize::from(param)];
             Some(
@@ -399,7 +399,7 @@ impl Proof<'_> {
         if let Some(known) = self.paths.get(&route) {
             return Ok(Arc::clone(known));
         }
-        let set = Arc::new(order::paths(&self.resolved[route.0 as usize])?);
+        let set = Arc::new(order::paths(&self.resolved[route.index()])?);
         self.paths.insert(route, Arc::clone(&set));
         Ok(set)
     }
@@ -415,7 +415,7 @@ impl Proof<'_> {
         work::spend(REPORT)?;
         let contrast = self.contrast(left, right)?;
         let keyword = if self.reported.len() <= MOST_MENDED { contrast.keyword()? } else { None };
-        let (one, two) = (&self.resolved[a.0 as usize], &self.resolved[b.0 as usize]);
+        let (one, two) = (&self.resolved[a.index()], &self.resolved[b.index()]);
         let verb = if is_exact { "both accept" } else { "may both accept" };
         let why = contrast.why(&one.name, &two.name);
         let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is narrower{why}", one.name, two.name);
@@ -465,7 +465,7 @@ impl Proof<'_> {
             let paths = [self.path(a)?, self.path(b)?];
             return Contrast::of([&paths[0], &paths[1]], None, order::path_of);
         }
-        let (one, two) = (&self.routes[a.0 as usize], &self.routes[b.0 as usize]);
+        let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
         match Contrast::of_hosts(one.extras.host.as_ref(), two.extras.host.as_ref(), &self.demands)? {
             Some(by_host) => Ok(by_host),
             None => Contrast::of_queries(&one.extras.query, &two.extras.query, &self.demands),
@@ -478,7 +478,7 @@ impl Proof<'_> {
         let leaf = self.builder.leaf(id);
         let capture = self.builder.captures(id).iter().find(|capture| usize::from(capture.segment) == at);
         let param = capture.map(|capture| capture.param).or(leaf.tail.map(|tail| tail.param))?;
-        let name = &self.routes[leaf.route.0 as usize].params[usize::from(param)].name;
+        let name = &self.routes[leaf.route.index()].params[usize::from(param)].name;
         Some((name.to_string(), Arc::clone(check)))
     }
 }

@@ -130,7 +130,7 @@ impl Walker<'_> {
         self.routes.reserve(count);
         self.frozen.reserve(count);
         let known = &self.routes;
-        self.names.reserve(count, |id| &known[id.0 as usize].name);
+        self.names.reserve(count, |id| &known[id.index()].name);
     }
 
     fn siblings(&mut self, routes: &[RouteSpec], parent: Parent<'_>) {
@@ -172,7 +172,7 @@ impl Walker<'_> {
 
     fn full_name(&self, parent: Option<RouteId>, own: &str) -> SmolStr {
         match parent {
-            Some(RouteId(id)) => format_smolstr!("{}.{own}", self.routes[id as usize].name),
+            Some(id) => format_smolstr!("{}.{own}", self.routes[id.index()].name),
             None => own.into(),
         }
     }
@@ -180,7 +180,7 @@ impl Walker<'_> {
     fn route(&mut self, spec: &RouteSpec, within: Option<Parent<'_>>) {
         let parent = within.map(|within| within.id);
         let name = self.full_name(parent, &spec.name.value);
-        let above = parent.map(|RouteId(id)| &self.routes[id as usize]);
+        let above = parent.map(|id| &self.routes[id.index()]);
         let level = above.map_or(0, |above| above.level + 1);
         let path = above.zip(within).map_or_else(ResolvedPath::default, |(above, within)| {
             within.path.for_children(above.level, above.answers())
@@ -204,9 +204,9 @@ impl Walker<'_> {
             }
             return;
         }
-        let id = RouteId(u32::try_from(self.routes.len()).unwrap_or(u32::MAX));
+        let id = RouteId::of(self.routes.len());
         let known = &self.routes;
-        if self.names.add(id, &name, |id| &known[id.0 as usize].name).is_some() {
+        if self.names.add(id, &name, |id| &known[id.index()].name).is_some() {
             self.report
                 .add(Code::DuplicateName, span, format!("the route `{name}` is declared twice"))
                 .help_with("give one of the two another name")

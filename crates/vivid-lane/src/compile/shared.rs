@@ -20,14 +20,14 @@ impl Pages {
     /// The number of a page, a new one for a new name.
     pub(super) fn id(&mut self, name: &str) -> PageId {
         let Self { ids, hashes, names } = self;
-        let name_of = |id: &PageId| names[id.0 as usize].as_str();
+        let name_of = |id: &PageId| names[id.index()].as_str();
         let entry = ids.entry(hashes.hash_one(name), |id| name_of(id) == name, |id| hashes.hash_one(name_of(id)));
         let vacant = match entry {
             Entry::Occupied(known) => return *known.get(),
             Entry::Vacant(vacant) => vacant,
         };
         // There are no more pages than routes.
-        let id = PageId(u32::try_from(names.len()).unwrap_or(u32::MAX));
+        let id = PageId::of(names.len());
         vacant.insert(id);
         names.push(name.to_owned());
         id

@@ -24,7 +24,7 @@ pub(super) struct Targets<'a> {
 
 impl<'a> Targets<'a> {
     fn route(&self, id: RouteId) -> &'a ResolvedRoute {
-        &self.routes[id.0 as usize]
+        &self.routes[id.index()]
     }
 
     /// The route of that name: one of the mounted table first.
@@ -349,7 +349,7 @@ impl<'a> Targets<'a> {
                     return None;
                 }
                 if !takes_return {
-                    let path = &self.frozen[to.0 as usize].path;
+                    let path = &self.frozen[to.index()].path;
                     let message = format!("`{target}` has no `return` in its path, so visitors cannot get back to the page that they wanted");
                     self.report
                         .add(Code::NeedReturn, otherwise.span.as_ref(), message)
@@ -372,7 +372,7 @@ impl<'a> Targets<'a> {
             let mut is_circle = false;
             while let Some(at) = open.pop() {
                 let Some(to) = entries[at].otherwise else { continue };
-                for need in &self.routes[to.0 as usize].needs {
+                for need in &self.routes[to.index()].needs {
                     let Some(next) = entries.iter().position(|entry| *entry.name == *need.value) else { continue };
                     is_circle |= next == start;
                     if !std::mem::replace(&mut seen[next], true) {
@@ -484,7 +484,7 @@ fn names_its_site(template: &Template) -> Result<(), (String, &'static str)> {
 /// A redirect whose address is known already must not lead to another redirect, though its link be taken
 /// by one.
 pub(super) fn constant_redirects(frozen: &Frozen, places: &HashMap<RouteId, Span>, report: &mut Report) {
-    for (id, route) in (0..).map(RouteId).zip(&frozen.routes) {
+    for (id, route) in (0..).map(RouteId::of).zip(&frozen.routes) {
         let Some(Destination::Route { to, values }) = route.extras.onward.as_ref().map(|onward| &onward.aim) else {
             continue;
         };

@@ -79,7 +79,7 @@ impl Counters {
     /// For each route, how often it showed its page or redirected.
     pub fn routes<'t, P>(&self, table: &'t Table<P>) -> impl Iterator<Item = (RouteRef<'t, P>, u64)> {
         table.routes().filter(|route| table.frozen().route(route.id()).answers()).map(|route| {
-            let hits = self.routes.get(route.id().0 as usize).map_or(0, read);
+            let hits = self.routes.get(route.id().index()).map_or(0, read);
             (route, hits)
         })
     }
@@ -149,7 +149,7 @@ impl Counters {
             Decision::Page(found) => Some(found.reading().route_id()),
             _ => route,
         };
-        if let Some(count) = route.and_then(|route| self.routes.get(route.0 as usize)) {
+        if let Some(count) = route.and_then(|route| self.routes.get(route.index())) {
             add(count);
         }
     }

@@ -12,7 +12,7 @@ use super::pattern::{Pattern, Piece};
 use super::route::{Destination, Filling, Param, Route};
 use super::slot::{LeafId, NodeId};
 use super::table::{Frozen, Table};
-use super::tree::{Capture, Cover, Leaf, Node, SegmentStep, TailKind, Tree};
+use super::tree::{Capture, Cover, Leaf, SegmentStep, TailKind, Tree};
 use crate::declare::Case;
 use crate::rule::{Automaton, Check, Join, Many, Narrower, Separator, Shape, Test};
 
@@ -374,7 +374,7 @@ fn nodes(tree: &Tree) -> Vec<ExportedNode> {
     let mut numbers = HashMap::from([(tree.root(), 0)]);
     let mut nodes = Vec::new();
     while let Some(&id) = ids.get(nodes.len()) {
-        let node: &Node = tree.node(id);
+        let node = tree.node(id);
         let mut number = |target: NodeId| {
             *numbers.entry(target).or_insert_with(|| {
                 ids.push(target);
@@ -413,7 +413,7 @@ fn leaf(tree: &Tree, id: LeafId) -> ExportedLeaf {
     }
     let cover = |cover: &Cover| (!cover.has_tail).then(|| (usize::from(cover.segments), cover.pieces.map(usize::from)));
     ExportedLeaf {
-        route: leaf.route.0 as usize,
+        route: leaf.route.index(),
         captures: of_values,
         covers: tree.covers(leaf).iter().map(cover).collect(),
         tail,

@@ -341,7 +341,7 @@ impl Tree {
         if !node.fits_fast_path {
             return Back::End(UNSURE);
         }
-        let edges = node.edges.of(&self.edges);
+        let edges = self.edges(node);
         if edges.is_empty() {
             return self.resume(path, slot, answers, noted);
         }

@@ -73,8 +73,8 @@ pub(crate) use slot::{LONGEST as LONGEST_LITERAL, LeafId, NodeId, Outcome, Slots
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{
-    Accepted, Branch, Capture, Cover, Edge, Leaf, Node, Order, QueryRole, SegmentStep, Stretch, Tail, TailKind, Tree,
-    folded,
+    Accepted, Branch, Capture, Cover, Edge, Leaf, Node, NodeRef, Order, QueryRole, SegmentStep, Stretch, Tail,
+    TailKind, Tree, folded,
 };
 pub use typed::ParamError;
 pub(crate) use walk::is_writable_tail;

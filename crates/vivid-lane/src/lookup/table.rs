@@ -67,7 +67,7 @@ pub(crate) struct Frozen {
 
 impl Frozen {
     pub(crate) fn route(&self, id: RouteId) -> &Route {
-        &self.routes[id.0 as usize]
+        &self.routes[id.index()]
     }
 
     /// The route of that full name.
@@ -123,7 +123,7 @@ impl<P> Table<P> {
     }
 
     pub(crate) fn page(&self, id: PageId) -> &P {
-        &self.pages[id.0 as usize]
+        &self.pages[id.index()]
     }
 
     /// The path under which the site is mounted, without a slash at the end; empty for the root.
@@ -223,7 +223,7 @@ impl<P> Table<P> {
     /// All routes in the order of the table file, parents before their children.
     #[must_use]
     pub fn routes(&self) -> Routes<'_, P> {
-        Routes { table: self, ids: 0..u32::try_from(self.frozen.routes.len()).unwrap_or(u32::MAX) }
+        Routes { table: self, ids: 0..self.frozen.routes.len() }
     }
 
     /// The names of the needs that the table declares.
@@ -254,14 +254,14 @@ impl<P> Table<P> {
 #[derive(Debug, Clone)]
 pub struct Routes<'t, P> {
     table: &'t Table<P>,
-    ids: std::ops::Range<u32>,
+    ids: std::ops::Range<usize>,
 }
 
 impl<'t, P> Iterator for Routes<'t, P> {
     type Item = RouteRef<'t, P>;
 
     fn next(&mut self) -> Option<Self::Item> {
-        self.ids.next().map(|id| RouteRef { table: self.table, id: RouteId(id) })
+        self.ids.next().map(|id| RouteRef { table: self.table, id: RouteId::of(id) })
     }
 
     fn size_hint(&self) -> (usize, Option<usize>) {

@@ -4,6 +4,7 @@
 //! share. The fast path walks on the [slots](super::slot) beside them, and looks at a node only where a segment is not a literal.
 
 use std::borrow::Cow;
+use std::ops::{Deref, Range};
 
 use hashbrown::HashMap;
 use smallvec::SmallVec;
@@ -19,7 +20,8 @@ use crate::rule::{Narrower, TooLarge};
 /// edge, to itself. So a walk meets a node at most once for each segment, and cannot blow up.
 #[derive(Debug, Default)]
 pub(crate) struct Tree {
-    /// The root first; every other one after the node that leads to it.
+    /// The root first; every other one after the node that leads to it. Behind the last stands one that is none: what a node has
+    /// ends where that of the next begins.
     pub(crate) nodes: Box<[Node]>,
     /// What the fast path walks on.
     pub(crate) slots: Box<[Slot]>,
@@ -76,16 +78,14 @@ impl Stretch {
     }
 }
 
-/// Where a walk stands after some segments, and the literal that led there, if one did.
+/// Where a walk stands after some segments, and the literal that led there, if one did. Of its text, and of what follows it, is noted
+/// where it begins.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Node {
-    /// Where the text of the literal begins, and how long it is.
     pub(crate) text: u32,
-    pub(crate) length: u32,
-    pub(crate) children: Stretch,
-    /// The narrower before the wider.
-    pub(crate) edges: Stretch,
-    pub(crate) leaves: Stretch,
+    pub(crate) children: u32,
+    pub(crate) edges: u32,
+    pub(crate) leaves: u32,
     /// The branch to try next where nothing that follows the node accepts a URL. No branch has the number of none.
     pub(crate) resume: u32,
     /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
@@ -117,14 +117,61 @@ impl Branch {
 impl Node {
     pub(crate) const EMPTY: Self = Self {
         text: 0,
-        length: 0,
-        children: Stretch { start: 0, count: 0 },
-        edges: Stretch { start: 0, count: 0 },
-        leaves: Stretch { start: 0, count: 0 },
+        children: 0,
+        edges: 0,
+        leaves: 0,
         resume: Branch::NONE,
         is_ordered: true,
         fits_fast_path: true,
     };
+}
+
+/// A node, and the one behind it.
+#[derive(Clone, Copy)]
+pub(crate) struct NodeRef<'t>(&'t [Node; 2]);
+
+impl Deref for NodeRef<'_> {
+    type Target = Node;
+
+    fn deref(&self) -> &Node {
+        &self.0[0]
+    }
+}
+
+impl<'t> NodeRef<'t> {
+    /// The node of a number among all of them.
+    #[inline]
+    pub(crate) fn of(all: &'t [Node], id: NodeId) -> Self {
+        static NONE: [Node; 2] = [Node::EMPTY; 2];
+        Self(all.get(id.0 as usize..).and_then(<[Node]>::first_chunk).unwrap_or(&NONE))
+    }
+
+    fn part<T>(self, all: &[T], begin: impl Fn(&Node) -> u32) -> &[T] {
+        let [own, next] = self.0;
+        &all[begin(own) as usize..begin(next) as usize]
+    }
+
+    /// The bytes of the literal that led to it.
+    pub(crate) fn text(self) -> Range<usize> {
+        let [own, next] = self.0;
+        own.text as usize..next.text as usize
+    }
+
+    /// The nodes that its literals lead to.
+    pub(crate) fn children(self, all: &[NodeId]) -> &[NodeId] {
+        self.part(all, |node| node.children)
+    }
+
+    /// Its patterns, the narrower before the wider.
+    #[inline]
+    pub(crate) fn edges(self, all: &[Edge]) -> &[Edge] {
+        self.part(all, |node| node.edges)
+    }
+
+    /// What ends at it.
+    pub(crate) fn leaves(self, all: &[LeafId]) -> &[LeafId] {
+        self.part(all, |node| node.leaves)
+    }
 }
 
 /// A way on for segments that are no literal.
@@ -140,7 +187,7 @@ pub(crate) struct Edge {
     pub(crate) slot: u32,
 }
 
-/// A way through the path of a route, from its first segment to its last.
+/// A way through the path of a route, from its first segment to its last. Leaves of the same form share their stretches.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Leaf {
     pub(crate) route: RouteId,
@@ -290,8 +337,8 @@ impl Tree {
         NodeId(0)
     }
 
-    pub(crate) fn node(&self, id: NodeId) -> &Node {
-        &self.nodes[id.0 as usize]
+    pub(crate) fn node(&self, id: NodeId) -> NodeRef<'_> {
+        NodeRef::of(&self.nodes, id)
     }
 
     pub(crate) fn leaf(&self, id: LeafId) -> &Leaf {
@@ -302,12 +349,12 @@ impl Tree {
         &self.patterns[id.0 as usize]
     }
 
-    pub(crate) fn edges(&self, node: &Node) -> &[Edge] {
-        node.edges.of(&self.edges)
+    pub(crate) fn edges(&self, node: NodeRef<'_>) -> &[Edge] {
+        node.edges(&self.edges)
     }
 
-    pub(crate) fn leaves(&self, node: &Node) -> &[LeafId] {
-        node.leaves.of(&self.leaf_ids)
+    pub(crate) fn leaves(&self, node: NodeRef<'_>) -> &[LeafId] {
+        node.leaves(&self.leaf_ids)
     }
 
     pub(crate) fn steps(&self, leaf: &Leaf) -> &[SegmentStep] {
@@ -336,13 +383,13 @@ impl Tree {
     }
 
     /// The literals that follow a node, in the order of the alphabet, and where they lead.
-    pub(crate) fn literals(&self, node: &Node) -> impl ExactSizeIterator<Item = (&str, NodeId)> {
-        node.children.of(&self.children).iter().map(|&child| (self.text_of(self.node(child)), child))
+    pub(crate) fn literals(&self, node: NodeRef<'_>) -> impl ExactSizeIterator<Item = (&str, NodeId)> {
+        self.children(node).iter().map(|&child| (self.text_of(self.node(child)), child))
     }
 
     /// The nodes of the literals after a node, in the order of the bytes of their texts.
-    pub(crate) fn children(&self, node: &Node) -> &[NodeId] {
-        node.children.of(&self.children)
+    pub(crate) fn children(&self, node: NodeRef<'_>) -> &[NodeId] {
+        node.children(&self.children)
     }
 
     /// A text as literals are stored.
@@ -350,12 +397,12 @@ impl Tree {
         if self.folds { folded(text) } else { Cow::Borrowed(text) }
     }
 
-    pub(crate) fn text_of(&self, node: &Node) -> &str {
-        &self.text[node.text as usize..node.text as usize + node.length as usize]
+    pub(crate) fn text_of(&self, node: NodeRef<'_>) -> &str {
+        &self.text[node.text()]
     }
 
     /// The way on for a literal segment.
-    pub(crate) fn literal(&self, node: &Node, text: &str) -> Option<NodeId> {
+    pub(crate) fn literal(&self, node: NodeRef<'_>, text: &str) -> Option<NodeId> {
         let (children, wanted) = (self.children(node), self.as_stored(text));
         let by_text = |&child: &NodeId| self.text_of(self.node(child)).cmp(&*wanted);
         children.binary_search_by(by_text).ok().map(|at| children[at])

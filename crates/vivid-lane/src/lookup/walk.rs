@@ -78,14 +78,14 @@ impl Tree {
         if leaf.is_unconditional && (leaf.tail.is_none() || !ask.segments.is_escaped()) {
             return true;
         }
-        let route = &routes[leaf.route.0 as usize];
+        let route = &routes[leaf.route.index()];
         ask.meets(&route.extras.query, route.extras.host.as_ref()) && self.tail_fits(leaf, ask, routes)
     }
 
     /// Whether the tail has as many segments as its rule wants, and a value that it wants and a link can write.
     pub(crate) fn tail_fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         let Some(tail) = &leaf.tail else { return true };
-        let Param { check, texts, .. } = &routes[leaf.route.0 as usize].params[usize::from(tail.param)];
+        let Param { check, texts, .. } = &routes[leaf.route.index()].params[usize::from(tail.param)];
         let first = leaf.steps.count as usize - 1;
         match tail.kind {
             TailKind::Items => {
@@ -165,7 +165,7 @@ impl Covering<'_, '_> {
 
     fn leaf(&mut self, leaf: LeafId, at: usize) {
         let id = self.tree.leaf(leaf).route;
-        let route = &self.routes[id.0 as usize];
+        let route = &self.routes[id.index()];
         // A page at the root covers the root alone, unless something is declared below it.
         let is_area = at > 0 || route.is_parent || route.has_own_fallback();
         let host_fits = route.extras.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));

@@ -3,14 +3,11 @@
 use smallvec::SmallVec;
 
 use super::TemplateError;
-use super::parts::{Operator, Piece, PieceKind, Template};
+use super::parts::{LONGEST, Operator, Piece, PieceKind, Template};
 use super::percent::{kinds, triplet};
 
 /// Most templates have few.
 type Pieces = SmallVec<[Piece; 8]>;
-
-/// The most bytes that a template may have.
-const LONGEST: usize = 1 << 20;
 
 impl Template {
     /// Parses a template.
@@ -35,16 +32,11 @@ impl Template {
     }
 }
 
-fn piece(start: usize, end: usize, kind: PieceKind) -> Piece {
-    #[allow(clippy::cast_possible_truncation, reason = "no longer template is read")]
-    Piece { start: start as u32, end: end as u32, kind }
-}
-
 /// Literal text from `start` up to the next opening brace (section 2.1).
 fn literal(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, TemplateError> {
     let rest = &text[start..];
     let end = start + rest.find('{').unwrap_or(rest.len());
-    pieces.push(piece(start, end, PieceKind::Literal));
+    pieces.push(Piece::new(start, end, PieceKind::Literal));
     if kinds(&text.as_bytes()[start..end]).is_plain() {
         return Ok(end);
     }
@@ -82,7 +74,7 @@ fn expression(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, Te
         let stop = text[at..end].find(',').map_or(end, |comma| at + comma);
         let name_end = variable(text, at, stop)?;
         let kind = PieceKind::Variable { operator, explode: name_end < stop, is_first };
-        pieces.push(piece(at, name_end, kind));
+        pieces.push(Piece::new(at, name_end, kind));
         is_first = false;
         if stop == end {
             break;

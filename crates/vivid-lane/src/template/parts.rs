@@ -29,13 +29,27 @@ pub struct Template {
     pieces: Box<[Piece]>,
 }
 
-/// A literal, or a variable of an expression, and which bytes of the template it is.
+/// A literal, or a variable of an expression, and which bytes of the template it is: where it starts, where it ends, and what it is, in
+/// one word, as a large table has hundreds of thousands.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Piece {
-    pub(super) start: u32,
-    pub(super) end: u32,
-    pub(super) kind: PieceKind,
-}
+pub(super) struct Piece(u64);
+
+/// The most bytes that a template may have.
+pub(super) const LONGEST: usize = 1 << 20;
+/// How many bits a place in a template takes.
+const PLACE: u32 = 21;
+/// The code of a literal; those of variables are below.
+const LITERAL: u64 = 1 << 5;
+const OPERATORS: [Operator; 8] = [
+    Operator::Simple,
+    Operator::Reserved,
+    Operator::Fragment,
+    Operator::Label,
+    Operator::Segment,
+    Operator::PathStyle,
+    Operator::Query,
+    Operator::Continuation,
+];
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum PieceKind {
@@ -122,13 +136,40 @@ impl Operator {
 }
 
 impl Piece {
+    /// A piece between two places of a template, which is not longer than may be.
+    pub(super) fn new(start: usize, end: usize, kind: PieceKind) -> Self {
+        const { assert!(LONGEST < 1 << PLACE) };
+        let kind = match kind {
+            PieceKind::Literal => LITERAL,
+            PieceKind::Variable { operator, explode, is_first } => {
+                operator as u64 | u64::from(explode) << 3 | u64::from(is_first) << 4
+            }
+        };
+        Self(start as u64 | (end as u64) << PLACE | kind << (2 * PLACE))
+    }
+
+    #[inline]
     fn range(self) -> Range<usize> {
-        self.start as usize..self.end as usize
+        let place = |shift: u32| (self.0 >> shift) as usize & ((1 << PLACE) - 1);
+        place(0)..place(PLACE)
+    }
+
+    #[inline]
+    fn is_literal(self) -> bool {
+        self.0 >> (2 * PLACE) == LITERAL
+    }
+
+    fn kind(self) -> PieceKind {
+        if self.is_literal() {
+            return PieceKind::Literal;
+        }
+        let code = self.0 >> (2 * PLACE);
+        PieceKind::Variable { operator: OPERATORS[code as usize & 7], explode: code & 8 != 0, is_first: code & 16 != 0 }
     }
 
     /// Whether it goes on with the expression of the piece before it.
-    fn goes_on(&self) -> bool {
-        matches!(self.kind, PieceKind::Variable { is_first: false, .. })
+    fn goes_on(self) -> bool {
+        matches!(self.kind(), PieceKind::Variable { is_first: false, .. })
     }
 }
 
@@ -150,7 +191,7 @@ impl Template {
 
     /// All variables of all expressions in order.
     pub fn variables(&self) -> impl Iterator<Item = Variable<'_>> + Clone {
-        let variables = self.pieces.iter().filter(|piece| piece.kind != PieceKind::Literal);
+        let variables = self.pieces.iter().filter(|piece| !piece.is_literal());
         variables.map(|&piece| Variable { text: &self.text, piece })
     }
 
@@ -160,7 +201,7 @@ impl Template {
     pub(crate) fn fill<'v>(&self, out: &mut String, mut text: impl FnMut(usize) -> Option<&'v str>) -> bool {
         let mut variables = 0;
         for piece in &self.pieces {
-            if piece.kind == PieceKind::Literal {
+            if piece.is_literal() {
                 out.push_str(self.text.get(piece.range()).unwrap_or_default());
                 continue;
             }
@@ -204,7 +245,7 @@ impl<'t> Iterator for Parts<'t> {
     #[inline]
     fn next(&mut self) -> Option<Part<'t>> {
         let (first, rest) = self.pieces.split_first()?;
-        let PieceKind::Variable { operator, .. } = first.kind else {
+        let PieceKind::Variable { operator, .. } = first.kind() else {
             self.pieces = rest;
             return Some(Part::Literal(&self.text[first.range()]));
         };
@@ -252,9 +293,8 @@ impl<'t> Expression<'t> {
     /// The byte range in the template, braces included.
     #[must_use]
     pub fn place(&self) -> Range<usize> {
-        let inside = |piece: &Piece| (piece.start as usize, piece.end as usize);
-        let start = self.pieces.first().map_or(0, |piece| inside(piece).0);
-        let last = self.pieces.last().map_or(0, |piece| inside(piece).1);
+        let start = self.pieces.first().map_or(0, |piece| piece.range().start);
+        let last = self.pieces.last().map_or(0, |piece| piece.range().end);
         let star = self.variables().next_back().is_some_and(|variable| variable.is_exploded());
         start - 1 - self.operator.symbol().len()..last + usize::from(star) + 1
     }
@@ -270,7 +310,7 @@ impl<'t> Variable<'t> {
     /// Whether the variable has a star, so that each item of a list is written separately.
     #[must_use]
     pub fn is_exploded(&self) -> bool {
-        matches!(self.piece.kind, PieceKind::Variable { explode: true, .. })
+        matches!(self.piece.kind(), PieceKind::Variable { explode: true, .. })
     }
 
     /// The byte range of the name in the template.

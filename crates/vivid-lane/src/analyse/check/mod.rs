@@ -107,12 +107,12 @@ impl<'a> Subject<'a> {
 
     /// The place of a route's path, else that of its name.
     fn place(&self, id: RouteId) -> Option<&'a Span> {
-        let declared = self.declared[id.0 as usize];
+        let declared = self.declared[id.index()];
         declared.path.as_ref().and_then(|path| path.span.as_ref()).or(declared.name.span.as_ref())
     }
 
     fn routes(&self) -> impl Iterator<Item = RouteId> + use<> {
-        (0..).map(RouteId).take(self.frozen().routes.len())
+        (0..).map(RouteId::of).take(self.frozen().routes.len())
     }
 }
 

@@ -5,7 +5,7 @@ use smol_str::SmolStr;
 use super::Subject;
 use crate::declare::Code;
 use crate::declare::{Placed, Report, RouteSpec, Rule, TableSpec, nearest};
-use crate::lookup::{Param, RouteId};
+use crate::lookup::Param;
 
 /// Finds rules for parameters that no path below them declares.
 pub(super) fn unused_rules(subject: &Subject<'_>, report: &mut Report) {
@@ -124,8 +124,8 @@ pub(super) fn unused_frames(subject: &Subject<'_>, report: &mut Report) {
     // Children stand after their parents.
     for at in (0..routes.len()).rev() {
         has_page[at] |= routes[at].page.is_some();
-        if let (true, Some(RouteId(parent))) = (has_page[at], routes[at].parent) {
-            has_page[parent as usize] = true;
+        if let (true, Some(parent)) = (has_page[at], routes[at].parent) {
+            has_page[parent.index()] = true;
         }
     }
     for (at, route) in subject.declared.iter().enumerate().filter(|(at, _)| !has_page[*at]) {
