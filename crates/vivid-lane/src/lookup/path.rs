@@ -243,6 +243,9 @@ impl<'u> Segments<'u> {
 
     /// A segment, decoded.
     pub(crate) fn text(&self, at: usize) -> &str {
+        if self.decoded.is_empty() {
+            return self.raw(at);
+        }
         let known = self.decoded.binary_search_by_key(&at, |(number, _)| usize::from(*number));
         known.map_or_else(|_| self.raw(at), |known| &self.decoded[known].1)
     }

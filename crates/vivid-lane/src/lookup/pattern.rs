@@ -249,7 +249,7 @@ impl Pattern {
                 return Some(SmallVec::from_slice(&[(0, value.len()), (value.len(), text.len())]));
             }
             _ if self.cut != Cut::Sought => return self.split_at_texts(text),
-            _ if !self.is_marked && !self.has_texts(text) => return None,
+            _ if !self.has_texts(text) => return None,
             _ => {}
         }
         // For each piece, where the text can be cut so that it and all that follow fit.
@@ -277,13 +277,12 @@ impl Pattern {
 impl Pattern {
     /// Whether the texts between the values are there, in their order. Most segments that do not fit lack one.
     fn has_texts(&self, text: &str) -> bool {
-        let mut rest = text;
-        self.pieces.iter().filter_map(Piece::text).all(|wanted| match rest.split_once(wanted) {
-            Some((_, after)) => {
-                rest = after;
-                true
-            }
-            None => false,
+        let mut rest = text.as_bytes();
+        self.pieces.iter().filter_map(Piece::text).all(|wanted| {
+            let mut places = 0..(rest.len() + 1).saturating_sub(wanted.len());
+            let found = places.find(|&at| begins_with(&rest[at..], wanted));
+            rest = found.and_then(|at| rest.get(at + wanted.len()..)).unwrap_or_default();
+            found.is_some()
         })
     }
 
