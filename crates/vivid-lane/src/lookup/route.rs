@@ -11,47 +11,34 @@ use crate::declare::Data;
 use crate::rule::Check;
 use crate::template::Template;
 
-/// An index, kept as one more than it is, so that none takes no room. No table has so many entries that the number of one does not
-/// fit.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-struct Index(NonZeroU32);
+/// Makes the type of an index. It is kept as one more than it is, so that none takes no room. No table has so many entries that the
+/// number of one does not fit.
+macro_rules! index {
+    ($(#[$doc:meta])* $name:ident) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        pub(crate) struct $name(NonZeroU32);
 
-impl Index {
-    fn of(index: usize) -> Self {
-        Self(u32::try_from(index).map_or(NonZeroU32::MAX, |index| NonZeroU32::MIN.saturating_add(index)))
-    }
+        impl $name {
+            pub(crate) fn of(index: usize) -> Self {
+                Self(u32::try_from(index).map_or(NonZeroU32::MAX, |index| NonZeroU32::MIN.saturating_add(index)))
+            }
 
-    fn get(self) -> usize {
-        self.0.get() as usize - 1
-    }
+            pub(crate) fn index(self) -> usize {
+                self.0.get() as usize - 1
+            }
+        }
+    };
 }
 
-/// The index of a route, in the order of the table file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub(crate) struct RouteId(Index);
-
-impl RouteId {
-    pub(crate) fn of(index: usize) -> Self {
-        Self(Index::of(index))
-    }
-
-    pub(crate) fn index(self) -> usize {
-        self.0.get()
-    }
+index! {
+    /// The index of a route, in the order of the table file.
+    RouteId
 }
 
-/// The index of a page; routes that name the same page share it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct PageId(Index);
-
-impl PageId {
-    pub(crate) fn of(index: usize) -> Self {
-        Self(Index::of(index))
-    }
-
-    pub(crate) fn index(self) -> usize {
-        self.0.get()
-    }
+index! {
+    /// The index of a page; routes that name the same page share it.
+    PageId
 }
 
 /// A route of a built table.
