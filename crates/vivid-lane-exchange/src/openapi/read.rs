@@ -174,7 +174,9 @@ impl<'d> Reader<'d> {
             styles.iter().find(|(known, _)| known == name).map_or((Place::Path, false), |(_, style)| *style)
         };
         let converted = convert(path.name(), &path.place(), style, &mut self.notes);
-        if !self.known.insert((converted.text.clone(), method.name())) {
+        // The style of a value is no part of a path.
+        let bare = converted.text.replace("{.", "{").replace("{;", "{").replace("*}", "}");
+        if !self.known.insert((bare, method.name())) {
             let message = format!("{of}: another path with this method is written `{}` as well", converted.text);
             return self.notes.left_out("path", Some(path.place()), message);
         }

@@ -63,11 +63,10 @@ struct Writer<'t> {
     places: HashMap<String, usize>,
 }
 
-/// One way to fill the optional parts of a path.
-#[derive(Clone, Default)]
-struct Way {
+/// One way to fill the optional parts of a path, as a description writes it.
+struct Way<'t> {
     text: String,
-    names: HashSet<String>,
+    names: HashSet<&'t str>,
 }
 
 impl<'t> Writer<'t> {
@@ -134,7 +133,7 @@ impl<'t> Writer<'t> {
         entries.push((method.to_owned(), operation));
     }
 
-    fn operation(&mut self, route: RouteRef<'t>, id: &str, way: &Way) -> Data {
+    fn operation(&mut self, route: RouteRef<'t>, id: &str, way: &Way<'t>) -> Data {
         let mut out = vec![("operationId".to_owned(), Data::from(id))];
         if let Data::Table(entries) = route.data() {
             out.extend(entries.iter().filter(|(name, _)| KEPT.contains(&name.as_str())).cloned());
@@ -226,69 +225,63 @@ impl<'t> Writer<'t> {
     }
 
     /// The paths that a route has, the one with most parts first; `None` for a route that a description cannot have.
-    fn ways(&mut self, route: RouteRef<'t>) -> Option<Vec<Way>> {
-        let is_optional = |name: &str| route.parameters().any(|one| one.name() == name && one.is_optional());
-        let mut ways = vec![Way::default()];
-        for part in route.path().parts() {
-            match part {
-                Part::Literal(text) => ways.iter_mut().for_each(|way| way.text.push_str(text)),
-                Part::Expression(expression) => {
-                    let operator = expression.operator();
-                    if matches!(operator, Operator::Query | Operator::Continuation | Operator::Fragment) {
-                        continue;
-                    }
-                    if ways.iter().any(|way| way.text.contains('?')) {
-                        self.left_out("path", route, "a description has no value under another name in the query");
-                        return None;
-                    }
-                    let names: Vec<&str> = expression.variables().map(|variable| variable.name()).collect();
-                    let has_star = expression.variables().any(|one| one.is_exploded());
-                    let is_tail = operator == Operator::Reserved || (operator == Operator::Segment && has_star);
-                    if is_tail {
-                        let reason = "a description has no parameter that holds slashes";
-                        self.left_out("path", route, reason);
-                        return None;
-                    }
-                    let separator = match operator {
-                        Operator::Segment => "/",
-                        Operator::Simple if names.len() > 1 => ",",
-                        _ => "",
-                    };
-                    // Values are filled from the left, so one that must be there brings those before it.
-                    let least = names.iter().rposition(|name| !is_optional(name)).map_or(0, |at| at + 1);
-                    let mut longer = Vec::new();
-                    for way in &ways {
-                        for count in (least..=names.len()).rev() {
-                            let mut way = way.clone();
-                            for (at, name) in names[..count].iter().enumerate() {
-                                if operator == Operator::Segment || at > 0 {
-                                    way.text.push_str(separator);
-                                }
-                                way.text.push_str(&format!("{{{name}}}"));
-                                way.names.insert((*name).to_owned());
-                            }
-                            longer.push(way);
-                        }
-                    }
-                    if longer.len() > MOST_WAYS {
-                        self.left_out("path", route, "its optional parts can be filled in too many ways to write each");
-                        return None;
-                    }
-                    ways = longer;
+    fn ways(&mut self, route: RouteRef<'t>) -> Option<Vec<Way<'t>>> {
+        if route.parameters().any(|one| matches!(one.kind(), ParamKind::Items | ParamKind::Rest)) {
+            self.left_out("path", route, "a description has no parameter that holds slashes");
+            return None;
+        }
+        let variants = route.path_variants();
+        if variants.len() > MOST_WAYS {
+            self.left_out("path", route, "its optional parts can be filled in too many ways to write each");
+            return None;
+        }
+        let names: Vec<&str> = route.parameters().map(Parameter::name).collect();
+        let filled = variants.iter().map(|variant| variant.filled().map(|param| names[param]).collect());
+        let ways: Option<Vec<Way<'t>>> = filled.map(|names| self.way(route.path(), names)).collect();
+        if ways.is_none() {
+            self.left_out("path", route, "a description has no value under another name in the query");
+        }
+        ways
+    }
+
+    /// The path with the parameters of these names; `None` where it has a value under another name in the query.
+    fn way(&self, template: &Template, names: HashSet<&'t str>) -> Option<Way<'t>> {
+        let (mut path, mut query) = (String::new(), String::new());
+        for part in template.parts() {
+            let expression = match part {
+                Part::Literal(text) if query.is_empty() => {
+                    let (before, after) = text.split_at(text.find('?').unwrap_or(text.len()));
+                    path.push_str(before);
+                    query.push_str(after);
+                    continue;
                 }
+                Part::Literal(text) => {
+                    query.push_str(text);
+                    continue;
+                }
+                Part::Expression(expression) => expression,
+            };
+            match expression.operator() {
+                Operator::Query | Operator::Continuation | Operator::Fragment => continue,
+                _ if !query.is_empty() => return None,
+                _ => {}
+            }
+            for (at, variable) in expression.variables().enumerate().filter(|(_, one)| names.contains(one.name())) {
+                path.push_str(match expression.operator() {
+                    Operator::Segment => "/",
+                    Operator::Simple if at > 0 => ",",
+                    // A dot or a semicolon is part of the style of the value.
+                    _ => "",
+                });
+                path.extend(["{", variable.name(), "}"]);
             }
         }
-        let ends_with_slash = self.table.slash() == Slash::Always;
-        for way in &mut ways {
-            let (path, query) = match way.text.split_once('?') {
-                Some((path, query)) => (path.to_owned(), format!("?{query}")),
-                None => (way.text.clone(), String::new()),
-            };
-            let path = if path.is_empty() { "/".to_owned() } else { path };
-            let slash = if ends_with_slash && path != "/" { "/" } else { "" };
-            way.text = format!("{path}{slash}{query}");
+        if path.is_empty() {
+            path.push('/');
+        } else if self.table.slash() == Slash::Always && path != "/" {
+            path.push('/');
         }
-        Some(ways)
+        Some(Way { text: path + &query, names })
     }
 }
 

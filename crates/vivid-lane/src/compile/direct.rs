@@ -5,7 +5,8 @@
 
 use smallvec::SmallVec;
 
-use super::tree_builder::{TreeBuilder, Word};
+use super::draft::Word;
+use super::tree_builder::TreeBuilder;
 use crate::lookup::{LeafId, NodeId, ParamKind, Route, RouteId};
 use crate::rule::{Narrower, TooLarge};
 use crate::template::percent::kinds;
@@ -17,15 +18,15 @@ impl TreeBuilder {
     /// The routes of which every link with values that their rules accept is read as that route with those values.
     pub(super) fn direct_routes(&mut self, routes: &[Route]) -> Result<Vec<RouteId>, TooLarge> {
         let mut direct = Vec::new();
-        let all_words = std::mem::take(&mut self.all_words);
+        let all_words = std::mem::take(&mut self.draft.words);
         for id in (0..).map(LeafId).take(self.draft.answering) {
             let route = self.leaf(id).route;
-            let words = self.leaf(id).steps.of(&all_words);
+            let words = self.leaf(id).words.of(&all_words);
             if self.reads_in_one_way(id, words, &routes[route.index()]) && !self.may_be_captured(words)? {
                 direct.push(route);
             }
         }
-        self.all_words = all_words;
+        self.draft.words = all_words;
         Ok(direct)
     }
 
@@ -33,7 +34,7 @@ impl TreeBuilder {
     fn reads_in_one_way(&self, id: LeafId, words: &[Word], route: &Route) -> bool {
         let leaf = self.leaf(id);
         let is_plain = |word: &Word| match word {
-            Word::Literal(text) => kinds(text.as_bytes()).is_plain(),
+            Word::Literal(node) => kinds(self.draft.text_of(*node).as_bytes()).is_plain(),
             Word::Pattern(_) => true,
         };
         let captures = self.captures(id);
@@ -59,8 +60,9 @@ impl TreeBuilder {
             let mut rivals: SmallVec<[NodeId; 8]> = SmallVec::new();
             let mut next = None;
             match word {
-                Word::Literal(text) => {
-                    next = self.draft.literal(at, text);
+                Word::Literal(literal) => {
+                    let text = self.draft.text_of(*literal);
+                    next = Some(*literal);
                     // A pattern that accepts this text only is no wider.
                     let is_sole = |edge: &&_| self.sole_is(edge, text);
                     rivals.extend(node.edges.iter().filter(is_sole).map(|edge| edge.target));
@@ -109,12 +111,13 @@ impl TreeBuilder {
         }
         *left -= 1 + node.edges.len();
         let by_edges = node.edges.iter().any(|edge| match word {
-            Word::Literal(text) if !self.patterns.accepts(edge.pattern, text) => false,
+            Word::Literal(node) if !self.patterns.accepts(edge.pattern, self.draft.text_of(*node)) => false,
             _ => edge.is_tail || self.may_lead_on(edge.target, rest, left),
         });
         by_edges
             || match word {
-                Word::Literal(text) => {
+                Word::Literal(node) => {
+                    let text = self.draft.text_of(*node);
                     self.draft.literal(at, text).is_some_and(|target| self.may_lead_on(target, rest, left))
                 }
                 Word::Pattern(pattern) => {

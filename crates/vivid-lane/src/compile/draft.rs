@@ -5,7 +5,7 @@ use std::hash::{BuildHasher, Hash, Hasher};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use smallvec::SmallVec;
 
-use crate::lookup::{Capture, Cover, Edge, LeafId, NodeId, PatternId, Quick, RouteId, SegmentStep, Stretch, Tail};
+use crate::lookup::{Capture, Cover, Edge, LeafId, NodeId, PatternId, Quick, RouteId, Stretch, Tail};
 use crate::rule::TooLarge;
 
 /// Nodes and leaves, each with what it has.
@@ -19,7 +19,7 @@ pub(super) struct Draft {
     hashes: DefaultHashBuilder,
     pub(super) leaves: Vec<DraftLeaf>,
     /// What the leaves have stretches of.
-    pub(super) steps: Vec<SegmentStep>,
+    pub(super) words: Vec<Word>,
     pub(super) covers: Vec<Cover>,
     pub(super) captures: Vec<Capture>,
     /// How many of the leaves answer URLs; the others are those of areas.
@@ -47,11 +47,19 @@ pub(super) struct DraftNode {
     pub(super) is_ordered: bool,
 }
 
+/// What a segment is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Word {
+    /// The literal that leads to this node.
+    Literal(NodeId),
+    Pattern(PatternId),
+}
+
 /// A way through the path of a route.
 #[derive(Debug)]
 pub(super) struct DraftLeaf {
     pub(super) route: RouteId,
-    pub(super) steps: Stretch,
+    pub(super) words: Stretch,
     pub(super) covers: Stretch,
     pub(super) captures: Stretch,
     pub(super) tail: Option<Tail>,
@@ -60,6 +68,23 @@ pub(super) struct DraftLeaf {
 
 /// The root of a tree, which follows no node.
 pub(super) const ROOT: NodeId = NodeId(0);
+
+/// The texts of the literals that lead to nodes: what is left of a draft when the rest is packed.
+pub(super) struct Texts {
+    pub(super) all: String,
+    of_nodes: Vec<Stretch>,
+}
+
+impl Texts {
+    /// Where the text that leads to a node stands.
+    pub(super) fn place(&self, id: NodeId) -> Stretch {
+        self.of_nodes[id.0 as usize]
+    }
+
+    pub(super) fn of(&self, id: NodeId) -> &str {
+        self.place(id).of_text(&self.all)
+    }
+}
 
 impl DraftNode {
     fn after(before: NodeId) -> Self {
@@ -92,13 +117,18 @@ impl Draft {
             by_text: HashTable::new(),
             hashes: DefaultHashBuilder::default(),
             leaves: Vec::with_capacity(routes),
-            steps: Vec::new(),
+            words: Vec::new(),
             covers: Vec::new(),
             captures: Vec::new(),
             answering: 0,
             areas: HashMap::new(),
             folds,
         }
+    }
+
+    /// The texts, without the rest, which has most of the room.
+    pub(super) fn into_texts(self) -> Texts {
+        Texts { all: self.text, of_nodes: self.nodes.iter().map(|node| node.text).collect() }
     }
 
     pub(super) fn node(&self, id: NodeId) -> &DraftNode {

@@ -5,7 +5,7 @@ use std::hash::{BuildHasher, Hasher};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use smallvec::SmallVec;
 
-use super::draft::{Draft, DraftLeaf};
+use super::draft::{Draft, DraftLeaf, Texts, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
     Branch, Capture, Cover, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, NodeRef, Order, Outcome, Param,
@@ -35,17 +35,17 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
         nodes: Vec::with_capacity(draft.nodes.len() + 1),
         edges: Vec::new(),
         children: Vec::with_capacity(draft.nodes.len()),
-        draft,
     };
-    packing.fill()?;
-    packing.branches()?;
-    packing.leaves(leaves, routes)?;
-    packing.slots(routes)?;
-    let Packing { mut tree, nodes, edges, children, draft } = packing;
+    packing.fill(&draft)?;
+    packing.branches(&draft)?;
+    packing.leaves(leaves, &draft, routes)?;
+    let texts = draft.into_texts();
+    packing.slots(&texts, routes)?;
+    let Packing { mut tree, nodes, edges, children } = packing;
     tree.nodes = nodes.into();
     tree.edges = edges.into();
     tree.children = children.into();
-    tree.text = draft.text.into();
+    tree.text = texts.all.into();
     Ok(tree)
 }
 
@@ -54,7 +54,6 @@ struct Packing {
     nodes: Vec<Node>,
     edges: Vec<Edge>,
     children: Vec<NodeId>,
-    draft: Draft,
 }
 
 fn narrow(at: usize) -> Result<u32, TooLarge> {
@@ -123,15 +122,15 @@ impl Number for Capture {
 
 impl Packing {
     /// Fills in what each node has.
-    fn fill(&mut self) -> Result<(), TooLarge> {
+    fn fill(&mut self, draft: &Draft) -> Result<(), TooLarge> {
         let mut leaves = Vec::with_capacity(self.tree.answering);
         let mut text = 0;
-        for (index, node) in self.draft.nodes.iter().enumerate() {
+        for (index, node) in draft.nodes.iter().enumerate() {
             let first = self.children.len();
-            self.children.extend(self.draft.literals(NodeId(narrow(index)?)).map(|(_, child)| child));
+            self.children.extend(draft.literals(NodeId(narrow(index)?)).map(|(_, child)| child));
             let children = &mut self.children[first..];
-            children.sort_unstable_by_key(|child| self.draft.text_of(*child));
-            let is_short = children.iter().all(|child| self.draft.text_of(*child).len() <= LONGEST_LITERAL);
+            children.sort_unstable_by_key(|child| draft.text_of(*child));
+            let is_short = children.iter().all(|child| draft.text_of(*child).len() <= LONGEST_LITERAL);
             self.nodes.push(Node {
                 text,
                 children: narrow(first)?,
@@ -154,22 +153,22 @@ impl Packing {
     }
 
     /// Notes for every node what is left to try where it comes to nothing.
-    fn branches(&mut self) -> Result<(), TooLarge> {
+    fn branches(&mut self, draft: &Draft) -> Result<(), TooLarge> {
         let mut branches: Vec<Branch> = Vec::new();
         // How many segments are before each node, and how many of them are values.
         let mut depths: Vec<(u16, u16)> = vec![(0, 0); self.nodes.len()];
         // A node comes after the one that leads to it.
-        for (index, node) in self.draft.nodes.iter().enumerate() {
+        for (index, node) in draft.nodes.iter().enumerate() {
             let (packed, (first, last)) = (self.nodes[index], (self.nodes[index].edges, self.nodes[index + 1].edges));
             let (at, values) = depths[index];
             let below = |more: u16| (at.saturating_add(1), values.saturating_add(more));
             let mut next = packed.resume;
             // The last edge has nothing after it, the one before has the last, and all literals have all edges. A tail's edge
             // leads back to its own node.
-            for (edge, draft) in (first..last).zip(&node.edges).rev() {
-                if draft.target.0 as usize != index {
-                    self.nodes[draft.target.0 as usize].resume = next;
-                    depths[draft.target.0 as usize] = below(self.tree.pattern(draft.pattern).values());
+            for (edge, way) in (first..last).zip(&node.edges).rev() {
+                if way.target.0 as usize != index {
+                    self.nodes[way.target.0 as usize].resume = next;
+                    depths[way.target.0 as usize] = below(self.tree.pattern(way.pattern).values());
                 }
                 if edge > first || node.literals() > 0 {
                     let edges = Stretch { start: edge, count: last - edge };
@@ -188,13 +187,13 @@ impl Packing {
     }
 
     /// Makes the slots of the fast path.
-    fn slots(&mut self, routes: &[Route]) -> Result<(), TooLarge> {
+    fn slots(&mut self, texts: &Texts, routes: &[Route]) -> Result<(), TooLarge> {
         let mut slots = Slots::new();
         // For each node its slot; none for one whose way there is a part of the slot before it.
-        let mut places = vec![Slots::NONE; self.draft.nodes.len()];
+        let mut places = vec![Slots::NONE; self.nodes.len() - 1];
         places[0] = slots.bare()?;
         self.tree.root_slot = places[0];
-        for index in 0..self.draft.nodes.len() {
+        for index in 0..self.nodes.len() - 1 {
             let (slot, mut id) = (places[index], NodeId(narrow(index)?));
             if slot == Slots::NONE {
                 continue;
@@ -215,12 +214,12 @@ impl Packing {
                 slots.follows(slot, (edge.pattern, edge.quick), edge.target, self.outcome(node, routes));
             }
             let children = node.children(&self.children);
-            let text = |child: &NodeId| (self.draft.text_of(*child), self.draft.node(*child).text.start);
+            let text = |child: &NodeId| (texts.of(*child), texts.place(*child).start);
             // A path that needs no escape has no literal that needs one.
             let plain: SmallVec<[NodeId; 4]> =
                 children.iter().filter(|child| kinds(text(child).0.as_bytes()).is_plain()).copied().collect();
-            let texts: SmallVec<[(&str, u32); 4]> = plain.iter().map(text).collect();
-            for (child, place) in plain.iter().zip(slots.literals(slot, &texts)?) {
+            let literals: SmallVec<[(&str, u32); 4]> = plain.iter().map(text).collect();
+            for (child, place) in plain.iter().zip(slots.literals(slot, &literals)?) {
                 places[child.0 as usize] = place;
             }
             let is_joined = id.0 as usize != index;
@@ -276,7 +275,7 @@ impl Packing {
     }
 
     /// Packs the leaves, each with what can be computed about it beforehand.
-    fn leaves(&mut self, leaves: Vec<DraftLeaf>, routes: &[Route]) -> Result<(), TooLarge> {
+    fn leaves(&mut self, leaves: Vec<DraftLeaf>, draft: &Draft, routes: &[Route]) -> Result<(), TooLarge> {
         let mut packed = Vec::with_capacity(leaves.len());
         let mut spelling = HashMap::new();
         let (mut all_steps, mut all_covers, mut all_captures) = (Once::new(), Once::new(), Once::new());
@@ -285,8 +284,8 @@ impl Packing {
             let is_unconditional = route.extras.host.is_none()
                 && route.extras.query.is_empty()
                 && leaf.tail.is_none_or(|tail| takes_any(tail, route));
-            let captures = leaf.captures.of(&self.draft.captures);
-            let steps = leaf.steps.of(&self.draft.steps);
+            let captures = leaf.captures.of(&draft.captures);
+            let steps: SmallVec<[SegmentStep; 8]> = leaf.words.of(&draft.words).iter().map(step).collect();
             let in_order = captures
                 .iter()
                 .enumerate()
@@ -305,21 +304,21 @@ impl Packing {
             let simple = simple.min(route.params.iter().take_while(|param| is_one(param)).count());
             packed.push(Leaf {
                 route: leaf.route,
-                steps: all_steps.put(steps)?,
-                covers: all_covers.put(leaf.covers.of(&self.draft.covers))?,
+                steps: all_steps.put(&steps)?,
+                covers: all_covers.put(leaf.covers.of(&draft.covers))?,
                 captures: all_captures.put(captures)?,
                 tail: leaf.tail,
                 is_unconditional,
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 reads_much: route.extras.query.params.len() > FEW,
-                values: self.values(steps),
+                values: self.values(&steps),
                 query: role_of_query(route),
                 unguarded_page: route.page.filter(|_| route.is_unguarded),
             });
             spelling.extend(leaf.spelling.into_iter().map(|(at, text)| ((id, at), text)));
         }
         // Where several end at one node, a query may choose among them.
-        for index in 0..self.draft.nodes.len() {
+        for index in 0..draft.nodes.len() {
             let ids = NodeRef::of(&self.nodes, NodeId(narrow(index)?)).leaves(&self.tree.leaf_ids);
             let is_asked = |id: &LeafId| packed[id.0 as usize].query != QueryRole::None;
             if ids.len() > 1 && ids.iter().any(is_asked) {
@@ -334,6 +333,13 @@ impl Packing {
         self.tree.leaves = packed.into();
         self.tree.spelling = spelling;
         Ok(())
+    }
+}
+
+fn step(word: &Word) -> SegmentStep {
+    match word {
+        Word::Literal(_) => SegmentStep::Literal,
+        Word::Pattern(pattern) => SegmentStep::Pattern(*pattern),
     }
 }
 

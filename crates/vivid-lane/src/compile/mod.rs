@@ -14,6 +14,7 @@ mod layout;
 mod notation;
 mod order;
 mod overlap;
+mod path_variant;
 mod patterns;
 mod read_path;
 mod resolve;

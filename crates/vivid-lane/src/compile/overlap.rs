@@ -9,9 +9,10 @@ use std::sync::Arc;
 use hashbrown::{HashMap, HashSet};
 
 use super::contrast::{Contrast, NamedRule};
+use super::draft::Word;
 use super::order;
 use super::resolved::ResolvedRoute;
-use super::tree_builder::{TreeBuilder, Word};
+use super::tree_builder::TreeBuilder;
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{Edge, LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
 use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked, work};
@@ -261,10 +262,10 @@ impl Proof<'_> {
                 order::text(&patterns.set(pattern).example())
             };
             let text = match (one, two) {
-                (Word::Literal(text), Word::Literal(_)) => text.to_string(),
-                (Word::Literal(text), Word::Pattern(pattern)) | (Word::Pattern(pattern), Word::Literal(text)) => {
+                (Word::Literal(node), Word::Literal(_)) => self.builder.draft.text_of(*node).to_owned(),
+                (Word::Literal(node), Word::Pattern(pattern)) | (Word::Pattern(pattern), Word::Literal(node)) => {
                     is_exact &= patterns.set(*pattern).is_exact();
-                    text.to_string()
+                    self.builder.draft.text_of(*node).to_owned()
                 }
                 (Word::Pattern(one), Word::Pattern(two)) if one == two => example(*one),
                 (Word::Pattern(one), Word::Pattern(two)) => match patterns.relation(*one, *two)? {
@@ -348,7 +349,7 @@ impl Proof<'_> {
         // The last word stands for each segment of a tail.
         let segments = &words[..words.len() - usize::from(tail.is_some())];
         let segment = |word: &Word| match word {
-            Word::Literal(text) => Err(Box::from(text.as_str())),
+            Word::Literal(node) => Err(Box::from(self.builder.draft.text_of(*node))),
             Word::Pattern(pattern) => Ok(Arc::clone(&self.builder.patterns.set(*pattern).texts)),
         };
         let set = Arc::new(order::way_set(&segments.iter().map(segment).collect::<Vec<_>>(), tail.as_ref())?);

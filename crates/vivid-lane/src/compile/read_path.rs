@@ -1,4 +1,5 @@
-//! The path and the host of a route, read on from those of its ancestors, and the rules of their parameters.
+//! The path and the host of a route, read on from those of its ancestors, and the rules of their parameters; and the variants of a
+//! path that was read before.
 
 use std::sync::Arc;
 
@@ -7,10 +8,10 @@ use smol_str::SmolStr;
 use super::notation::OtherNotation;
 use super::resolve::{Reading, Walker};
 use super::resolved::Host;
-use super::variants::{PathProblem, ResolvedParam};
+use super::variants::{PathProblem, ResolvedPath};
 use crate::declare::{Code, Placed, expected_one_of, usual_word};
-use crate::lookup::{Param, ParamKind};
-use crate::rule::{MOST_STATES, in_words};
+use crate::lookup::{Param, ParamKind, PathVariant, RouteRef};
+use crate::rule::{MOST_STATES, Shape, in_words};
 use crate::template::percent::encode_unreserved;
 use crate::template::{Operator, Part, Template, TemplateError};
 
@@ -34,11 +35,7 @@ impl Walker<'_> {
             reading.route.is_sound = false;
             return;
         }
-        // A lone slash stands for the parent's own path, so that no `//` comes of joining the two.
-        let (text, skipped) = match path.value.strip_prefix('/') {
-            Some(rest) if rest.is_empty() || rest.starts_with(['?', '{']) && is_query(rest) => (rest, 1),
-            _ => (path.value.as_str(), 0),
-        };
+        let (text, skipped) = without_lone_slash(&path.value);
         let template = match Template::parse(text) {
             Ok(template) => template,
             Err(error) => return self.bad_template(&error, path, skipped, reading),
@@ -149,8 +146,8 @@ impl Walker<'_> {
                     let index = index.and_then(|index| u16::try_from(index).ok());
                     reading.path.variants.retain(|variant| {
                         index.is_none_or(|index| {
-                            !is_in_path(&reading.path.params[usize::from(index)])
-                                || variant.filled().any(|filled| filled == index)
+                            !is_in_path(reading.path.params[usize::from(index)].kind)
+                                || variant.filled().any(|filled| filled == usize::from(index))
                         })
                     });
                 }
@@ -228,8 +225,40 @@ impl Walker<'_> {
     }
 }
 
-fn is_in_path(param: &ResolvedParam) -> bool {
-    matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest)
+impl<P> RouteRef<'_, P> {
+    /// The ways to fill the optional parts of the path, those that fill more from the left first. A path without optional parts has
+    /// one. They are made anew with each call, in time that is linear in what they hold.
+    #[must_use]
+    pub fn path_variants(self) -> Vec<PathVariant> {
+        let params = &self.frozen_route().params;
+        let of = |name: &str| params.iter().find(|param| param.name == name);
+        let shape_of = |name: &str| of(name).map(|param| param.check.shape()).filter(|shape| *shape != Shape::One);
+        let mut path = ResolvedPath::default();
+        // The path was built of such a text, and so is read without an error.
+        let (text, _) = without_lone_slash(self.path().as_str());
+        let _ = Template::parse(text).map(|template| path.extend(&template, 0, &shape_of));
+        // The parameters of the route stand in the order of its levels, with those of the host.
+        let own = |index: &u16| {
+            let name = &path.params[usize::from(*index)].name;
+            params.iter().zip(0..).find(|(param, _)| param.name == *name).map_or(*index, |(_, own)| own)
+        };
+        let is_needed = |param: &&Param| !param.is_optional && is_in_path(param.kind);
+        let needed = params.iter().filter(is_needed).count();
+        let is_filled = |index: usize| is_needed(&&params[index]);
+        let variant = |mut variant: PathVariant| {
+            for piece in variant.segments.iter_mut().flatten() {
+                *piece = piece.map(own);
+            }
+            variant.tail = variant.tail.map(|(param, kind)| (own(&param), kind));
+            variant
+        };
+        let variants = path.variants.iter().cloned().map(variant);
+        variants.filter(|variant| variant.filled().filter(|index| is_filled(*index)).count() == needed).collect()
+    }
+}
+
+fn is_in_path(kind: ParamKind) -> bool {
+    matches!(kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest)
 }
 
 /// What to write in place of another notation.
@@ -247,6 +276,15 @@ fn escaped(piece: &str) -> String {
     let (first, rest) = piece.split_at(1);
     encode_unreserved(&mut out, first);
     out + rest
+}
+
+/// A path as it is joined to that of the parent, and how many bytes of it are left out: a lone slash stands for the parent's own path,
+/// so that no `//` comes of joining the two.
+pub(super) fn without_lone_slash(path: &str) -> (&str, usize) {
+    match path.strip_prefix('/') {
+        Some(rest) if rest.is_empty() || is_query(rest) => (rest, 1),
+        _ => (path, 0),
+    }
 }
 
 /// Whether a query follows the first slash of a path.

@@ -5,9 +5,8 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 use smol_str::SmolStr;
 
-use super::variants::PathVariant;
 use crate::declare::{Need, Placed, RedirectTo, Span};
-use crate::lookup::{Methods, PageId, Param, ParamKind, RouteId};
+use crate::lookup::{Methods, PageId, Param, ParamKind, PathVariant, RouteId};
 use crate::template::Template;
 
 /// A route that knows its ancestors.

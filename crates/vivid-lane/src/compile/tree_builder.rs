@@ -1,18 +1,17 @@
 //! ResolvedParam routes → tree.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use hashbrown::HashMap;
-use smol_str::SmolStr;
 
-use super::draft::{Draft, DraftLeaf, DraftNode, ROOT};
+use super::draft::{Draft, DraftLeaf, DraftNode, ROOT, Word};
 use super::patterns::Patterns;
 use super::resolved::ResolvedRoute;
-use super::variants::{PathVariant, Segment};
 use crate::lookup::{
-    Capture, Cover, Edge, LeafId, NodeId, Order, Param, Pattern, PatternId, Piece, RouteId, SegmentStep, Stretch, Tail,
-    TailKind, folded,
+    Capture, Cover, Edge, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment,
+    Stretch, Tail, TailKind, folded,
 };
 use crate::rule::{Check, Narrower, TooLarge};
 
@@ -23,18 +22,15 @@ pub(super) struct TreeBuilder {
     pub(super) all_patterns: Vec<Pattern>,
     pub(super) order: Order,
     pub(super) patterns: Patterns,
-    /// What the segments of all leaves are, as their steps.
-    pub(super) all_words: Vec<Word>,
     /// The patterns that are one value, by its rule.
     values: HashMap<usize, PatternId>,
     /// All others.
     ids: HashMap<Vec<PatternKey>, PatternId>,
 }
 
-/// What a segment is.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) enum Word {
-    Literal(SmolStr),
+/// A segment as it is read: its text, or its pattern.
+enum Sort<'s> {
+    Literal(Cow<'s, str>),
     Pattern(PatternId),
 }
 
@@ -48,7 +44,6 @@ impl TreeBuilder {
             all_patterns: Vec::new(),
             order: Order::default(),
             patterns: Patterns::default(),
-            all_words: Vec::new(),
             values: HashMap::new(),
             ids: HashMap::new(),
         }
@@ -83,16 +78,13 @@ impl TreeBuilder {
     fn area(&mut self, route: &ResolvedRoute, id: RouteId, variant: &PathVariant) -> Result<(), TooLarge> {
         let mut at = ROOT;
         for segment in &variant.segments {
-            let word = self.word(segment, &route.params)?;
-            let next = match &word {
-                Word::Literal(text) if self.draft.folds => self.draft.literal(at, &folded(text)),
-                Word::Literal(text) => self.draft.literal(at, text),
-                Word::Pattern(pattern) => self
-                    .node(at)
-                    .edges
-                    .iter()
-                    .find(|edge| edge.pattern == *pattern && !edge.is_tail)
-                    .map(|edge| edge.target),
+            let next = match self.sort_of(segment, &route.params)? {
+                Sort::Literal(text) if self.draft.folds => self.draft.literal(at, &folded(&text)),
+                Sort::Literal(text) => self.draft.literal(at, &text),
+                Sort::Pattern(pattern) => {
+                    let edge = self.node(at).edges.iter().find(|edge| edge.pattern == pattern && !edge.is_tail);
+                    edge.map(|edge| edge.target)
+                }
             };
             let Some(next) = next else { return Ok(()) };
             at = next;
@@ -110,27 +102,30 @@ impl TreeBuilder {
     fn way(&mut self, route: &ResolvedRoute, id: RouteId, variant: &PathVariant) -> Result<LeafId, TooLarge> {
         let mut at = ROOT;
         let mut spelling = Vec::new();
-        let (first_word, first_capture) = (self.all_words.len(), self.draft.captures.len());
+        let (first_word, first_capture) = (self.draft.words.len(), self.draft.captures.len());
         let mut value = 0;
         for (index, segment) in (0..).zip(&variant.segments) {
-            let mut word = self.word(segment, &route.params)?;
-            if let (true, Word::Literal(text)) = (self.draft.folds, &mut word) {
-                let key = SmolStr::from(folded(text));
-                spelling.push((index, Box::from(&*std::mem::replace(text, key))));
-            }
-            at = match &word {
-                Word::Literal(text) => self.draft.add_literal(at, text)?,
-                Word::Pattern(pattern) => {
+            let word = match self.sort_of(segment, &route.params)? {
+                Sort::Literal(text) => {
+                    let key = if self.draft.folds { folded(&text) } else { Cow::Borrowed(&*text) };
+                    at = self.draft.add_literal(at, &key)?;
+                    if self.draft.folds {
+                        spelling.push((index, Box::from(&*text)));
+                    }
+                    Word::Literal(at)
+                }
+                Sort::Pattern(pattern) => {
                     let is_whole = segment.len() == 1;
                     let values = (0..).zip(segment).filter_map(|(at, piece)| Some((at, *piece.value()?)));
                     for (piece, param) in values {
                         self.draft.captures.push(Capture { param, segment: index, value, piece, is_whole });
                         value += 1;
                     }
-                    self.edge(at, *pattern, false)?
+                    at = self.edge(at, pattern, false)?;
+                    Word::Pattern(pattern)
                 }
             };
-            self.all_words.push(word);
+            self.draft.words.push(word);
         }
         let mut tail = None;
         if let Some((param, kind)) = variant.tail {
@@ -141,21 +136,16 @@ impl TreeBuilder {
             };
             let pattern = self.value(&item)?;
             at = self.edge(at, pattern, true)?;
-            self.all_words.push(Word::Pattern(pattern));
+            self.draft.words.push(Word::Pattern(pattern));
             tail = Some(Tail { param, kind });
         }
         let leaf = LeafId(u32::try_from(self.draft.leaves.len()).map_err(|_| TooLarge::Numbers)?);
-        let step = |word: &Word| match word {
-            Word::Literal(_) => SegmentStep::Literal,
-            Word::Pattern(pattern) => SegmentStep::Pattern(*pattern),
-        };
-        let Draft { steps, covers, captures, leaves, .. } = &mut self.draft;
-        steps.extend(self.all_words[first_word..].iter().map(step));
+        let Draft { words, covers, captures, leaves, .. } = &mut self.draft;
         let first_cover = covers.len();
         covers.extend(variant.covers.iter().map(|cover| whole_where_it_is(*cover, variant)));
         leaves.push(DraftLeaf {
             route: id,
-            steps: Stretch::from(first_word, steps)?,
+            words: Stretch::from(first_word, words)?,
             covers: Stretch::from(first_cover, covers)?,
             captures: Stretch::from(first_capture, captures)?,
             tail,
@@ -174,29 +164,28 @@ impl TreeBuilder {
     }
 
     /// A segment as literal text, or as a pattern that is noted once.
-    fn word(&mut self, segment: &Segment, params: &[Param]) -> Result<Word, TooLarge> {
+    fn sort_of<'s>(&mut self, segment: &'s Segment, params: &[Param]) -> Result<Sort<'s>, TooLarge> {
         match segment.as_slice() {
-            [] => return Ok(Word::Literal(SmolStr::default())),
-            [Piece::Text(text)] => return Ok(Word::Literal(text.clone())),
+            [] => return Ok(Sort::Literal("".into())),
+            [Piece::Text(text)] => return Ok(Sort::Literal(text.as_str().into())),
             [Piece::Value(param)] => {
-                return Ok(Word::Pattern(self.value(&params[usize::from(*param)].texts)?));
+                return Ok(Sort::Pattern(self.value(&params[usize::from(*param)].texts)?));
             }
             _ => {}
         }
         if segment.iter().all(|piece| piece.value().is_none()) {
             // Text that two levels give to one segment is in two pieces.
-            let text: String = segment.iter().filter_map(Piece::text).collect();
-            return Ok(Word::Literal(text.into()));
+            return Ok(Sort::Literal(segment.iter().filter_map(Piece::text).collect()));
         }
         let check = |param: &u16| Arc::clone(&params[usize::from(*param)].texts);
         let pieces: Vec<Piece> = segment.iter().map(|piece| piece.map(check)).collect();
         let key: Vec<PatternKey> = pieces.iter().map(|piece| piece.map(address)).collect();
         if let Some(&known) = self.ids.get(&key) {
-            return Ok(Word::Pattern(known));
+            return Ok(Sort::Pattern(known));
         }
         let id = self.pattern(pieces)?;
         self.ids.insert(key, id);
-        Ok(Word::Pattern(id))
+        Ok(Sort::Pattern(id))
     }
 
     /// The pattern of a segment that is one value.
@@ -220,7 +209,7 @@ impl TreeBuilder {
 
     /// What the segments of a leaf are.
     pub(super) fn words(&self, id: LeafId) -> &[Word] {
-        self.leaf(id).steps.of(&self.all_words)
+        self.leaf(id).words.of(&self.draft.words)
     }
 
     /// What the parameters of a leaf capture.

@@ -6,10 +6,11 @@ use std::borrow::Cow;
 use std::ops::Range;
 
 use smallvec::SmallVec;
-use smol_str::{SmolStr, format_smolstr};
+use smol_str::SmolStr;
 
+use super::path_variant::Fill;
 use crate::declare::Code;
-use crate::lookup::{Cover, Limits, ParamKind, Piece, TailKind};
+use crate::lookup::{Cover, ParamKind, PathVariant, Piece, Segment, TailKind};
 use crate::rule::{Join, Separator, Shape};
 use crate::template::percent::{decode, decode_form};
 use crate::template::{Expression, Operator, Part, Template, Variable};
@@ -50,17 +51,6 @@ pub(super) struct ResolvedParam {
 
 /// What form the rule in force gives the values of a name; `None` where there is no rule.
 pub(super) type ShapeOf<'a> = &'a dyn Fn(&str) -> Option<Shape>;
-
-/// One way to fill the optional parts of a path.
-#[derive(Debug, Clone, Default)]
-pub(super) struct PathVariant {
-    pub(super) segments: Vec<Segment>,
-    pub(super) tail: Option<(u16, TailKind)>,
-    pub(super) covers: SmallVec<[Cover; 2]>,
-}
-
-/// The pieces of a segment, whose values are those of the parameters of these indices; most have one.
-pub(super) type Segment = SmallVec<[Piece<u16>; 1]>;
 
 /// A part of a query.
 #[derive(Debug, Clone)]
@@ -519,119 +509,5 @@ impl ResolvedPath {
             QueryPart::Param(param) => self.params[usize::from(*param)].name == wanted,
             QueryPart::Rest(_) => false,
         })
-    }
-}
-
-/// How a value is put into a path.
-struct Fill<'a> {
-    operator: Operator,
-    param: u16,
-    is_first: bool,
-    /// The name before the value, where the operator writes one and the value does not bring its own.
-    name: Option<Cow<'a, str>>,
-}
-
-type Pushed = std::result::Result<(), (Code, String)>;
-
-impl Fill<'_> {
-    fn push(&self, variant: &mut PathVariant) -> Pushed {
-        match self.operator {
-            Operator::Simple => {
-                if !self.is_first {
-                    variant.push_piece(Piece::Text(SmolStr::new_static(",")))?;
-                }
-            }
-            Operator::Segment => variant.new_segment()?,
-            Operator::Label => variant.push_piece(Piece::Text(SmolStr::new_static(".")))?,
-            Operator::PathStyle => variant.push_piece(Piece::Text(match &self.name {
-                Some(name) => format_smolstr!(";{name}="),
-                None => SmolStr::new_static(";"),
-            }))?,
-            Operator::Reserved => return variant.push_tail(self.param, TailKind::Rest),
-            Operator::Fragment | Operator::Query | Operator::Continuation => {}
-        }
-        variant.push_piece(Piece::Value(self.param))
-    }
-}
-
-impl PathVariant {
-    /// Goes on with literal text, which may hold slashes.
-    fn push_text(&mut self, text: &str) -> Pushed {
-        for (index, chunk) in text.split('/').enumerate() {
-            if index > 0 {
-                self.new_segment()?;
-            }
-            if !chunk.is_empty() {
-                let decoded =
-                    decode(chunk).map_err(|_| (Code::Escape, format!("`{chunk}` does not decode to text")))?;
-                self.push_piece(Piece::Text(decoded.into()))?;
-            }
-        }
-        Ok(())
-    }
-
-    fn new_segment(&mut self) -> Pushed {
-        self.not_after_tail()?;
-        if self.segments.last().is_some_and(Segment::is_empty) {
-            return Err((Code::DoubleSlash, "a path may not hold `//`".to_owned()));
-        }
-        let limit = Limits::default().segments;
-        if self.segments.len() == limit {
-            return Err((Code::TooManySegments, format!("a path may have {limit} segments, this one has more")));
-        }
-        self.segments.push(Segment::new());
-        Ok(())
-    }
-
-    fn push_piece(&mut self, piece: Piece<u16>) -> Pushed {
-        self.not_after_tail()?;
-        let level_ends_here =
-            self.covers.last().map(|cover| (usize::from(cover.segments), cover.pieces.map(usize::from)));
-        let at = self.segments.len();
-        let Some(segment) = self.segments.last_mut() else {
-            return Err((Code::PathStart, "expected `/` first".to_owned()));
-        };
-        match (segment.last_mut(), piece) {
-            (Some(Piece::Text(before)), Piece::Text(text)) if level_ends_here.is_none_or(|end| end.0 != at) => {
-                *before = format_smolstr!("{before}{text}");
-            }
-            (_, piece) => segment.push(piece),
-        }
-        Ok(())
-    }
-
-    fn push_tail(&mut self, param: u16, kind: TailKind) -> Pushed {
-        self.not_after_tail()?;
-        match (kind, self.segments.last()) {
-            (TailKind::Rest, Some(segment)) if segment.is_empty() => {
-                self.segments.pop();
-            }
-            (TailKind::Rest, _) => {
-                return Err((Code::Tail, "a tail takes whole segments; write `/` before `{+…}`".to_owned()));
-            }
-            (TailKind::Items, Some(segment)) if segment.is_empty() => {
-                return Err((Code::DoubleSlash, "`{/…}` brings its own slash; leave out the one before it".to_owned()));
-            }
-            (TailKind::Items, _) => {}
-        }
-        self.tail = Some((param, kind));
-        Ok(())
-    }
-
-    fn not_after_tail(&self) -> Pushed {
-        match self.tail {
-            None => Ok(()),
-            Some(_) => Err((Code::Tail, "a tail takes all that follows, so nothing can stand after it".to_owned())),
-        }
-    }
-
-    fn ends_with(&self, param: u16) -> bool {
-        self.tail.is_none() && self.segments.last().and_then(|segment| segment.last()) == Some(&Piece::Value(param))
-    }
-
-    /// The parameters that have a value in this variant.
-    pub(super) fn filled(&self) -> impl Iterator<Item = u16> {
-        let values = self.segments.iter().flatten().filter_map(Piece::value).copied();
-        values.chain(self.tail.map(|(param, _)| param))
     }
 }
