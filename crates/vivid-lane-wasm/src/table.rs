@@ -64,7 +64,7 @@ impl Reviewed {
 /// What becomes of the addresses of a table with another in its place: a list of differences.
 #[wasm_bindgen]
 pub fn diff(old: &Table, name: &str, text: String, machine: &Machine) -> Result<String, String> {
-    let differences = Differences::since(&old.table, read(name, text, machine));
+    let differences = Differences::since(old.table.clone(), read(name, text, machine));
     let differences = differences.map_err(|error| findings(error.findings()))?;
     Ok(list(json::differences(&differences), |one| one))
 }

@@ -26,10 +26,10 @@ pub(super) fn run(
     let old = TableFile::load(system, Some(&args.old))?.into_table()?;
     let mut new = TableFile::load(system, Some(&args.new))?;
     let spec = new.take_spec();
-    let drawn = args.draw.as_ref().map(|path| (path, spec.clone()));
-    let differences = during("comparing the tables", || Differences::since(&old, spec));
+    let drawn = args.draw.as_ref().map(|path| (path, old.clone(), spec.clone()));
+    let differences = during("comparing the tables", || Differences::since(old, spec));
     let differences = differences.map_err(|error| Failure::Table(new.render(error.findings())))?;
-    if let Some((path, spec)) = drawn {
+    if let Some((path, old, spec)) = drawn {
         let table = spec.build().map_err(|error| Failure::Table(new.render(error.findings())))?;
         picture::draw(system, map(&differences, &old, &table, new.name()), path, err)?;
     }

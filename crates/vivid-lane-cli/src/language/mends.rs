@@ -206,7 +206,7 @@ fn redirects<'a>(
         return None;
     }
     let (before, spec) = desk.saved_and_now(table)?;
-    let found = Differences::since(&before, spec).ok()?;
+    let found = Differences::since(before, spec).ok()?;
     let is_below = |to: &str| {
         routes.iter().any(|near| to == *near || to.strip_prefix(near).is_some_and(|rest| rest.starts_with('.')))
     };

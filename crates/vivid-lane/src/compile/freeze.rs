@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::resolved::{Host, ResolvedRoute};
+use super::resolved::{Host, Reading};
 use super::variants::{QueryPart, ResolvedPath};
 use crate::declare::RouteSpec;
 use crate::lookup::{
@@ -19,14 +19,9 @@ const LABEL: &str = "^[^.]+$";
 /// Freezes one route; its ways through the tree are made elsewhere. A route that has none of the extras shares them.
 ///
 /// Where it redirects to and what it needs hangs on the names of other routes: see [`lead`].
-pub(super) fn freeze(
-    spec: &RouteSpec,
-    route: &ResolvedRoute,
-    resolved: &ResolvedPath,
-    template: Option<Template>,
-    none: &Arc<Extras>,
-) -> Result<Route, TooLarge> {
-    let path = match template {
+pub(super) fn freeze(spec: &RouteSpec, route: &mut Reading, none: &Arc<Extras>) -> Result<Route, TooLarge> {
+    let resolved = &route.path;
+    let path = match route.template.take() {
         Some(template) if resolved.is_written_as(template.as_str()) => template,
         // Each part was a template, and so is what they make together.
         _ => Template::parse(&resolved.template()).map_err(|_| TooLarge::Numbers)?,
@@ -47,21 +42,21 @@ pub(super) fn freeze(
         host,
         onward: None,
         needs: Box::default(),
-        frame: spec.frame.as_ref().map(|frame| frame.value.as_str().into()),
+        frame: spec.extras.frame.as_ref().map(|frame| frame.value.as_str().into()),
         fallback: route.fallback,
-        no_fallback: spec.no_fallback,
-        data: spec.data.clone(),
-        priority: spec.priority,
+        no_fallback: spec.extras.no_fallback,
+        data: spec.extras.data.clone(),
+        priority: spec.extras.priority,
     };
     Ok(Route {
         takes_values_as_they_are: route.params.iter().all(is_as_given),
         is_unguarded: route.page.is_some() && !has_other_defaults,
-        name: route.name.clone(),
+        name: std::mem::take(&mut route.name),
         parent: route.parent,
         own_path: OwnPath::new(spec.path.as_ref().map_or("", |path| &path.value), &path),
         path,
         page: route.page,
-        is_parent: !spec.routes.is_empty() || !spec.mounted.is_empty(),
+        is_parent: !spec.routes.is_empty() || !spec.extras.mounted.is_empty(),
         methods: route.methods.clone(),
         extras: if extras.is_empty() { Arc::clone(none) } else { Arc::new(extras) },
         params: Arc::clone(&route.params),

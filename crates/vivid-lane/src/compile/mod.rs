@@ -30,7 +30,7 @@ use crate::declare::Code;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-use crate::declare::{Case, Report, RouteSpec, Source, TableError, TableSpec};
+use crate::declare::{Report, RouteSpec, Source, TableError, TableSpec};
 use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, Route, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge, work};
 
@@ -45,7 +45,7 @@ impl TableSpec {
     /// How many routes are declared.
     fn count(&self) -> usize {
         fn of(routes: &[RouteSpec]) -> usize {
-            let mounted = |route: &RouteSpec| route.mounted.iter().map(TableSpec::count).sum::<usize>();
+            let mounted = |route: &RouteSpec| route.extras.mounted.iter().map(TableSpec::count).sum::<usize>();
             routes.iter().map(|route| 1 + of(&route.routes) + mounted(route)).sum()
         }
         of(&self.routes)
@@ -111,43 +111,38 @@ impl TableSpec {
     fn lower(spec: Cow<'_, Self>, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
         let declared = spec.site.clone();
         let site = site::site(&declared, report);
-        let walked = resolve::walk(spec, report)?;
-        let resolve::Walked { routes: resolved, frozen: mut routes, pages, needs, lists, names } = walked;
-        let mut targets = targets::Targets { names: &names, routes: &resolved, frozen: &routes, report };
+        let count = spec.count();
+        let walked = resolve::walk(spec, count, report)?;
+        let resolve::Walked { frozen: mut routes, known, mut tree, pages, needs, lists, names } = walked;
+        let mut targets = targets::Targets { names: &names, routes: &routes, known: &known, report };
         let needs = targets.needs(&needs);
-        let ids = (0..).map(RouteId::of).take(resolved.len());
+        let ids = (0..).map(RouteId::of).take(known.len());
         let resolved_targets: Vec<_> = ids.map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
-        let folds = declared.case == Case::Fold;
-        let mut tree = tree_builder::TreeBuilder::new(folds, resolved.len());
         for (id, (onward, needs)) in (0..).map(RouteId::of).zip(resolved_targets) {
             let at = id.index();
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
-                && !resolved[at].has_methods
+                && !known[at].has_methods
             {
                 // What is moved answers the methods that it answered before.
                 routes[at].methods = routes[to.index()].methods.clone();
             }
             freeze::lead(&mut routes[at], onward, needs);
-            let route = &resolved[at];
-            if route.is_sound && route.answers() {
-                tree.add(route, id)?;
-            }
         }
-        for (id, route) in (0..).map(RouteId::of).zip(&resolved).filter(|(_, route)| route.is_sound) {
-            tree.add_area(route, id)?;
+        for (id, known) in (0..).map(RouteId::of).zip(&known).filter(|(_, known)| known.is_sound) {
+            tree.add_area(known, &routes[id.index()].params, id)?;
         }
         tree.sort()?;
-        overlap::prove(&mut tree, &resolved, &routes, &site, declared.overlaps, report)?;
+        overlap::prove(&mut tree, &known, &routes, &site, declared.overlaps, report)?;
         if site.is_plain {
             for id in tree.direct_routes(&routes)? {
                 routes[id.index()].has_safe_links = true;
             }
         }
-        let redirect = |route: &resolved::ResolvedRoute| route.redirect.as_ref()?.span.clone();
+        let redirect = |known: &resolved::ResolvedRoute| known.redirect.as_ref()?.span.clone();
         let places =
-            (0..).map(RouteId::of).zip(&resolved).filter_map(|(id, route)| Some((id, redirect(route)?))).collect();
+            (0..).map(RouteId::of).zip(&known).filter_map(|(id, known)| Some((id, redirect(known)?))).collect();
         // The packed tree takes its room.
-        drop(resolved);
+        drop(known);
         let limits = Limits::default();
         let longest_fast = if site.is_plain { limits.bytes.min(LONGEST_FAST) } else { 0 };
         let frozen = Frozen {

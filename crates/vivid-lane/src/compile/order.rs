@@ -8,8 +8,8 @@ use std::sync::{Arc, OnceLock};
 
 use hashbrown::HashMap;
 
-use super::resolved::ResolvedRoute;
-use crate::lookup::{HostMatcher, Param, Pattern, Piece, QueryMatcher, QueryParam, Route, TailKind};
+use super::resolved::met;
+use crate::lookup::{HostMatcher, Param, PathVariant, Pattern, Piece, QueryMatcher, QueryParam, Route, TailKind};
 use crate::rule::{
     AMPERSAND, ANYTHING, Atom, Check, Dfa, EQUALS, Join, Many, Narrower, Relation, SEPARATOR, Separator, Shape, TEXT,
     TooLarge, ValueSet, encode_marked, plain, sequence, work,
@@ -312,17 +312,17 @@ pub(super) fn least_query(query: &QueryMatcher) -> Result<String, TooLarge> {
 }
 
 /// The set of whole paths of a route, their segments each after a [`SEPARATOR`].
-pub(super) fn paths(route: &ResolvedRoute) -> Result<Dfa, TooLarge> {
-    let rule = |param: u16| &route.params[usize::from(param)].texts;
+pub(super) fn paths(variants: &[PathVariant], params: &[Param]) -> Result<Dfa, TooLarge> {
+    let rule = |param: u16| &params[usize::from(param)].texts;
     let mut alternatives = Vec::new();
-    for variant in route.variants() {
+    for variant in met(variants, params) {
         let mut path = Vec::new();
         for segment in &variant.segments {
             path.push(Atom::Byte(SEPARATOR));
             path.extend(segment.iter().flat_map(|piece| atoms(&piece.map(|param| Arc::clone(rule(*param))))));
         }
         if let Some((param, kind)) = variant.tail {
-            path.extend(tail(kind, &route.params[usize::from(param)])?);
+            path.extend(tail(kind, &params[usize::from(param)])?);
         }
         alternatives.push(path);
     }

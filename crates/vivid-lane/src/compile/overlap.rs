@@ -40,14 +40,6 @@ pub(super) fn prove(
     overlaps: Overlaps,
     report: &mut Report,
 ) -> Result<(), TooLarge> {
-    let mut first_leaf = HashMap::new();
-    for id in (1..).map(LeafId).take(builder.draft.answering.saturating_sub(1)) {
-        let before = LeafId(id.0 - 1);
-        let route = builder.leaf(id).route;
-        if builder.leaf(before).route == route {
-            first_leaf.entry(route).or_insert(before);
-        }
-    }
     let mut proof = Proof {
         builder,
         resolved,
@@ -58,7 +50,6 @@ pub(super) fn prove(
         visited: HashSet::new(),
         paths: HashMap::new(),
         leaf_paths: HashMap::new(),
-        first_leaf,
         demands: order::Demands::default(),
         reported: HashSet::new(),
     };
@@ -86,8 +77,6 @@ struct Proof<'a> {
     visited: HashSet<(NodeId, NodeId, bool)>,
     paths: HashMap<RouteId, Arc<Dfa>>,
     leaf_paths: HashMap<LeafId, Arc<Dfa>>,
-    /// The first way of each route that has several; they follow each other.
-    first_leaf: HashMap<RouteId, LeafId>,
     demands: order::Demands<'a>,
     reported: HashSet<(RouteId, RouteId)>,
 }
@@ -288,8 +277,9 @@ impl Proof<'_> {
         let mut better = Vec::new();
         for id in [left, right] {
             let route = self.builder.leaf(id).route;
-            let first = *self.first_leaf.get(&route).unwrap_or(&id);
-            let own = (first.0..).map(LeafId).take_while(|&other| self.builder.is_leaf_of(other, route));
+            let own = (self.builder.first_leaf(route)?.0..)
+                .map(LeafId)
+                .take_while(|&other| self.builder.is_leaf_of(other, route));
             for other in own.filter(|&other| other != id).collect::<Vec<_>>() {
                 if self.goes_before(other, id)? {
                     better.push(other);
@@ -343,7 +333,7 @@ impl Proof<'_> {
             return Ok(Arc::clone(known));
         }
         let leaf = self.builder.leaf(id);
-        let params = &self.resolved[leaf.route.index()].params;
+        let params = &self.routes[leaf.route.index()].params;
         let tail = leaf.tail.map(|tail| (tail.kind, params[usize::from(tail.param)].clone()));
         let words = self.builder.words(id);
         // The last word stands for each segment of a tail.
@@ -360,16 +350,13 @@ impl Proof<'_> {
     /// Whether the set of whole paths of a route tells what it accepts.
     fn path_is_exact(&self, route: RouteId) -> bool {
         let in_path = |param: &&Param| matches!(param.kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
-        let params = self.resolved[route.index()].params.iter().filter(in_path);
+        let params = self.routes[route.index()].params.iter().filter(in_path);
         ValueSet::new(Arc::clone(&TEXT), params.map(|param| &*param.texts)).is_exact()
     }
 
     /// Which route has the smaller set of paths, where the segments at hand accept the same.
     fn by_path(&mut self, a: RouteId, b: RouteId) -> Result<Narrower, TooLarge> {
-        let is_plain = |route: RouteId| {
-            let variants = &self.resolved[route.index()].all_variants;
-            variants.len() == 1 && variants[0].tail.is_none()
-        };
+        let is_plain = |route: RouteId| self.resolved[route.index()].has_one_plain_way();
         if is_plain(a) && is_plain(b) {
             return Ok(Narrower::Same);
         }
@@ -381,9 +368,8 @@ impl Proof<'_> {
     fn paths(&mut self, a: RouteId, b: RouteId, with_tails: bool) -> Result<Relation, TooLarge> {
         let (left, right) = (self.path(a)?, self.path(b)?);
         let tail = |route: RouteId| {
-            let resolved = &self.resolved[route.index()];
-            let (param, _) = resolved.all_variants.iter().find_map(|variant| variant.tail)?;
-            let param = &resolved.params[usize::from(param)];
+            let (param, _) = self.resolved[route.index()].variants.iter().find_map(|variant| variant.tail)?;
+            let param = &self.routes[route.index()].params[usize::from(param)];
             Some(
                 [Some(&*param.texts), Some(&*param.check).filter(|check| check.wants_each_once())]
                     .into_iter()
@@ -400,7 +386,11 @@ impl Proof<'_> {
         if let Some(known) = self.paths.get(&route) {
             return Ok(Arc::clone(known));
         }
-        let set = Arc::new(order::paths(&self.resolved[route.index()])?);
+        let known = &self.resolved[route.index()];
+        if known.has_one_plain_way() {
+            return self.leaf_paths(self.builder.first_leaf(route)?);
+        }
+        let set = Arc::new(order::paths(&known.variants, &self.routes[route.index()].params)?);
         self.paths.insert(route, Arc::clone(&set));
         Ok(set)
     }
@@ -416,7 +406,8 @@ impl Proof<'_> {
         work::spend(REPORT)?;
         let contrast = self.contrast(left, right)?;
         let keyword = if self.reported.len() <= MOST_MENDED { contrast.keyword()? } else { None };
-        let (one, two) = (&self.resolved[a.index()], &self.resolved[b.index()]);
+        let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
+        let place = &self.resolved[b.index()];
         let verb = if is_exact { "both accept" } else { "may both accept" };
         let why = contrast.why(&one.name, &two.name);
         let message = format!("`{}` and `{}` {verb} `{witness}`, and neither is narrower{why}", one.name, two.name);
@@ -432,7 +423,7 @@ impl Proof<'_> {
             "{first_way}, set `priority = 1` on one of them, or let the order decide with `overlaps = \"first-declared\"` under `[site]`"
         );
         self.report
-            .add(Code::Overlap, two.path_span.as_ref().or(two.name_span.as_ref()), message)
+            .add(Code::Overlap, place.path_span.as_ref().or(place.name_span.as_ref()), message)
             .help_with(help)
             .witnessed(witness)
             .contrasted(contrast.only)

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use smol_str::SmolStr;
 
 use super::notation::OtherNotation;
-use super::resolve::{Reading, Walker};
-use super::resolved::Host;
+use super::resolve::Walker;
+use super::resolved::{Host, Reading};
 use super::variants::{PathProblem, ResolvedPath};
 use crate::declare::{Code, Placed, expected_one_of, usual_word};
 use crate::lookup::{Param, ParamKind, PathVariant, RouteRef};
@@ -20,7 +20,7 @@ impl Walker<'_> {
     pub(super) fn path(&mut self, path: &Placed<SmolStr>, reading: &mut Reading, ancestors_are_sound: bool) {
         let starts_well = path.value.starts_with('/')
             || ["{/", "{?", "{&", "{#", "?"].iter().any(|start| path.value.starts_with(start))
-            || (reading.route.level > 0 && ["{.", "{;"].iter().any(|start| path.value.starts_with(start)));
+            || (reading.level > 0 && ["{.", "{;"].iter().any(|start| path.value.starts_with(start)));
         if !starts_well {
             let found =
                 if path.value.is_empty() { "nothing".to_owned() } else { format!("`{}`", beginning(&path.value)) };
@@ -31,8 +31,8 @@ impl Walker<'_> {
                     format!("expected a path that starts with `/`, found {found}"),
                 )
                 .help_with(format!("write `/{}`", beginning(&path.value)))
-                .route(&reading.route.name);
-            reading.route.is_sound = false;
+                .route(&reading.name);
+            reading.known.is_sound = false;
             return;
         }
         let (text, skipped) = without_lone_slash(&path.value);
@@ -45,10 +45,10 @@ impl Walker<'_> {
             return;
         }
         let rules = &self.rules;
-        if let Err(problem) = reading.path.extend(&template, reading.route.level, &|name| rules.shape_of(name)) {
+        if let Err(problem) = reading.path.extend(&template, reading.level, &|name| rules.shape_of(name)) {
             return self.bad_path(problem, path, skipped, reading);
         }
-        if reading.route.level == 0 {
+        if reading.level == 0 {
             reading.template = Some(template);
         }
         if self.is_in_fragment && reading.path.has_fragment() {
@@ -61,7 +61,7 @@ impl Walker<'_> {
                 .help_with(
                     "leave out `{#…}`, or put the address into the path with `location = \"path\"` under `[site]`",
                 )
-                .route(&reading.route.name);
+                .route(&reading.name);
         }
     }
 
@@ -70,10 +70,9 @@ impl Walker<'_> {
             Ok(template) => template,
             Err(error) => return self.bad_template(&error, host, 0, reading),
         };
-        if let Some(above) = &reading.route.host {
-            let message =
-                format!("`{}` has the host `{}` from an ancestor already", reading.route.name, above.template);
-            self.report.add(Code::RepeatedHost, host.span.as_ref(), message).route(&reading.route.name);
+        if let Some(above) = &reading.host {
+            let message = format!("`{}` has the host `{}` from an ancestor already", reading.name, above.template);
+            self.report.add(Code::RepeatedHost, host.span.as_ref(), message).route(&reading.name);
             return;
         }
         let mut pieces = Vec::new();
@@ -88,7 +87,7 @@ impl Walker<'_> {
                     if expression.operator() == Operator::Simple
                         && let Some(variable) = expression.sole_variable() =>
                 {
-                    match reading.path.host_param(variable, reading.route.level) {
+                    match reading.path.host_param(variable, reading.level) {
                         Ok(param) => pieces.push(Err(param)),
                         Err(problem) => self.bad_path(problem, host, 0, reading),
                     }
@@ -98,22 +97,22 @@ impl Walker<'_> {
                         "expected a host such as `{{club}}.larkfell.example`, found `{}`",
                         host.value.escape_debug()
                     );
-                    self.report.add(Code::Host, host.span.as_ref(), message).route(&reading.route.name);
-                    reading.route.is_sound = false;
+                    self.report.add(Code::Host, host.span.as_ref(), message).route(&reading.name);
+                    reading.known.is_sound = false;
                 }
             }
         }
-        reading.route.host = Some(Box::new(Host { template, pieces }));
+        reading.host = Some(Box::new(Host { template, pieces }));
     }
 
     fn bad_template(&mut self, error: &TemplateError, text: &Placed<SmolStr>, skipped: usize, reading: &mut Reading) {
         let span = text.within(skipped + error.offset(), error.width());
         let meant = OtherNotation::find(&text.value);
-        let finding = self.report.add(Code::Template, span.as_ref(), error.to_string()).route(&reading.route.name);
+        let finding = self.report.add(Code::Template, span.as_ref(), error.to_string()).route(&reading.name);
         if let Some(meant) = meant {
             finding.help_with(meant_by(&meant));
         }
-        reading.route.is_sound = false;
+        reading.known.is_sound = false;
     }
 
     /// Warns of a literal that is a parameter in another notation.
@@ -124,16 +123,16 @@ impl Walker<'_> {
         self.report
             .add(Code::OtherNotation, span.as_ref(), format!("`{piece}` is literal text, not a parameter"))
             .help_with(format!("{}, or escape it if it is meant as it stands: `{}`", meant_by(&meant), escaped(piece)))
-            .route(&reading.route.name);
+            .route(&reading.name);
     }
 
     fn bad_path(&mut self, problem: PathProblem, text: &Placed<SmolStr>, skipped: usize, reading: &mut Reading) {
         let span = text.within(skipped + problem.place.start, problem.place.len());
-        let finding = self.report.add(problem.code, span.as_ref(), problem.message).route(&reading.route.name);
+        let finding = self.report.add(problem.code, span.as_ref(), problem.message).route(&reading.name);
         if let Some(help) = problem.help {
             finding.help_with(help);
         }
-        reading.route.is_sound = false;
+        reading.known.is_sound = false;
     }
 
     /// Gives each parameter of the chain the rule that is nearest to this route.
@@ -159,11 +158,11 @@ impl Walker<'_> {
                         expected_one_of(&name.value, &known)
                     };
                     let message =
-                        format!("`required` names `{}`, which is no parameter of `{}`", name.value, reading.route.name);
+                        format!("`required` names `{}`, which is no parameter of `{}`", name.value, reading.name);
                     self.report
                         .add(Code::UnknownParameter, name.span.as_ref(), message)
                         .help_with(help)
-                        .route(&reading.route.name);
+                        .route(&reading.name);
                 }
             }
         }
@@ -180,12 +179,12 @@ impl Walker<'_> {
                     in_words(check.shape()),
                     in_words(declared.shape)
                 );
-                self.report.add(Code::Rule, reading.route.path_span.as_ref(), message).route(&reading.route.name);
+                self.report.add(Code::Rule, reading.known.path_span.as_ref(), message).route(&reading.name);
             }
             if check.shape() != declared.shape {
                 check = self.rules.any(declared.shape);
             }
-            let is_own = declared.level == reading.route.level;
+            let is_own = declared.level == reading.level;
             if is_own
                 && declared.is_exploded
                 && declared.kind == ParamKind::Query
@@ -194,9 +193,9 @@ impl Walker<'_> {
                 let name = &declared.name;
                 let message = format!("`{{?{name}*}}` is a list: all values of `{name}` in the query");
                 self.report
-                    .add(Code::UntypedList, reading.route.path_span.as_ref(), message)
+                    .add(Code::UntypedList, reading.known.path_span.as_ref(), message)
                     .help_with(format!("write `params.{name}.type = \"array\"` to say so, or `\"object\"` for the rest of the query, names and values"))
-                    .route(&reading.route.name);
+                    .route(&reading.name);
             }
             let texts = self.rules.of_texts(&check, declared.kind, declared.join.as_ref()).unwrap_or_else(|_| {
                 let message = format!(
@@ -204,9 +203,9 @@ impl Walker<'_> {
                     declared.name
                 );
                 self.report
-                    .add(Code::RuleTooLarge, reading.route.path_span.as_ref(), message)
+                    .add(Code::RuleTooLarge, reading.known.path_span.as_ref(), message)
                     .help_with("make the rule of its items, or their number, smaller")
-                    .route(&reading.route.name);
+                    .route(&reading.name);
                 Arc::clone(&check)
             });
             params.push(Param {
@@ -219,7 +218,7 @@ impl Walker<'_> {
                 is_exploded: declared.is_exploded,
             });
         }
-        reading.route.params = self.shared.of(&params);
+        reading.params = self.shared.of(&params);
         params.clear();
         self.params = params;
     }

@@ -4,18 +4,17 @@ use crate::declare::Code;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-use smallvec::SmallVec;
 use smol_str::{SmolStr, format_smolstr};
 
 use super::freeze::freeze;
-use super::resolved::{ResolvedRoute, ScopedNeed};
+use super::resolved::{Host, Reading, ResolvedRoute, ScopedNeed};
 use super::rules::{self, Rules};
 use super::shared::{Pages, SharedParams};
+use super::tree_builder::TreeBuilder;
 use super::variants::ResolvedPath;
-use crate::declare::{Location, Need, Placed, Report, RouteSpec, Rule, TableSpec};
+use crate::declare::{Case, Location, Need, Placed, Report, RouteSpec, Rule, TableSpec};
 use crate::lookup::{Extras, Methods, Names, PageId, Param, Route, RouteId};
 use crate::rule::TooLarge;
-use crate::template::Template;
 
 /// How deep routes may be nested.
 const DEEPEST: usize = 64;
@@ -25,10 +24,12 @@ const MOST_ROUTES: usize = 1 << 24;
 /// What the walk over the declared routes gives.
 #[derive(Debug)]
 pub(super) struct Walked {
-    /// Parents before their children.
-    pub(super) routes: Vec<ResolvedRoute>,
-    /// The same, as they are frozen; without what names of other routes say.
+    /// Parents before their children, as they are frozen; without what names of other routes say.
     pub(super) frozen: Vec<Route>,
+    /// What else is known of them.
+    pub(super) known: Vec<ResolvedRoute>,
+    /// The ways of all that answer URLs.
+    pub(super) tree: TreeBuilder,
     /// The names of the pages; the site's fallback is the first.
     pub(super) pages: Vec<String>,
     pub(super) needs: Vec<ScopedNeed>,
@@ -38,13 +39,14 @@ pub(super) struct Walked {
     pub(super) names: Names,
 }
 
-/// Walks the declared routes. Those that are owned are forgotten one by one.
-pub(super) fn walk(spec: Cow<'_, TableSpec>, report: &mut Report) -> Result<Walked, TooLarge> {
+/// Walks the declared routes, of which there are that many. Those that are owned are forgotten one by one.
+pub(super) fn walk(spec: Cow<'_, TableSpec>, routes: usize, report: &mut Report) -> Result<Walked, TooLarge> {
     let mut walker = Walker {
         report,
         pages: Pages::default(),
-        routes: Vec::new(),
         frozen: Vec::new(),
+        known: Vec::new(),
+        tree: TreeBuilder::new(spec.site.case == Case::Fold, routes),
         no_extras: Arc::default(),
         too_large: None,
         names: Names::default(),
@@ -78,8 +80,9 @@ pub(super) fn walk(spec: Cow<'_, TableSpec>, report: &mut Report) -> Result<Walk
         return Err(too_large);
     }
     Ok(Walked {
-        routes: walker.routes,
         frozen: walker.frozen,
+        known: walker.known,
+        tree: walker.tree,
         pages: walker.pages.names,
         needs: walker.needs,
         lists: walker.rules.into_lists(),
@@ -90,10 +93,11 @@ pub(super) fn walk(spec: Cow<'_, TableSpec>, report: &mut Report) -> Result<Walk
 pub(super) struct Walker<'a> {
     pub(super) report: &'a mut Report,
     pages: Pages,
-    routes: Vec<ResolvedRoute>,
     frozen: Vec<Route>,
+    known: Vec<ResolvedRoute>,
+    tree: TreeBuilder,
     no_extras: Arc<Extras>,
-    /// What could not be frozen.
+    /// What could not be frozen, or put into the tree.
     too_large: Option<TooLarge>,
     names: Names,
     /// What most routes answer, and what many have; shared by them.
@@ -114,23 +118,16 @@ pub(super) struct Walker<'a> {
 struct Parent<'a> {
     id: RouteId,
     path: &'a ResolvedPath,
-}
-
-/// A route that is being read.
-pub(super) struct Reading {
-    pub(super) route: ResolvedRoute,
-    pub(super) path: ResolvedPath,
-    /// The template of the whole path, where it is the route's own as it was read.
-    pub(super) template: Option<Template>,
+    host: Option<&'a Host>,
 }
 
 impl Walker<'_> {
     /// Makes room for siblings.
     fn reserve(&mut self, count: usize) {
-        self.routes.reserve(count);
         self.frozen.reserve(count);
-        let known = &self.routes;
-        self.names.reserve(count, |id| &known[id.index()].name);
+        self.known.reserve(count);
+        let frozen = &self.frozen;
+        self.names.reserve(count, |id| &frozen[id.index()].name);
     }
 
     fn siblings(&mut self, routes: &[RouteSpec], parent: Parent<'_>) {
@@ -172,7 +169,7 @@ impl Walker<'_> {
 
     fn full_name(&self, parent: Option<RouteId>, own: &str) -> SmolStr {
         match parent {
-            Some(id) => format_smolstr!("{}.{own}", self.routes[id.index()].name),
+            Some(id) => format_smolstr!("{}.{own}", self.frozen[id.index()].name),
             None => own.into(),
         }
     }
@@ -180,12 +177,12 @@ impl Walker<'_> {
     fn route(&mut self, spec: &RouteSpec, within: Option<Parent<'_>>) {
         let parent = within.map(|within| within.id);
         let name = self.full_name(parent, &spec.name.value);
-        let above = parent.map(|id| &self.routes[id.index()]);
-        let level = above.map_or(0, |above| above.level + 1);
-        let path = above.zip(within).map_or_else(ResolvedPath::default, |(above, within)| {
-            within.path.for_children(above.level, above.answers())
-        });
-        let host = above.and_then(|above| above.host.clone());
+        let above = parent.map(|id| &self.known[id.index()]);
+        let level = parent.map_or(0, |id| self.frozen[id.index()].level + 1);
+        let path = above
+            .zip(within)
+            .map_or_else(ResolvedPath::default, |(above, within)| within.path.for_children(level - 1, above.answers));
+        let host = within.and_then(|within| within.host).map(|host| Box::new(host.clone()));
         let mut needs = above.map_or_else(Vec::new, |above| above.needs.clone());
         let is_sound = above.is_none_or(|above| above.is_sound);
         let span = spec.name.span.as_ref();
@@ -194,8 +191,8 @@ impl Walker<'_> {
             self.report.add(Code::TooDeep, span, message).route(name.as_str());
             return;
         }
-        if self.routes.len() >= MOST_ROUTES {
-            if self.routes.len() == MOST_ROUTES {
+        if self.frozen.len() >= MOST_ROUTES {
+            if self.frozen.len() == MOST_ROUTES {
                 self.report.add(
                     Code::TooManyRoutes,
                     span,
@@ -204,9 +201,9 @@ impl Walker<'_> {
             }
             return;
         }
-        let id = RouteId::of(self.routes.len());
-        let known = &self.routes;
-        if self.names.add(id, &name, |id| &known[id.index()].name).is_some() {
+        let id = RouteId::of(self.frozen.len());
+        let frozen = &self.frozen;
+        if self.names.add(id, &name, |id| &frozen[id.index()].name).is_some() {
             self.report
                 .add(Code::DuplicateName, span, format!("the route `{name}` is declared twice"))
                 .help_with("give one of the two another name")
@@ -215,66 +212,85 @@ impl Walker<'_> {
         if let Some(finding) = rules::wrong_name(&spec.name, "route", self.report) {
             finding.route(name.as_str());
         }
-        for need in &spec.needs {
+        for need in &spec.extras.needs {
             if !needs.iter().any(|known| known.value == need.value) {
                 needs.push(need.clone());
             }
         }
-        let route = ResolvedRoute {
+        let known = ResolvedRoute {
             name_span: spec.name.span.clone(),
             path_span: spec.path.as_ref().and_then(|path| path.span.clone()),
+            variants: Vec::new(),
+            redirect: spec.redirect.clone(),
+            needs,
+            scope: self.scope,
+            has_methods: !spec.extras.methods.is_empty(),
+            answers: spec.page.is_some() || spec.redirect.is_some(),
+            is_sound: is_sound && (spec.path.is_some() || (spec.page.is_none() && spec.redirect.is_none())),
+        };
+        let mut reading = Reading {
             parent,
             level,
             page: spec.page.as_ref().map(|page| self.page(page, Some(&name))),
-            fallback: spec.fallback.as_ref().map(|page| self.page(page, Some(&name))),
-            methods: self.methods(&spec.methods, &name),
+            fallback: spec.extras.fallback.as_ref().map(|page| self.page(page, Some(&name))),
+            methods: self.methods(&spec.extras.methods, &name),
             host,
-            all_variants: SmallVec::new(),
             params: Arc::clone(&self.no_params),
-            redirect: spec.redirect.clone(),
-            has_methods: !spec.methods.is_empty(),
-            needs,
-            scope: self.scope,
-            is_sound,
+            path,
+            template: None,
+            known,
             name,
         };
-        let mut reading = Reading { route, path, template: None };
-        if spec.path.is_none() && reading.route.answers() {
-            reading.route.is_sound = false;
-        }
         // What form a value has is a matter of its rule.
         self.rules.enter(&spec.params, self.report);
-        if let Some(host) = &spec.host {
+        if let Some(host) = &spec.extras.host {
             self.host(host, &mut reading);
         }
         if let Some(path) = &spec.path {
             // A host that cannot be read is no reason not to read the path.
             self.path(path, &mut reading, is_sound);
         }
+        let is_leaf = spec.routes.is_empty() && spec.extras.mounted.is_empty();
         if !spec.damaged {
-            self.purpose(&reading.route, spec.path.is_some(), spec.routes.is_empty() && spec.mounted.is_empty());
+            self.purpose(spec, &reading.name, is_leaf);
         }
-        self.params(&spec.required, &mut reading);
-        let Reading { mut route, mut path, template } = reading;
-        match freeze(spec, &route, &path, template, &self.no_extras) {
-            Ok(frozen) => self.frozen.push(frozen),
+        self.params(&spec.extras.required, &mut reading);
+        let (path, host) = match self.keep(spec, id, reading) {
+            Ok(kept) => kept,
             Err(too_large) => {
                 self.too_large = Some(too_large);
                 return;
             }
+        };
+        if is_leaf {
+            return self.rules.leave(&spec.params);
         }
-        if spec.routes.is_empty() && spec.mounted.is_empty() {
-            route.all_variants = std::mem::take(&mut path.variants);
-        } else {
-            route.all_variants = path.variants.clone();
-        }
-        self.routes.push(route);
-        let parent = Parent { id, path: &path };
+        let parent = Parent { id, path: &path, host: host.as_deref() };
         self.siblings(&spec.routes, parent);
-        for table in &spec.mounted {
+        for table in &spec.extras.mounted {
             self.mounted(table, parent);
         }
         self.rules.leave(&spec.params);
+    }
+
+    /// Freezes a route that was read, and puts its ways into the tree. Gives what those below it go on from.
+    fn keep(
+        &mut self,
+        spec: &RouteSpec,
+        id: RouteId,
+        mut reading: Reading,
+    ) -> Result<(ResolvedPath, Option<Box<Host>>), TooLarge> {
+        self.frozen.push(freeze(spec, &mut reading, &self.no_extras)?);
+        let Reading { path, host, params, mut known, .. } = reading;
+        if known.answers && known.is_sound {
+            self.tree.add(&params, &path.variants, id)?;
+        }
+        let is_plain = known.answers && matches!(path.variants.as_slice(), [only] if only.tail.is_none());
+        if !is_plain {
+            known.variants = path.variants.to_vec();
+        }
+        self.known.push(known);
+        Ok((path, host))
     }
 
     /// The page of that name, for a route or the site.
@@ -307,8 +323,8 @@ impl Walker<'_> {
     }
 
     /// Whether the route shows something, groups something, and says where it is.
-    fn purpose(&mut self, route: &ResolvedRoute, has_path: bool, is_leaf: bool) {
-        let (name, span) = (&route.name, route.name_span.as_ref());
+    fn purpose(&mut self, route: &RouteSpec, name: &SmolStr, is_leaf: bool) {
+        let (span, has_path) = (route.name.span.as_ref(), route.path.is_some());
         if route.page.is_some() && !has_path {
             self.report
                 .add(Code::MissingPath, span, format!("the route `{name}` has a page but no path"))
@@ -330,7 +346,7 @@ impl Walker<'_> {
                     .route(name);
             }
         }
-        if !route.answers() && is_leaf {
+        if route.page.is_none() && route.redirect.is_none() && is_leaf {
             let message = format!("the route `{name}` does nothing: it has no page, no redirect and no child routes");
             self.report
                 .add(Code::MissingPage, span, message)

@@ -17,14 +17,19 @@ pub(crate) const RETURN: &str = "return";
 /// Resolves names to routes.
 pub(super) struct Targets<'a> {
     pub(super) names: &'a Names,
-    pub(super) routes: &'a [ResolvedRoute],
-    pub(super) frozen: &'a [Route],
+    pub(super) routes: &'a [Route],
+    /// What else is known of the routes.
+    pub(super) known: &'a [ResolvedRoute],
     pub(super) report: &'a mut Report,
 }
 
 impl<'a> Targets<'a> {
-    fn route(&self, id: RouteId) -> &'a ResolvedRoute {
+    fn route(&self, id: RouteId) -> &'a Route {
         &self.routes[id.index()]
+    }
+
+    fn known(&self, id: RouteId) -> &'a ResolvedRoute {
+        &self.known[id.index()]
     }
 
     /// The route of that name: one of the mounted table first.
@@ -56,16 +61,15 @@ impl<'a> Targets<'a> {
 
     /// Where a redirect leads; what is wrong with it is reported.
     pub(super) fn onward(&mut self, id: RouteId) -> Option<RedirectRule> {
-        let source = self.route(id);
-        let redirect = source.redirect.clone()?;
-        let span = redirect.span.clone().or_else(|| source.name_span.clone());
+        let redirect = self.known(id).redirect.clone()?;
+        let span = redirect.span.clone().or_else(|| self.known(id).name_span.clone());
         let status = match &redirect.status {
             None => 308,
             Some(status) => match u16::try_from(status.value) {
                 Ok(status @ (301 | 302 | 303 | 307 | 308)) => status,
                 _ => {
                     let message = format!("expected the status 301, 302, 303, 307 or 308, found {}", status.value);
-                    let name = source.name.clone();
+                    let name = self.route(id).name.clone();
                     self.report.add(Code::RedirectStatus, status.span.as_ref().or(span.as_ref()), message).route(name);
                     return None;
                 }
@@ -79,11 +83,10 @@ impl<'a> Targets<'a> {
     }
 
     fn own_page(&mut self, id: RouteId, name: &Placed<SmolStr>, redirect: &RedirectTo) -> Option<Destination> {
-        let source = self.route(id);
-        let span = name.span.clone().or_else(|| source.name_span.clone());
-        let to = self.named(name, source.scope, &source.name)?;
+        let span = name.span.clone().or_else(|| self.known(id).name_span.clone());
+        let to = self.named(name, self.known(id).scope, &self.route(id).name)?;
         let (source, target) = (self.route(id), self.route(to));
-        if target.redirect.is_some() {
+        if self.known(to).redirect.is_some() {
             return self.chain(id, to, span.as_ref());
         }
         if target.page.is_none() {
@@ -111,7 +114,7 @@ impl<'a> Targets<'a> {
         let mut at = Some(to);
         while let Some(next) = at.filter(|next| !way.contains(next)) {
             way.push(next);
-            let route = self.route(next);
+            let route = self.known(next);
             at = match route.redirect.as_ref().map(|redirect| &redirect.aim) {
                 Some(Aim::Route(name)) => self.find(&name.value, route.scope),
                 _ => None,
@@ -143,7 +146,7 @@ impl<'a> Targets<'a> {
     fn values(&mut self, id: RouteId, to: RouteId, redirect: &RedirectTo) -> Option<Vec<(SmolStr, Filling)>> {
         let (source, target) = (self.route(id), self.route(to));
         let (source_name, target_name) = (source.name.clone(), target.name.clone());
-        let span = redirect.span.clone().or_else(|| source.name_span.clone());
+        let span = redirect.span.clone().or_else(|| self.known(id).name_span.clone());
         let (source_params, target_params) = (source.params.clone(), target.params.clone());
         let mut values: Vec<(SmolStr, Filling)> = Vec::new();
         let mut is_sound = true;
@@ -303,7 +306,7 @@ impl<'a> Targets<'a> {
     fn other_site(&mut self, id: RouteId, url: &Placed<SmolStr>, redirect: &RedirectTo) -> Option<Destination> {
         let source = self.route(id);
         let (name, params) = (source.name.clone(), source.params.clone());
-        let span = url.span.clone().or_else(|| source.name_span.clone());
+        let span = url.span.clone().or_else(|| self.known(id).name_span.clone());
         let template = match Template::parse(&url.value) {
             Ok(template) => template,
             Err(error) => {
@@ -349,7 +352,7 @@ impl<'a> Targets<'a> {
                     return None;
                 }
                 if !takes_return {
-                    let path = &self.frozen[to.index()].path;
+                    let path = &self.routes[to.index()].path;
                     let message = format!("`{target}` has no `return` in its path, so visitors cannot get back to the page that they wanted");
                     self.report
                         .add(Code::NeedReturn, otherwise.span.as_ref(), message)
@@ -372,7 +375,7 @@ impl<'a> Targets<'a> {
             let mut is_circle = false;
             while let Some(at) = open.pop() {
                 let Some(to) = entries[at].otherwise else { continue };
-                for need in &self.routes[to.index()].needs {
+                for need in &self.known(to).needs {
                     let Some(next) = entries.iter().position(|entry| *entry.name == *need.value) else { continue };
                     is_circle |= next == start;
                     if !std::mem::replace(&mut seen[next], true) {
@@ -391,14 +394,14 @@ impl<'a> Targets<'a> {
 
     /// The needs of a route by their index.
     pub(super) fn needs_of(&mut self, id: RouteId, entries: &[NeedEntry]) -> Box<[NeedId]> {
-        let route = self.route(id);
-        let mut ids = Vec::with_capacity(route.needs.len());
-        for need in &route.needs {
+        let (route, needed) = (self.route(id), &self.known(id).needs);
+        let mut ids = Vec::with_capacity(needed.len());
+        for need in needed {
             let Some(index) = entries.iter().position(|entry| *entry.name == *need.value) else {
                 // An ancestor that names it has reported it already.
                 if route
                     .parent
-                    .is_none_or(|parent| !self.route(parent).needs.iter().any(|above| above.value == need.value))
+                    .is_none_or(|parent| !self.known(parent).needs.iter().any(|above| above.value == need.value))
                 {
                     let near = nearest(&need.value, entries.iter().map(|entry| &*entry.name));
                     let help = near.map_or_else(

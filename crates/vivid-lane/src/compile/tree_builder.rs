@@ -8,7 +8,7 @@ use hashbrown::HashMap;
 
 use super::draft::{Draft, DraftLeaf, DraftNode, ROOT, Word};
 use super::patterns::Patterns;
-use super::resolved::ResolvedRoute;
+use super::resolved::{ResolvedRoute, met};
 use crate::lookup::{
     Capture, Cover, Edge, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment,
     Stretch, Tail, TailKind, folded,
@@ -50,9 +50,9 @@ impl TreeBuilder {
     }
 
     /// Adds a route that answers URLs: every way through its path.
-    pub(super) fn add(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
-        for variant in route.variants() {
-            self.way(route, id, variant)?;
+    pub(super) fn add(&mut self, params: &[Param], variants: &[PathVariant], id: RouteId) -> Result<(), TooLarge> {
+        for variant in met(variants, params) {
+            self.way(params, id, variant)?;
         }
         self.draft.answering = self.draft.leaves.len();
         Ok(())
@@ -61,24 +61,24 @@ impl TreeBuilder {
     /// Notes where the paths of a route end that is not met there: that of a group, and what stands before a tail. A
     /// URL that leads to no page is covered by it. All routes that answer are in the tree already; a place that none of
     /// them passes is left out.
-    pub(super) fn add_area(&mut self, route: &ResolvedRoute, id: RouteId) -> Result<(), TooLarge> {
-        let answers = route.answers();
-        let met: Vec<&PathVariant> = route.variants().filter(|variant| answers && variant.tail.is_none()).collect();
-        for variant in &route.all_variants {
+    pub(super) fn add_area(&mut self, known: &ResolvedRoute, params: &[Param], id: RouteId) -> Result<(), TooLarge> {
+        let is_end = |variant: &&PathVariant| known.answers && variant.tail.is_none();
+        let met: Vec<&PathVariant> = met(&known.variants, params).filter(is_end).collect();
+        for variant in &known.variants {
             if met.iter().any(|known| known.segments == variant.segments) {
                 continue;
             }
             let covers = variant.covers.iter().map(|cover| Cover { has_tail: false, ..*cover }).collect();
             let area = PathVariant { segments: variant.segments.clone(), tail: None, covers };
-            self.area(route, id, &area)?;
+            self.area(params, id, &area)?;
         }
         Ok(())
     }
 
-    fn area(&mut self, route: &ResolvedRoute, id: RouteId, variant: &PathVariant) -> Result<(), TooLarge> {
+    fn area(&mut self, params: &[Param], id: RouteId, variant: &PathVariant) -> Result<(), TooLarge> {
         let mut at = ROOT;
         for segment in &variant.segments {
-            let next = match self.sort_of(segment, &route.params)? {
+            let next = match self.sort_of(segment, params)? {
                 Sort::Literal(text) if self.draft.folds => self.draft.literal(at, &folded(&text)),
                 Sort::Literal(text) => self.draft.literal(at, &text),
                 Sort::Pattern(pattern) => {
@@ -93,19 +93,19 @@ impl TreeBuilder {
         if self.draft.areas.get(&at).is_some_and(|known| known.iter().any(is_noted)) {
             return Ok(());
         }
-        let leaf = self.way(route, id, variant)?;
+        let leaf = self.way(params, id, variant)?;
         self.draft.node_mut(at).leaves.retain(|known| *known != leaf);
         self.draft.areas.entry(at).or_default().push(leaf);
         Ok(())
     }
 
-    fn way(&mut self, route: &ResolvedRoute, id: RouteId, variant: &PathVariant) -> Result<LeafId, TooLarge> {
+    fn way(&mut self, params: &[Param], id: RouteId, variant: &PathVariant) -> Result<LeafId, TooLarge> {
         let mut at = ROOT;
         let mut spelling = Vec::new();
         let (first_word, first_capture) = (self.draft.words.len(), self.draft.captures.len());
         let mut value = 0;
         for (index, segment) in (0..).zip(&variant.segments) {
-            let word = match self.sort_of(segment, &route.params)? {
+            let word = match self.sort_of(segment, params)? {
                 Sort::Literal(text) => {
                     let key = if self.draft.folds { folded(&text) } else { Cow::Borrowed(&*text) };
                     at = self.draft.add_literal(at, &key)?;
@@ -130,7 +130,7 @@ impl TreeBuilder {
         let mut tail = None;
         if let Some((param, kind)) = variant.tail {
             let item = match kind {
-                TailKind::Items => Arc::clone(&route.params[usize::from(param)].texts),
+                TailKind::Items => Arc::clone(&params[usize::from(param)].texts),
                 // The rule speaks of the whole tail; each of its segments may be anything.
                 TailKind::Rest => self.any(),
             };
@@ -269,6 +269,12 @@ impl TreeBuilder {
     pub(super) fn is_leaf_of(&self, id: LeafId, route: RouteId) -> bool {
         let at = id.0 as usize;
         at < self.draft.answering && self.draft.leaves[at].route == route
+    }
+
+    /// The first way of a route that answers URLs. Ways stand in the order of their routes.
+    pub(super) fn first_leaf(&self, route: RouteId) -> Result<LeafId, TooLarge> {
+        let at = self.draft.leaves[..self.draft.answering].partition_point(|leaf| leaf.route < route);
+        u32::try_from(at).map(LeafId).map_err(|_| TooLarge::Numbers)
     }
 
     pub(super) fn leaf(&self, id: LeafId) -> &DraftLeaf {

@@ -131,12 +131,12 @@ impl Gathering {
             self.mentions.push(Mention { kind, name: name.clone(), is_declaration: true, route: name.clone(), place });
         }
         self.add(NameKind::Page, route.page.as_ref(), false, &name);
-        self.add(NameKind::Page, route.fallback.as_deref(), false, &name);
-        self.add(NameKind::Frame, route.frame.as_deref(), false, &name);
-        self.add(NameKind::Need, &route.needs, false, &name);
+        self.add(NameKind::Page, route.extras.fallback.as_ref(), false, &name);
+        self.add(NameKind::Frame, route.extras.frame.as_ref(), false, &name);
+        self.add(NameKind::Need, &route.extras.needs, false, &name);
         self.variables(route.path.as_ref(), true, &name);
-        self.variables(route.host.as_deref(), true, &name);
-        self.add(NameKind::Param, &route.required, false, &name);
+        self.variables(route.extras.host.as_ref(), true, &name);
+        self.add(NameKind::Param, &route.extras.required, false, &name);
         self.rules(&route.params, &name);
         if let Some(redirect) = &route.redirect {
             self.redirect(redirect, &name, prefix);
@@ -144,7 +144,7 @@ impl Gathering {
         for child in &route.routes {
             self.route(child, &name, prefix);
         }
-        for table in &route.mounted {
+        for table in &route.extras.mounted {
             self.table(table, &name);
         }
     }

@@ -176,7 +176,7 @@ impl Page {
         route.path.get_or_insert_with(|| Placed::new(path.into(), here.clone()));
         route.page = Some(Placed::new(self.file.as_str().into(), here));
         let entry = |entry: &Entry| (entry.key.to_string(), entry.value.clone().into_data());
-        if let super::data::Data::Table(entries) = &mut route.data {
+        if let super::data::Data::Table(entries) = &mut route.extras.data {
             entries.extend(self.data.iter().map(entry));
         }
         route
@@ -261,8 +261,8 @@ impl Folder {
                     format!("the route of `{}` is named `{name}`, as `{wanted}` is taken", part.escape_debug());
                 report.add(Code::Renamed, None, message);
             }
-            route.frame = inside.frame.clone().map(|frame| Box::new(frame.into()));
-            route.fallback = inside.fallback.clone().map(|page| Box::new(page.into()));
+            route.extras.frame = inside.frame.clone().map(Placed::from);
+            route.extras.fallback = inside.fallback.clone().map(Placed::from);
             route.routes = inside.routes(HashSet::new(), report);
             if inside.page.is_some() || !route.routes.is_empty() {
                 routes.push(route);

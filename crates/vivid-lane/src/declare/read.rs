@@ -150,27 +150,27 @@ impl Reader<'_> {
                     route.page = self.text(entry);
                     route.damaged |= route.page.is_none();
                 }
-                "frame" => route.frame = self.text(entry).map(Box::new),
+                "frame" => route.extras.frame = self.text(entry),
                 "fallback" => match &entry.value.kind {
-                    NodeKind::Bool(false) => route.no_fallback = true,
+                    NodeKind::Bool(false) => route.extras.no_fallback = true,
                     NodeKind::Bool(true) => self.wrong_type(&entry, "the name of a page, or `false`,"),
-                    _ => route.fallback = self.text(entry).map(Box::new),
+                    _ => route.extras.fallback = self.text(entry),
                 },
                 "params" => route.params = self.params(entry),
-                "required" => route.required = self.texts(entry),
-                "methods" => route.methods = self.texts(entry),
-                "host" => route.host = self.text(entry).map(Box::new),
+                "required" => route.extras.required = self.texts(entry),
+                "methods" => route.extras.methods = self.texts(entry),
+                "host" => route.extras.host = self.text(entry),
                 "redirect" => {
                     route.redirect = self.redirect(entry).map(Box::new);
                     route.damaged |= route.redirect.is_none();
                 }
-                "needs" => route.needs = self.texts(entry),
+                "needs" => route.extras.needs = self.texts(entry),
                 "priority" => match entry.value.kind {
-                    NodeKind::Integer(number) => route.priority = number,
+                    NodeKind::Integer(number) => route.extras.priority = number,
                     _ => self.wrong_type(&entry, "a whole number"),
                 },
                 "include" => self.included(entry, &mut route),
-                "data" if matches!(entry.value.kind, NodeKind::Table(_)) => route.data = entry.value.into_data(),
+                "data" if matches!(entry.value.kind, NodeKind::Table(_)) => route.extras.data = entry.value.into_data(),
                 "data" => self.wrong_type(&entry, "a table"),
                 key if is_slip(key, &entry.value, keys::ROUTE) => {
                     route.damaged = true;
@@ -276,7 +276,7 @@ impl Reader<'_> {
             Ok(source) => {
                 let source = if source.name.is_some() { source } else { source.named(file.as_str()) };
                 let table = self.file(source, Some(file));
-                route.mounted.push(table);
+                route.extras.mounted.push(table);
             }
             Err(reason) => {
                 self.report

@@ -1,4 +1,13 @@
 //! The build form of a table.
+//!
+//! A large table has a hundred thousand routes, most of which have a name, a path and a page, or a redirect. Other keys are behind one pointer,
+//! which is empty until one of them is set:
+//!
+//! ```text
+//! RouteSpec { name, path, page, params, redirect, routes, extras ─→ nothing, or { needs, methods, data, … } }
+//! ```
+
+use std::ops::{Deref, DerefMut};
 
 use smol_str::SmolStr;
 
@@ -51,23 +60,59 @@ pub struct RouteSpec {
     pub(crate) name: Placed<SmolStr>,
     pub(crate) path: Option<Placed<SmolStr>>,
     pub(crate) page: Option<Placed<SmolStr>>,
-    // Few routes have what is in a box.
-    pub(crate) frame: Option<Box<Placed<SmolStr>>>,
-    pub(crate) fallback: Option<Box<Placed<SmolStr>>>,
+    pub(crate) params: Vec<(Placed<SmolStr>, Rule)>,
+    pub(crate) redirect: Option<Box<RedirectTo>>,
+    pub(crate) routes: Vec<RouteSpec>,
+    pub(crate) extras: Extras,
+    /// Whether something about the route could not be read. Then what follows from its absence is not reported as well.
+    pub(crate) damaged: bool,
+}
+
+/// The keys of a route that few have. It reads like [`ExtraKeys`], and takes room for them when it is written to.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Extras(Option<Box<ExtraKeys>>);
+
+/// The keys, with nothing where a route has none.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct ExtraKeys {
+    pub(crate) frame: Option<Placed<SmolStr>>,
+    pub(crate) fallback: Option<Placed<SmolStr>>,
     /// Whether there is no page for what is missing under the route, whatever an ancestor or the site says.
     pub(crate) no_fallback: bool,
-    pub(crate) params: Vec<(Placed<SmolStr>, Rule)>,
     pub(crate) required: Vec<Placed<SmolStr>>,
     pub(crate) methods: Vec<Placed<SmolStr>>,
-    pub(crate) host: Option<Box<Placed<SmolStr>>>,
-    pub(crate) redirect: Option<Box<RedirectTo>>,
+    pub(crate) host: Option<Placed<SmolStr>>,
     pub(crate) needs: Vec<Placed<SmolStr>>,
     pub(crate) priority: i64,
     pub(crate) data: Data,
-    pub(crate) routes: Vec<RouteSpec>,
     pub(crate) mounted: Vec<TableSpec>,
-    /// Whether something about the route could not be read. Then what follows from its absence is not reported as well.
-    pub(crate) damaged: bool,
+}
+
+static NONE: ExtraKeys = ExtraKeys {
+    frame: None,
+    fallback: None,
+    no_fallback: false,
+    required: Vec::new(),
+    methods: Vec::new(),
+    host: None,
+    needs: Vec::new(),
+    priority: 0,
+    data: Data::Table(Vec::new()),
+    mounted: Vec::new(),
+};
+
+impl Deref for Extras {
+    type Target = ExtraKeys;
+
+    fn deref(&self) -> &ExtraKeys {
+        self.0.as_deref().unwrap_or(&NONE)
+    }
+}
+
+impl DerefMut for Extras {
+    fn deref_mut(&mut self) -> &mut ExtraKeys {
+        self.0.get_or_insert_default()
+    }
 }
 
 impl TableSpec {
@@ -136,15 +181,15 @@ impl RouteSpec {
     /// Sets a frame around the pages of the route and its descendants.
     #[must_use]
     pub fn frame(mut self, frame: impl Into<String>) -> Self {
-        self.frame = Some(Box::new(frame.into().into()));
+        self.extras.frame = Some(frame.into().into());
         self
     }
 
     /// Sets the page for URLs under this route that no route answers.
     #[must_use]
     pub fn fallback(mut self, page: impl Into<String>) -> Self {
-        self.fallback = Some(Box::new(page.into().into()));
-        self.no_fallback = false;
+        self.extras.fallback = Some(page.into().into());
+        self.extras.no_fallback = false;
         self
     }
 
@@ -164,8 +209,8 @@ impl RouteSpec {
     /// ```
     #[must_use]
     pub fn no_fallback(mut self) -> Self {
-        self.fallback = None;
-        self.no_fallback = true;
+        self.extras.fallback = None;
+        self.extras.no_fallback = true;
         self
     }
 
@@ -179,21 +224,21 @@ impl RouteSpec {
     /// Makes parameters mandatory for this route that its path allows to be absent.
     #[must_use]
     pub fn required<T: Into<String>>(mut self, names: impl IntoIterator<Item = T>) -> Self {
-        self.required.extend(names.into_iter().map(|name| Placed::from(name.into())));
+        self.extras.required.extend(names.into_iter().map(|name| Placed::from(name.into())));
         self
     }
 
     /// Sets the methods that the route accepts (RFC 9110, section 9). The default is `GET`.
     #[must_use]
     pub fn methods<T: Into<String>>(mut self, methods: impl IntoIterator<Item = T>) -> Self {
-        self.methods.extend(methods.into_iter().map(|method| Placed::from(method.into())));
+        self.extras.methods.extend(methods.into_iter().map(|method| Placed::from(method.into())));
         self
     }
 
     /// Sets the host of the route and its descendants, a template such as `{club}.larkfell.example`.
     #[must_use]
     pub fn host(mut self, host: impl Into<String>) -> Self {
-        self.host = Some(Box::new(host.into().into()));
+        self.extras.host = Some(host.into().into());
         self
     }
 
@@ -207,21 +252,21 @@ impl RouteSpec {
     /// Sets which needs visitors of the route and its descendants must meet.
     #[must_use]
     pub fn needs<T: Into<String>>(mut self, needs: impl IntoIterator<Item = T>) -> Self {
-        self.needs.extend(needs.into_iter().map(|need| Placed::from(need.into())));
+        self.extras.needs.extend(needs.into_iter().map(|need| Placed::from(need.into())));
         self
     }
 
     /// Sets the priority. If two routes accept a common URL and neither is narrower, the higher number answers.
     #[must_use]
     pub fn priority(mut self, priority: i64) -> Self {
-        self.priority = priority;
+        self.extras.priority = priority;
         self
     }
 
     /// Attaches data of your own, which each match hands out.
     #[must_use]
     pub fn data(mut self, name: impl Into<String>, value: impl Into<Data>) -> Self {
-        if let Data::Table(entries) = &mut self.data {
+        if let Data::Table(entries) = &mut self.extras.data {
             entries.push((name.into(), value.into()));
         }
         self
@@ -251,7 +296,7 @@ impl RouteSpec {
     /// ```
     #[must_use]
     pub fn mount(mut self, table: TableSpec) -> Self {
-        self.mounted.push(table);
+        self.extras.mounted.push(table);
         self
     }
 }

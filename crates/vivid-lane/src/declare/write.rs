@@ -111,7 +111,7 @@ fn joined(parent: &str, name: &str) -> String {
 impl RouteSpec {
     fn names(&self, parent: &str, names: &mut HashSet<String>) {
         let name = joined(parent, &self.name.value);
-        let mounted = self.mounted.iter().flat_map(|table| &table.routes);
+        let mounted = self.extras.mounted.iter().flat_map(|table| &table.routes);
         self.routes.iter().chain(mounted).for_each(|route| route.names(&name, names));
         names.insert(name);
     }
@@ -119,7 +119,7 @@ impl RouteSpec {
     fn gather<'a>(&'a self, scope: &Scope<'a>, shared: &mut Shared<'a>) {
         let scope = scope.within(self);
         self.routes.iter().for_each(|route| route.gather(&scope, shared));
-        self.mounted.iter().for_each(|table| table.gather(&scope.mounted(table), shared));
+        self.extras.mounted.iter().for_each(|table| table.gather(&scope.mounted(table), shared));
     }
 
     fn data_in(&self, scope: &Scope<'_>) -> Data {
@@ -128,28 +128,30 @@ impl RouteSpec {
             out.extend(value.map(|value| (name.to_owned(), value.value.as_str().into())));
         };
         text("path", self.path.as_ref());
-        text("host", self.host.as_deref());
+        text("host", self.extras.host.as_ref());
         text("page", self.page.as_ref());
-        text("frame", self.frame.as_deref());
-        text("fallback", self.fallback.as_deref());
-        out.extend(self.no_fallback.then(|| ("fallback".to_owned(), false.into())));
+        text("frame", self.extras.frame.as_ref());
+        text("fallback", self.extras.fallback.as_ref());
+        out.extend(self.extras.no_fallback.then(|| ("fallback".to_owned(), false.into())));
         out.extend(self.redirect.as_ref().map(|to| ("redirect".to_owned(), to.data_in(scope))));
-        for (name, values) in [("methods", &self.methods), ("required", &self.required), ("needs", &self.needs)] {
+        for (name, values) in
+            [("methods", &self.extras.methods), ("required", &self.extras.required), ("needs", &self.extras.needs)]
+        {
             if !values.is_empty() {
                 let values: Vec<&str> = values.iter().map(|value| value.value.as_str()).collect();
                 out.push((name.to_owned(), values.into()));
             }
         }
-        if self.priority != 0 {
-            out.push(("priority".to_owned(), self.priority.into()));
+        if self.extras.priority != 0 {
+            out.push(("priority".to_owned(), self.extras.priority.into()));
         }
         push_table(&mut out, "params", params(&self.params));
-        if !self.data.is_empty() {
-            out.push(("data".to_owned(), self.data.clone()));
+        if !self.extras.data.is_empty() {
+            out.push(("data".to_owned(), self.extras.data.clone()));
         }
         let scope = scope.within(self);
         out.extend(self.routes.iter().map(|route| (route.name.value.to_string(), route.data_in(&scope))));
-        for table in &self.mounted {
+        for table in &self.extras.mounted {
             let mut inner = scope.mounted(table);
             // The rules that the table shares by name, as far as nothing around it has one.
             let own: Vec<_> = table.params.iter().filter(|(name, _)| !scope.ruled.contains(&&*name.value)).collect();

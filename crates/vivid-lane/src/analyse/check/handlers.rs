@@ -12,10 +12,9 @@ pub(super) fn compare(subject: &Subject<'_>, report: &mut Report) {
     let known: BTreeSet<&str> = handlers.iter().map(String::as_str).collect();
     let mut used: BTreeSet<&str> = BTreeSet::new();
     let site = subject.spec.site.fallback.iter().map(|page| (None, page));
-    let declared =
-        subject.declared.iter().zip(subject.routes()).flat_map(|(route, id)| {
-            route.page.iter().chain(route.fallback.as_deref()).map(move |page| (Some(id), page))
-        });
+    let declared = subject.declared.iter().zip(subject.routes()).flat_map(|(route, id)| {
+        route.page.iter().chain(route.extras.fallback.as_ref()).map(move |page| (Some(id), page))
+    });
     for (id, page) in site.chain(declared) {
         let Placed { value, span } = page;
         if !used.insert(value) || known.contains(value.as_str()) {

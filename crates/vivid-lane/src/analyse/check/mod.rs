@@ -199,6 +199,6 @@ fn in_order<'a>(routes: &'a [RouteSpec], out: &mut Vec<&'a RouteSpec>) {
     for route in routes {
         out.push(route);
         in_order(&route.routes, out);
-        route.mounted.iter().for_each(|table| in_order(&table.routes, out));
+        route.extras.mounted.iter().for_each(|table| in_order(&table.routes, out));
     }
 }

@@ -25,7 +25,7 @@ fn route_rules(subject: &Subject<'_>, route: &RouteSpec, at: &mut usize, report:
     for child in &route.routes {
         names.extend(route_rules(subject, child, at, report));
     }
-    for table in &route.mounted {
+    for table in &route.extras.mounted {
         let mut below = Vec::new();
         for child in &table.routes {
             below.extend(route_rules(subject, child, at, report));
@@ -87,7 +87,8 @@ pub(super) fn unused_lists(subject: &Subject<'_>, report: &mut Report) {
 pub(super) fn unused_needs(subject: &Subject<'_>, report: &mut Report) {
     for table in tables(subject.spec) {
         for need in &table.needs {
-            if !subject.declared.iter().any(|route| route.needs.iter().any(|used| used.value == need.name.value)) {
+            if !subject.declared.iter().any(|route| route.extras.needs.iter().any(|used| used.value == need.name.value))
+            {
                 let message = format!("the need `{}` is declared, but no route has it", need.name.value);
                 let help = format!("remove it, or write `needs = [\"{}\"]` on a route", need.name.value);
                 report.add(Code::UnusedNeed, need.name.span.as_ref(), message).help_with(help);
@@ -129,7 +130,7 @@ pub(super) fn unused_frames(subject: &Subject<'_>, report: &mut Report) {
         }
     }
     for (at, route) in subject.declared.iter().enumerate().filter(|(at, _)| !has_page[*at]) {
-        if let Some(frame) = &route.frame {
+        if let Some(frame) = &route.extras.frame {
             let name = &routes[at].name;
             let message =
                 format!("the frame `{}` is around no page: neither `{name}` nor a route below it has one", frame.value);
@@ -146,7 +147,7 @@ fn tables(spec: &TableSpec) -> Vec<&TableSpec> {
     fn below<'a>(routes: &'a [RouteSpec], out: &mut Vec<&'a TableSpec>) {
         for route in routes {
             below(&route.routes, out);
-            for table in &route.mounted {
+            for table in &route.extras.mounted {
                 out.push(table);
                 below(&table.routes, out);
             }

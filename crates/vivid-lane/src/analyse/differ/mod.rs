@@ -169,7 +169,7 @@ impl Differences {
     /// # Errors
     /// What keeps one of the tables from being built.
     pub fn between(old: TableSpec, new: TableSpec) -> Result<Self, TableError> {
-        Self::since(&old.build()?, new)
+        Self::since(old.build()?, new)
     }
 
     /// Compares this table with an older one that it replaces. Visitors are assumed to meet every need, and lists to
@@ -177,15 +177,18 @@ impl Differences {
     ///
     /// # Errors
     /// What keeps the new one from being built.
-    pub fn since(before: &Table, new: TableSpec) -> Result<Self, TableError> {
+    pub fn since(before: Table, new: TableSpec) -> Result<Self, TableError> {
         let after = new.build_from()?;
-        let Some(mut traced) = trace::trace(before, &after) else {
+        let Some(mut traced) = trace::trace(&before, &after) else {
             let not_compared = vec![NotCompared { route: None, witness: None }];
             return Ok(Self { all: Vec::new(), redirects: Vec::new(), not_compared });
         };
-        let all = group::group(&traced, before, &after);
+        let all = group::group(&traced, &before, &after);
         let not_compared = std::mem::take(&mut traced.not_compared);
-        Ok(Self { all, redirects: redirects::propose(traced, before, &after, new), not_compared })
+        let proposed = redirects::propose(traced, &before, &after, &new);
+        // What comes is a table with all of the proposals; the old one takes its room.
+        drop(before);
+        Ok(Self { all, redirects: redirects::fitting(proposed, &after, new), not_compared })
     }
 
     /// The differences: first what breaks addresses, in the order of the old table, then what is new.

@@ -56,7 +56,7 @@ impl ProposedRedirect {
             }
             _ => None,
         });
-        names.flatten().filter(|name| !self.spec.required.iter().any(|known| known.value == *name)).collect()
+        names.flatten().filter(|name| !self.spec.extras.required.iter().any(|known| known.value == *name)).collect()
     }
 
     fn has_shorter_forms(&self) -> bool {
@@ -93,19 +93,20 @@ impl fmt::Display for ProposedRedirect {
         if let Some(path) = &self.spec.path {
             writeln!(f, "path     = {}", text(&path.value))?;
         }
-        if let Some(host) = &self.spec.host {
+        if let Some(host) = &self.spec.extras.host {
             writeln!(f, "host     = {}", text(&host.value))?;
         }
-        if !self.spec.required.is_empty() {
-            let names: Vec<Data> = self.spec.required.iter().map(|name| Data::from(name.value.as_str())).collect();
+        if !self.spec.extras.required.is_empty() {
+            let names: Vec<Data> =
+                self.spec.extras.required.iter().map(|name| Data::from(name.value.as_str())).collect();
             writeln!(f, "required = {}", Data::List(names).to_toml())?;
         }
         for (name, rule) in &self.spec.params {
             let keywords = rule.keywords().map(|(name, value)| (name.to_owned(), value.clone())).collect();
             writeln!(f, "params.{} = {}", key(&name.value), Data::Table(keywords).to_toml())?;
         }
-        if self.spec.priority != 0 {
-            writeln!(f, "priority = {}", self.spec.priority)?;
+        if self.spec.extras.priority != 0 {
+            writeln!(f, "priority = {}", self.spec.extras.priority)?;
         }
         writeln!(f, "redirect = {}", text(&self.to))
     }
@@ -117,8 +118,8 @@ fn key(name: &str) -> String {
     if is_bare { name.to_owned() } else { Data::from(name).to_toml() }
 }
 
-/// The redirects for what is broken, with which the new table can still be built.
-pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: TableSpec) -> Vec<ProposedRedirect> {
+/// The redirects for what is broken.
+pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &TableSpec) -> Vec<ProposedRedirect> {
     let mut taken: HashSet<SmolStr> = new.routes.iter().map(|route| route.name.value.clone()).collect();
     let mut proposed = Vec::new();
     let ways = Ways::of(before.frozen()).ok();
@@ -140,8 +141,8 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: TableS
             is_partial: false,
         });
     }
-    drop((traced, ways));
-    fitting(proposed, after, new)
+    proposed.shrink_to_fit();
+    proposed
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
@@ -209,9 +210,11 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
         if !param.is_optional && param.kind != ParamKind::Host && optional_by_form(&param.name) {
             spec = spec.required([&*param.name]);
         }
-        let rule =
-            param.check.declared().iter().fold(Rule::new(), |rule, (name, value)| rule.keyword(name, value.clone()));
-        if rule.keywords().next().is_some() {
+        let declared = param.check.declared();
+        if !declared.is_empty() {
+            let mut rule = Rule::new();
+            rule.keywords.reserve_exact(declared.len());
+            let rule = declared.iter().fold(rule, |rule, (name, value)| rule.keyword(name, value.clone()));
             spec.params.reserve_exact(1);
             spec = spec.param(&*param.name, rule);
         }
@@ -225,10 +228,11 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
 ///
 /// It goes by rounds. What is wrong with one may be wrong with another because of it, so of the routes that one finding
 /// names only the first is changed in a round. After [`MOST_ROUNDS`] what is unfit is left out.
-fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpec) -> Vec<ProposedRedirect> {
+pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpec) -> Vec<ProposedRedirect> {
     let own = new.routes.len();
     for round in 0.. {
         // They are lent to the table, as there may be as many as it has routes.
+        new.routes.reserve_exact(proposed.len());
         new.routes.extend(proposed.iter_mut().map(|one| std::mem::take(&mut one.spec)));
         let mut are_too_many = false;
         let unfit: Vec<(Vec<String>, Unfit)> = match new.build_from() {
@@ -246,10 +250,10 @@ fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpe
             }
         };
         proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
-        let mut equals = proposed.iter_mut().filter(|one| one.spec.priority == 0).peekable();
+        let mut equals = proposed.iter_mut().filter(|one| one.spec.extras.priority == 0).peekable();
         if are_too_many && equals.peek().is_some() {
             // Not all overlaps are reported, so each proposal gives way to whatever it meets.
-            equals.for_each(|one| one.spec.priority = -1);
+            equals.for_each(|one| one.spec.extras.priority = -1);
             continue;
         }
         let position: HashMap<SmolStr, usize> =
@@ -265,7 +269,7 @@ fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpe
             let one = &mut proposed[at];
             match why {
                 _ if round >= MOST_ROUNDS => left_out.extend([at]),
-                Unfit::Overlaps if one.spec.priority == 0 => one.spec.priority = -1,
+                Unfit::Overlaps if one.spec.extras.priority == 0 => one.spec.extras.priority = -1,
                 Unfit::Takes if one.has_shorter_forms() => one.without_shorter_forms(),
                 _ => left_out.extend([at]),
             }
