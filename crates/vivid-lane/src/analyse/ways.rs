@@ -15,31 +15,38 @@ use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, SEPARATOR, TEXT, TooLarg
 
 /// What a segment is.
 #[derive(Debug, Clone)]
-pub(super) enum Word {
-    Literal(Box<str>),
+pub(super) enum Word<'t> {
+    Literal(&'t str),
     /// The texts that a pattern accepts.
     Set(Arc<Dfa>),
 }
 
 /// A way through the path of a route. Where it has a tail, the last word stands for each of its segments.
-#[derive(Debug)]
-pub(super) struct Way {
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Way<'t> {
     pub(super) leaf: LeafId,
     pub(super) route: RouteId,
-    pub(super) words: Vec<Word>,
-    tail: Option<(TailKind, Param)>,
+    pub(super) words: &'t [Word<'t>],
+    tail: Option<(TailKind, &'t Param)>,
     /// How far the set tells what the way accepts.
     pub(super) certainty: Certainty,
+}
+
+/// What is noted of a way: where its words stand among those of all.
+#[derive(Debug, Clone, Copy)]
+struct Note {
+    first: u32,
+    words: u16,
+    certainty: Certainty,
 }
 
 /// All ways of a table.
 #[derive(Debug)]
 pub(super) struct Ways<'t> {
     pub(super) frozen: &'t Frozen,
-    /// By the number of their leaf.
-    all: Vec<Way>,
-    /// The ways of each route.
-    of_route: HashMap<RouteId, Vec<usize>>,
+    /// By the number of their leaf. Those of a route stand together, in the order of the routes.
+    all: Vec<Note>,
+    words: Vec<Word<'t>>,
     /// What each pattern accepts, whatever functions and live lists refuse.
     sets: Vec<Arc<Dfa>>,
     /// The paths of ways that were asked for not long ago.
@@ -68,65 +75,65 @@ impl<'t> Ways<'t> {
         for pattern in &tree.patterns {
             sets.push(segment_set(pattern)?);
         }
-        let mut found: Vec<Option<Way>> = (0..tree.answering).map(|_| None).collect();
-        let mut open: Vec<(NodeId, Vec<Word>, Certainty, bool)> =
-            vec![(tree.root(), Vec::new(), Certainty::Exact, false)];
-        while let Some((id, words, certainty, in_tail)) = open.pop() {
+        let mut all: Vec<Option<Note>> = vec![None; tree.answering];
+        let mut all_words = Vec::new();
+        // The words that lead to the node at hand, and what is to be looked at: a node, the word that leads there from the one
+        // before, and how many words are before that.
+        let mut words: Vec<Word<'t>> = Vec::new();
+        let mut open: Vec<(NodeId, Option<Word<'t>>, usize, Certainty, bool)> =
+            vec![(tree.root(), None, 0, Certainty::Exact, false)];
+        while let Some((id, word, depth, certainty, in_tail)) = open.pop() {
+            words.truncate(depth);
+            words.extend(word);
             let node = tree.node(id);
             for &leaf in tree.leaves(node) {
-                let packed = tree.leaf(leaf);
-                let tail = packed.tail.map(|tail| {
-                    let params = &frozen.route(packed.route).params;
-                    (tail.kind, params[usize::from(tail.param)].clone())
-                });
                 // The rule of a tail speaks of the whole tail, and so is no part of the pattern of its segments.
+                let tail = tail_of(frozen, leaf);
                 let rules = tail.iter().flat_map(|(_, param)| [&*param.texts, &*param.check]);
                 let of_tail = ValueSet::new(Arc::clone(&TEXT), rules).certainty();
-                found[leaf.0 as usize] = Some(Way {
-                    leaf,
-                    route: packed.route,
-                    words: words.clone(),
-                    tail,
-                    certainty: certainty.max(of_tail),
-                });
+                let first = u32::try_from(all_words.len()).map_err(|_| TooLarge::Numbers)?;
+                let count = u16::try_from(words.len()).map_err(|_| TooLarge::Numbers)?;
+                all[leaf.0 as usize] = Some(Note { first, words: count, certainty: certainty.max(of_tail) });
+                all_words.extend_from_slice(&words);
             }
             if in_tail {
                 continue;
             }
-            let longer = |word: Word| words.iter().cloned().chain([word]).collect::<Vec<_>>();
-            open.extend(
-                tree.literals(node).map(|(text, child)| (child, longer(Word::Literal(text.into())), certainty, false)),
-            );
+            let depth = words.len();
+            let literals = tree.literals(node);
+            open.extend(literals.map(|(text, child)| (child, Some(Word::Literal(text)), depth, certainty, false)));
             open.extend(tree.edges(node).iter().map(|edge| {
                 let set = &sets[edge.pattern.0 as usize];
                 let word = Word::Set(Arc::clone(&set.texts));
-                (edge.target, longer(word), certainty.max(set.certainty()), edge.is_tail)
+                (edge.target, Some(word), depth, certainty.max(set.certainty()), edge.is_tail)
             }));
         }
-        let all: Vec<Way> = found.into_iter().collect::<Option<_>>().ok_or(TooLarge::Numbers)?;
-        let mut of_route: HashMap<RouteId, Vec<usize>> = HashMap::new();
-        for (at, way) in all.iter().enumerate() {
-            of_route.entry(way.route).or_default().push(at);
-        }
+        let all: Vec<Note> = all.into_iter().collect::<Option<_>>().ok_or(TooLarge::Numbers)?;
         let sets = sets.into_iter().map(|set| set.texts).collect();
-        Ok(Self { frozen, all, of_route, sets, known: RefCell::default() })
+        Ok(Self { frozen, all, words: all_words, sets, known: RefCell::default() })
     }
 
-    pub(super) fn get(&self, leaf: LeafId) -> &Way {
-        &self.all[leaf.0 as usize]
+    pub(super) fn get(&self, leaf: LeafId) -> Way<'_> {
+        let note = self.all[leaf.0 as usize];
+        let words = &self.words[note.first as usize..][..usize::from(note.words)];
+        let route = self.frozen.tree.leaf(leaf).route;
+        Way { leaf, route, words, tail: tail_of(self.frozen, leaf), certainty: note.certainty }
     }
 
-    pub(super) fn all(&self) -> &[Way] {
-        &self.all
+    pub(super) fn all(&self) -> impl Iterator<Item = Way<'_>> {
+        (0..).map(LeafId).take(self.all.len()).map(|leaf| self.get(leaf))
     }
 
     /// The ways of a route.
-    pub(super) fn of_route(&self, route: RouteId) -> impl Iterator<Item = &Way> {
-        self.of_route.get(&route).into_iter().flatten().map(|&at| &self.all[at])
+    pub(super) fn of_route(&self, route: RouteId) -> impl Iterator<Item = Way<'_>> {
+        let leaves = &self.frozen.tree.leaves[..self.all.len()];
+        let first = leaves.partition_point(|leaf| leaf.route < route);
+        let own = leaves[first..].iter().take_while(move |leaf| leaf.route == route);
+        (first..).zip(own).filter_map(|(at, _)| Some(self.get(LeafId(u32::try_from(at).ok()?))))
     }
 
     /// The ways that may share a path with one, which may be of another table; `None` where they are too many.
-    pub(super) fn sharing(&self, way: &Way) -> Option<Vec<LeafId>> {
+    pub(super) fn sharing(&self, way: Way<'_>) -> Option<Vec<LeafId>> {
         let tree = &self.frozen.tree;
         let last = way.words.len();
         let mut left = MOST_STEPS;
@@ -185,20 +192,20 @@ impl<'t> Ways<'t> {
     }
 
     /// All paths of a way, each segment after a separator.
-    pub(super) fn set(&self, way: &Way) -> Result<Arc<Dfa>, TooLarge> {
+    pub(super) fn set(&self, way: Way<'_>) -> Result<Arc<Dfa>, TooLarge> {
         if let Some(known) = self.known.borrow().sets.get(&way.leaf) {
             return Ok(Arc::clone(known));
         }
         let words = match way.tail {
             Some(_) => &way.words[..way.words.len() - 1],
-            None => &way.words[..],
+            None => way.words,
         };
-        let segment = |word: &Word| match word {
-            Word::Literal(text) => Err(text.clone()),
+        let segment = |word: &Word<'_>| match word {
+            Word::Literal(text) => Err(text.to_string()),
             Word::Set(set) => Ok(Arc::clone(set)),
         };
         let segments: Vec<_> = words.iter().map(segment).collect();
-        let set = Arc::new(way_set(&segments, way.tail.as_ref())?);
+        let set = Arc::new(way_set(&segments, way.tail)?);
         let mut known = self.known.borrow_mut();
         if known.bytes > MOST_KNOWN {
             *known = Known::default();
@@ -216,13 +223,20 @@ impl<'t> Ways<'t> {
     }
 }
 
-impl Way {
+/// What takes the segments at the end of a way.
+fn tail_of(frozen: &Frozen, leaf: LeafId) -> Option<(TailKind, &Param)> {
+    let leaf = frozen.tree.leaf(leaf);
+    let params = &frozen.route(leaf.route).params;
+    leaf.tail.map(|tail| (tail.kind, &params[usize::from(tail.param)]))
+}
+
+impl Way<'_> {
     /// Whether the other accepts the very same paths, as all its segments are the same.
-    pub(super) fn is_alike(&self, other: &Self) -> bool {
+    pub(super) fn is_alike(&self, other: &Way<'_>) -> bool {
         self.tail.is_none()
             && other.tail.is_none()
             && self.words.len() == other.words.len()
-            && self.words.iter().zip(&other.words).all(|(one, other)| match (one, other) {
+            && self.words.iter().zip(other.words).all(|(one, other)| match (one, other) {
                 (Word::Literal(one), Word::Literal(other)) => one == other,
                 (Word::Set(one), Word::Set(other)) => Arc::ptr_eq(one, other) || one == other,
                 _ => false,

@@ -95,7 +95,7 @@ impl TreeBuilder {
             let Some(next) = next else { return Ok(true) };
             at = next;
         }
-        Ok(self.node(at).leaves.len() != 1)
+        Ok(self.draft.leaves(at).len() != 1)
     }
 
     fn sole_is(&self, edge: &crate::lookup::Edge, text: &str) -> bool {
@@ -105,7 +105,7 @@ impl TreeBuilder {
     /// Could something end below a node whose segments are these? Two patterns are taken to share a value.
     fn may_lead_on(&self, at: NodeId, rest: &[Word], left: &mut usize) -> bool {
         let node = self.node(at);
-        let Some((word, rest)) = rest.split_first() else { return !node.leaves.is_empty() };
+        let Some((word, rest)) = rest.split_first() else { return node.is_end() };
         if *left <= node.literals() + node.edges.len() {
             return true;
         }

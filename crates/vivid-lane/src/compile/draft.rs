@@ -26,8 +26,9 @@ pub(super) struct Draft {
     pub(super) answering: usize,
     /// What covers a URL that goes on from a node, beside what ends there.
     pub(super) areas: HashMap<NodeId, Vec<LeafId>>,
-    /// Whether letter case is ignored in literals.
+    /// Whether letter case is ignored in literals. Then, by leaf and segment, those that a route declares in another one.
     pub(super) folds: bool,
+    pub(super) spelling: HashMap<(LeafId, u16), Box<str>>,
 }
 
 /// Where a walk stands after some segments.
@@ -43,7 +44,8 @@ pub(super) struct DraftNode {
     /// The literal that was added before it to the same node.
     sibling: NodeId,
     pub(super) edges: SmallVec<[Edge; 1]>,
-    pub(super) leaves: SmallVec<[LeafId; 2]>,
+    /// The last leaf that was added.
+    last_leaf: LeafId,
     pub(super) is_ordered: bool,
 }
 
@@ -63,11 +65,14 @@ pub(super) struct DraftLeaf {
     pub(super) covers: Stretch,
     pub(super) captures: Stretch,
     pub(super) tail: Option<Tail>,
-    pub(super) spelling: Vec<(u16, Box<str>)>,
+    /// The leaf that was added before it to the same node.
+    sibling: LeafId,
 }
 
 /// The root of a tree, which follows no node.
 pub(super) const ROOT: NodeId = NodeId(0);
+/// No leaf.
+const NONE: LeafId = LeafId(u32::MAX);
 
 /// The texts of the literals that lead to nodes: what is left of a draft when the rest is packed.
 pub(super) struct Texts {
@@ -95,7 +100,7 @@ impl DraftNode {
             last_literal: ROOT,
             sibling: ROOT,
             edges: SmallVec::new(),
-            leaves: SmallVec::new(),
+            last_leaf: NONE,
             is_ordered: true,
         }
     }
@@ -103,6 +108,11 @@ impl DraftNode {
     /// How many literals follow it?
     pub(super) fn literals(&self) -> usize {
         self.literals as usize
+    }
+
+    /// Whether a way ends at it.
+    pub(super) fn is_end(&self) -> bool {
+        self.last_leaf != NONE
     }
 }
 
@@ -123,6 +133,7 @@ impl Draft {
             answering: 0,
             areas: HashMap::new(),
             folds,
+            spelling: HashMap::new(),
         }
     }
 
@@ -162,6 +173,52 @@ impl Draft {
         let some = |id: NodeId| (id != ROOT).then_some(id);
         let ids = std::iter::successors(some(self.node(at).last_literal), move |&id| some(self.node(id).sibling));
         ids.map(|id| (self.text_of(id), id))
+    }
+
+    /// The leaves of a node, in the order in which they were added.
+    pub(super) fn leaves(&self, at: NodeId) -> SmallVec<[LeafId; 2]> {
+        let some = |id: LeafId| (id != NONE).then_some(id);
+        let from_last = |id: &LeafId| some(self.leaves[id.0 as usize].sibling);
+        let mut leaves: SmallVec<_> = std::iter::successors(some(self.node(at).last_leaf), from_last).collect();
+        leaves.reverse();
+        leaves
+    }
+
+    /// A leaf of a route, with the stretches of what was noted of it from these places on.
+    pub(super) fn add_leaf(
+        &mut self,
+        at: NodeId,
+        route: RouteId,
+        (words, covers, captures): (usize, usize, usize),
+        tail: Option<Tail>,
+    ) -> Result<(), TooLarge> {
+        let id = self.next_leaf()?;
+        let sibling = std::mem::replace(&mut self.node_mut(at).last_leaf, id);
+        self.leaves.push(DraftLeaf {
+            route,
+            words: Stretch::from(words, &self.words)?,
+            covers: Stretch::from(covers, &self.covers)?,
+            captures: Stretch::from(captures, &self.captures)?,
+            tail,
+            sibling,
+        });
+        Ok(())
+    }
+
+    /// The number of the leaf that is added next.
+    pub(super) fn next_leaf(&self) -> Result<LeafId, TooLarge> {
+        let id = u32::try_from(self.leaves.len()).map(LeafId).map_err(|_| TooLarge::Numbers)?;
+        if id == NONE { Err(TooLarge::Numbers) } else { Ok(id) }
+    }
+
+    /// Makes the leaf that was added last that of an area: it is there for what goes on from its node, and does not end there.
+    pub(super) fn last_is_area(&mut self, at: NodeId) {
+        let node = &mut self.nodes[at.0 as usize];
+        let leaf = std::mem::replace(&mut node.last_leaf, NONE);
+        if let Some(draft) = self.leaves.get_mut(leaf.0 as usize) {
+            node.last_leaf = std::mem::replace(&mut draft.sibling, NONE);
+            self.areas.entry(at).or_default().push(leaf);
+        }
     }
 
     fn fresh(&mut self, before: NodeId) -> Result<NodeId, TooLarge> {

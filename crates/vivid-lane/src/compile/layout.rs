@@ -2,10 +2,10 @@
 
 use std::hash::{BuildHasher, Hasher};
 
-use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
+use hashbrown::{DefaultHashBuilder, HashTable};
 use smallvec::SmallVec;
 
-use super::draft::{Draft, DraftLeaf, Texts, Word};
+use super::draft::{Draft, Texts, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
     Branch, Capture, Cover, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, NodeRef, Order, Outcome, Param,
@@ -19,7 +19,6 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
     let TreeBuilder { draft, all_patterns: patterns, order, patterns: compared, .. } = builder;
     let order = Order { patterns: compared.into_pairs(), ..order };
     let mut draft = draft;
-    let leaves = std::mem::take(&mut draft.leaves);
     let mut packing = Packing {
         tree: Tree {
             patterns,
@@ -30,6 +29,7 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
                 .into_iter()
                 .map(|(node, leaves)| (node, leaves.into_boxed_slice()))
                 .collect(),
+            spelling: std::mem::take(&mut draft.spelling),
             ..Tree::default()
         },
         nodes: Vec::with_capacity(draft.nodes.len() + 1),
@@ -38,7 +38,7 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
     };
     packing.fill(&draft)?;
     packing.branches(&draft)?;
-    packing.leaves(leaves, &draft, routes)?;
+    packing.leaves(&draft, routes)?;
     let texts = draft.into_texts();
     packing.slots(&texts, routes)?;
     let Packing { mut tree, nodes, edges, children } = packing;
@@ -143,7 +143,7 @@ impl Packing {
             // The texts of literals stand in the order of their nodes.
             text += node.text.count;
             self.edges.extend(node.edges.iter().copied());
-            leaves.extend(node.leaves.iter().copied());
+            leaves.extend(draft.leaves(NodeId(narrow(index)?)));
         }
         let (children, edges, leaf_ids) =
             (narrow(self.children.len())?, narrow(self.edges.len())?, narrow(leaves.len())?);
@@ -275,11 +275,10 @@ impl Packing {
     }
 
     /// Packs the leaves, each with what can be computed about it beforehand.
-    fn leaves(&mut self, leaves: Vec<DraftLeaf>, draft: &Draft, routes: &[Route]) -> Result<(), TooLarge> {
-        let mut packed = Vec::with_capacity(leaves.len());
-        let mut spelling = HashMap::new();
+    fn leaves(&mut self, draft: &Draft, routes: &[Route]) -> Result<(), TooLarge> {
+        let mut packed = Vec::with_capacity(draft.leaves.len());
         let (mut all_steps, mut all_covers, mut all_captures) = (Once::new(), Once::new(), Once::new());
-        for (id, leaf) in (0..).map(LeafId).zip(leaves) {
+        for leaf in &draft.leaves {
             let route = &routes[leaf.route.index()];
             let is_unconditional = route.extras.host.is_none()
                 && route.extras.query.is_empty()
@@ -315,7 +314,6 @@ impl Packing {
                 query: role_of_query(route),
                 unguarded_page: route.page.filter(|_| route.is_unguarded),
             });
-            spelling.extend(leaf.spelling.into_iter().map(|(at, text)| ((id, at), text)));
         }
         // Where several end at one node, a query may choose among them.
         for index in 0..draft.nodes.len() {
@@ -331,7 +329,6 @@ impl Packing {
         (self.tree.steps, self.tree.covers, self.tree.captures) =
             (all_steps.all.into(), all_covers.all.into(), all_captures.all.into());
         self.tree.leaves = packed.into();
-        self.tree.spelling = spelling;
         Ok(())
     }
 }

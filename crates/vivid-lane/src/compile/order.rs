@@ -370,8 +370,8 @@ fn writable_segment() -> Result<Arc<Dfa>, TooLarge> {
 
 /// The paths of one way: segments that are sets or literal, and perhaps a tail.
 pub(crate) fn way_set(
-    segments: &[Result<Arc<Dfa>, Box<str>>],
-    rest: Option<&(TailKind, Param)>,
+    segments: &[Result<Arc<Dfa>, String>],
+    rest: Option<(TailKind, &Param)>,
 ) -> Result<Dfa, TooLarge> {
     let mut path = Vec::new();
     for segment in segments {
@@ -382,7 +382,7 @@ pub(crate) fn way_set(
         }
     }
     if let Some((kind, param)) = rest {
-        path.extend(writable_tail(*kind, param)?);
+        path.extend(writable_tail(kind, param)?);
     }
     sequence(&[path])
 }

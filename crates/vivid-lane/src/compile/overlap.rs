@@ -90,10 +90,11 @@ impl Proof<'_> {
     /// The pairs of ways that part at a node.
     fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
         let node = self.builder.node(id);
-        if node.leaves.len() < 2 && (node.edges.is_empty() || node.edges.len() + node.literals() < 2) {
+        let leaves = self.builder.draft.leaves(id);
+        if leaves.len() < 2 && (node.edges.is_empty() || node.edges.len() + node.literals() < 2) {
             return Ok(());
         }
-        let (leaves, edges) = (node.leaves.clone(), node.edges.clone());
+        let edges = node.edges.clone();
         for (at, &left) in leaves.iter().enumerate() {
             for &right in &leaves[at + 1..] {
                 self.leaves(left, right, true)?;
@@ -127,7 +128,7 @@ impl Proof<'_> {
         }
         let draft = &self.builder.draft;
         let (a, b) = (draft.node(left), draft.node(right));
-        let (a_endings, b_endings) = (a.leaves.clone(), b.leaves.clone());
+        let (a_endings, b_endings) = (draft.leaves(left), draft.leaves(right));
         let (a_edges, b_edges) = (a.edges.clone(), b.edges.clone());
         let (few, many) = if a.literals() <= b.literals() { (left, right) } else { (right, left) };
         let twins = draft.literals(few).filter_map(|(text, one)| Some((one, draft.literal(many, text)?)));
@@ -334,15 +335,15 @@ impl Proof<'_> {
         }
         let leaf = self.builder.leaf(id);
         let params = &self.routes[leaf.route.index()].params;
-        let tail = leaf.tail.map(|tail| (tail.kind, params[usize::from(tail.param)].clone()));
+        let tail = leaf.tail.map(|tail| (tail.kind, &params[usize::from(tail.param)]));
         let words = self.builder.words(id);
         // The last word stands for each segment of a tail.
         let segments = &words[..words.len() - usize::from(tail.is_some())];
         let segment = |word: &Word| match word {
-            Word::Literal(node) => Err(Box::from(self.builder.draft.text_of(*node))),
+            Word::Literal(node) => Err(self.builder.draft.text_of(*node).to_owned()),
             Word::Pattern(pattern) => Ok(Arc::clone(&self.builder.patterns.set(*pattern).texts)),
         };
-        let set = Arc::new(order::way_set(&segments.iter().map(segment).collect::<Vec<_>>(), tail.as_ref())?);
+        let set = Arc::new(order::way_set(&segments.iter().map(segment).collect::<Vec<_>>(), tail)?);
         self.leaf_paths.insert(id, Arc::clone(&set));
         Ok(set)
     }

@@ -21,6 +21,9 @@ const DEEPEST: usize = 64;
 /// How many routes a table may have.
 const MOST_ROUTES: usize = 1 << 24;
 
+/// Room for at most so many declared routes is kept after they are forgotten.
+const MOST_IDLE: usize = 4096;
+
 /// What the walk over the declared routes gives.
 #[derive(Debug)]
 pub(super) struct Walked {
@@ -74,7 +77,16 @@ pub(super) fn walk(spec: Cow<'_, TableSpec>, routes: usize, report: &mut Report)
     walker.reserve(spec.routes.len());
     match spec {
         Cow::Borrowed(spec) => spec.routes.iter().for_each(|route| walker.route(route, None)),
-        Cow::Owned(spec) => spec.routes.into_iter().for_each(|route| walker.route(&route, None)),
+        Cow::Owned(mut spec) => {
+            // From the end, where room can be given back while the tree grows.
+            spec.routes.reverse();
+            while let Some(route) = spec.routes.pop() {
+                walker.route(&route, None);
+                if spec.routes.len().is_multiple_of(MOST_IDLE) {
+                    spec.routes.shrink_to_fit();
+                }
+            }
+        }
     }
     if let Some(too_large) = walker.too_large {
         return Err(too_large);

@@ -10,8 +10,8 @@ use super::draft::{Draft, DraftLeaf, DraftNode, ROOT, Word};
 use super::patterns::Patterns;
 use super::resolved::{ResolvedRoute, met};
 use crate::lookup::{
-    Capture, Cover, Edge, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment,
-    Stretch, Tail, TailKind, folded,
+    Capture, Cover, Edge, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment, Tail,
+    TailKind, folded,
 };
 use crate::rule::{Check, Narrower, TooLarge};
 
@@ -93,15 +93,14 @@ impl TreeBuilder {
         if self.draft.areas.get(&at).is_some_and(|known| known.iter().any(is_noted)) {
             return Ok(());
         }
-        let leaf = self.way(params, id, variant)?;
-        self.draft.node_mut(at).leaves.retain(|known| *known != leaf);
-        self.draft.areas.entry(at).or_default().push(leaf);
+        self.way(params, id, variant)?;
+        self.draft.last_is_area(at);
         Ok(())
     }
 
-    fn way(&mut self, params: &[Param], id: RouteId, variant: &PathVariant) -> Result<LeafId, TooLarge> {
+    fn way(&mut self, params: &[Param], id: RouteId, variant: &PathVariant) -> Result<(), TooLarge> {
         let mut at = ROOT;
-        let mut spelling = Vec::new();
+        let leaf = self.draft.next_leaf()?;
         let (first_word, first_capture) = (self.draft.words.len(), self.draft.captures.len());
         let mut value = 0;
         for (index, segment) in (0..).zip(&variant.segments) {
@@ -110,7 +109,7 @@ impl TreeBuilder {
                     let key = if self.draft.folds { folded(&text) } else { Cow::Borrowed(&*text) };
                     at = self.draft.add_literal(at, &key)?;
                     if self.draft.folds {
-                        spelling.push((index, Box::from(&*text)));
+                        self.draft.spelling.insert((leaf, index), Box::from(&*text));
                     }
                     Word::Literal(at)
                 }
@@ -139,20 +138,9 @@ impl TreeBuilder {
             self.draft.words.push(Word::Pattern(pattern));
             tail = Some(Tail { param, kind });
         }
-        let leaf = LeafId(u32::try_from(self.draft.leaves.len()).map_err(|_| TooLarge::Numbers)?);
-        let Draft { words, covers, captures, leaves, .. } = &mut self.draft;
-        let first_cover = covers.len();
-        covers.extend(variant.covers.iter().map(|cover| whole_where_it_is(*cover, variant)));
-        leaves.push(DraftLeaf {
-            route: id,
-            words: Stretch::from(first_word, words)?,
-            covers: Stretch::from(first_cover, covers)?,
-            captures: Stretch::from(first_capture, captures)?,
-            tail,
-            spelling,
-        });
-        self.draft.node_mut(at).leaves.push(leaf);
-        Ok(leaf)
+        let first_cover = self.draft.covers.len();
+        self.draft.covers.extend(variant.covers.iter().map(|cover| whole_where_it_is(*cover, variant)));
+        self.draft.add_leaf(at, id, (first_word, first_cover, first_capture), tail)
     }
 
     fn any(&mut self) -> Arc<Check> {

@@ -10,7 +10,7 @@ use crate::lookup::{ParamKind, RouteId, folded};
 
 /// Finds routes whose paths differ only by the letter case of their literals.
 pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Report) {
-    let mut seen: HashMap<Vec<Result<String, usize>>, &Way> = HashMap::new();
+    let mut seen: HashMap<Vec<Result<String, usize>>, Way<'_>> = HashMap::new();
     let mut reported: Vec<(RouteId, RouteId)> = Vec::new();
     for way in ways.all() {
         let key = way.words.iter().map(|word| match word {
@@ -18,12 +18,12 @@ pub(super) fn letter_case(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut R
             Word::Set(set) => Err(std::sync::Arc::as_ptr(set).addr()),
         });
         let known = *seen.entry(key.collect()).or_insert(way);
-        let is_same = |(left, right): (&Word, &Word)| match (left, right) {
+        let is_same = |(left, right): (&Word<'_>, &Word<'_>)| match (left, right) {
             (Word::Literal(left), Word::Literal(right)) => left == right,
             _ => true,
         };
         let pair = (known.route, way.route);
-        if known.words.iter().zip(&way.words).all(is_same) || known.route == way.route || reported.contains(&pair) {
+        if known.words.iter().zip(way.words).all(is_same) || known.route == way.route || reported.contains(&pair) {
             continue;
         }
         reported.push(pair);
@@ -51,7 +51,7 @@ pub(super) fn unbounded(subject: &Subject<'_>, ways: &Ways<'_>, report: &mut Rep
             .iter()
             .find(|param| matches!(param.kind, ParamKind::Items | ParamKind::Rest) && param.check.is_any_of_its_form());
         let Some(tail) = tail.filter(|tail| tail.level == route.level && route.answers()) else { continue };
-        let takes_all = ways.of_route(id).any(|way| matches!(way.words.as_slice(), [Word::Set(_)]));
+        let takes_all = ways.of_route(id).any(|way| matches!(way.words, [Word::Set(_)]));
         let name = &tail.name;
         let span = subject.place(id);
         let finding = if takes_all && route.extras.host.is_none() {

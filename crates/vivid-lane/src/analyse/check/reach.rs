@@ -109,7 +109,7 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
     let mut fate = Reachability::default();
     for way in ways.of_route(id) {
         let Some(sharing) = ways.sharing(way) else { return Ok(None) };
-        let others: Vec<&Way> = sharing
+        let others: Vec<Way<'_>> = sharing
             .into_iter()
             .map(|leaf| ways.get(leaf))
             .filter(|other| other.leaf != way.leaf && (other.route == id || answers_all_that(subject, other.route, id)))
@@ -118,7 +118,7 @@ fn fate(subject: &Subject<'_>, ways: &Ways<'_>, id: RouteId) -> Result<Option<Re
             (fate.is_reached, fate.may_be_reached) = (true, true);
             continue;
         }
-        let sets: Vec<Arc<_>> = others.iter().map(|other| ways.set(other)).collect::<Result<_, _>>()?;
+        let sets: Vec<Arc<_>> = others.iter().map(|other| ways.set(*other)).collect::<Result<_, _>>()?;
         split_by(&*ways.set(way)?, &sets, &mut |word, accepting| {
             // Whoever wins is found by holding each against each.
             work::spend(3 * accepting.len() * accepting.len())?;
@@ -158,7 +158,7 @@ fn answers_all_that(subject: &Subject<'_>, rival: RouteId, id: RouteId) -> bool 
 fn winners<'w>(
     subject: &Subject<'_>,
     id: RouteId,
-    ways: impl Iterator<Item = &'w Way>,
+    ways: impl Iterator<Item = Way<'w>>,
     segments: usize,
 ) -> Vec<RouteId> {
     let frozen = subject.frozen();

@@ -186,9 +186,9 @@ impl Differences {
         let all = group::group(&traced, &before, &after);
         let not_compared = std::mem::take(&mut traced.not_compared);
         let proposed = redirects::propose(traced, &before, &after, &new);
-        // What comes is a table with all of the proposals; the old one takes its room.
-        drop(before);
-        Ok(Self { all, redirects: redirects::fitting(proposed, &after, new), not_compared })
+        // What comes is a table with all of the proposals, which takes the room of these two.
+        drop((before, after));
+        Ok(Self { all, redirects: redirects::fitting(proposed, new), not_compared })
     }
 
     /// The differences: first what breaks addresses, in the order of the old table, then what is new.

@@ -9,7 +9,7 @@ use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
 use crate::declare::{Code, Data, Finding, RouteSpec, Rule, TableSpec, basic_string};
-use crate::lookup::{LeafId, ParamKind, RouteRef, Table};
+use crate::lookup::{LeafId, ParamKind, RouteId, RouteRef, Table};
 use crate::template::{Operator, Part, Template};
 
 /// A redirect for addresses of the old table that no page answers now. [`Display`](fmt::Display) writes it as an entry
@@ -28,9 +28,9 @@ use crate::template::{Operator, Part, Template};
 /// ```
 #[derive(Debug, Clone)]
 pub struct ProposedRedirect {
-    route: String,
+    route: SmolStr,
     spec: RouteSpec,
-    to: String,
+    to: SmolStr,
     is_partial: bool,
 }
 
@@ -131,15 +131,10 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &Table
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
         taken.insert(name.clone());
         // What its query refuses, another route of its path may have answered.
-        let keeps_query =
-            route.frozen_route().extras.query.asks() && ways.as_ref().is_none_or(|ways| shares_paths(ways, route));
+        let keeps_query = route.frozen_route().extras.query.asks()
+            && ways.as_ref().is_none_or(|ways| shares_paths(ways, route, |other| other != route.id()));
         let spec = entry(&name, route, keeps_query).redirect(to.name());
-        proposed.push(ProposedRedirect {
-            route: route.name().to_owned(),
-            spec,
-            to: to.name().to_owned(),
-            is_partial: false,
-        });
+        proposed.push(ProposedRedirect { route: route.name().into(), spec, to: to.name().into(), is_partial: false });
     }
     proposed.shrink_to_fit();
     proposed
@@ -165,10 +160,10 @@ fn requires_no_more(route: RouteRef<'_>, to: RouteRef<'_>) -> bool {
     })
 }
 
-/// Whether another route of the table may have a path of this one.
-fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>) -> bool {
-    let is_other = |leaf: &LeafId| ways.get(*leaf).route != route.id();
-    ways.of_route(route.id()).any(|way| ways.sharing(way).is_none_or(|sharing| sharing.iter().any(is_other)))
+/// Whether one of those routes of the table may have a path of this one.
+fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>, with: impl Fn(RouteId) -> bool) -> bool {
+    let is_one = |leaf: &LeafId| with(ways.get(*leaf).route);
+    ways.of_route(route.id()).any(|way| ways.sharing(way).is_none_or(|sharing| sharing.iter().any(is_one)))
 }
 
 /// An entry for the old addresses of a route, without what need not be there.
@@ -228,17 +223,20 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
 ///
 /// It goes by rounds. What is wrong with one may be wrong with another because of it, so of the routes that one finding
 /// names only the first is changed in a round. After [`MOST_ROUNDS`] what is unfit is left out.
-pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut new: TableSpec) -> Vec<ProposedRedirect> {
+pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, mut new: TableSpec) -> Vec<ProposedRedirect> {
     let own = new.routes.len();
+    let mut without = None;
     for round in 0.. {
         // They are lent to the table, as there may be as many as it has routes.
         new.routes.reserve_exact(proposed.len());
         new.routes.extend(proposed.iter_mut().map(|one| std::mem::take(&mut one.spec)));
         let mut are_too_many = false;
-        let unfit: Vec<(Vec<String>, Unfit)> = match new.build_from() {
+        let built = new.build_from();
+        proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
+        let unfit: Vec<(Vec<String>, Unfit)> = match built {
             Ok(built) => {
-                let names = new.routes[own..].iter().map(|one| one.name.value.as_str());
-                accepting(&built, after, names).into_iter().map(|name| (vec![name], Unfit::Takes)).collect()
+                let takes = accepting(&built, &proposed, &new, &mut without);
+                takes.into_iter().map(|name| (vec![name], Unfit::Takes)).collect()
             }
             Err(error) => {
                 are_too_many = error.findings().iter().any(|one| one.code() == Code::TooManyPairs);
@@ -249,7 +247,6 @@ pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, after: &Table, mut ne
                 error.findings().iter().map(named).collect()
             }
         };
-        proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
         let mut equals = proposed.iter_mut().filter(|one| one.spec.extras.priority == 0).peekable();
         if are_too_many && equals.peek().is_some() {
             // Not all overlaps are reported, so each proposal gives way to whatever it meets.
@@ -294,20 +291,35 @@ enum Unfit {
     Wrong,
 }
 
-/// The proposals that answer an address which the new table answers without them.
-fn accepting<'n>(built: &Table, after: &Table, names: impl Iterator<Item = &'n str>) -> Vec<String> {
-    let (Ok(with), Ok(without)) = (Ways::of(built.frozen()), Ways::of(after.frozen())) else { return Vec::new() };
-    let takes = |name: &&str| {
-        let Some(route) = built.route(name) else { return false };
+/// The proposals that answer an address which the table answers without them. That table is built when one of them may share a
+/// path with a route of its own.
+fn accepting(
+    built: &Table,
+    proposed: &[ProposedRedirect],
+    new: &TableSpec,
+    without: &mut Option<Table>,
+) -> Vec<String> {
+    let Ok(with) = Ways::of(built.frozen()) else { return Vec::new() };
+    let mut proposals: Vec<RouteRef<'_>> =
+        proposed.iter().filter_map(|one| built.route(&one.spec.name.value)).collect();
+    // They were added after all others.
+    let Some(first) = proposals.first().map(|one| one.id()) else { return Vec::new() };
+    proposals.retain(|route| shares_paths(&with, *route, |other| other < first));
+    if without.is_none() && !proposals.is_empty() {
+        *without = new.build_from().ok();
+    }
+    let Some(without) = without else { return Vec::new() };
+    let Ok(ways) = Ways::of(without.frozen()) else { return Vec::new() };
+    let takes = |route: &RouteRef<'_>| {
         let mut takes = false;
-        for_each_part(&with, route.id(), &[&with, &without], &mut |url| {
-            let is_own = matches!(built.decide(&request(route, url)), Decision::Redirect(by) if by.route() == Some(route.name()));
-            takes |= is_own && !matches!(end(after, route, url), End::Nowhere);
+        for_each_part(&with, route.id(), &[&with, &ways], &mut |url| {
+            let is_own = matches!(built.decide(&request(*route, url)), Decision::Redirect(by) if by.route() == Some(route.name()));
+            takes |= is_own && !matches!(end(without, *route, url), End::Nowhere);
             !takes
         });
         takes
     };
-    names.filter(takes).map(str::to_owned).collect()
+    proposals.into_iter().filter(takes).map(|route| route.name().to_owned()).collect()
 }
 
 impl Data {

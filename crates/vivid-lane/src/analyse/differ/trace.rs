@@ -121,7 +121,7 @@ pub(super) fn for_each_part(
     let declared = own.frozen.route(route);
     for way in own.of_route(route) {
         // The ways of each table that may share a path with this one, where they are not too many.
-        let sharing: Option<Vec<Vec<&Way>>> = tables
+        let sharing: Option<Vec<Vec<Way<'_>>>> = tables
             .iter()
             .map(|table| Some(table.sharing(way)?.into_iter().map(|leaf| table.get(leaf)).collect()))
             .collect();
@@ -139,9 +139,9 @@ pub(super) fn for_each_part(
             Ok(goes_on)
         };
         let sets = sharing.map(|sharing| {
-            let of_table = |(table, ways): (&&Ways<'_>, Vec<&Way>)| -> Result<Vec<Arc<Dfa>>, TooLarge> {
+            let of_table = |(table, ways): (&&Ways<'_>, Vec<Way<'_>>)| -> Result<Vec<Arc<Dfa>>, TooLarge> {
                 // What accepts the very same paths cuts none of them off.
-                ways.into_iter().filter(|other| !other.is_alike(way)).map(|other| table.set(other)).collect()
+                ways.into_iter().filter(|other| !other.is_alike(&way)).map(|other| table.set(other)).collect()
             };
             tables.iter().zip(sharing).map(of_table).collect::<Result<Vec<_>, _>>()
         });
