@@ -36,7 +36,7 @@ pub(super) fn freeze(spec: &RouteSpec, route: &mut Reading, none: &Arc<Extras>) 
         let is_one = param.check.shape() == Shape::One || param.kind == ParamKind::Pairs;
         is_one && param.check.default.is_none() && !in_path && param.kind != ParamKind::Host
     };
-    let host = route.host.as_ref().map(|host| demand(host, &route.params)).transpose()?;
+    let host = route.host.as_ref().map(|host| demand(host, &route.params).map(Box::new)).transpose()?;
     let extras = Extras {
         query: query(resolved, &route.params),
         host,
@@ -69,9 +69,6 @@ pub(super) fn freeze(spec: &RouteSpec, route: &mut Reading, none: &Arc<Extras>) 
 
 /// Says of a frozen route where it redirects to, and what it needs.
 pub(super) fn lead(route: &mut Route, onward: Option<RedirectRule>, needs: Box<[NeedId]>) {
-    if onward.is_none() && needs.is_empty() {
-        return;
-    }
     route.is_unguarded = false;
     match Arc::get_mut(&mut route.extras) {
         Some(own) => (own.onward, own.needs) = (onward, needs),

@@ -116,9 +116,13 @@ impl TableSpec {
         let resolve::Walked { frozen: mut routes, known, mut tree, pages, needs, lists, names } = walked;
         let mut targets = targets::Targets { names: &names, routes: &routes, known: &known, report };
         let needs = targets.needs(&needs);
-        let ids = (0..).map(RouteId::of).take(known.len());
-        let resolved_targets: Vec<_> = ids.map(|id| (targets.onward(id), targets.needs_of(id, &needs))).collect();
-        for (id, (onward, needs)) in (0..).map(RouteId::of).zip(resolved_targets) {
+        let led: Vec<_> = (0..)
+            .map(RouteId::of)
+            .take(known.len())
+            .map(|id| (id, targets.onward(id), targets.needs_of(id, &needs)))
+            .filter(|(_, onward, needs)| onward.is_some() || !needs.is_empty())
+            .collect();
+        for (id, onward, needs) in led {
             let at = id.index();
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
                 && !known[at].has_methods

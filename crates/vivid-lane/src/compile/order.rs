@@ -329,6 +329,19 @@ pub(super) fn paths(variants: &[PathVariant], params: &[Param]) -> Result<Dfa, T
     sequence(&alternatives)
 }
 
+/// The set of whole paths of a route whose only way has these segments, which are patterns or literals.
+pub(super) fn plain_paths<'s>(segments: impl Iterator<Item = Result<&'s Pattern, &'s str>>) -> Result<Dfa, TooLarge> {
+    let mut path = Vec::new();
+    for segment in segments {
+        path.push(Atom::Byte(SEPARATOR));
+        match segment {
+            Ok(pattern) => path.extend(pattern.pieces.iter().flat_map(atoms)),
+            Err(text) => path.extend(text.bytes().map(Atom::Byte)),
+        }
+    }
+    sequence(&[path])
+}
+
 /// The segments of a tail.
 fn tail(kind: TailKind, param: &Param) -> Result<Vec<Atom>, TooLarge> {
     Ok(match kind {
@@ -393,7 +406,7 @@ pub(crate) fn is_within<'r>(inner: &'r Route, outer: &'r Route, demands: &Demand
         Relation::Disjoint => false,
         Relation::Shared { narrower, is_exact, .. } => is_exact && matches!(narrower, Narrower::Left | Narrower::Same),
     };
-    let (own, other) = (inner.extras.host.as_ref(), outer.extras.host.as_ref());
+    let (own, other) = (inner.extras.host.as_deref(), outer.extras.host.as_deref());
     let by_host = other.is_none() || holds(hosts(own, other, demands)?);
     if !by_host || outer.extras.query.is_empty() {
         return Ok(by_host);
@@ -408,7 +421,7 @@ pub(crate) fn demanded(route: &Route) -> Result<(String, String), TooLarge> {
         Relation::Disjoint => String::new(),
         Relation::Shared { witness, .. } => text(&witness),
     };
-    Ok((witness(hosts(route.extras.host.as_ref(), None, &Demands::default())?), least_query(&route.extras.query)?))
+    Ok((witness(hosts(route.extras.host.as_deref(), None, &Demands::default())?), least_query(&route.extras.query)?))
 }
 
 /// A witness as it is shown.

@@ -198,7 +198,7 @@ impl Proof<'_> {
             return Ok(());
         }
         let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =
-            order::hosts(one.extras.host.as_ref(), two.extras.host.as_ref(), &self.demands)?
+            order::hosts(one.extras.host.as_deref(), two.extras.host.as_deref(), &self.demands)?
         else {
             return Ok(());
         };
@@ -388,10 +388,16 @@ impl Proof<'_> {
             return Ok(Arc::clone(known));
         }
         let known = &self.resolved[route.index()];
-        if known.has_one_plain_way() {
-            return self.leaf_paths(self.builder.first_leaf(route)?);
-        }
-        let set = Arc::new(order::paths(&known.variants, &self.routes[route.index()].params)?);
+        let set = if known.has_one_plain_way() {
+            let words = self.builder.words(self.builder.first_leaf(route)?).iter();
+            order::plain_paths(words.map(|word| match word {
+                Word::Literal(node) => Err(self.builder.draft.text_of(*node)),
+                Word::Pattern(pattern) => Ok(&self.builder.all_patterns[pattern.0 as usize]),
+            }))?
+        } else {
+            order::paths(&known.variants, &self.routes[route.index()].params)?
+        };
+        let set = Arc::new(set);
         self.paths.insert(route, Arc::clone(&set));
         Ok(set)
     }
@@ -459,7 +465,7 @@ impl Proof<'_> {
             return Contrast::of([&paths[0], &paths[1]], None, order::path_of);
         }
         let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
-        match Contrast::of_hosts(one.extras.host.as_ref(), two.extras.host.as_ref(), &self.demands)? {
+        match Contrast::of_hosts(one.extras.host.as_deref(), two.extras.host.as_deref(), &self.demands)? {
             Some(by_host) => Ok(by_host),
             None => Contrast::of_queries(&one.extras.query, &two.extras.query, &self.demands),
         }

@@ -152,7 +152,7 @@ fn query(query: &QueryMatcher, rules: &mut Seen) -> usize {
 }
 
 fn host(host: &HostMatcher, rules: &mut Seen) -> usize {
-    host.template.heap() + pattern(&host.pattern, rules) + size_of_val(&*host.params)
+    size_of::<HostMatcher>() + host.template.heap() + pattern(&host.pattern, rules) + size_of_val(&*host.params)
 }
 
 fn data(data: &Data) -> usize {

@@ -76,7 +76,7 @@ pub(crate) struct Route {
 #[derive(Debug, Default)]
 pub(crate) struct Extras {
     pub(crate) query: QueryMatcher,
-    pub(crate) host: Option<HostMatcher>,
+    pub(crate) host: Option<Box<HostMatcher>>,
     /// Where the route sends its visitors on to, instead of showing a page.
     pub(crate) onward: Option<RedirectRule>,
     /// What visitors must meet, the outermost first.

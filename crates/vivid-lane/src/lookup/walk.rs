@@ -79,7 +79,7 @@ impl Tree {
             return true;
         }
         let route = &routes[leaf.route.index()];
-        ask.meets(&route.extras.query, route.extras.host.as_ref()) && self.tail_fits(leaf, ask, routes)
+        ask.meets(&route.extras.query, route.extras.host.as_deref()) && self.tail_fits(leaf, ask, routes)
     }
 
     /// Whether the tail has as many segments as its rule wants, and a value that it wants and a link can write.
@@ -168,7 +168,7 @@ impl Covering<'_, '_> {
         let route = &self.routes[id.index()];
         // A page at the root covers the root alone, unless something is declared below it.
         let is_area = at > 0 || route.is_parent || route.has_own_fallback();
-        let host_fits = route.extras.host.as_ref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
+        let host_fits = route.extras.host.as_deref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
         if !is_area || !host_fits || !(self.is_wanted)(id) {
             return;
         }

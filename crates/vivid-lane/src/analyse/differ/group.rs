@@ -49,6 +49,7 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
             after: Some(shown(cause)),
         });
     }
+    all.all.shrink_to_fit();
     all.all
 }
 

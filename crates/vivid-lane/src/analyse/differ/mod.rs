@@ -177,7 +177,7 @@ impl Differences {
     ///
     /// # Errors
     /// What keeps the new one from being built.
-    pub fn since(before: Table, new: TableSpec) -> Result<Self, TableError> {
+    pub fn since(before: Table, mut new: TableSpec) -> Result<Self, TableError> {
         let after = new.build_from()?;
         let Some(mut traced) = trace::trace(&before, &after) else {
             let not_compared = vec![NotCompared { route: None, witness: None }];
@@ -185,10 +185,10 @@ impl Differences {
         };
         let all = group::group(&traced, &before, &after);
         let not_compared = std::mem::take(&mut traced.not_compared);
-        let proposed = redirects::propose(traced, &before, &after, &new);
+        let proposals = redirects::propose(traced, &before, &after, &mut new);
         // What comes is a table with all of the proposals, which takes the room of these two.
         drop((before, after));
-        Ok(Self { all, redirects: redirects::fitting(proposed, new), not_compared })
+        Ok(Self { all, redirects: redirects::fitting(proposals, new), not_compared })
     }
 
     /// The differences: first what breaks addresses, in the order of the old table, then what is new.

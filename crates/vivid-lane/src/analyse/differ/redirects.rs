@@ -47,28 +47,6 @@ impl ProposedRedirect {
         &self.to
     }
 
-    /// The optional values in the path that it may lack.
-    fn optional(&self) -> Vec<String> {
-        let parts = self.spec.path.as_ref().and_then(|path| Template::parse(&path.value).ok());
-        let names = parts.iter().flat_map(Template::parts).filter_map(|part| match part {
-            Part::Expression(one) if matches!(one.operator(), Operator::Segment | Operator::Label) => {
-                Some(one.variables().filter(|variable| !variable.is_exploded()).map(|one| one.name().to_owned()))
-            }
-            _ => None,
-        });
-        names.flatten().filter(|name| !self.spec.extras.required.iter().any(|known| known.value == *name)).collect()
-    }
-
-    fn has_shorter_forms(&self) -> bool {
-        !self.optional().is_empty()
-    }
-
-    fn without_shorter_forms(&mut self) {
-        let names = self.optional();
-        self.is_partial = true;
-        self.spec = std::mem::take(&mut self.spec).required(names);
-    }
-
     /// Whether some of the old addresses stay broken. That happens where a page of the new table answers other
     /// addresses of the same form: a redirect for all of them would hide that page.
     #[must_use]
@@ -118,10 +96,19 @@ fn key(name: &str) -> String {
     if is_bare { name.to_owned() } else { Data::from(name).to_toml() }
 }
 
-/// The redirects for what is broken.
-pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &TableSpec) -> Vec<ProposedRedirect> {
+/// What is proposed, beside the declaration.
+#[derive(Debug)]
+pub(super) struct Proposal {
+    /// The route of the old table, and that of the new one.
+    route: SmolStr,
+    to: SmolStr,
+    is_partial: bool,
+}
+
+/// Adds the redirects for what is broken to the routes of the new table, at their end.
+pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &mut TableSpec) -> Vec<Proposal> {
     let mut taken: HashSet<SmolStr> = new.routes.iter().map(|route| route.name.value.clone()).collect();
-    let mut proposed = Vec::new();
+    let mut proposals = Vec::new();
     let ways = Ways::of(before.frozen()).ok();
     for trace in traced.old.iter().filter(|trace| !trace.broken.is_empty()) {
         let route = before.route_ref(trace.route);
@@ -133,11 +120,13 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &Table
         // What its query refuses, another route of its path may have answered.
         let keeps_query = route.frozen_route().extras.query.asks()
             && ways.as_ref().is_none_or(|ways| shares_paths(ways, route, |other| other != route.id()));
-        let spec = entry(&name, route, keeps_query).redirect(to.name());
-        proposed.push(ProposedRedirect { route: route.name().into(), spec, to: to.name().into(), is_partial: false });
+        new.routes.push(entry(&name, route, keeps_query).redirect(to.name()));
+        proposals.push(Proposal { route: route.name().into(), to: to.name().into(), is_partial: false });
     }
-    proposed.shrink_to_fit();
-    proposed
+    // There may be as many as the table has routes.
+    new.routes.shrink_to_fit();
+    proposals.shrink_to_fit();
+    proposals
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
@@ -217,25 +206,20 @@ fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
     spec
 }
 
-/// Those of the proposals with which the table can be built, and which take no address from a page. One that overlaps
-/// with a page gives way to it; one that takes an address is tried without its shorter forms, else left out, as is one
+/// Those of the proposals with which the table can be built, and which take no address from a page. They are its last routes. One that
+/// overlaps with a page gives way to it; one that takes an address is tried without its shorter forms, else left out, as is one
 /// that is wrong for another reason.
 ///
 /// It goes by rounds. What is wrong with one may be wrong with another because of it, so of the routes that one finding
 /// names only the first is changed in a round. After [`MOST_ROUNDS`] what is unfit is left out.
-pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, mut new: TableSpec) -> Vec<ProposedRedirect> {
-    let own = new.routes.len();
+pub(super) fn fitting(mut proposals: Vec<Proposal>, mut new: TableSpec) -> Vec<ProposedRedirect> {
+    let own = new.routes.len() - proposals.len();
     let mut without = None;
     for round in 0.. {
-        // They are lent to the table, as there may be as many as it has routes.
-        new.routes.reserve_exact(proposed.len());
-        new.routes.extend(proposed.iter_mut().map(|one| std::mem::take(&mut one.spec)));
         let mut are_too_many = false;
-        let built = new.build_from();
-        proposed.iter_mut().zip(new.routes.drain(own..)).for_each(|(one, spec)| one.spec = spec);
-        let unfit: Vec<(Vec<String>, Unfit)> = match built {
+        let unfit: Vec<(Vec<String>, Unfit)> = match new.build_from() {
             Ok(built) => {
-                let takes = accepting(&built, &proposed, &new, &mut without);
+                let takes = accepting(&built, own, &mut new, &mut without);
                 takes.into_iter().map(|name| (vec![name], Unfit::Takes)).collect()
             }
             Err(error) => {
@@ -247,14 +231,18 @@ pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, mut new: TableSpec) -
                 error.findings().iter().map(named).collect()
             }
         };
-        let mut equals = proposed.iter_mut().filter(|one| one.spec.extras.priority == 0).peekable();
+        let specs = &mut new.routes[own..];
+        let mut equals = specs.iter_mut().filter(|one| one.extras.priority == 0).peekable();
         if are_too_many && equals.peek().is_some() {
             // Not all overlaps are reported, so each proposal gives way to whatever it meets.
-            equals.for_each(|one| one.spec.extras.priority = -1);
+            equals.for_each(|one| one.extras.priority = -1);
             continue;
         }
+        if unfit.is_empty() {
+            break;
+        }
         let position: HashMap<SmolStr, usize> =
-            proposed.iter().enumerate().map(|(at, one)| (one.spec.name.value.clone(), at)).collect();
+            specs.iter().enumerate().map(|(at, one)| (one.name.value.clone(), at)).collect();
         let (mut changed, mut left_out) = (HashSet::new(), HashSet::new());
         for (names, why) in unfit {
             let mut concerned = names.iter().filter_map(|name| position.get(name.as_str()).copied()).peekable();
@@ -263,21 +251,43 @@ pub(super) fn fitting(mut proposed: Vec<ProposedRedirect>, mut new: TableSpec) -
                 continue;
             }
             changed.insert(at);
-            let one = &mut proposed[at];
+            let one = &mut specs[at];
+            let optional = optional(one);
             match why {
                 _ if round >= MOST_ROUNDS => left_out.extend([at]),
-                Unfit::Overlaps if one.spec.extras.priority == 0 => one.spec.extras.priority = -1,
-                Unfit::Takes if one.has_shorter_forms() => one.without_shorter_forms(),
+                Unfit::Overlaps if one.extras.priority == 0 => one.extras.priority = -1,
+                Unfit::Takes if !optional.is_empty() => {
+                    proposals[at].is_partial = true;
+                    *one = std::mem::take(one).required(optional);
+                }
                 _ => left_out.extend([at]),
             }
         }
         if changed.is_empty() {
             break;
         }
-        let mut at = 0..;
-        proposed.retain(|_| at.next().is_none_or(|at| !left_out.contains(&at)));
+        let is_kept = |at: Option<usize>| at.is_none_or(|at| !left_out.contains(&at));
+        let (mut at, mut place) = (0.., 0..);
+        proposals.retain(|_| is_kept(at.next()));
+        new.routes.retain(|_| is_kept(place.next().and_then(|at: usize| at.checked_sub(own))));
     }
-    proposed
+    let specs = new.routes.drain(own..);
+    specs
+        .zip(proposals)
+        .map(|(spec, Proposal { route, to, is_partial })| ProposedRedirect { route, spec, to, is_partial })
+        .collect()
+}
+
+/// The optional values in the path that a proposal may lack.
+fn optional(spec: &RouteSpec) -> Vec<String> {
+    let parts = spec.path.as_ref().and_then(|path| Template::parse(&path.value).ok());
+    let names = parts.iter().flat_map(Template::parts).filter_map(|part| match part {
+        Part::Expression(one) if matches!(one.operator(), Operator::Segment | Operator::Label) => {
+            Some(one.variables().filter(|variable| !variable.is_exploded()).map(|one| one.name().to_owned()))
+        }
+        _ => None,
+    });
+    names.flatten().filter(|name| !spec.extras.required.iter().any(|known| known.value == *name)).collect()
 }
 
 /// In so many rounds proposals are changed until they fit.
@@ -293,20 +303,16 @@ enum Unfit {
 
 /// The proposals that answer an address which the table answers without them. That table is built when one of them may share a
 /// path with a route of its own.
-fn accepting(
-    built: &Table,
-    proposed: &[ProposedRedirect],
-    new: &TableSpec,
-    without: &mut Option<Table>,
-) -> Vec<String> {
+fn accepting(built: &Table, own: usize, new: &mut TableSpec, without: &mut Option<Table>) -> Vec<String> {
     let Ok(with) = Ways::of(built.frozen()) else { return Vec::new() };
-    let mut proposals: Vec<RouteRef<'_>> =
-        proposed.iter().filter_map(|one| built.route(&one.spec.name.value)).collect();
-    // They were added after all others.
-    let Some(first) = proposals.first().map(|one| one.id()) else { return Vec::new() };
-    proposals.retain(|route| shares_paths(&with, *route, |other| other < first));
+    let Some(first) = new.routes.get(own).and_then(|one| built.route(&one.name.value)) else { return Vec::new() };
+    // They have no routes below them, and stand after all others.
+    let proposals = built.routes().skip(first.id().index());
+    let proposals: Vec<_> = proposals.filter(|route| shares_paths(&with, *route, |other| other < first.id())).collect();
     if without.is_none() && !proposals.is_empty() {
+        let added = new.routes.split_off(own);
         *without = new.build_from().ok();
+        new.routes.extend(added);
     }
     let Some(without) = without else { return Vec::new() };
     let Ok(ways) = Ways::of(without.frozen()) else { return Vec::new() };
