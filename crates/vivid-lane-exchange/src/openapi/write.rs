@@ -276,9 +276,7 @@ impl<'t> Writer<'t> {
                 path.extend(["{", variable.name(), "}"]);
             }
         }
-        if path.is_empty() {
-            path.push('/');
-        } else if self.table.slash() == Slash::Always && path != "/" {
+        if path.is_empty() || (self.table.slash() == Slash::Always && path != "/") {
             path.push('/');
         }
         Some(Way { text: path + &query, names })

@@ -5,6 +5,7 @@ use std::hash::{BuildHasher, Hash, Hasher};
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use smallvec::SmallVec;
 
+use super::Size;
 use crate::lookup::{Capture, Cover, Edge, LeafId, NodeId, PatternId, Quick, RouteId, Stretch, Tail};
 use crate::rule::TooLarge;
 
@@ -117,19 +118,19 @@ impl DraftNode {
 }
 
 impl Draft {
-    /// A tree with room for that many routes, so that it need not move while it grows.
-    pub(super) fn new(folds: bool, routes: usize) -> Self {
-        let mut nodes = Vec::with_capacity(2 * routes + 1);
+    /// A tree with room for what is declared, so that it need not move while it grows.
+    pub(super) fn new(folds: bool, size: Size) -> Self {
+        let mut nodes = Vec::with_capacity(size.segments + 1);
         nodes.push(DraftNode::after(ROOT));
         Self {
             nodes,
             text: String::new(),
             by_text: HashTable::new(),
             hashes: DefaultHashBuilder::default(),
-            leaves: Vec::with_capacity(routes),
-            words: Vec::new(),
-            covers: Vec::new(),
-            captures: Vec::new(),
+            leaves: Vec::with_capacity(size.routes),
+            words: Vec::with_capacity(size.segments),
+            covers: Vec::with_capacity(size.routes),
+            captures: Vec::with_capacity(size.values),
             answering: 0,
             areas: HashMap::new(),
             folds,

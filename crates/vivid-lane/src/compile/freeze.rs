@@ -69,6 +69,9 @@ pub(super) fn freeze(spec: &RouteSpec, route: &mut Reading, none: &Arc<Extras>) 
 
 /// Says of a frozen route where it redirects to, and what it needs.
 pub(super) fn lead(route: &mut Route, onward: Option<RedirectRule>, needs: Box<[NeedId]>) {
+    if onward.is_none() && needs.is_empty() {
+        return;
+    }
     route.is_unguarded = false;
     match Arc::get_mut(&mut route.extras) {
         Some(own) => (own.onward, own.needs) = (onward, needs),

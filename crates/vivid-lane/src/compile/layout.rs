@@ -33,7 +33,7 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
             ..Tree::default()
         },
         nodes: Vec::with_capacity(draft.nodes.len() + 1),
-        edges: Vec::new(),
+        edges: Vec::with_capacity(draft.nodes.iter().map(|node| node.edges.len()).sum()),
         children: Vec::with_capacity(draft.nodes.len()),
     };
     packing.fill(&draft)?;
@@ -188,7 +188,7 @@ impl Packing {
 
     /// Makes the slots of the fast path.
     fn slots(&mut self, texts: &Texts, routes: &[Route]) -> Result<(), TooLarge> {
-        let mut slots = Slots::new();
+        let mut slots = Slots::of(self.nodes.len());
         // For each node its slot; none for one whose way there is a part of the slot before it.
         let mut places = vec![Slots::NONE; self.nodes.len() - 1];
         places[0] = slots.bare()?;

@@ -41,14 +41,35 @@ pub(crate) use targets::RETURN;
 const STEPS: u64 = 100_000_000;
 const STEPS_OF_A_ROUTE: u64 = 500;
 
+/// How much is declared: how many routes, and about how many segments and values their own paths have. A tree of that size need not
+/// move while it grows.
+#[derive(Debug, Clone, Copy, Default)]
+struct Size {
+    routes: usize,
+    segments: usize,
+    values: usize,
+}
+
 impl TableSpec {
-    /// How many routes are declared.
-    fn count(&self) -> usize {
-        fn of(routes: &[RouteSpec]) -> usize {
-            let mounted = |route: &RouteSpec| route.extras.mounted.iter().map(TableSpec::count).sum::<usize>();
-            routes.iter().map(|route| 1 + of(&route.routes) + mounted(route)).sum()
+    /// How much is declared.
+    fn size(&self) -> Size {
+        fn add(table: &TableSpec, size: &mut Size) {
+            table.routes.iter().for_each(|route| of(route, size));
         }
-        of(&self.routes)
+        fn of(route: &RouteSpec, size: &mut Size) {
+            let path = route.path.iter().flat_map(|path| path.value.bytes());
+            let (slashes, braces) = path.fold((0, 0), |(slashes, braces), byte| {
+                (slashes + usize::from(byte == b'/'), braces + usize::from(byte == b'{'))
+            });
+            size.routes += 1;
+            size.segments += slashes;
+            size.values += braces;
+            route.routes.iter().for_each(|route| of(route, size));
+            route.extras.mounted.iter().for_each(|table| add(table, size));
+        }
+        let mut size = Size::default();
+        add(self, &mut size);
+        size
     }
 
     /// Builds the table: checks the declaration, proves that no two routes compete, and prepares the lookup.
@@ -66,10 +87,12 @@ impl TableSpec {
 
     fn build_of(spec: Cow<'_, Self>) -> Result<Table, TableError> {
         let mut report = spec.report.clone();
-        let steps = STEPS + STEPS_OF_A_ROUTE * spec.count() as u64;
+        let size = spec.size();
+        let steps = STEPS + STEPS_OF_A_ROUTE * size.routes as u64;
         // What was given up on the way counts as well.
-        let lowered =
-            work::within(steps, || Self::lower(spec, &mut report).and_then(|lowered| work::spend(1).map(|()| lowered)));
+        let lowered = work::within(steps, || {
+            Self::lower(spec, size, &mut report).and_then(|lowered| work::spend(1).map(|()| lowered))
+        });
         let (frozen, pages) = match lowered {
             Ok(lowered) => lowered,
             Err(too_large) => {
@@ -108,22 +131,16 @@ impl TableSpec {
         Ok(Table::new(Arc::new(frozen), pages.into()))
     }
 
-    fn lower(spec: Cow<'_, Self>, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
+    fn lower(spec: Cow<'_, Self>, size: Size, report: &mut Report) -> Result<(Frozen, Vec<String>), TooLarge> {
         let declared = spec.site.clone();
         let site = site::site(&declared, report);
-        let count = spec.count();
-        let walked = resolve::walk(spec, count, report)?;
+        let walked = resolve::walk(spec, size, report)?;
         let resolve::Walked { frozen: mut routes, known, mut tree, pages, needs, lists, names } = walked;
-        let mut targets = targets::Targets { names: &names, routes: &routes, known: &known, report };
-        let needs = targets.needs(&needs);
-        let led: Vec<_> = (0..)
-            .map(RouteId::of)
-            .take(known.len())
-            .map(|id| (id, targets.onward(id), targets.needs_of(id, &needs)))
-            .filter(|(_, onward, needs)| onward.is_some() || !needs.is_empty())
-            .collect();
-        for (id, onward, needs) in led {
-            let at = id.index();
+        let needs = targets::Targets { names: &names, routes: &routes, known: &known, report }.needs(&needs);
+        for at in 0..known.len() {
+            let id = RouteId::of(at);
+            let mut targets = targets::Targets { names: &names, routes: &routes, known: &known, report };
+            let (onward, needs) = (targets.onward(id), targets.needs_of(id, &needs));
             if let Some(Destination::Route { to, .. }) = onward.as_ref().map(|onward| &onward.aim)
                 && !known[at].has_methods
             {

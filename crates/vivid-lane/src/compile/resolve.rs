@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use smol_str::{SmolStr, format_smolstr};
 
+use super::Size;
 use super::freeze::freeze;
 use super::resolved::{Host, Reading, ResolvedRoute, ScopedNeed};
 use super::rules::{self, Rules};
@@ -42,14 +43,14 @@ pub(super) struct Walked {
     pub(super) names: Names,
 }
 
-/// Walks the declared routes, of which there are that many. Those that are owned are forgotten one by one.
-pub(super) fn walk(spec: Cow<'_, TableSpec>, routes: usize, report: &mut Report) -> Result<Walked, TooLarge> {
+/// Walks the declared routes, which are so many. Those that are owned are forgotten one by one.
+pub(super) fn walk(spec: Cow<'_, TableSpec>, size: Size, report: &mut Report) -> Result<Walked, TooLarge> {
     let mut walker = Walker {
         report,
         pages: Pages::default(),
         frozen: Vec::new(),
         known: Vec::new(),
-        tree: TreeBuilder::new(spec.site.case == Case::Fold, routes),
+        tree: TreeBuilder::new(spec.site.case == Case::Fold, size),
         no_extras: Arc::default(),
         too_large: None,
         names: Names::default(),

@@ -16,7 +16,7 @@ pub(super) struct ResolvedRoute {
     pub(super) path_span: Option<Span>,
     /// The ways to fill the optional parts of the path; none where there is [one plain way](Self::has_one_plain_way).
     pub(super) variants: Vec<PathVariant>,
-    pub(super) redirect: Option<Box<RedirectTo>>,
+    pub(super) redirect: Option<Arc<RedirectTo>>,
     /// What visitors must meet, by name, the outermost first.
     pub(super) needs: Vec<Placed<SmolStr>>,
     /// The route under which the table is mounted that declares this one; names are looked up there first.

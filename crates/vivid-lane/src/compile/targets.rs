@@ -148,7 +148,7 @@ impl<'a> Targets<'a> {
         let (source_name, target_name) = (source.name.clone(), target.name.clone());
         let span = redirect.span.clone().or_else(|| self.known(id).name_span.clone());
         let (source_params, target_params) = (source.params.clone(), target.params.clone());
-        let mut values: Vec<(SmolStr, Filling)> = Vec::new();
+        let mut values: Vec<(SmolStr, Filling)> = Vec::with_capacity(target_params.len());
         let mut is_sound = true;
         for (name, template) in &redirect.params {
             let Some(param) = target_params.iter().find(|param| *param.name == *name.value) else {

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use hashbrown::HashMap;
 
+use super::Size;
 use super::draft::{Draft, DraftLeaf, DraftNode, ROOT, Word};
 use super::patterns::Patterns;
 use super::resolved::{ResolvedRoute, met};
@@ -38,9 +39,9 @@ enum Sort<'s> {
 type PatternKey = Piece<usize>;
 
 impl TreeBuilder {
-    pub(super) fn new(folds: bool, routes: usize) -> Self {
+    pub(super) fn new(folds: bool, size: Size) -> Self {
         Self {
-            draft: Draft::new(folds, routes),
+            draft: Draft::new(folds, size),
             all_patterns: Vec::new(),
             order: Order::default(),
             patterns: Patterns::default(),

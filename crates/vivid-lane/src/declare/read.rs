@@ -1,5 +1,7 @@
 //! Document → declared table: which words mean what.
 
+use std::sync::Arc;
+
 use smol_str::SmolStr;
 
 use super::code::Code;
@@ -161,7 +163,7 @@ impl Reader<'_> {
                 "methods" => route.extras.methods = self.texts(entry),
                 "host" => route.extras.host = self.text(entry),
                 "redirect" => {
-                    route.redirect = self.redirect(entry).map(Box::new);
+                    route.redirect = self.redirect(entry).map(Arc::new);
                     route.damaged |= route.redirect.is_none();
                 }
                 "needs" => route.extras.needs = self.texts(entry),

@@ -8,6 +8,7 @@
 //! ```
 
 use std::ops::{Deref, DerefMut};
+use std::sync::Arc;
 
 use smol_str::SmolStr;
 
@@ -61,7 +62,7 @@ pub struct RouteSpec {
     pub(crate) path: Option<Placed<SmolStr>>,
     pub(crate) page: Option<Placed<SmolStr>>,
     pub(crate) params: Vec<(Placed<SmolStr>, Rule)>,
-    pub(crate) redirect: Option<Box<RedirectTo>>,
+    pub(crate) redirect: Option<Arc<RedirectTo>>,
     pub(crate) routes: Vec<RouteSpec>,
     pub(crate) extras: Extras,
     /// Whether something about the route could not be read. Then what follows from its absence is not reported as well.
@@ -245,7 +246,7 @@ impl RouteSpec {
     /// Makes the route redirect instead of showing a page: to a route, given by its full name, or to a [`RedirectTo`].
     #[must_use]
     pub fn redirect(mut self, to: impl Into<RedirectTo>) -> Self {
-        self.redirect = Some(Box::new(to.into()));
+        self.redirect = Some(Arc::new(to.into()));
         self
     }
 

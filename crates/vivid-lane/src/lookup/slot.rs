@@ -226,8 +226,11 @@ impl Slots {
     /// The slot in which nothing ever is found.
     pub(crate) const NONE: u32 = 0;
 
-    pub(crate) fn new() -> Self {
-        Self { all: vec![Slot::VACANT] }
+    /// Slots for about so many nodes.
+    pub(crate) fn of(nodes: usize) -> Self {
+        let mut all = Vec::with_capacity(nodes);
+        all.push(Slot::VACANT);
+        Self { all }
     }
 
     pub(crate) fn finish(self) -> Box<[Slot]> {
@@ -405,7 +408,7 @@ mod tests {
         #[test]
         fn literals_are_found_where_they_stand(texts in prop::collection::btree_set("[a-d]{1,3}|x{0,9}[a-z]{7}y{0,9}", 1..60)) {
             let literals: Vec<(&str, u32)> = texts.iter().map(|text| (text.as_str(), 0)).collect();
-            let mut slots = Slots::new();
+            let mut slots = Slots::of(0);
             let after = slots.bare().unwrap();
             let found = slots.literals(after, &literals).unwrap();
             let slots = slots.finish();
@@ -422,7 +425,7 @@ mod tests {
         fn literals_that_begin_and_end_alike_stand_apart(before in "[a-z]{8}", after in "[a-z]{8,20}") {
             let texts: Vec<String> = (0..1000).map(|number| format!("{before}{number}{after}")).collect();
             let literals: Vec<(&str, u32)> = texts.iter().map(|text| (text.as_str(), 0)).collect();
-            let mut slots = Slots::new();
+            let mut slots = Slots::of(0);
             let root = slots.bare().unwrap();
             let found = slots.literals(root, &literals).unwrap();
             let slots = slots.finish();

@@ -7,12 +7,14 @@ use super::trace::{RouteTrace, Traced};
 use super::{Difference, DifferenceKind};
 use crate::lookup::{RouteRef, Table};
 
-pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Difference> {
+/// The differences. They take over the addresses of what was traced.
+pub(super) fn group(traced: &mut Traced, before: &Table, after: &Table) -> Vec<Difference> {
     let mut all = Grouped::default();
-    for trace in &traced.old {
+    for trace in &mut traced.old {
         let route = before.route_ref(trace.route);
-        if let Some(broken) = trace.broken.first() {
-            let is_moved = trace.broken.iter().all(|broken| broken.now.is_some());
+        let is_moved = trace.broken.iter_mut().fold(true, |moved, broken| broken.now.take().is_some() && moved);
+        let witness = trace.broken.first().map(|broken| broken.url.clone());
+        if let Some(witness) = witness {
             let kind = if is_moved { DifferenceKind::Moved } else { DifferenceKind::Removed };
             let cause = cause(route, after);
             // Of a route that is still there, some addresses are gone.
@@ -21,30 +23,30 @@ pub(super) fn group(traced: &Traced, before: &Table, after: &Table) -> Vec<Diffe
                 kind,
                 route: cause.name().to_owned(),
                 routes: vec![route.name().to_owned()],
-                witness: broken.url.clone(),
+                witness,
                 before: Some(shown(cause)),
                 after: target.map(shown),
             });
         }
-        for (url, page) in &trace.other {
+        for (url, page) in std::mem::take(&mut trace.other) {
             all.add(Difference {
                 kind: DifferenceKind::SameUrlOtherPage,
                 route: cause(route, after).name().to_owned(),
                 routes: vec![route.name().to_owned()],
-                witness: url.clone(),
+                witness: url,
                 before: route.page().cloned(),
-                after: Some(page.clone()),
+                after: Some(page),
             });
         }
     }
-    for (id, url) in &traced.added {
-        let route = after.route_ref(*id);
+    for (id, url) in std::mem::take(&mut traced.added) {
+        let route = after.route_ref(id);
         let cause = cause(route, before);
         all.add(Difference {
             kind: DifferenceKind::Added,
             route: cause.name().to_owned(),
             routes: vec![route.name().to_owned()],
-            witness: url.clone(),
+            witness: url,
             before: None,
             after: Some(shown(cause)),
         });

@@ -183,7 +183,7 @@ impl Differences {
             let not_compared = vec![NotCompared { route: None, witness: None }];
             return Ok(Self { all: Vec::new(), redirects: Vec::new(), not_compared });
         };
-        let all = group::group(&traced, &before, &after);
+        let all = group::group(&mut traced, &before, &after);
         let not_compared = std::mem::take(&mut traced.not_compared);
         let proposals = redirects::propose(traced, &before, &after, &mut new);
         // What comes is a table with all of the proposals, which takes the room of these two.

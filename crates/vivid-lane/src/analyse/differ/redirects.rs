@@ -1,11 +1,12 @@
 //! The redirects that keep old addresses alive.
 
+use std::cell::LazyCell;
 use std::collections::{HashMap, HashSet};
 use std::fmt::{self, Write};
 
 use smol_str::{SmolStr, format_smolstr};
 
-use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request};
+use super::trace::{End, RouteTrace, Traced, end, for_each_part, link, request, values};
 use crate::analyse::ways::Ways;
 use crate::decide::Decision;
 use crate::declare::{Code, Data, Finding, RouteSpec, Rule, TableSpec, basic_string};
@@ -109,10 +110,10 @@ pub(super) struct Proposal {
 pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &mut TableSpec) -> Vec<Proposal> {
     let mut taken: HashSet<SmolStr> = new.routes.iter().map(|route| route.name.value.clone()).collect();
     let mut proposals = Vec::new();
-    let ways = Ways::of(before.frozen()).ok();
-    for trace in traced.old.iter().filter(|trace| !trace.broken.is_empty()) {
+    let ways = LazyCell::new(|| Ways::of(before.frozen()).ok());
+    for trace in traced.old.into_iter().filter(|trace| !trace.broken.is_empty()) {
         let route = before.route_ref(trace.route);
-        let Some(to) = target(trace, route, after) else { continue };
+        let Some(to) = target(&trace, route, before, after) else { continue };
         let base = format!("old-{}", route.name().replace('.', "-"));
         let names = std::iter::once(base.clone().into()).chain((2..).map(|number| format_smolstr!("{base}-{number}")));
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
@@ -130,12 +131,13 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &mut T
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
-fn target<'t>(trace: &RouteTrace, route: RouteRef<'_>, after: &'t Table) -> Option<RouteRef<'t>> {
+fn target<'t>(trace: &RouteTrace, route: RouteRef<'_>, before: &Table, after: &'t Table) -> Option<RouteRef<'t>> {
     let above = std::iter::successors(route.parent(), |route| route.parent()).filter_map(|one| after.route(one.name()));
     let root = after.find("/").map(|found| found.route());
+    let values: Vec<_> = trace.broken.iter().filter_map(|broken| values(before, route, &broken.url)).collect();
     let takes_all = |to: &RouteRef<'t>| {
         to.page().is_some()
-            && trace.broken.iter().all(|broken| link(after, to.id(), &broken.values).is_some())
+            && values.iter().all(|values| link(after, to.id(), values).is_some())
             && requires_no_more(route, *to)
     };
     trace.counterpart.map(|id| after.route_ref(id)).into_iter().chain(above).chain(root).find(takes_all)

@@ -32,7 +32,7 @@ pub(super) struct RouteTrace {
     pub(super) route: RouteId,
     /// The route of the new table that shows its page.
     pub(super) counterpart: Option<RouteId>,
-    /// Addresses that lead nowhere now, with their values.
+    /// Addresses that lead nowhere now.
     pub(super) broken: Vec<Broken>,
     /// Addresses that other pages answer now, one for each page.
     pub(super) other: Vec<(String, String)>,
@@ -41,7 +41,6 @@ pub(super) struct RouteTrace {
 #[derive(Debug)]
 pub(super) struct Broken {
     pub(super) url: String,
-    pub(super) values: Vec<(String, Value)>,
     /// The address of the page in the new table.
     pub(super) now: Option<String>,
 }
@@ -223,16 +222,8 @@ fn with_pair(url: &str, start: &str, pair: &str) -> String {
 
 impl RouteTrace {
     fn part(&mut self, url: &str, route: RouteRef<'_>, before: &Table, after: &Table) -> bool {
-        let request = request(route, url);
-        let decision = before.decide(&request);
-        let values: Vec<(String, Value)> = match &decision {
-            Decision::Page(found) if found.route() == route => {
-                found.values().map(|(name, value)| (name.to_owned(), value)).collect()
-            }
-            Decision::Redirect(redirect) if redirect.route() == Some(route.name()) => Vec::new(),
-            // Another route of the old table answers this part, and speaks for it.
-            _ => return true,
-        };
+        // Another route of the old table may answer this part, and speaks for it.
+        let Some(values) = values(before, route, url) else { return true };
         let now = end(after, route, url);
         match (&now, route.page()) {
             (End::Page { is_redirected: true, .. } | End::Elsewhere, _) => {}
@@ -246,10 +237,25 @@ impl RouteTrace {
             (End::Page { .. }, None) => {}
             (End::Nowhere, _) => {
                 let now = self.counterpart.and_then(|id| link(after, id, &values));
-                self.broken.push(Broken { url: url.to_owned(), values, now });
+                if self.broken.is_empty() {
+                    // Most routes have one.
+                    self.broken.reserve_exact(1);
+                }
+                self.broken.push(Broken { url: url.to_owned(), now });
             }
         }
         self.broken.len() < MOST_BROKEN
+    }
+}
+
+/// The values of an address that a route answers, which a redirect has none of; `None` where another route answers it.
+pub(super) fn values(table: &Table, route: RouteRef<'_>, url: &str) -> Option<Vec<(String, Value)>> {
+    match &table.decide(&request(route, url)) {
+        Decision::Page(found) if found.route() == route => {
+            Some(found.values().map(|(name, value)| (name.to_owned(), value)).collect())
+        }
+        Decision::Redirect(redirect) if redirect.route() == Some(route.name()) => Some(Vec::new()),
+        _ => None,
     }
 }
 
