@@ -12,7 +12,8 @@ pub(super) fn group(traced: &mut Traced, before: &Table, after: &Table) -> Vec<D
     let mut all = Grouped::default();
     for trace in &mut traced.old {
         let route = before.route_ref(trace.route);
-        let is_moved = trace.broken.iter_mut().fold(true, |moved, broken| broken.now.take().is_some() && moved);
+        let is_moved = trace.broken.iter().all(|broken| broken.now.is_some());
+        trace.broken.iter_mut().for_each(|broken| broken.now = None);
         let witness = trace.broken.first().map(|broken| broken.url.clone());
         if let Some(witness) = witness {
             let kind = if is_moved { DifferenceKind::Moved } else { DifferenceKind::Removed };
