@@ -95,7 +95,7 @@ impl TreeBuilder {
             let Some(next) = next else { return Ok(true) };
             at = next;
         }
-        Ok(self.draft.leaves(at).len() != 1)
+        Ok(!self.node(at).is_end() || self.draft.has_several_leaves(at))
     }
 
     fn sole_is(&self, edge: &crate::lookup::Edge, text: &str) -> bool {

@@ -176,6 +176,12 @@ impl Draft {
         ids.map(|id| (self.text_of(id), id))
     }
 
+    /// Whether several ways end at a node.
+    pub(super) fn has_several_leaves(&self, at: NodeId) -> bool {
+        let last = self.node(at).last_leaf;
+        last != NONE && self.leaves[last.0 as usize].sibling != NONE
+    }
+
     /// The leaves of a node, in the order in which they were added.
     pub(super) fn leaves(&self, at: NodeId) -> SmallVec<[LeafId; 2]> {
         let some = |id: LeafId| (id != NONE).then_some(id);

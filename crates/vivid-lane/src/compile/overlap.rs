@@ -90,11 +90,11 @@ impl Proof<'_> {
     /// The pairs of ways that part at a node.
     fn node(&mut self, id: NodeId) -> Result<(), TooLarge> {
         let node = self.builder.node(id);
-        let leaves = self.builder.draft.leaves(id);
-        if leaves.len() < 2 && (node.edges.is_empty() || node.edges.len() + node.literals() < 2) {
+        let draft = &self.builder.draft;
+        if !draft.has_several_leaves(id) && (node.edges.is_empty() || node.edges.len() + node.literals() < 2) {
             return Ok(());
         }
-        let edges = node.edges.clone();
+        let (leaves, edges) = (draft.leaves(id), node.edges.clone());
         for (at, &left) in leaves.iter().enumerate() {
             for &right in &leaves[at + 1..] {
                 self.leaves(left, right, true)?;

@@ -8,7 +8,7 @@
 use hashbrown::HashMap;
 
 use crate::lookup::{Pattern, PatternId};
-use crate::rule::{Narrower, Relation, TooLarge, ValueSet};
+use crate::rule::{Dfa, Narrower, Relation, TooLarge, ValueSet};
 
 use super::order::segment_set;
 
@@ -82,7 +82,14 @@ impl Patterns {
 
     /// Whether the pattern can accept the text.
     pub(super) fn accepts(&self, pattern: PatternId, text: &str) -> bool {
-        self.set(pattern).texts.contains(text.as_bytes())
+        let set = &self.set(pattern).texts;
+        let mut state = set.start();
+        // Most texts are refused by their first bytes.
+        let is_alive = text.bytes().all(|byte| {
+            state = set.step(state, byte);
+            !Dfa::is_dead(state)
+        });
+        is_alive && set.is_final(state)
     }
 
     /// Which of two patterns is the narrower; `None` where no text is in both.

@@ -52,6 +52,7 @@ pub(super) fn walk(spec: Cow<'_, TableSpec>, size: Size, report: &mut Report) ->
         known: Vec::new(),
         tree: TreeBuilder::new(spec.site.case == Case::Fold, size),
         no_extras: Arc::default(),
+        spare: None,
         too_large: None,
         names: Names::default(),
         only_get: Methods(["GET".into()].into()),
@@ -110,6 +111,8 @@ pub(super) struct Walker<'a> {
     known: Vec<ResolvedRoute>,
     tree: TreeBuilder,
     no_extras: Arc<Extras>,
+    /// An empty path: the next route that is below no other takes its room.
+    spare: Option<Box<ResolvedPath>>,
     /// What could not be frozen, or put into the tree.
     too_large: Option<TooLarge>,
     names: Names,
@@ -192,9 +195,10 @@ impl Walker<'_> {
         let name = self.full_name(parent, &spec.name.value);
         let above = parent.map(|id| &self.known[id.index()]);
         let level = parent.map_or(0, |id| self.frozen[id.index()].level + 1);
-        let path = above
-            .zip(within)
-            .map_or_else(ResolvedPath::default, |(above, within)| within.path.for_children(level - 1, above.answers));
+        let path = match (above, within) {
+            (Some(above), Some(within)) => Box::new(within.path.for_children(level - 1, above.answers)),
+            _ => self.spare.take().unwrap_or_default(),
+        };
         let host = within.and_then(|within| within.host).map(|host| Box::new(host.clone()));
         let mut needs = above.map_or_else(Vec::new, |above| above.needs.clone());
         let is_sound = above.is_none_or(|above| above.is_sound);
@@ -268,7 +272,7 @@ impl Walker<'_> {
             self.purpose(spec, &reading.name, is_leaf);
         }
         self.params(&spec.extras.required, &mut reading);
-        let (path, host) = match self.keep(spec, id, reading) {
+        let (mut path, host) = match self.keep(spec, id, reading) {
             Ok(kept) => kept,
             Err(too_large) => {
                 self.too_large = Some(too_large);
@@ -276,6 +280,8 @@ impl Walker<'_> {
             }
         };
         if is_leaf {
+            path.clear();
+            self.spare = Some(path);
             return self.rules.leave(&spec.params);
         }
         let parent = Parent { id, path: &path, host: host.as_deref() };
@@ -292,7 +298,7 @@ impl Walker<'_> {
         spec: &RouteSpec,
         id: RouteId,
         mut reading: Reading,
-    ) -> Result<(ResolvedPath, Option<Box<Host>>), TooLarge> {
+    ) -> Result<(Box<ResolvedPath>, Option<Box<Host>>), TooLarge> {
         self.frozen.push(freeze(spec, &mut reading, &self.no_extras)?);
         let Reading { path, host, params, mut known, .. } = reading;
         if known.answers && known.is_sound {

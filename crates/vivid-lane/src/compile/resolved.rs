@@ -39,7 +39,7 @@ pub(super) struct Reading {
     pub(super) methods: Methods,
     pub(super) host: Option<Box<Host>>,
     pub(super) params: Arc<[Param]>,
-    pub(super) path: ResolvedPath,
+    pub(super) path: Box<ResolvedPath>,
     /// The template of the whole path, where it is the route's own as it was read.
     pub(super) template: Option<Template>,
     pub(super) known: ResolvedRoute,

@@ -97,6 +97,24 @@ impl Default for ResolvedPath {
 }
 
 impl ResolvedPath {
+    /// Makes it that of a route above all others again.
+    pub(super) fn clear(&mut self) {
+        self.params.clear();
+        self.variants.truncate(1);
+        match self.variants.first_mut() {
+            Some(variant) => {
+                variant.segments.clear();
+                variant.tail = None;
+                variant.covers.clear();
+            }
+            None => self.variants.push(PathVariant::default()),
+        }
+        self.query.clear();
+        self.fragment.clear();
+        self.inherited = 0;
+        self.path_text.clear();
+    }
+
     /// Goes on with the template of a level.
     pub(super) fn extend(&mut self, template: &Template, level: u16, shape_of: ShapeOf<'_>) -> Result<()> {
         self.path_text.reserve(template.as_str().len());
@@ -428,27 +446,26 @@ impl TemplateReader<'_> {
             let form = self.form(variable, operator)?;
             let is_named_by_itself = variable.is_exploded() && form.0 == Shape::Pairs;
             let param = self.path.declare(variable, self.level, kind, is_optional, form)?;
-            let before = std::mem::take(&mut self.path.variants);
-            for variant in before {
-                let name = if is_named_by_itself { None } else { Some(decode(variable.name()).unwrap_or_default()) };
-                let fill = Fill { operator, param, is_first: previous.is_none(), name };
-                // What is filled from left to right goes on only where the one before was filled.
-                let is_free = matches!(operator, Operator::Simple | Operator::PathStyle);
-                let goes_on = is_free || previous.is_none_or(|previous| variant.ends_with(previous));
-                let unfilled = is_optional.then(|| variant.clone());
-                if goes_on {
-                    let mut filled = variant;
-                    let result =
-                        if is_tail { filled.push_tail(param, TailKind::Items) } else { fill.push(&mut filled) };
-                    result.map_err(|(code, message)| PathProblem {
-                        place: place.clone(),
-                        code,
-                        message,
-                        help: None,
-                    })?;
-                    self.path.variants.push(filled);
+            let is_named = operator == Operator::PathStyle && !is_named_by_itself;
+            let name = is_named.then(|| decode(variable.name()).unwrap_or_default());
+            let fill = Fill { operator, param, is_first: previous.is_none(), name };
+            let filled = |variant: &mut PathVariant| {
+                let result = if is_tail { variant.push_tail(param, TailKind::Items) } else { fill.push(variant) };
+                result.map_err(|(code, message)| PathProblem { place: place.clone(), code, message, help: None })
+            };
+            if is_optional {
+                for mut variant in std::mem::take(&mut self.path.variants) {
+                    let unfilled = variant.clone();
+                    // What is filled from left to right goes on only where the one before was filled.
+                    let is_free = operator == Operator::PathStyle;
+                    if is_free || previous.is_none_or(|previous| variant.ends_with(previous)) {
+                        filled(&mut variant)?;
+                        self.path.variants.push(variant);
+                    }
+                    self.path.variants.push(unfilled);
                 }
-                self.path.variants.extend(unfilled);
+            } else {
+                self.path.variants.iter_mut().try_for_each(filled)?;
             }
             if self.path.variants.len() > MOST_VARIANTS {
                 let message =
