@@ -1,45 +1,13 @@
 //! How a variant of a path grows, piece by piece.
 
-use std::borrow::Cow;
-
-use smol_str::{SmolStr, format_smolstr};
+use smol_str::format_smolstr;
 
 use crate::declare::Code;
 use crate::lookup::{Limits, PathVariant, Piece, Segment, TailKind};
-use crate::template::Operator;
 use crate::template::percent::decode;
 
-/// How a value is put into a path.
-pub(super) struct Fill<'a> {
-    pub(super) operator: Operator,
-    pub(super) param: u16,
-    pub(super) is_first: bool,
-    /// The name before the value, where the operator writes one and the value does not bring its own.
-    pub(super) name: Option<Cow<'a, str>>,
-}
-
-type Pushed = std::result::Result<(), (Code, String)>;
-
-impl Fill<'_> {
-    pub(super) fn push(&self, variant: &mut PathVariant) -> Pushed {
-        match self.operator {
-            Operator::Simple => {
-                if !self.is_first {
-                    variant.push_piece(Piece::Text(SmolStr::new_static(",")))?;
-                }
-            }
-            Operator::Segment => variant.new_segment()?,
-            Operator::Label => variant.push_piece(Piece::Text(SmolStr::new_static(".")))?,
-            Operator::PathStyle => variant.push_piece(Piece::Text(match &self.name {
-                Some(name) => format_smolstr!(";{name}="),
-                None => SmolStr::new_static(";"),
-            }))?,
-            Operator::Reserved => return variant.push_tail(self.param, TailKind::Rest),
-            Operator::Fragment | Operator::Query | Operator::Continuation => {}
-        }
-        variant.push_piece(Piece::Value(self.param))
-    }
-}
+/// What is wrong with what a path is to go on with.
+pub(super) type Pushed = std::result::Result<(), (Code, String)>;
 
 impl PathVariant {
     /// Goes on with literal text, which may hold slashes.
@@ -57,7 +25,7 @@ impl PathVariant {
         Ok(())
     }
 
-    fn new_segment(&mut self) -> Pushed {
+    pub(super) fn new_segment(&mut self) -> Pushed {
         self.not_after_tail()?;
         if self.segments.last().is_some_and(Segment::is_empty) {
             return Err((Code::DoubleSlash, "a path may not hold `//`".to_owned()));
@@ -70,7 +38,7 @@ impl PathVariant {
         Ok(())
     }
 
-    fn push_piece(&mut self, piece: Piece<u16>) -> Pushed {
+    pub(super) fn push_piece(&mut self, piece: Piece<u16>) -> Pushed {
         self.not_after_tail()?;
         let level_ends_here =
             self.covers.last().map(|cover| (usize::from(cover.segments), cover.pieces.map(usize::from)));

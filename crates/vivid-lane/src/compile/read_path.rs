@@ -7,7 +7,7 @@ use smol_str::SmolStr;
 
 use super::notation::OtherNotation;
 use super::resolve::Walker;
-use super::resolved::{Host, Reading};
+use super::resolved::{Host, Reading, met};
 use super::variants::{PathProblem, ResolvedPath};
 use crate::declare::{Code, Placed, expected_one_of, usual_word};
 use crate::lookup::{Param, ParamKind, PathVariant, RouteRef};
@@ -251,8 +251,9 @@ impl<P> RouteRef<'_, P> {
             variant.tail = variant.tail.map(|(param, kind)| (own(&param), kind));
             variant
         };
-        let variants = path.variants.iter().cloned().map(variant);
-        variants.filter(|variant| variant.filled().filter(|index| is_filled(*index)).count() == needed).collect()
+        let variants: Vec<PathVariant> = path.variants.iter().cloned().map(variant).collect();
+        let has_needed = |one: &&PathVariant| one.filled().filter(|index| is_filled(*index)).count() == needed;
+        met(&variants, params).filter(has_needed).cloned().collect()
     }
 }
 

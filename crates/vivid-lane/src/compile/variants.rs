@@ -6,9 +6,9 @@ use std::borrow::Cow;
 use std::ops::Range;
 
 use smallvec::SmallVec;
-use smol_str::SmolStr;
+use smol_str::{SmolStr, format_smolstr};
 
-use super::path_variant::Fill;
+use super::path_variant::Pushed;
 use crate::declare::Code;
 use crate::lookup::{Cover, ParamKind, PathVariant, Piece, Segment, TailKind};
 use crate::rule::{Join, Separator, Shape};
@@ -526,5 +526,35 @@ impl ResolvedPath {
             QueryPart::Param(param) => self.params[usize::from(*param)].name == wanted,
             QueryPart::Rest(_) => false,
         })
+    }
+}
+
+/// How a value is put into a path.
+struct Fill<'a> {
+    operator: Operator,
+    param: u16,
+    is_first: bool,
+    /// The name before the value, where the operator writes one and the value does not bring its own.
+    name: Option<Cow<'a, str>>,
+}
+
+impl Fill<'_> {
+    fn push(&self, variant: &mut PathVariant) -> Pushed {
+        match self.operator {
+            Operator::Simple => {
+                if !self.is_first {
+                    variant.push_piece(Piece::Text(SmolStr::new_static(",")))?;
+                }
+            }
+            Operator::Segment => variant.new_segment()?,
+            Operator::Label => variant.push_piece(Piece::Text(SmolStr::new_static(".")))?,
+            Operator::PathStyle => variant.push_piece(Piece::Text(match &self.name {
+                Some(name) => format_smolstr!(";{name}="),
+                None => SmolStr::new_static(";"),
+            }))?,
+            Operator::Reserved => return variant.push_tail(self.param, TailKind::Rest),
+            Operator::Fragment | Operator::Query | Operator::Continuation => {}
+        }
+        variant.push_piece(Piece::Value(self.param))
     }
 }

@@ -194,6 +194,28 @@ proptest! {
         }
     }
 
+    /// The variants of a path are its ways through the tree: each fills the same parameters.
+    #[test]
+    fn the_variants_of_a_path_are_its_ways_through_the_tree(routes in routes(12)) {
+        let built = table(&routes, 0..routes.len(), Overlaps::FirstDeclared).build().expect("the order decides");
+        let export = built.export();
+        for (at, route) in built.routes().enumerate() {
+            let in_order = |mut filled: Vec<usize>| {
+                filled.sort_unstable();
+                filled
+            };
+            let mut variants: Vec<_> = route.path_variants().iter().map(|one| in_order(one.filled().collect())).collect();
+            let ends = export.nodes.iter().flat_map(|node| &node.leaves).map(|&leaf| &export.leaves[leaf]);
+            let mut ways: Vec<_> = ends
+                .filter(|leaf| leaf.route == at)
+                .map(|leaf| in_order(leaf.captures.iter().copied().flatten().chain(leaf.tail.map(|tail| tail.param)).collect()))
+                .collect();
+            variants.sort_unstable();
+            ways.sort_unstable();
+            prop_assert_eq!(variants, ways, "{}", route.path());
+        }
+    }
+
     /// Whatever the bytes, there is an answer and no panic.
     #[test]
     fn any_bytes_are_answered(routes in routes(8), url in prop::collection::vec(any::<u8>(), 0..200)) {
