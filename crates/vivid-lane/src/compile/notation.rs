@@ -16,12 +16,24 @@ pub(super) struct OtherNotation {
     pub(super) rules: Vec<(String, String)>,
 }
 
+/// Whether a byte stands in a mark of another notation.
+static MARKS: [bool; 256] = {
+    let mut marks = [false; 256];
+    let mut of = b":[<*?".as_slice();
+    while let [mark, rest @ ..] = of {
+        marks[*mark as usize] = true;
+        of = rest;
+    }
+    marks
+};
+
 impl OtherNotation {
     /// Looks a path through; `None` where all of it may be meant as it stands.
     pub(super) fn find(path: &str) -> Option<Self> {
         // Hardly any path has the marks of another notation.
         let is_mark = |pair: &[u8]| matches!(pair, [b':' | b'[' | b'<' | b'*', _] | [b'?', b'}' | b',']);
-        if !path.as_bytes().windows(2).any(is_mark) && !path.ends_with('*') {
+        let may_be = path.bytes().any(|byte| MARKS[usize::from(byte)]);
+        if !may_be || (!path.as_bytes().windows(2).any(is_mark) && !path.ends_with('*')) {
             return None;
         }
         let mut found = Self { place: 0..0, path: String::with_capacity(path.len()), rules: Vec::new() };

@@ -4,6 +4,7 @@ use smol_str::format_smolstr;
 
 use crate::declare::Code;
 use crate::lookup::{Limits, PathVariant, Piece, Segment, TailKind};
+use crate::template::bytes::first_of;
 use crate::template::percent::decode;
 
 /// What is wrong with what a path is to go on with.
@@ -12,17 +13,21 @@ pub(super) type Pushed = std::result::Result<(), (Code, String)>;
 impl PathVariant {
     /// Goes on with literal text, which may hold slashes.
     pub(super) fn push_text(&mut self, text: &str) -> Pushed {
-        for (index, chunk) in text.split('/').enumerate() {
-            if index > 0 {
-                self.new_segment()?;
-            }
+        let mut at = 0;
+        loop {
+            let end = first_of(text.as_bytes(), at, [b'/', b'/']);
+            let chunk = &text[at..end];
             if !chunk.is_empty() {
                 let decoded =
                     decode(chunk).map_err(|_| (Code::Escape, format!("`{chunk}` does not decode to text")))?;
                 self.push_piece(Piece::Text(decoded.into()))?;
             }
+            if end == text.len() {
+                return Ok(());
+            }
+            self.new_segment()?;
+            at = end + 1;
         }
-        Ok(())
     }
 
     pub(super) fn new_segment(&mut self) -> Pushed {

@@ -12,6 +12,7 @@ use super::path_variant::Pushed;
 use crate::declare::Code;
 use crate::lookup::{Cover, ParamKind, PathVariant, Piece, Segment, TailKind};
 use crate::rule::{Join, Separator, Shape};
+use crate::template::bytes::first_of;
 use crate::template::percent::{decode, decode_form};
 use crate::template::{Expression, Operator, Part, Template, Variable};
 
@@ -118,10 +119,6 @@ impl ResolvedPath {
     /// Goes on with the template of a level.
     pub(super) fn extend(&mut self, template: &Template, level: u16, shape_of: ShapeOf<'_>) -> Result<()> {
         self.path_text.reserve(template.as_str().len());
-        let most_segments = template.as_str().bytes().filter(|byte| *byte == b'/').count();
-        for variant in &mut self.variants {
-            variant.segments.reserve(most_segments);
-        }
         let mut reading = TemplateReader { path: self, level, shape_of, in_query: false, pending: None };
         let mut at = 0;
         for part in template.parts() {
@@ -252,7 +249,8 @@ impl TemplateReader<'_> {
     }
 
     fn literal(&mut self, text: &str, at: usize) -> Result<()> {
-        if let Some(hash) = text.find('#') {
+        let mark = first_of(text.as_bytes(), 0, [b'#', b'?']);
+        if let Some(hash) = text[mark..].find('#').map(|hash| mark + hash) {
             let message = "a fragment is never sent to a server, so a path cannot hold one; write `{#name}` for links";
             return self.problem(at + hash..at + text.len(), Code::Fragment, message);
         }
@@ -263,10 +261,7 @@ impl TemplateReader<'_> {
         if self.in_query {
             return self.query_literal(text, at);
         }
-        let (path, query) = match text.find('?') {
-            Some(mark) => text.split_at(mark),
-            None => (text, ""),
-        };
+        let (path, query) = text.split_at(mark);
         for variant in &mut self.path.variants {
             variant.push_text(path).map_err(|(code, message)| PathProblem {
                 place: at..at + path.len(),

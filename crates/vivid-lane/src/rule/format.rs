@@ -97,6 +97,10 @@ enum Day {
     Done,
 }
 
+/// Leap years come again after 400 years. So of the first digits of a year it is enough to know what they leave when divided by these: the
+/// digits that follow make a multiple of 400 of the rest.
+const CYCLES: [u16; 3] = [2, 4, 40];
+
 /// `YYYY-MM-DD`, only days that the calendar has (RFC 3339, section 5.7).
 fn date() -> Result<Dfa, TooLarge> {
     let step = |at: &Day, byte: u8| {
@@ -104,7 +108,10 @@ fn date() -> Result<Dfa, TooLarge> {
         let dash = (byte == b'-').then_some(());
         Some(match *at {
             Day::Year { digits: 3, number } => Day::YearDash { leap: is_leap(number * 10 + u16::from(digit?)) },
-            Day::Year { digits, number } => Day::Year { digits: digits + 1, number: number * 10 + u16::from(digit?) },
+            Day::Year { digits, number } => {
+                let number = (number * 10 + u16::from(digit?)) % CYCLES[usize::from(digits)];
+                Day::Year { digits: digits + 1, number }
+            }
             Day::YearDash { leap } => dash.map(|()| Day::Month { leap })?,
             Day::Month { leap } => Day::MonthDigit { leap, tens: digit? },
             Day::MonthDigit { leap, tens } => Day::MonthDash { days: days_in(tens * 10 + digit?, leap)? },
@@ -190,6 +197,16 @@ mod tests {
         for format in BUILT_IN {
             let set = (format.set)().unwrap_or_else(|_| panic!("`{}` is too large", format.name));
             assert!(!set.is_empty(), "`{}` accepts nothing", format.name);
+        }
+    }
+
+    #[test]
+    fn every_year_has_its_days() {
+        let date = BuiltIn::find("date").expect("it is built in").set();
+        for year in 0..10_000 {
+            let has_leap_day = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+            assert_eq!(date.contains(format!("{year:04}-02-29").as_bytes()), has_leap_day, "{year}");
+            assert!(date.contains(format!("{year:04}-12-31").as_bytes()), "{year}");
         }
     }
 

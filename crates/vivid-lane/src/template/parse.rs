@@ -3,6 +3,7 @@
 use smallvec::SmallVec;
 
 use super::TemplateError;
+use super::bytes::first_of;
 use super::parts::{LONGEST, Operator, Piece, PieceKind, Template};
 use super::percent::{kinds, triplet};
 
@@ -34,8 +35,7 @@ impl Template {
 
 /// Literal text from `start` up to the next opening brace (section 2.1).
 fn literal(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, TemplateError> {
-    let rest = &text[start..];
-    let end = start + rest.find('{').unwrap_or(rest.len());
+    let end = first_of(text.as_bytes(), start, [b'{', b'{']);
     pieces.push(Piece::new(start, end, PieceKind::Literal));
     if kinds(&text.as_bytes()[start..end]).is_plain() {
         return Ok(end);
@@ -55,10 +55,10 @@ fn literal(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, Templ
 
 /// The expression whose brace opens at `start` (section 2.2).
 fn expression(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, TemplateError> {
-    let inside = &text[start + 1..];
-    let close = inside.find(['}', '{']).filter(|&close| inside.as_bytes()[close] == b'}');
-    let Some(length) = close else { return Err(TemplateError::unclosed(text, start)) };
-    let end = start + 1 + length;
+    let end = first_of(text.as_bytes(), start + 1, [b'}', b'{']);
+    if text.as_bytes().get(end) != Some(&b'}') {
+        return Err(TemplateError::unclosed(text, start));
+    }
     let mut at = start + 1;
     let Some(first) = text[at..end].chars().next() else { return Err(TemplateError::empty(text, start)) };
     let operator = match Operator::from_symbol(first) {
@@ -71,7 +71,7 @@ fn expression(text: &str, start: usize, pieces: &mut Pieces) -> Result<usize, Te
     };
     let mut is_first = true;
     loop {
-        let stop = text[at..end].find(',').map_or(end, |comma| at + comma);
+        let stop = first_of(text.as_bytes(), at, [b',', b'}']);
         let name_end = variable(text, at, stop)?;
         let kind = PieceKind::Variable { operator, explode: name_end < stop, is_first };
         pieces.push(Piece::new(at, name_end, kind));
