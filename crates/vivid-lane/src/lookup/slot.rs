@@ -333,7 +333,8 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
 fn spread(keys: &[u64]) -> (u64, usize) {
     /// For so many keys a multiplier is sought. No slot is further on than the bits of `displaced`: twice as many, and as many again.
     const FEW: usize = 40;
-    const TRIES: usize = 32;
+    // Of many keys some are always moved, whatever the multiplier.
+    let tries = if keys.len() > 12 { 8 } else { 32 };
     let mut seed = 0x9e37_79b9_7f4a_7c15_u64;
     let mut next = || {
         seed ^= seed << 13;
@@ -352,7 +353,7 @@ fn spread(keys: &[u64]) -> (u64, usize) {
     let most = 2 * count;
     let mut best = (usize::MAX, 0, most);
     for size in ((count * count / 6).clamp(count, most)..=most).step_by((count / 4).max(1)) {
-        for _ in 0..TRIES {
+        for _ in 0..tries {
             let multiplier = next();
             let moved = displaced(keys, multiplier, size, best.0);
             if moved < best.0 {
