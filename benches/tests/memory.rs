@@ -81,3 +81,12 @@ fn large_tables_take_little_room() {
     println!("bytes a route: read {reading}, build {building}, check {checking}, compare {comparing}, moved {moving}");
     assert!(reading < 1_000.0 && building < 1_400.0 && checking < 1_750.0 && comparing < 2_500.0 && moving < 4_200.0);
 }
+
+/// Room is made for what a table has, not for what a path that is refused would have.
+#[test]
+fn a_path_of_slashes_takes_little_room() {
+    let text = format!("[routes.a]\npath = '{}'\npage = 'a'\n", "/{a}".repeat(25_000));
+    let most = allocation_counter::measure(|| assert!(Table::from_toml(&text).is_err())).bytes_max;
+    println!("{} bytes of path: at most {most}", text.len());
+    assert!(most < 100 * text.len() as u64, "{most}");
+}
