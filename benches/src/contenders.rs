@@ -90,12 +90,15 @@ pub fn read(found: &Match<'_, '_>) -> usize {
     found.texts().map(|(_, text)| text.len()).sum()
 }
 
-/// The routes with so many parameters: their names, and the names of the parameters.
+/// The routes with two parameters: their names, and the names of the parameters.
 #[must_use]
-pub fn links(corpus: &Corpus, count: usize) -> Vec<(String, Vec<&str>)> {
+pub fn links(corpus: &Corpus) -> Vec<(String, [&str; 2])> {
     let routes = corpus.routes.iter().enumerate();
-    let named = routes.map(|(index, route)| (index.to_string(), route.iter().filter_map(param).collect::<Vec<_>>()));
-    named.filter(|(_, params)| params.len() == count).collect()
+    let named = routes.filter_map(|(index, route)| {
+        let params: Vec<&str> = route.iter().filter_map(param).collect();
+        Some((index.to_string(), <[&str; 2]>::try_from(params).ok()?))
+    });
+    named.collect()
 }
 
 /// The name of a segment that is a parameter.

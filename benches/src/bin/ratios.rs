@@ -194,7 +194,7 @@ fn others() {
     let known = hits(&corpus);
     let map = exact(&known);
     let urls: Vec<&str> = known.iter().map(|(url, _)| url.as_str()).collect();
-    let two = links(&corpus, 2);
+    let two = links(&corpus);
     let rounds = || {
         for url in std::iter::repeat_n(&urls, 100).flatten() {
             black_box(table.find(black_box(url)).map(|found| read(&found)));
@@ -212,8 +212,8 @@ fn others() {
             Box::new(|| {
                 // As often as the lookups: what is done but once is measured with cold caches.
                 let repeats = 20_000 / two.len();
-                for (name, params) in std::iter::repeat_n(&two, repeats).flatten() {
-                    let link = params.iter().fold(table.link(name.as_str()), |link, param| link.set(*param, "m-57"));
+                for (name, [first, second]) in std::iter::repeat_n(&two, repeats).flatten() {
+                    let link = table.link(name.as_str()).set(*first, "m-57").set(*second, "m-57");
                     black_box(link.to_url().expect("a link"));
                 }
                 repeats * two.len()

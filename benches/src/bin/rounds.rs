@@ -84,10 +84,10 @@ fn of_ours(contender: &str, corpus: &Corpus, urls: &[(String, usize)], run: impl
             run(late.len(), &mut || each(&late, |url| table.find(url).is_some()));
         }
         "link" => {
-            let links = links(corpus, 2);
+            let links = links(corpus);
             run(links.len(), &mut || {
-                for (name, params) in &links {
-                    let link = params.iter().fold(table.link(name.as_str()), |link, param| link.set(*param, "m-57"));
+                for (name, [first, second]) in &links {
+                    let link = table.link(name.as_str()).set(*first, "m-57").set(*second, "m-57");
                     black_box(link.to_url().expect("a link"));
                 }
             });

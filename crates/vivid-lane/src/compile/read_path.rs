@@ -12,6 +12,7 @@ use super::variants::{PathProblem, ResolvedPath};
 use crate::declare::{Code, Placed, expected_one_of, usual_word};
 use crate::lookup::{Param, ParamKind, PathVariant, RouteRef};
 use crate::rule::{MOST_STATES, Shape, in_words};
+use crate::template::bytes::Brief;
 use crate::template::percent::encode_unreserved;
 use crate::template::{Operator, Part, Template, TemplateError};
 
@@ -210,6 +211,7 @@ impl Walker<'_> {
             });
             params.push(Param {
                 name: declared.name.clone(),
+                brief_name: Brief::of(&declared.name),
                 level: declared.level,
                 kind: declared.kind,
                 is_optional: declared.is_optional,

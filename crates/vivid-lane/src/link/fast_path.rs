@@ -2,41 +2,49 @@
 //! up, and the long one begins anew, so that every refusal has its words.
 
 use super::make::Link;
-use crate::lookup::{NoLists, ParamKind, Route};
+use super::values::InlineValues;
+use crate::lookup::{NoLists, Param, ParamKind, Route};
 use crate::rule::Shape;
 use crate::template::percent::kinds;
 
-impl<P> Link<'_, P> {
-    /// The URL of a route whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
-    /// anything else is to be said.
-    pub(super) fn direct(&self, route: &Route) -> Option<String> {
-        if !route.has_safe_links || self.more.is_some() || self.texts.len() != route.params.len() {
-            return None;
-        }
-        let mut url = String::with_capacity(route.path.as_str().len() + self.texts.bytes());
-        let is_written = route.path.fill(&mut url, |index| {
-            let (param, text) = (route.params.get(index)?, self.texts.at(index)?);
-            let is_plain = kinds(text.as_bytes()).is_unreserved() && !matches!(text, "" | "." | "..");
-            let check = &param.check;
-            (is_plain && (check.is_any() || (check.list.is_none() && check.accepts(text)))).then_some(text)
-        });
-        if !is_written {
-            return None;
-        }
-        (url.len() <= self.table().frozen().limits.bytes).then_some(url)
+/// The URL of a page whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
+/// anything else is to be said, also where it has more bytes than the limit.
+pub(super) fn direct(route: &Route, texts: &InlineValues<'_>, limit: usize) -> Option<String> {
+    if !route.has_safe_links || route.page.is_none() || route.extras.onward.is_some() {
+        return None;
     }
+    let texts = texts.all_of(&route.params)?;
+    let bytes = texts.iter().fold(route.path.as_str().len(), |bytes, text| bytes + text.len());
+    let mut url = String::with_capacity(bytes);
+    let mut values = route.params.iter().zip(texts);
+    for literal in route.path.texts() {
+        let text = match literal {
+            Some(literal) => literal,
+            None => {
+                let (Param { check, .. }, text) = values.next()?;
+                let is_plain = kinds(text.as_bytes()).is_unreserved() && !matches!(*text, "" | "." | "..");
+                if !is_plain || !(check.is_any() || (check.list.is_none() && check.accepts(text))) {
+                    return None;
+                }
+                text
+            }
+        };
+        url.push_str(text);
+    }
+    (url.len() <= limit).then_some(url)
+}
 
+impl<P> Link<'_, P> {
     /// The URL of a route whose values are texts that need nothing done to them, as most are; `None` where anything else is
     /// to be said.
     pub(super) fn quick(&self, route: &Route) -> Option<String> {
         let frozen = self.table().frozen();
-        let has_others = !self.values().is_empty() || !self.inherited().is_empty();
-        if has_others || !route.takes_values_as_they_are || route.extras.host.is_some() {
+        let texts = self.texts();
+        if !self.has_only_texts() || !route.takes_values_as_they_are || route.extras.host.is_some() {
             return None;
         }
-        let is_absent = |index: usize| self.texts.iter().all(|(given, _)| given != index);
-        let mut absent = (0..route.params.len()).filter(|&index| is_absent(index));
-        if self.texts.len() < route.params.len() && absent.clone().any(|index| !route.params[index].is_optional) {
+        let mut absent = (0..route.params.len()).filter(|&index| texts.at(index).is_none());
+        if absent.clone().any(|index| !route.params[index].is_optional) {
             return None;
         }
         let is_fine = |(index, text): (usize, &str)| {
@@ -50,10 +58,10 @@ impl<P> Link<'_, P> {
                 }
             }
         };
-        if !self.texts.iter().all(is_fine) {
+        if !texts.iter().all(is_fine) {
             return None;
         }
-        let url = route.path.expand_texts(|name| self.texts.get(&route.params, name));
+        let url = route.path.expand_texts(|name| texts.at(texts.place(&route.params, name)?));
         if url.len() > frozen.limits.bytes || !url.starts_with('/') {
             return None;
         }
@@ -67,7 +75,7 @@ impl<P> Link<'_, P> {
             route.params[index].kind == ParamKind::Fragment || found.text(index).is_some_and(|read| read == text)
         };
         let is_read_back = *found.route().name == *route.name
-            && self.texts.iter().all(is_same)
+            && texts.iter().all(is_same)
             && absent.all(|index| found.value_at(index).is_none());
         is_read_back.then_some(url)
     }

@@ -3,12 +3,13 @@
 use std::borrow::Cow;
 
 use super::error::{LinkError, Problem};
+use super::fast_path::direct;
 use super::fields;
-use super::values::{InlineValues, LinkValue};
+use super::values::{InlineValues, LinkValue, OwnedTexts};
 use crate::compile::RETURN;
 use crate::declare::nearest;
 use crate::lookup::{
-    Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, Table, end_of_path, normal_host,
+    Answer, Lists, Param, ParamKind, Reading, Remembered, Route, RouteId, RouteRef, Table, end_of_path, normal_host,
 };
 use crate::rule::{Check, Many, Shape};
 use crate::template::percent::kinds;
@@ -21,17 +22,21 @@ use crate::template::{Operator, Part, Value, Values};
 #[derive(Debug)]
 pub struct Link<'t, P = String> {
     table: &'t Table<P>,
-    /// The route, or the name that none has.
-    target: Result<RouteId, Box<str>>,
+    /// The route, if one has the name.
+    target: Option<&'t Route>,
     /// Texts for its parameters, as long as nothing else is set.
-    pub(super) texts: InlineValues<'t>,
-    /// What hardly any link has, apart, so that the others stay small.
-    pub(super) more: Option<Box<HeapValues>>,
+    texts: InlineValues<'t>,
+    /// What few links have, apart, so that the others stay small.
+    more: Option<Box<HeapValues>>,
 }
 
 /// What a link has beside texts.
 #[derive(Debug, Clone, Default)]
 pub(super) struct HeapValues {
+    /// The name that no route has.
+    name: Box<str>,
+    /// Texts that are not borrowed.
+    owned: OwnedTexts,
     values: Values,
     /// Values of the page that is shown, where nothing else is set.
     inherited: Values,
@@ -42,12 +47,19 @@ pub(super) struct HeapValues {
     unreadable: Option<String>,
 }
 
+impl HeapValues {
+    #[cold]
+    fn of_no_route(name: &str) -> Box<Self> {
+        Box::new(Self { name: name.into(), ..Self::default() })
+    }
+}
+
 /// No values.
 static NO_VALUES: Values = Values::new();
 
 impl<P> Clone for Link<'_, P> {
     fn clone(&self) -> Self {
-        Self { table: self.table, target: self.target.clone(), texts: self.texts.clone(), more: self.more.clone() }
+        Self { table: self.table, target: self.target, texts: self.texts, more: self.more.clone() }
     }
 }
 
@@ -66,17 +78,21 @@ impl<P> Table<P> {
     /// ```
     pub fn link(&self, name: impl AsRef<str>) -> Link<'_, P> {
         let name = name.as_ref();
-        self.link_at(self.frozen().named(name).ok_or_else(|| name.into()))
-    }
-
-    fn link_at(&self, target: Result<RouteId, Box<str>>) -> Link<'_, P> {
-        Link { table: self, target, texts: InlineValues::default(), more: None }
+        let frozen = self.frozen();
+        let target = frozen.named(name).map(|id| frozen.route(id));
+        let more = if target.is_none() { Some(HeapValues::of_no_route(name)) } else { None };
+        Link { table: self, target, texts: InlineValues::default(), more }
     }
 
     /// A link to a route whose values are known to be its own.
     pub(crate) fn link_to(&self, id: RouteId, values: Values) -> Link<'_, P> {
         let more = HeapValues { values, ..HeapValues::default() };
-        Link { more: Some(Box::new(more)), ..self.link_at(Ok(id)) }
+        Link {
+            table: self,
+            target: Some(self.frozen().route(id)),
+            texts: InlineValues::default(),
+            more: Some(Box::new(more)),
+        }
     }
 }
 
@@ -97,29 +113,79 @@ impl<'t, P> Link<'t, P> {
         self
     }
 
+    #[inline]
     fn put(&mut self, name: &str, value: LinkValue<'t>) {
-        let value = match (&self.target, value.into_text()) {
-            (Ok(id), Ok(text)) if self.values().is_empty() => {
-                match self.texts.push(&self.table.frozen().route(*id).params, name, text) {
-                    Ok(()) => return,
-                    Err(text) => Value::from(text.into_owned()),
-                }
-            }
-            (_, Ok(text)) => Value::from(text.into_owned()),
-            (_, Err(value)) => value,
-        };
+        match value.into_text() {
+            Ok(Cow::Borrowed(text)) => self.put_text(name, text),
+            Ok(Cow::Owned(text)) => self.put_owned(name, text),
+            Err(value) => self.put_other(name, value),
+        }
+    }
+
+    /// The place of a parameter among the few texts, as long as there is nothing else.
+    fn place(&self, name: &str) -> Option<usize> {
+        if self.values().is_empty() { self.texts.place(&self.target?.params, name) } else { None }
+    }
+
+    /// Most texts are given in the order of the parameters. This is not within what calls it, as the link would be taken apart there.
+    #[inline(never)]
+    fn put_text(&mut self, name: &str, text: &'t str) {
+        match self.target.and_then(|route| self.texts.next_place(&route.params, name)) {
+            Some(place) if self.more.is_none() => self.texts.put(place, text),
+            _ => self.put_any_text(name, text),
+        }
+    }
+
+    #[cold]
+    fn put_any_text(&mut self, name: &str, text: &'t str) {
+        let Some(place) = self.place(name) else { return self.put_other(name, text.into()) };
+        self.texts.put(place, text);
+        if let Some(more) = &mut self.more {
+            more.owned[place].clear();
+        }
+    }
+
+    #[cold]
+    fn put_owned(&mut self, name: &str, text: String) {
+        let Some(place) = self.place(name) else { return self.put_other(name, text.into()) };
+        self.texts.put(place, "");
+        self.more.get_or_insert_default().owned[place] = text;
+    }
+
+    /// Sets a value that is no text, or one for which there is no room.
+    #[cold]
+    fn put_other(&mut self, name: &str, value: Value) {
         self.heap_values().insert(name, value);
     }
 
     /// All values, in the form that holds any.
     fn heap_values(&mut self) -> &mut Values {
-        if let (Ok(id), false) = (&self.target, self.texts.is_empty()) {
-            let params = &self.table.frozen().route(*id).params;
-            for (index, text) in std::mem::take(&mut self.texts).iter() {
-                self.more.get_or_insert_default().values.insert(&*params[index].name, text);
+        let texts = std::mem::take(&mut self.texts);
+        let more = self.more.get_or_insert_default();
+        let owned = std::mem::take(&mut more.owned);
+        if let Some(route) = self.target {
+            for (place, text) in texts.with(&owned).iter() {
+                more.values.insert(&*route.params[place].name, text);
             }
         }
-        &mut self.more.get_or_insert_default().values
+        &mut more.values
+    }
+
+    /// The few texts, also those that are owned.
+    pub(super) fn texts(&self) -> InlineValues<'_> {
+        self.more.as_ref().map_or(self.texts, |more| self.texts.with(&more.owned))
+    }
+
+    /// The text of the parameter of that name, where it is among the few.
+    pub(super) fn text_of(&self, name: &str) -> Option<&str> {
+        self.texts().at(self.texts.place(&self.target?.params, name)?)
+    }
+
+    /// Whether nothing is set but texts.
+    pub(super) fn has_only_texts(&self) -> bool {
+        let is_empty =
+            |more: &HeapValues| more.values.is_empty() && more.inherited.is_empty() && more.unreadable.is_none();
+        self.more.as_deref().is_none_or(is_empty)
     }
 
     pub(super) fn values(&self) -> &Values {
@@ -169,14 +235,16 @@ impl<'t, P> Link<'t, P> {
 
     /// A link from a page: with the values that it takes over, the address that the page would lead back to, and its own.
     pub(super) fn on_page(mut self, inherited: Values, back: Option<String>, here: String) -> Self {
-        self.more = Some(Box::new(HeapValues { inherited, back, here: Some(here), ..HeapValues::default() }));
+        let more = self.more.get_or_insert_default();
+        (more.inherited, more.back, more.here) = (inherited, back, Some(here));
         self
     }
 
     pub(super) fn name(&self) -> &str {
-        match &self.target {
-            Ok(id) => &self.table.frozen().route(*id).name,
-            Err(name) => name,
+        match (self.target, &self.more) {
+            (Some(route), _) => &route.name,
+            (None, Some(more)) => &more.name,
+            (None, None) => "",
         }
     }
 
@@ -194,8 +262,22 @@ impl<'t, P> Link<'t, P> {
     /// that no URL can carry, values that would not be read back as they are, and a URL that another route
     /// would answer.
     pub fn to_url(&self) -> Result<String, LinkError> {
+        let limit = self.table.frozen().limits.bytes;
+        let url = match (self.target, &self.more) {
+            (Some(route), None) => direct(route, &self.texts, limit),
+            (Some(route), Some(_)) if self.has_only_texts() => direct(route, &self.texts(), limit),
+            _ => None,
+        };
+        match url {
+            Some(url) => Ok(url),
+            None => self.other_url(),
+        }
+    }
+
+    /// The URL of a link that is not of the plainest kind.
+    fn other_url(&self) -> Result<String, LinkError> {
         let route = self.target()?;
-        if let Some(url) = self.direct(route).or_else(|| self.quick(route)) {
+        if let Some(url) = self.quick(route) {
             return Ok(url);
         }
         if self.texts.is_empty() { self.checked_url(route) } else { self.with_values().checked_url(route) }
@@ -252,13 +334,12 @@ impl<'t, P> Link<'t, P> {
     /// The route, which must have a page.
     fn target(&self) -> Result<&'t Route, LinkError> {
         let frozen = self.table.frozen();
-        let Ok(id) = self.target else {
+        let Some(route) = self.target else {
             let near = nearest(self.name(), frozen.routes.iter().map(|route| &*route.name));
             return Err(self.error(Problem::UnknownRoute { near: near.map(str::to_owned) }));
         };
-        let route = frozen.route(id);
         if route.extras.onward.is_some() {
-            let to = self.table.route_ref(id).redirects_to().map(|to| to.name().to_owned());
+            let to = self.table.route(&route.name).and_then(RouteRef::redirects_to).map(|to| to.name().to_owned());
             return Err(self.error(Problem::Redirect { to }));
         }
         if route.page.is_none() {
@@ -524,10 +605,7 @@ impl<'t, P> Link<'t, P> {
 
     /// The value that the link gives a parameter.
     pub(super) fn given(&self, param: &Param) -> Option<Value> {
-        let text = self.target.as_ref().ok().and_then(|id| {
-            let text = self.texts.get(&self.table.frozen().route(*id).params, &param.name)?;
-            Some(Value::from(text))
-        });
+        let text = self.text_of(&param.name).map(Value::from);
         let given =
             text.as_ref().or_else(|| self.values().get(&param.name).or_else(|| self.inherited().get(&param.name)));
         given.map(|value| in_form(param, value)).or_else(|| param.check.default.clone())
@@ -535,8 +613,7 @@ impl<'t, P> Link<'t, P> {
 
     /// Whether the link itself gives the parameter a value.
     pub(super) fn sets(&self, name: &str) -> bool {
-        let is_text = |id: &RouteId| self.texts.get(&self.table.frozen().route(*id).params, name).is_some();
-        self.values().get(name).is_some() || self.target.as_ref().is_ok_and(is_text)
+        self.values().get(name).is_some() || self.text_of(name).is_some()
     }
 }
 

@@ -6,6 +6,7 @@ use std::borrow::Cow;
 
 use crate::lookup::Param;
 use crate::template::Value;
+use crate::template::bytes::Brief;
 
 /// A value that is handed to a link: a text, which may be borrowed, or any other [`Value`].
 ///
@@ -92,86 +93,73 @@ from_plain!(bool, i8, i16, i32, i64, isize, u8, u16, u32, u64, usize);
 /// How many texts there is room for.
 const MOST: usize = 4;
 
-/// A few texts for parameters of one route, borrowed from whoever gave them where they can be.
-#[derive(Debug, Clone)]
+/// The texts of the first parameters of a route, each in its place.
+#[derive(Debug, Clone, Copy, Default)]
 pub(super) struct InlineValues<'v> {
-    texts: [Cow<'v, str>; MOST],
-    /// The parameters by their index, in the order in which the texts were given.
-    params: [u16; MOST],
-    count: u16,
-    /// Whether the texts of the first parameters were given, in their order.
-    is_in_order: bool,
+    /// Empty for one that is owned.
+    texts: [&'v str; MOST],
+    /// A bit for each that is given.
+    given: u8,
 }
 
-impl Default for InlineValues<'_> {
-    fn default() -> Self {
-        Self { texts: [const { Cow::Borrowed("") }; MOST], params: [0; MOST], count: 0, is_in_order: true }
-    }
-}
+/// Texts that had to be taken over, in the same places.
+pub(super) type OwnedTexts = [String; MOST];
 
 impl<'v> InlineValues<'v> {
-    pub(super) fn len(&self) -> usize {
-        usize::from(self.count)
-    }
-
     pub(super) fn is_empty(&self) -> bool {
-        self.count == 0
+        self.given == 0
     }
 
-    fn params(&self) -> &[u16] {
-        self.params.get(..self.len()).unwrap_or_default()
-    }
-
-    /// Adds the text of a parameter that has none. It is given back where the parameter is not one of these, or has one, and where
-    /// there is no room.
+    /// The place of a parameter, if there is room for it.
     #[inline]
-    pub(super) fn push(&mut self, params: &[Param], name: &str, text: Cow<'v, str>) -> Result<(), Cow<'v, str>> {
-        let next = self.len();
-        // Most are given in their order.
-        let is_next = self.is_in_order && params.get(next).is_some_and(|param| *param.name == *name);
-        let index = if is_next {
-            next
-        } else {
-            let Some(index) = params.iter().position(|param| *param.name == *name) else { return Err(text) };
-            if self.params().iter().any(|known| usize::from(*known) == index) {
-                return Err(text);
-            }
-            index
-        };
-        let Ok(number) = u16::try_from(index) else { return Err(text) };
-        let (Some(place), Some(param)) = (self.texts.get_mut(next), self.params.get_mut(next)) else {
-            return Err(text);
-        };
-        (*place, *param) = (text, number);
-        self.count += 1;
-        self.is_in_order = is_next;
-        Ok(())
+    pub(super) fn place(&self, params: &[Param], name: &str) -> Option<usize> {
+        let brief = Brief::of(name);
+        let is_same = |param: &Param| param.brief_name == brief && (brief.is_whole() || *param.name == *name);
+        params.iter().take(MOST).position(is_same)
     }
 
-    /// Indices of parameters and their texts, in the order in which they were given.
-    pub(super) fn iter(&self) -> impl Iterator<Item = (usize, &str)> {
-        self.params().iter().zip(&self.texts).map(|(&index, text)| (usize::from(index), &**text))
-    }
-
-    /// How many bytes all texts have.
-    pub(super) fn bytes(&self) -> usize {
-        self.texts.iter().map(|text| text.len()).sum()
-    }
-
-    /// The text of the parameter with that index.
+    /// The next place that is empty, if a parameter is the one that it is for.
     #[inline]
-    pub(super) fn at(&self, index: usize) -> Option<&str> {
-        let place = if self.is_in_order {
-            index
-        } else {
-            self.params().iter().position(|param| usize::from(*param) == index)?
-        };
-        if place < self.len() { self.texts.get(place).map(|text| &**text) } else { None }
+    pub(super) fn next_place(&self, params: &[Param], name: &str) -> Option<usize> {
+        let (next, brief) = (self.given.trailing_ones() as usize, Brief::of(name));
+        if brief.is_whole() && params.get(next)?.brief_name == brief { Some(next) } else { None }
     }
 
-    /// The text of the parameter of that name.
-    pub(super) fn get(&self, params: &[Param], name: &str) -> Option<&str> {
-        self.iter().find(|(index, _)| *params[*index].name == *name).map(|(_, text)| text)
+    /// Puts a text into a place, and forgets the one that was there.
+    #[inline]
+    pub(super) fn put(&mut self, place: usize, text: &'v str) {
+        if let Some(slot) = self.texts.get_mut(place) {
+            *slot = text;
+            self.given |= 1 << place;
+        }
+    }
+
+    /// The same with those that are owned.
+    pub(super) fn with<'a>(&'a self, owned: &'a OwnedTexts) -> InlineValues<'a> {
+        let mut all: InlineValues<'a> = *self;
+        for (text, owned) in all.texts.iter_mut().zip(owned).filter(|(text, _)| text.is_empty()) {
+            *text = owned;
+        }
+        all
+    }
+
+    /// The text of a place.
+    #[inline]
+    pub(super) fn at(&self, place: usize) -> Option<&'v str> {
+        let text = *self.texts.get(place)?;
+        if self.given >> place & 1 != 0 { Some(text) } else { None }
+    }
+
+    /// Places and their texts.
+    pub(super) fn iter(&self) -> impl Iterator<Item = (usize, &'v str)> {
+        (0..MOST).filter_map(|place| Some((place, self.at(place)?)))
+    }
+
+    /// All texts, where these parameters have one each.
+    #[inline]
+    pub(super) fn all_of(&self, params: &[Param]) -> Option<&[&'v str]> {
+        let texts = self.texts.get(..params.len())?;
+        if usize::from(self.given) == (1 << texts.len()) - 1 { Some(texts) } else { None }
     }
 }
 
@@ -182,16 +170,28 @@ mod tests {
     use crate::{RouteSpec, TableSpec};
 
     proptest! {
-        /// However long texts are and in whatever order they come, each stands in its place.
+        /// However long texts are, in whatever order they come, borrowed or not, and whatever was there before: each stands in
+        /// its place.
         #[test]
-        fn texts_stand_in_their_places(texts in prop::collection::vec("[a-zé]{1,40}", 6), order in Just([0, 1, 2, 3, 4, 5]).prop_shuffle()) {
-            let route = RouteSpec::new("r").path("/{p0}/{p1}/{p2}/{p3}/{p4}/{p5}").page("r");
-            let table = TableSpec::new().route(route).build().unwrap();
-            let link = order.iter().fold(table.link("r"), |link, &at| link.set(format!("p{at}"), &texts[at]));
+        fn texts_stand_in_their_places(
+            texts in prop::collection::vec("[a-zé]{1,40}", 6),
+            count in 1..=6_usize,
+            given in prop::collection::vec((0..6_usize, "[a-z]{0,9}", any::<bool>()), 0..6),
+            order in Just([0, 1, 2, 3, 4, 5]).prop_shuffle(),
+            is_owned in prop::array::uniform6(any::<bool>()),
+        ) {
+            let path: String = (0..count).map(|at| format!("/{{p{at}}}")).collect();
+            let table = TableSpec::new().route(RouteSpec::new("r").path(path).page("r")).build().unwrap();
+            let given = given.iter().filter(|(at, ..)| *at < count).map(|(at, text, is_owned)| (*at, text, *is_owned));
+            let last = order.iter().filter(|at| **at < count).map(|&at| (at, &texts[at], is_owned[at]));
+            let link = given.chain(last).fold(table.link("r"), |link, (at, text, is_owned)| match is_owned {
+                true => link.set(format!("p{at}"), text.clone()),
+                false => link.set(format!("p{at}"), text),
+            });
             let url = link.to_url().unwrap();
             let found = table.find(&url).unwrap();
             let read: Vec<String> = found.texts().map(|(_, text)| text.into_owned()).collect();
-            prop_assert_eq!(read, texts);
+            prop_assert_eq!(&read, &texts[..count]);
         }
     }
 }

@@ -10,6 +10,7 @@ use super::conditions::{HostMatcher, Methods, QueryMatcher};
 use crate::declare::Data;
 use crate::rule::Check;
 use crate::template::Template;
+use crate::template::bytes::Brief;
 
 /// Makes the type of an index. It is kept as one more than it is, so that none takes no room. No table has so many entries that the
 /// number of one does not fit.
@@ -172,6 +173,7 @@ pub(crate) struct NeedEntry {
 #[derive(Debug, Clone)]
 pub(crate) struct Param {
     pub(crate) name: SmolStr,
+    pub(crate) brief_name: Brief,
     /// The level of the chain whose path declares it.
     pub(crate) level: u16,
     pub(crate) kind: ParamKind,
@@ -188,7 +190,7 @@ pub(crate) struct Param {
 impl Param {
     /// What tells it from another one. Rules that say the same are one, so that their addresses tell.
     pub(crate) fn key(&self) -> impl Hash + PartialEq {
-        let Self { name, level, kind, is_optional, check, texts, is_exploded } = self;
+        let Self { name, brief_name: _, level, kind, is_optional, check, texts, is_exploded } = self;
         let rules = [check, texts].map(|rule| Arc::as_ptr(rule).addr());
         (name.as_str(), *level, *kind, *is_optional, rules, *is_exploded)
     }

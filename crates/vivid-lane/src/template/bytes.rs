@@ -39,11 +39,42 @@ pub(crate) fn first_of(bytes: &[u8], from: usize, wanted: [u8; 2]) -> usize {
     if found == 0 { bytes.len() } else { at + found.trailing_zeros() as usize / 8 }
 }
 
+/// What tells short texts apart, and most of the longer ones: their length, and sixteen bytes of them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Brief {
+    first: u64,
+    last: u64,
+    length: usize,
+}
+
+impl Brief {
+    #[inline]
+    pub(crate) fn of(text: &str) -> Self {
+        let bytes = text.as_bytes();
+        let length = bytes.len();
+        if let (Some(first), Some(last)) = (bytes.first_chunk(), bytes.last_chunk()) {
+            return Self { first: u64::from_le_bytes(*first), last: u64::from_le_bytes(*last), length };
+        }
+        if let (Some(first), Some(last)) = (bytes.first_chunk(), bytes.last_chunk()) {
+            return Self { first: u32::from_le_bytes(*first).into(), last: u32::from_le_bytes(*last).into(), length };
+        }
+        // Of three bytes and fewer these are all.
+        let byte = |at: usize| bytes.get(at).map_or(0, |byte| u64::from(*byte));
+        Self { first: byte(0), last: byte(1) << 8 | byte(2), length }
+    }
+
+    /// Whether it says all of the text.
+    #[inline]
+    pub(crate) fn is_whole(self) -> bool {
+        self.length <= 16
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
 
-    use super::first_of;
+    use super::{Brief, first_of};
 
     proptest! {
         /// Eight bytes at a time or one: the same place.
@@ -52,6 +83,16 @@ mod tests {
             for from in 0..=text.len() {
                 let wanted = text.as_bytes()[from..].iter().position(|&byte| byte == b'/' || byte == b'.');
                 prop_assert_eq!(first_of(text.as_bytes(), from, [b'/', b'.']), wanted.map_or(text.len(), |at| from + at));
+            }
+        }
+
+        /// Of two short texts it is the same only where they are.
+        #[test]
+        fn short_texts_are_told_apart(one in "[ab\\x00]{0,17}", other in "[ab\\x00]{0,17}") {
+            let (brief, of_other) = (Brief::of(&one), Brief::of(&other));
+            prop_assert_eq!(brief, Brief::of(&one.clone()));
+            if brief.is_whole() {
+                prop_assert_eq!(brief == of_other, one == other, "{} {}", one, other);
             }
         }
     }

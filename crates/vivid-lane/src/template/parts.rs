@@ -195,21 +195,10 @@ impl Template {
         variables.map(|&piece| Variable { text: &self.text, piece })
     }
 
-    /// Appends the literals as they are written, and in the place of each variable, which are asked for by their numbers, a text.
-    /// Whether there was one for each.
+    /// Literals as they are written, and `None` for each variable.
     #[inline]
-    pub(crate) fn fill<'v>(&self, out: &mut String, mut text: impl FnMut(usize) -> Option<&'v str>) -> bool {
-        let mut variables = 0;
-        for piece in &self.pieces {
-            if piece.is_literal() {
-                out.push_str(self.text.get(piece.range()).unwrap_or_default());
-                continue;
-            }
-            let Some(text) = text(variables) else { return false };
-            out.push_str(text);
-            variables += 1;
-        }
-        true
+    pub(crate) fn texts(&self) -> impl Iterator<Item = Option<&str>> {
+        self.pieces.iter().map(|piece| piece.is_literal().then(|| self.text.get(piece.range()).unwrap_or_default()))
     }
 
     /// How many bytes it takes on the heap.
