@@ -29,6 +29,7 @@ mod source;
 mod spec;
 mod syntax;
 mod toml;
+mod toml_section;
 mod write;
 #[cfg(feature = "yaml")]
 mod yaml;

@@ -1,8 +1,7 @@
 //! TOML 1.0 → document.
 //!
-//! The parser of the `toml` crate makes a tree with room for eleven keys in each table, some 1,700 bytes for a route. So
-//! a text is cut before each header, `[a.b]`, and what lies between two of them is parsed, turned into nodes, and
-//! forgotten:
+//! The `toml` crate makes a tree with room for eleven keys in each table, some 1,700 bytes for a route. So a text is cut
+//! before each header, `[a.b]`, and what lies between two of them is read, turned into nodes, and forgotten:
 //!
 //! ```text
 //! title = "x"            a section without a header: keys of the root
@@ -10,8 +9,9 @@
 //! path = "/"
 //! ```
 //!
-//! Only what is plain is read in sections. Where something is wrong, a table is opened a second time, or tables are in
-//! an array (`[[a]]`), the parser is given the whole text, and says what it has to say.
+//! Most sections are read from the events of `toml_parser`, on which that crate is built; those with dates and the like
+//! by the crate. Where something is wrong, a table is opened a second time, or tables are in an array (`[[a]]`), the
+//! crate is given the whole text, and says what it has to say.
 
 use std::collections::HashMap;
 use std::ops::Range;
@@ -20,17 +20,22 @@ use std::sync::Arc;
 use smol_str::SmolStr;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue};
-use toml_parser::lexer::TokenKind;
+use toml_parser::lexer::{Token, TokenKind};
 
 use super::code::Code;
 use super::finding::Report;
 use super::node::{Entry, Node, NodeKind};
 use super::source::{Origin, Span};
+use super::toml_section::{Name, Section, plain};
 
 /// Reads a source as TOML. What could be read is there even where something could not.
 pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
-    let mut noted = Report::default();
-    if let Some(entries) = in_sections(origin, &mut noted) {
+    let text = origin.text();
+    let in_sections = |starts: &mut dyn Iterator<Item = usize>| {
+        let mut noted = Report::default();
+        Some((in_sections(origin, starts, &mut noted)?, noted))
+    };
+    if let Some((entries, noted)) = in_sections(&mut brackets(text)).or_else(|| in_sections(&mut headers(text))) {
         report.absorb(noted);
         return entries;
     }
@@ -53,15 +58,32 @@ fn syntax_error(report: &mut Report, origin: &Arc<Origin>, place: Range<usize>, 
     }
 }
 
-/// The document, where all of it is plain.
-fn in_sections(origin: &Arc<Origin>, report: &mut Report) -> Option<Vec<Entry>> {
-    let mut document = Sections { origin, root: Vec::new(), names: HashMap::new() };
+/// The document, cut where it is said to have headers; `None` where it cannot be read in sections.
+fn in_sections(
+    origin: &Arc<Origin>,
+    starts: &mut dyn Iterator<Item = usize>,
+    report: &mut Report,
+) -> Option<Vec<Entry>> {
+    let mut document = Sections { origin, root: Vec::new(), names: HashMap::new(), tokens: Vec::new() };
     let mut start = 0;
-    for end in headers(origin.text()).chain([origin.text().len()]) {
-        document.add(start..end, report)?;
+    for end in starts.chain([origin.text().len()]) {
+        let section =
+            plain(origin, start..end, &mut document.tokens).or_else(|| document.parsed(start..end, report))?;
+        document.add(section)?;
         start = end;
     }
     Some(document.root)
+}
+
+/// The brackets that open a line. All headers are among them. One that is none stands within a list or a text, and the section
+/// that it ends is not at its end there, which is an error.
+fn brackets(text: &str) -> impl Iterator<Item = usize> {
+    let mut next = 0;
+    text.split_inclusive('\n').filter_map(move |line| {
+        next += line.len();
+        let rest = line.trim_start_matches([' ', '\t']);
+        rest.starts_with('[').then(|| next - rest.len())
+    })
 }
 
 /// Where the headers of a text begin: the brackets that open a line and stand in no other.
@@ -90,43 +112,51 @@ struct Sections<'a> {
     root: Vec<Entry>,
     /// The positions of the names in large tables, by the place of the table; filled where they are asked for.
     names: HashMap<u32, HashMap<SmolStr, usize>>,
+    tokens: Vec<Token>,
 }
 
 /// So many names of a table are looked through one by one.
 const FEW: usize = 16;
 
 impl Sections<'_> {
-    /// Adds a section; `None` where it is not plain.
-    fn add(&mut self, section: Range<usize>, report: &mut Report) -> Option<()> {
+    /// Reads a section by the `toml` crate; `None` where something is wrong, or tables are in an array.
+    fn parsed(&self, section: Range<usize>, report: &mut Report) -> Option<Section> {
         let (table, errors) = DeTable::parse_recoverable(self.origin.text().get(section.clone())?);
         if !errors.is_empty() {
             return None;
         }
         let mut reader = Reader { origin: self.origin, report, offset: section.start };
+        let (mut names, mut table) = (Vec::new(), table.into_inner());
         if section.start == 0 {
-            self.root = reader.entries(table.into_inner());
-            return Some(());
+            return Some(Section { names, header: reader.span(0..0), entries: reader.entries(table) });
         }
-        let mut into = &mut self.root;
-        let mut place = u32::MAX;
-        let mut table = table.into_inner();
         loop {
             // A header makes one key in each table above its own, which is the first that begins where the section does.
             let (key, value) = table.into_iter().next()?;
-            let is_own = value.span().start == 0;
-            let known = position(&mut self.names, place, into, key.get_ref());
-            let at = known.unwrap_or(into.len());
-            if !value.get_ref().is_table() {
-                return None;
+            let place = value.span();
+            names.push(Name { span: reader.span(key.span()), name: key.into_inner().into() });
+            let DeValue::Table(inner) = value.into_inner() else { return None };
+            if place.start == 0 {
+                return Some(Section { names, header: reader.span(place), entries: reader.entries(inner) });
             }
-            match (is_own, known) {
-                (true, None) => {
-                    into.extend(reader.entry(key, value));
-                    return Some(());
-                }
-                (true, Some(_)) => return None,
-                (false, None) => into.push(reader.empty_table(&key)),
-                (false, Some(_)) => {}
+            table = inner;
+        }
+    }
+
+    /// Adds a section; `None` where its table is there already, or cannot be.
+    fn add(&mut self, section: Section) -> Option<()> {
+        let Section { mut names, header, entries } = section;
+        let Some(own) = names.pop() else {
+            self.root = entries;
+            return Some(());
+        };
+        let (mut into, mut place) = (&mut self.root, u32::MAX);
+        for Name { name, span } in names {
+            let at = position(&mut self.names, place, into, &name).unwrap_or(into.len());
+            if at == into.len() {
+                // It is only named in the headers of those in it.
+                let value = Node { span: span.clone(), kind: NodeKind::Table(Vec::new()) };
+                into.push(Entry { key: name, span, value });
             }
             let node = &mut into[at].value;
             let is_inline = self.origin.text().as_bytes().get(node.span.bytes().start) == Some(&b'{');
@@ -134,11 +164,17 @@ impl Sections<'_> {
             if is_inline {
                 return None;
             }
-            place = node.span.start();
-            into = entries;
-            let DeValue::Table(inner) = value.into_inner() else { return None };
-            table = inner;
+            (place, into) = (node.span.start(), entries);
         }
+        if position(&mut self.names, place, into, &own.name).is_some() {
+            return None;
+        }
+        into.push(Entry {
+            key: own.name,
+            span: own.span,
+            value: Node { span: header, kind: NodeKind::Table(entries) },
+        });
+        Some(())
     }
 }
 
@@ -184,13 +220,6 @@ impl Reader<'_> {
         let (span, place) = (self.span(key.span()), self.span(value.span()));
         let value = self.node(place, value.into_inner())?;
         Some(Entry { key: key.into_inner().into(), span, value })
-    }
-
-    /// A table that is only named in the headers of those in it.
-    fn empty_table(&self, key: &Spanned<DeString<'_>>) -> Entry {
-        let span = self.span(key.span());
-        let value = Node { span: span.clone(), kind: NodeKind::Table(Vec::new()) };
-        Entry { key: key.get_ref().as_ref().into(), span, value }
     }
 
     fn node(&mut self, span: Span, value: DeValue<'_>) -> Option<Node> {
