@@ -20,13 +20,13 @@ use std::sync::Arc;
 use smol_str::SmolStr;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue};
-use toml_parser::lexer::{Token, TokenKind};
+use toml_parser::lexer::TokenKind;
 
 use super::code::Code;
 use super::finding::Report;
 use super::node::{Entry, Node, NodeKind};
 use super::source::{Origin, Span};
-use super::toml_section::{Name, Section, plain};
+use super::toml_section::{Name, Room, Section, plain};
 
 /// Reads a source as TOML. What could be read is there even where something could not.
 pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
@@ -64,11 +64,10 @@ fn in_sections(
     starts: &mut dyn Iterator<Item = usize>,
     report: &mut Report,
 ) -> Option<Vec<Entry>> {
-    let mut document = Sections { origin, root: Vec::new(), names: HashMap::new(), tokens: Vec::new() };
-    let mut start = 0;
+    let mut document = Sections { origin, root: Vec::new(), names: HashMap::new() };
+    let (mut start, mut room) = (0, Room::default());
     for end in starts.chain([origin.text().len()]) {
-        let section =
-            plain(origin, start..end, &mut document.tokens).or_else(|| document.parsed(start..end, report))?;
+        let section = plain(origin, start..end, &mut room).or_else(|| document.parsed(start..end, report))?;
         document.add(section)?;
         start = end;
     }
@@ -112,7 +111,6 @@ struct Sections<'a> {
     root: Vec<Entry>,
     /// The positions of the names in large tables, by the place of the table; filled where they are asked for.
     names: HashMap<u32, HashMap<SmolStr, usize>>,
-    tokens: Vec<Token>,
 }
 
 /// So many names of a table are looked through one by one.

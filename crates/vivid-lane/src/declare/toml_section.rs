@@ -31,13 +31,28 @@ pub(super) struct Name {
 /// So many entries of a table are looked through one by one.
 const MOST: usize = 64;
 
-/// Reads a section; `None` where it is not plain. The tokens are only kept so that their room is used again.
-pub(super) fn plain(origin: &Arc<Origin>, section: Range<usize>, tokens: &mut Vec<Token>) -> Option<Section> {
+/// Room that is used again for each section.
+#[derive(Default)]
+pub(super) struct Room {
+    tokens: Vec<Token>,
+    open: Vec<Open>,
+}
+
+/// Reads a section; `None` where it is not plain.
+pub(super) fn plain(origin: &Arc<Origin>, section: Range<usize>, room: &mut Room) -> Option<Section> {
     let source = toml_parser::Source::new(origin.text().get(section.clone())?);
+    let Room { tokens, open } = room;
     tokens.clear();
     tokens.extend(source.lex());
+    open.truncate(1);
+    match open.first_mut() {
+        Some(Open { names, holds: Holds::Table(entries), .. }) => {
+            names.clear();
+            entries.clear();
+        }
+        _ => *open = vec![Open { start: 0, names: Vec::new(), holds: Holds::Table(Vec::new()) }],
+    }
     let header = Span::new(origin, section.start..section.start);
-    let root = Open { start: 0, names: Vec::new(), holds: Holds::Table(Vec::new()) };
     let mut builder = Builder {
         origin,
         source,
@@ -45,13 +60,15 @@ pub(super) fn plain(origin: &Arc<Origin>, section: Range<usize>, tokens: &mut Ve
         names: Vec::new(),
         header,
         is_in_header: false,
-        open: vec![root],
+        open,
         is_plain: true,
     };
     let mut error: Option<ParseError> = None;
     parse_document(tokens, &mut builder, &mut error);
-    let is_plain = builder.is_plain && error.is_none() && builder.open.len() == 1;
-    let entries = builder.open.pop().filter(|_| is_plain)?.entries()?;
+    if !builder.is_plain || error.is_some() || builder.open.len() > 1 {
+        return None;
+    }
+    let entries = builder.open.first_mut()?.entries()?;
     Some(Section { names: builder.names, header: builder.header, entries })
 }
 
@@ -65,7 +82,7 @@ struct Builder<'s> {
     header: Span,
     is_in_header: bool,
     /// The tables and lists that are not at their end, the innermost last.
-    open: Vec<Open>,
+    open: &'s mut Vec<Open>,
     is_plain: bool,
 }
 
@@ -82,9 +99,10 @@ enum Holds {
 }
 
 impl Open {
-    fn entries(self) -> Option<Vec<Entry>> {
-        match self.holds {
-            Holds::Table(entries) if self.names.is_empty() => Some(entries),
+    /// The entries, in no more room than they need.
+    fn entries(&mut self) -> Option<Vec<Entry>> {
+        match &mut self.holds {
+            Holds::Table(entries) if self.names.is_empty() => Some(entries.drain(..).collect()),
             _ => None,
         }
     }
@@ -106,7 +124,8 @@ fn insert(mut entries: &mut Vec<Entry>, names: &mut Vec<Name>, value: Node) -> O
     for Name { name, span } in names.drain(..) {
         let at = position(entries, &name).unwrap_or(entries.len());
         if at == entries.len() {
-            let value = Node { span: span.clone(), kind: NodeKind::Table(Vec::new()) };
+            // Most have one.
+            let value = Node { span: span.clone(), kind: NodeKind::Table(Vec::with_capacity(1)) };
             entries.push(Entry { key: name, span, value });
         }
         let Entry { span, value, .. } = &mut entries[at];
@@ -143,8 +162,14 @@ impl<'s> Builder<'s> {
         let span = self.span(open.start, place.end());
         self.is_plain &= open.names.is_empty();
         let kind = match open.holds {
-            Holds::List(items) => NodeKind::List(items),
-            Holds::Table(entries) => NodeKind::Table(entries),
+            Holds::List(mut items) => {
+                items.shrink_to_fit();
+                NodeKind::List(items)
+            }
+            Holds::Table(mut entries) => {
+                entries.shrink_to_fit();
+                NodeKind::Table(entries)
+            }
         };
         self.add(Node { span, kind });
     }
