@@ -9,7 +9,6 @@ use super::draft::Word;
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{LeafId, NodeId, ParamKind, Route, RouteId};
 use crate::rule::{Narrower, TooLarge};
-use crate::template::percent::kinds;
 
 /// The most nodes and literals that are looked at for one route. A route that would need more is read back.
 const MOST_STEPS: usize = 256;
@@ -34,7 +33,7 @@ impl TreeBuilder {
     fn reads_in_one_way(&self, id: LeafId, words: &[Word], route: &Route) -> bool {
         let leaf = self.leaf(id);
         let is_plain = |word: &Word| match word {
-            Word::Literal(node) => kinds(self.draft.text_of(*node).as_bytes()).is_plain(),
+            Word::Literal(node) => self.node(*node).is_plain,
             Word::Pattern(_) => true,
         };
         let captures = self.captures(id);

@@ -1,6 +1,6 @@
 //! The tree while it is being built: what leads from node to node, and what ends where.
 
-use std::hash::{BuildHasher, Hash, Hasher};
+use std::hash::{BuildHasher, Hasher};
 
 use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use smallvec::SmallVec;
@@ -8,6 +8,7 @@ use smallvec::SmallVec;
 use super::Size;
 use crate::lookup::{Capture, Cover, Edge, LeafId, NodeId, PatternId, Quick, RouteId, Stretch, Tail};
 use crate::rule::TooLarge;
+use crate::template::percent::kinds;
 
 /// Nodes and leaves, each with what it has.
 #[derive(Debug)]
@@ -48,6 +49,8 @@ pub(super) struct DraftNode {
     /// The last leaf that was added.
     last_leaf: LeafId,
     pub(super) is_ordered: bool,
+    /// Whether its literal stands in a URL as it is.
+    pub(super) is_plain: bool,
 }
 
 /// What a segment is.
@@ -103,6 +106,7 @@ impl DraftNode {
             edges: SmallVec::new(),
             last_leaf: NONE,
             is_ordered: true,
+            is_plain: true,
         }
     }
 
@@ -125,7 +129,8 @@ impl Draft {
         Self {
             nodes,
             text: String::new(),
-            by_text: HashTable::new(),
+            // Half of all segments lead to a node that no route before led to.
+            by_text: HashTable::with_capacity(size.segments / 2),
             hashes: DefaultHashBuilder::default(),
             leaves: Vec::with_capacity(size.routes),
             words: Vec::with_capacity(size.segments),
@@ -153,8 +158,8 @@ impl Draft {
 
     fn hash(hashes: &DefaultHashBuilder, before: NodeId, text: &str) -> u64 {
         let mut hasher = hashes.build_hasher();
-        before.hash(&mut hasher);
-        text.hash(&mut hasher);
+        hasher.write(text.as_bytes());
+        hasher.write_u32(before.0);
         hasher.finish()
     }
 
@@ -165,7 +170,10 @@ impl Draft {
 
     /// The node that a literal leads to.
     pub(super) fn literal(&self, at: NodeId, text: &str) -> Option<NodeId> {
-        let hash = Self::hash(&self.hashes, at, text);
+        self.hashed_literal(Self::hash(&self.hashes, at, text), at, text)
+    }
+
+    fn hashed_literal(&self, hash: u64, at: NodeId, text: &str) -> Option<NodeId> {
         self.by_text.find(hash, |&id| self.node(id).before == at && self.text_of(id) == text).copied()
     }
 
@@ -184,9 +192,12 @@ impl Draft {
 
     /// The leaves of a node, in the order in which they were added.
     pub(super) fn leaves(&self, at: NodeId) -> SmallVec<[LeafId; 2]> {
-        let some = |id: LeafId| (id != NONE).then_some(id);
-        let from_last = |id: &LeafId| some(self.leaves[id.0 as usize].sibling);
-        let mut leaves: SmallVec<_> = std::iter::successors(some(self.node(at).last_leaf), from_last).collect();
+        let mut leaves = SmallVec::new();
+        let mut last = self.node(at).last_leaf;
+        while last != NONE {
+            leaves.push(last);
+            last = self.leaves[last.0 as usize].sibling;
+        }
         leaves.reverse();
         leaves
     }
@@ -235,24 +246,25 @@ impl Draft {
 
     /// The node that a literal leads to, which is added where there is none.
     pub(super) fn add_literal(&mut self, at: NodeId, text: &str) -> Result<NodeId, TooLarge> {
-        if let Some(known) = self.literal(at, text) {
+        let hash = Self::hash(&self.hashes, at, text);
+        if let Some(known) = self.hashed_literal(hash, at, text) {
             return Ok(known);
         }
         let id = self.fresh(at)?;
         let start = self.text.len();
         self.text.push_str(text);
+        let is_plain = kinds(text.as_bytes()).is_plain();
         let before = self.node_mut(at);
         before.literals += 1;
         let sibling = std::mem::replace(&mut before.last_literal, id);
         let text = Stretch::from(start, self.text.as_bytes())?;
         let node = self.node_mut(id);
-        (node.text, node.sibling) = (text, sibling);
+        (node.text, node.sibling, node.is_plain) = (text, sibling, is_plain);
         let Self { nodes, text: all, by_text, hashes, .. } = self;
-        let hash = |id: &NodeId| {
+        by_text.insert_unique(hash, id, |id| {
             let node = &nodes[id.0 as usize];
             Self::hash(hashes, node.before, node.text.of_text(all))
-        };
-        by_text.insert_unique(hash(&id), id, hash);
+        });
         Ok(id)
     }
 

@@ -1,6 +1,6 @@
 //! Draft tree → packed tree.
 
-use std::hash::{BuildHasher, Hasher};
+use std::hash::BuildHasher;
 
 use hashbrown::{DefaultHashBuilder, HashTable};
 use smallvec::SmallVec;
@@ -64,33 +64,37 @@ fn narrow(at: usize) -> Result<u32, TooLarge> {
 struct Once<T> {
     all: Vec<T>,
     known: HashTable<Stretch>,
-    hashes: DefaultHashBuilder,
+    /// Another one for each table, so that nobody can make stretches that meet.
+    seed: u64,
 }
 
 impl<T: Copy + Eq + Number> Once<T> {
     fn new() -> Self {
-        Self { all: Vec::new(), known: HashTable::new(), hashes: DefaultHashBuilder::default() }
+        Self { all: Vec::new(), known: HashTable::new(), seed: DefaultHashBuilder::default().hash_one(0) }
     }
 
     /// Where these items stand, which are added where they do not.
     fn put(&mut self, items: &[T]) -> Result<Stretch, TooLarge> {
-        let Self { all, known, hashes } = self;
-        let hash = hash_of(hashes, items);
+        let Self { all, known, seed } = self;
+        let hash = hash_of(*seed, items);
         if let Some(&stretch) = known.find(hash, |stretch| stretch.of(all) == items) {
             return Ok(stretch);
         }
         let start = all.len();
         all.extend_from_slice(items);
         let stretch = Stretch::from(start, all)?;
-        known.insert_unique(hash, stretch, |stretch| hash_of(hashes, stretch.of(all)));
+        known.insert_unique(hash, stretch, |stretch| hash_of(*seed, stretch.of(all)));
         Ok(stretch)
     }
 }
 
-fn hash_of<T: Number>(hashes: &DefaultHashBuilder, items: &[T]) -> u64 {
-    let mut hasher = hashes.build_hasher();
-    items.iter().for_each(|item| hasher.write_u64(item.number()));
-    hasher.finish()
+fn hash_of<T: Number>(seed: u64, items: &[T]) -> u64 {
+    items.iter().fold(seed ^ items.len() as u64, |hash, item| {
+        let product = u128::from(hash ^ item.number()) * u128::from(seed | 1);
+        #[allow(clippy::cast_possible_truncation, reason = "both halves are taken")]
+        let halves = (product >> 64) as u64 ^ product as u64;
+        halves
+    })
 }
 
 /// What is told apart by a number: equal ones have the same.
@@ -125,12 +129,16 @@ impl Packing {
     fn fill(&mut self, draft: &Draft) -> Result<(), TooLarge> {
         let mut leaves = Vec::with_capacity(self.tree.answering);
         let mut text = 0;
+        // The first bytes of each, most of which differ, its text, and the node that it leads to.
+        let mut literals: Vec<(u64, &str, NodeId)> = Vec::new();
         for (index, node) in draft.nodes.iter().enumerate() {
             let first = self.children.len();
-            self.children.extend(draft.literals(NodeId(narrow(index)?)).map(|(_, child)| child));
-            let children = &mut self.children[first..];
-            children.sort_unstable_by_key(|child| draft.text_of(*child));
-            let is_short = children.iter().all(|child| draft.text_of(*child).len() <= LONGEST_LITERAL);
+            literals.clear();
+            literals
+                .extend(draft.literals(NodeId(narrow(index)?)).map(|(text, child)| (first_bytes(text), text, child)));
+            literals.sort_unstable();
+            let is_short = literals.iter().all(|(_, text, _)| text.len() <= LONGEST_LITERAL);
+            self.children.extend(literals.iter().map(|(.., child)| *child));
             self.nodes.push(Node {
                 text,
                 children: narrow(first)?,
@@ -193,6 +201,7 @@ impl Packing {
         let mut places = vec![Slots::NONE; self.nodes.len() - 1];
         places[0] = slots.bare()?;
         self.tree.root_slot = places[0];
+        let mut literals: Vec<(&str, u32)> = Vec::new();
         for index in 0..self.nodes.len() - 1 {
             let (slot, mut id) = (places[index], NodeId(narrow(index)?));
             if slot == Slots::NONE {
@@ -216,11 +225,13 @@ impl Packing {
             let children = node.children(&self.children);
             let text = |child: &NodeId| (texts.of(*child), texts.place(*child).start);
             // A path that needs no escape has no literal that needs one.
-            let plain: SmallVec<[NodeId; 4]> =
-                children.iter().filter(|child| kinds(text(child).0.as_bytes()).is_plain()).copied().collect();
-            let literals: SmallVec<[(&str, u32); 4]> = plain.iter().map(text).collect();
-            for (child, place) in plain.iter().zip(slots.literals(slot, &literals)?) {
-                places[child.0 as usize] = place;
+            let plain = || children.iter().filter(|child| kinds(text(child).0.as_bytes()).is_plain());
+            if !children.is_empty() {
+                literals.clear();
+                literals.extend(plain().map(text));
+                for (child, place) in plain().zip(slots.literals(slot, &literals)?) {
+                    places[child.0 as usize] = place;
+                }
             }
             let is_joined = id.0 as usize != index;
             let first = node.edges as usize;
@@ -331,6 +342,14 @@ impl Packing {
         self.tree.leaves = packed.into();
         Ok(())
     }
+}
+
+/// The first eight bytes of a text, in the order of texts.
+fn first_bytes(text: &str) -> u64 {
+    let first = text.as_bytes().first_chunk::<8>().map(|first| u64::from_be_bytes(*first));
+    first.unwrap_or_else(|| {
+        (0..8).fold(0, |word, at| word << 8 | text.as_bytes().get(at).map_or(0, |byte| u64::from(*byte)))
+    })
 }
 
 fn step(word: &Word) -> SegmentStep {

@@ -16,12 +16,12 @@ pub(super) struct OtherNotation {
     pub(super) rules: Vec<(String, String)>,
 }
 
-/// Whether a byte stands in a mark of another notation.
-static MARKS: [bool; 256] = {
-    let mut marks = [false; 256];
+/// Which bytes stand in marks of other notations: for all others it is zero.
+static MARKS: [u8; 256] = {
+    let mut marks = [0; 256];
     let mut of = b":[<*?".as_slice();
     while let [mark, rest @ ..] = of {
-        marks[*mark as usize] = true;
+        marks[*mark as usize] = 1;
         of = rest;
     }
     marks
@@ -32,8 +32,8 @@ impl OtherNotation {
     pub(super) fn find(path: &str) -> Option<Self> {
         // Hardly any path has the marks of another notation.
         let is_mark = |pair: &[u8]| matches!(pair, [b':' | b'[' | b'<' | b'*', _] | [b'?', b'}' | b',']);
-        let may_be = path.bytes().any(|byte| MARKS[usize::from(byte)]);
-        if !may_be || (!path.as_bytes().windows(2).any(is_mark) && !path.ends_with('*')) {
+        let marks = path.bytes().fold(0, |marks, byte| marks | MARKS[usize::from(byte)]);
+        if marks == 0 || (!path.as_bytes().windows(2).any(is_mark) && !path.ends_with('*')) {
             return None;
         }
         let mut found = Self { place: 0..0, path: String::with_capacity(path.len()), rules: Vec::new() };

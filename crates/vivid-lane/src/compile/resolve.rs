@@ -300,13 +300,15 @@ impl Walker<'_> {
         mut reading: Reading,
     ) -> Result<(Box<ResolvedPath>, Option<Box<Host>>), TooLarge> {
         self.frozen.push(freeze(spec, &mut reading, &self.no_extras)?);
-        let Reading { path, host, params, mut known, .. } = reading;
+        let Reading { mut path, host, params, mut known, .. } = reading;
         if known.answers && known.is_sound {
             self.tree.add(&params, &path.variants, id)?;
         }
         let is_plain = known.answers && matches!(path.variants.as_slice(), [only] if only.tail.is_none());
         if !is_plain {
-            known.variants = path.variants.to_vec();
+            let has_children = !spec.routes.is_empty() || !spec.extras.mounted.is_empty();
+            known.variants =
+                if has_children { path.variants.to_vec() } else { std::mem::take(&mut path.variants).into_vec() };
         }
         self.known.push(known);
         Ok((path, host))

@@ -284,8 +284,9 @@ impl Slots {
             sorted.sort_unstable();
             sorted.windows(2).all(|pair| pair[0] != pair[1])
         };
-        let mut choice = (Key::Whole, Keys::new());
-        for key in [Key::Head, Key::Tail, Key::Ends, Key::Whole] {
+        // One alone need not be told apart.
+        let mut choice = (Key::Head, Keys::from_elem(0, 1));
+        for key in [Key::Head, Key::Tail, Key::Ends, Key::Whole].into_iter().filter(|_| literals.len() > 1) {
             choice = (key, keys_by(key));
             if is_told_apart(&choice.1) {
                 break;
