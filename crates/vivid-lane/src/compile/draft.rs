@@ -81,17 +81,22 @@ const NONE: LeafId = LeafId(u32::MAX);
 /// The texts of the literals that lead to nodes: what is left of a draft when the rest is packed.
 pub(super) struct Texts {
     pub(super) all: String,
-    of_nodes: Vec<Stretch>,
+    /// Where each stands, and whether it does so in a URL as it is.
+    of_nodes: Vec<(Stretch, bool)>,
 }
 
 impl Texts {
     /// Where the text that leads to a node stands.
     pub(super) fn place(&self, id: NodeId) -> Stretch {
-        self.of_nodes[id.0 as usize]
+        self.of_nodes[id.0 as usize].0
     }
 
     pub(super) fn of(&self, id: NodeId) -> &str {
         self.place(id).of_text(&self.all)
+    }
+
+    pub(super) fn is_plain(&self, id: NodeId) -> bool {
+        self.of_nodes[id.0 as usize].1
     }
 }
 
@@ -145,7 +150,7 @@ impl Draft {
 
     /// The texts, without the rest, which has most of the room.
     pub(super) fn into_texts(self) -> Texts {
-        Texts { all: self.text, of_nodes: self.nodes.iter().map(|node| node.text).collect() }
+        Texts { all: self.text, of_nodes: self.nodes.iter().map(|node| (node.text, node.is_plain)).collect() }
     }
 
     pub(super) fn node(&self, id: NodeId) -> &DraftNode {

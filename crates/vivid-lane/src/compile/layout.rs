@@ -9,10 +9,9 @@ use super::draft::{Draft, Texts, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
     Branch, Capture, Cover, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, NodeRef, Order, Outcome, Param,
-    ParamKind, QueryRole, Route, SegmentStep, Slots, Stretch, Tail, TailKind, Tree,
+    ParamKind, QueryRole, Route, SegmentStep, Slots, Spread, Stretch, Tail, TailKind, Tree,
 };
 use crate::rule::{Shape, TooLarge};
-use crate::template::percent::kinds;
 
 /// Packs a tree, with all that its proof has found out about pairs of patterns. The nodes keep their numbers.
 pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLarge> {
@@ -196,12 +195,13 @@ impl Packing {
 
     /// Makes the slots of the fast path.
     fn slots(&mut self, texts: &Texts, routes: &[Route]) -> Result<(), TooLarge> {
-        let mut slots = Slots::of(self.nodes.len());
+        let (count, spreads) = self.spreads(texts)?;
+        let mut slots = Slots::of(count);
         // For each node its slot; none for one whose way there is a part of the slot before it.
         let mut places = vec![Slots::NONE; self.nodes.len() - 1];
         places[0] = slots.bare()?;
         self.tree.root_slot = places[0];
-        let mut literals: Vec<(&str, u32)> = Vec::new();
+        let mut literals = Vec::new();
         for index in 0..self.nodes.len() - 1 {
             let (slot, mut id) = (places[index], NodeId(narrow(index)?));
             if slot == Slots::NONE {
@@ -213,23 +213,19 @@ impl Packing {
                 continue;
             }
             slots.ends(slot, id, self.outcome(node, routes));
-            if let ([], [edge]) = (node.children(&self.children), node.edges(&self.edges))
-                && let target = NodeRef::of(&self.nodes, edge.target)
-                && !edge.is_tail
-                && target.fits_fast_path
-                && !self.is_fork(target)
-            {
-                (id, node) = (edge.target, target);
+            if let Some(edge) = self.joined(node) {
+                (id, node) = (edge.target, NodeRef::of(&self.nodes, edge.target));
                 slots.follows(slot, (edge.pattern, edge.quick), edge.target, self.outcome(node, routes));
             }
-            let children = node.children(&self.children);
-            let text = |child: &NodeId| (texts.of(*child), texts.place(*child).start);
-            // A path that needs no escape has no literal that needs one.
-            let plain = || children.iter().filter(|child| kinds(text(child).0.as_bytes()).is_plain());
-            if !children.is_empty() {
-                literals.clear();
-                literals.extend(plain().map(text));
-                for (child, place) in plain().zip(slots.literals(slot, &literals)?) {
+            self.plain_literals(node, texts, &mut literals);
+            if !literals.is_empty() {
+                let known = spreads.binary_search_by_key(&id, |(id, _)| *id).map(|at| &spreads[at].1);
+                let places_of = match known {
+                    Ok(spread) => slots.literals(slot, &literals, spread)?,
+                    Err(_) => slots.literals(slot, &literals, &Spread::of(&literals))?,
+                };
+                let children = node.children(&self.children).iter().filter(|child| texts.is_plain(**child));
+                for (child, place) in children.zip(places_of) {
                     places[child.0 as usize] = place;
                 }
             }
@@ -250,6 +246,44 @@ impl Packing {
         }
         self.tree.slots = slots.finish();
         Ok(())
+    }
+
+    /// How many slots there will be, and how literals are spread that follow one node.
+    fn spreads(&self, texts: &Texts) -> Result<(usize, Vec<(NodeId, Spread)>), TooLarge> {
+        // The first is that of the root.
+        let (mut count, mut spreads, mut literals) = (1, Vec::new(), Vec::new());
+        for index in 0..self.nodes.len() - 1 {
+            let id = NodeId(narrow(index)?);
+            let node = NodeRef::of(&self.nodes, id);
+            if !node.fits_fast_path {
+                continue;
+            }
+            let ahead = node.edges(&self.edges).iter().filter(|edge| edge.target != id).count();
+            count += if self.joined(node).is_some() { 0 } else { ahead };
+            self.plain_literals(node, texts, &mut literals);
+            if literals.len() > 1 {
+                let spread = Spread::of(&literals);
+                count += spread.taken();
+                spreads.push((id, spread));
+            } else {
+                count += literals.len();
+            }
+        }
+        Ok((count, spreads))
+    }
+
+    /// The pattern that follows a node at once, and shares its slot.
+    fn joined(&self, node: NodeRef<'_>) -> Option<&Edge> {
+        let ([], [edge]) = (node.children(&self.children), node.edges(&self.edges)) else { return None };
+        let target = NodeRef::of(&self.nodes, edge.target);
+        (!edge.is_tail && target.fits_fast_path && !self.is_fork(target)).then_some(edge)
+    }
+
+    /// The literals that follow a node, with the places of their texts: those that a path may have that needs no escape.
+    fn plain_literals<'t>(&self, node: NodeRef<'_>, texts: &'t Texts, literals: &mut Vec<(&'t str, u32)>) {
+        literals.clear();
+        let children = node.children(&self.children).iter().filter(|child| texts.is_plain(**child));
+        literals.extend(children.map(|child| (texts.of(*child), texts.place(*child).start)));
     }
 
     /// Whether literals and patterns follow a node. Then it is better off with a slot of its own.

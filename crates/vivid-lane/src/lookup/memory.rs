@@ -117,7 +117,7 @@ impl Extras {
 impl Tree {
     fn heap(&self, rules: &mut Seen) -> usize {
         size_of_val(&*self.nodes)
-            + size_of_val(&*self.slots)
+            + self.slots.capacity() * size_of::<super::slot::Slot>()
             + self.text.len()
             + size_of_val(&*self.children)
             + size_of_val(&*self.edges)

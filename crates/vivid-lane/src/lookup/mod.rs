@@ -72,7 +72,7 @@ pub(crate) use route::{
     Destination, Extras, Filling, NeedEntry, NeedId, OwnPath, PageId, Param, RedirectRule, Route, RouteId,
 };
 pub(crate) use site::{Parsed, Site};
-pub(crate) use slot::{LONGEST as LONGEST_LITERAL, LeafId, NodeId, Outcome, Slots};
+pub(crate) use slot::{LONGEST as LONGEST_LITERAL, LeafId, NodeId, Outcome, Slots, Spread};
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use tree::{

@@ -217,6 +217,50 @@ type Keys = SmallVec<[u64; 4]>;
 /// The slots of some literals.
 pub(crate) type Places = SmallVec<[u32; 4]>;
 
+/// How literals that follow one slot are spread over slots of their own.
+pub(crate) struct Spread {
+    key: Key,
+    mask: u64,
+    multiplier: u64,
+    size: usize,
+    /// How many slots there are with those that are moved beyond the last.
+    taken: usize,
+}
+
+impl Spread {
+    pub(crate) fn of(literals: &[(&str, u32)]) -> Self {
+        let shortest = literals.iter().map(|(text, _)| text.len()).min().unwrap_or_default();
+        let mask = if shortest >= 8 { u64::MAX } else { (1 << (8 * shortest)) - 1 };
+        if literals.len() < 2 {
+            return Self { key: Key::Head, mask, multiplier: 0, size: literals.len(), taken: literals.len() };
+        }
+        let keys_by = |key| literals.iter().map(|(text, _)| key_of(key, text.as_bytes(), mask)).collect::<Keys>();
+        let is_told_apart = |keys: &Keys| {
+            let mut sorted = keys.clone();
+            sorted.sort_unstable();
+            sorted.windows(2).all(|pair| pair[0] != pair[1])
+        };
+        let mut choice = (Key::Whole, Keys::new());
+        for key in [Key::Head, Key::Tail, Key::Ends, Key::Whole] {
+            choice = (key, keys_by(key));
+            if is_told_apart(&choice.1) {
+                break;
+            }
+        }
+        let (key, keys) = choice;
+        let (multiplier, size) = spread(&keys);
+        let mut begins: Keys = keys.iter().map(|key| place_of(*key, multiplier, size as u64).into()).collect();
+        begins.sort_unstable();
+        let end = begins.iter().fold(0, |end: u64, begin| end.max(*begin) + 1);
+        Self { key, mask, multiplier, size, taken: size.max(usize::try_from(end).unwrap_or_default()) }
+    }
+
+    /// How many slots it takes.
+    pub(crate) fn taken(&self) -> usize {
+        self.taken
+    }
+}
+
 /// Slots that are being filled.
 pub(crate) struct Slots {
     all: Vec<Slot>,
@@ -226,15 +270,18 @@ impl Slots {
     /// The slot in which nothing ever is found.
     pub(crate) const NONE: u32 = 0;
 
-    /// Slots for about so many nodes.
-    pub(crate) fn of(nodes: usize) -> Self {
-        let mut all = Vec::with_capacity(nodes);
+    /// Room for so many slots. What stands at a line of the cache is copied when it grows or shrinks.
+    pub(crate) fn of(count: usize) -> Self {
+        let mut all = Vec::with_capacity(count + 1);
         all.push(Slot::VACANT);
         Self { all }
     }
 
-    pub(crate) fn finish(self) -> Box<[Slot]> {
-        self.all.into_boxed_slice()
+    pub(crate) fn finish(mut self) -> Vec<Slot> {
+        if self.all.capacity() - self.all.len() > self.all.len() / 16 {
+            self.all.shrink_to_fit();
+        }
+        self.all
     }
 
     /// A slot without a literal, of a node that no literal leads to.
@@ -275,39 +322,25 @@ impl Slots {
     }
 
     /// Gives each of the literals that follow a slot, of which text and place in the tree's texts are given, one of its own.
-    pub(crate) fn literals(&mut self, after: u32, literals: &[(&str, u32)]) -> Result<Places, TooLarge> {
-        let Some(shortest) = literals.iter().map(|(text, _)| text.len()).min() else { return Ok(Places::new()) };
-        let mask = if shortest >= 8 { u64::MAX } else { (1 << (8 * shortest)) - 1 };
-        let keys_by = |key| literals.iter().map(|(text, _)| key_of(key, text.as_bytes(), mask)).collect::<Keys>();
-        let is_told_apart = |keys: &Keys| {
-            let mut sorted = keys.clone();
-            sorted.sort_unstable();
-            sorted.windows(2).all(|pair| pair[0] != pair[1])
-        };
-        // One alone need not be told apart.
-        let mut choice = (Key::Head, Keys::from_elem(0, 1));
-        for key in [Key::Head, Key::Tail, Key::Ends, Key::Whole].into_iter().filter(|_| literals.len() > 1) {
-            choice = (key, keys_by(key));
-            if is_told_apart(&choice.1) {
-                break;
-            }
-        }
-        let (key, keys) = choice;
+    pub(crate) fn literals(
+        &mut self,
+        after: u32,
+        literals: &[(&str, u32)],
+        spread: &Spread,
+    ) -> Result<Places, TooLarge> {
+        let &Spread { key, mask, multiplier, size, taken } = spread;
         let base = narrow(self.all.len())?;
-        let (multiplier, size) = spread(&keys);
         let slot = &mut self.all[after as usize];
         (slot.mask, slot.multiplier, slot.base, slot.size, slot.key) = (mask, multiplier, base, narrow(size)?, key);
         let slot = *slot;
-        self.all.resize(base as usize + size, Slot::VACANT);
+        self.all.resize(base as usize + taken, Slot::VACANT);
         let mut places = Places::with_capacity(literals.len());
-        for (&(text, start), key) in literals.iter().zip(keys) {
+        for &(text, start) in literals {
+            let key = if literals.len() == 1 { 0 } else { key_of(key, text.as_bytes(), mask) };
             let mut place = slot.place(key) as usize;
             while self.all.get(place).is_some_and(|slot| !slot.is_vacant()) {
                 self.all[place].beyond |= HAS_MORE;
                 place += 1;
-            }
-            if place == self.all.len() {
-                self.all.push(Slot::VACANT);
             }
             let bytes = text.as_bytes();
             #[allow(clippy::cast_possible_truncation, reason = "no longer literal has a slot")]
@@ -412,7 +445,7 @@ mod tests {
             let literals: Vec<(&str, u32)> = texts.iter().map(|text| (text.as_str(), 0)).collect();
             let mut slots = Slots::of(0);
             let after = slots.bare().unwrap();
-            let found = slots.literals(after, &literals).unwrap();
+            let found = slots.literals(after, &literals, &Spread::of(&literals)).unwrap();
             let slots = slots.finish();
             prop_assert_eq!(found.iter().collect::<BTreeSet<_>>().len(), texts.len());
             for (text, &found) in texts.iter().zip(&found) {
@@ -429,7 +462,7 @@ mod tests {
             let literals: Vec<(&str, u32)> = texts.iter().map(|text| (text.as_str(), 0)).collect();
             let mut slots = Slots::of(0);
             let root = slots.bare().unwrap();
-            let found = slots.literals(root, &literals).unwrap();
+            let found = slots.literals(root, &literals, &Spread::of(&literals)).unwrap();
             let slots = slots.finish();
             let steps: u32 = texts.iter().zip(found).map(|(text, found)| steps_to(&slots, root, text, found)).sum();
             prop_assert!(steps < 3000, "{steps} steps for 1000 literals");

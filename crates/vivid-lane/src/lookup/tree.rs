@@ -24,7 +24,7 @@ pub(crate) struct Tree {
     /// ends where that of the next begins.
     pub(crate) nodes: Box<[Node]>,
     /// What the fast path walks on.
-    pub(crate) slots: Box<[Slot]>,
+    pub(crate) slots: Vec<Slot>,
     /// The slot of the root.
     pub(crate) root_slot: u32,
     /// The texts of all literals.
