@@ -239,9 +239,9 @@ impl Packing {
                 }
             }
             if let ([edge, ..], false) = (&self.edges[edges], is_joined)
-                && !edge.is_tail
+                && edge.target != id
             {
-                slots.stands_beside(slot, edge.quick, edge.slot);
+                slots.stands_beside(slot, edge.quick, edge.is_tail, edge.slot);
             }
         }
         self.tree.slots = slots.finish();

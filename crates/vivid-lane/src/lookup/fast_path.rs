@@ -216,7 +216,7 @@ impl Tree {
         match self.descend(path, answers, values) {
             _ if path.is_unsure.get() => UNSURE,
             // Another address may have what is missing under this one.
-            NOTHING if !path.marks.is_normal(path.bytes) => UNSURE,
+            NOTHING if !path.marks.is_normal(path.bytes, 0) => UNSURE,
             code => code,
         }
     }
@@ -337,6 +337,11 @@ impl Tree {
         answers: &dyn Answers,
         noted: &mut Noted<'_>,
     ) -> Back {
+        if slot.follows == Follows::ElseTail
+            && let Some(code) = self.tail_after(path, slot, start, noted)
+        {
+            return Back::End(code);
+        }
         let node = self.node(slot.node);
         if !node.fits_fast_path {
             return Back::End(UNSURE);
@@ -346,6 +351,20 @@ impl Tree {
             return self.resume(path, slot, answers, noted);
         }
         self.back(path, Left { edges, start, next: node.resume }, answers, noted)
+    }
+
+    /// What comes of a tail that takes all segments from a place on; nothing where one of them is not for this path.
+    #[inline(always)]
+    fn tail_after<M: Marks>(
+        &self,
+        path: &Path<'_, M>,
+        slot: &Slot,
+        start: usize,
+        noted: &mut Noted<'_>,
+    ) -> Option<u32> {
+        let code = self.slots.get(slot.after as usize)?.here;
+        let takes_all = code != NOTHING && path.marks.is_normal(path.bytes, start);
+        (takes_all && path.note(start, path.bytes.len(), noted)).then_some(code)
     }
 
     /// Goes on where what follows a slot has come to nothing.

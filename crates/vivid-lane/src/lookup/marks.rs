@@ -10,8 +10,8 @@ pub(super) trait Marks: Copy {
     /// The bits from a place on, the first 64 of them.
     fn ahead(&self, start: usize) -> u64;
 
-    /// Whether no segment of the marked bytes is empty or begins with a dot.
-    fn is_normal(&self, bytes: &[u8]) -> bool;
+    /// Whether no segment of the marked bytes that begins at a place or after it is empty or begins with a dot.
+    fn is_normal(&self, bytes: &[u8], from: usize) -> bool;
 }
 
 /// Those of at most 62 bytes, so that a bit is left behind the last one.
@@ -64,7 +64,7 @@ impl Marks for Few {
     }
 
     #[inline]
-    fn is_normal(&self, bytes: &[u8]) -> bool {
+    fn is_normal(&self, bytes: &[u8], from: usize) -> bool {
         let (chunks, _) = bytes.as_chunks::<CHUNK>();
         let Some(last) = bytes.last_chunk::<CHUNK>() else { return false };
         let mut dots = bits_of(last, b'.') << ((bytes.len() - CHUNK) & 63);
@@ -72,7 +72,7 @@ impl Marks for Few {
             dots |= bits_of(chunk, b'.') << ((at * CHUNK) & 63);
         }
         // An end right behind a slash, or a dot.
-        self.0 << 1 & (self.0 | dots) == 0
+        (self.0 << 1 & (self.0 | dots)) >> (from & 63) == 0
     }
 }
 
@@ -113,7 +113,9 @@ impl Marks for Many {
         self.0[word] >> bit | self.0[word + 1] << 1 << (63 - bit)
     }
 
-    fn is_normal(&self, bytes: &[u8]) -> bool {
+    fn is_normal(&self, bytes: &[u8], from: usize) -> bool {
+        // A segment begins after its slash.
+        let bytes = bytes.get(from.saturating_sub(1)..).unwrap_or_default();
         // Without a way out of it, the compiler makes vector instructions of this loop.
         let is_odd = |(&one, &next): (&u8, &u8)| (one == b'/') & ((next == b'/') | (next == b'.'));
         !bytes.ends_with(b"/") && !bytes.iter().zip(bytes.iter().skip(1)).fold(false, |any, pair| any | is_odd(pair))
@@ -220,14 +222,20 @@ mod tests {
             prop_assert_eq!(marked(few.up_to(part), short.len()), ends(&short[..part]));
         }
 
-        /// A path is in its normal form if no segment is empty, and none is to be looked at for dots.
+        /// A path is in its normal form if no segment is empty, and none is to be looked at for dots; and so is what follows a
+        /// place of it.
         #[test]
         fn normal_paths_are_told(path in "(/[a-z.]{0,3}){1,20}") {
             let path = format!("/aaaaaaaaaaaaaaaa{path}");
-            let wanted = path.split('/').skip(1).all(|segment| !segment.is_empty() && !segment.starts_with('.'));
-            prop_assert_eq!(Many::of(path.as_bytes()).0.is_normal(path.as_bytes()), wanted);
-            if path.len() <= Few::LONGEST {
-                prop_assert_eq!(Few::of(path.as_bytes()).0.is_normal(path.as_bytes()), wanted);
+            let segments: Vec<&str> = path.split('/').skip(1).collect();
+            let mut from = 1;
+            for at in 0..segments.len() {
+                let wanted = segments[at..].iter().all(|segment| !segment.is_empty() && !segment.starts_with('.'));
+                prop_assert_eq!(Many::of(path.as_bytes()).0.is_normal(path.as_bytes(), from), wanted);
+                if path.len() <= Few::LONGEST {
+                    prop_assert_eq!(Few::of(path.as_bytes()).0.is_normal(path.as_bytes(), from), wanted);
+                }
+                from += segments[at].len() + 1;
             }
         }
 

@@ -136,7 +136,7 @@ impl<'u, M: Marks> Path<'u, M> {
         if let Some(test) = pattern.sole() {
             return test.accepts(self.piece(start, end)) && self.note(start, end, noted);
         }
-        if pattern.asks_lists() && (self.is_unsure.get() || !self.marks.is_normal(self.bytes)) {
+        if pattern.asks_lists() && (self.is_unsure.get() || !self.marks.is_normal(self.bytes, 0)) {
             // A list is asked by the general path, or of the address that such a URL leads to.
             self.is_unsure.set(true);
             return false;

@@ -72,6 +72,8 @@ pub(super) enum Follows {
     ElseAny,
     ElseInteger,
     ElseDate,
+    /// The same, a tail of any segments.
+    ElseTail,
     /// All that follows.
     Any,
     Integer,
@@ -310,13 +312,14 @@ impl Slots {
     }
 
     /// Fills in the first pattern that stands beside literals, and the slot that it leads to.
-    pub(crate) fn stands_beside(&mut self, slot: u32, quick: Quick, target: u32) {
+    pub(crate) fn stands_beside(&mut self, slot: u32, quick: Quick, is_tail: bool, target: u32) {
         let slot = &mut self.all[slot as usize];
-        slot.follows = match quick {
-            Quick::Any => Follows::ElseAny,
-            Quick::Integer => Follows::ElseInteger,
-            Quick::Date => Follows::ElseDate,
-            Quick::Whole => return,
+        slot.follows = match (quick, is_tail) {
+            (Quick::Any, true) => Follows::ElseTail,
+            (Quick::Any, false) => Follows::ElseAny,
+            (Quick::Integer, false) => Follows::ElseInteger,
+            (Quick::Date, false) => Follows::ElseDate,
+            _ => return,
         };
         slot.after = target;
     }
