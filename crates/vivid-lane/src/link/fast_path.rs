@@ -1,38 +1,10 @@
-//! Links of a few texts that need nothing done to them, as most are. Where anything is out of the ordinary these ways give
-//! up, and the long one begins anew, so that every refusal has its words.
+//! Links of a few texts that need nothing done to them, as most are. Where anything is out of the ordinary, the long way begins
+//! anew, so that every refusal has its words.
 
 use super::make::Link;
-use super::values::InlineValues;
-use crate::lookup::{NoLists, Param, ParamKind, Route};
+use crate::lookup::{NoLists, ParamKind, Route};
 use crate::rule::Shape;
 use crate::template::percent::kinds;
-
-/// The URL of a page whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
-/// anything else is to be said, also where it has more bytes than the limit.
-pub(super) fn direct(route: &Route, texts: &InlineValues<'_>, limit: usize) -> Option<String> {
-    if !route.has_safe_links || route.page.is_none() || route.extras.onward.is_some() {
-        return None;
-    }
-    let texts = texts.all_of(&route.params)?;
-    let bytes = texts.iter().fold(route.path.as_str().len(), |bytes, text| bytes + text.len());
-    let mut url = String::with_capacity(bytes);
-    let mut values = route.params.iter().zip(texts);
-    for literal in route.path.texts() {
-        let text = match literal {
-            Some(literal) => literal,
-            None => {
-                let (Param { check, .. }, text) = values.next()?;
-                let is_plain = kinds(text.as_bytes()).is_unreserved() && !matches!(*text, "" | "." | "..");
-                if !is_plain || !(check.is_any() || (check.list.is_none() && check.accepts(text))) {
-                    return None;
-                }
-                text
-            }
-        };
-        url.push_str(text);
-    }
-    (url.len() <= limit).then_some(url)
-}
 
 impl<P> Link<'_, P> {
     /// The URL of a route whose values are texts that need nothing done to them, as most are; `None` where anything else is

@@ -4,7 +4,9 @@
 //! the site, and then read back: a URL that would mean something else is refused. From the page that is shown a
 //! link inherits what the two addresses share. It costs one expansion and, where another route could capture it, one lookup.
 
+mod check;
 mod current_page;
+mod direct;
 mod error;
 mod fast_path;
 mod fields;
