@@ -346,6 +346,14 @@ impl Packing {
             }
             let is_one = |param: &Param| param.check.shape() == Shape::One;
             let simple = simple.min(route.params.iter().take_while(|param| is_one(param)).count());
+            let is_absent = |(index, param): (usize, &Param)| {
+                let is_here = match param.kind {
+                    ParamKind::Segment => captures.iter().any(|one| usize::from(one.param) == index),
+                    ParamKind::Items | ParamKind::Rest => leaf.tail.is_some(),
+                    _ => true,
+                };
+                !is_here && param.check.default.is_none()
+            };
             packed.push(Leaf {
                 route: leaf.route,
                 steps: all_steps.put(&steps)?,
@@ -354,6 +362,7 @@ impl Packing {
                 tail: leaf.tail,
                 is_unconditional,
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
+                has_only_simple: route.params.iter().enumerate().skip(simple).all(is_absent),
                 reads_much: route.extras.query.params.len() > FEW,
                 values: self.values(&steps),
                 query: role_of_query(route),

@@ -266,12 +266,10 @@ impl<'t, 'u> Reading<'t, 'u> {
     pub(crate) fn texts(&self) -> Texts<'_, 't, 'u> {
         let leaf = self.leaf();
         let is_few = self.is_plain && !self.spans.has_many();
-        Texts {
-            reading: self,
-            params: self.frozen.route(leaf.route).params.iter(),
-            index: 0,
-            simple: if is_few { usize::from(leaf.simple) } else { 0 },
-        }
+        let simple = usize::from(leaf.simple);
+        let all = &*self.frozen.route(leaf.route).params;
+        let params = if is_few && leaf.has_only_simple { all.get(..simple).unwrap_or_default() } else { all };
+        Texts { reading: self, params: params.iter(), index: 0, simple: if is_few { simple } else { 0 } }
     }
 
     /// The items of a list; of one that is absent those of its default.

@@ -202,6 +202,8 @@ pub(crate) struct Leaf {
     /// How many parameters come first that are a segment each, in their order, with no other parameter's segment between; a tail of
     /// one value is one too.
     pub(crate) simple: u16,
+    /// Whether no other parameter has a value here.
+    pub(crate) has_only_simple: bool,
     /// Whether the route reads so many query parameters that their places are worked out at once.
     pub(crate) reads_much: bool,
     /// How many values its path has.
