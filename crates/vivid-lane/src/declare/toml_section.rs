@@ -102,7 +102,11 @@ impl Open {
     /// The entries, in no more room than they need.
     fn entries(&mut self) -> Option<Vec<Entry>> {
         match &mut self.holds {
-            Holds::Table(entries) if self.names.is_empty() => Some(entries.drain(..).collect()),
+            Holds::Table(entries) if self.names.is_empty() => {
+                let mut exact = Vec::with_capacity(entries.len());
+                exact.append(entries);
+                Some(exact)
+            }
             _ => None,
         }
     }
