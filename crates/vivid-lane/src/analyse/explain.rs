@@ -5,6 +5,7 @@ use std::fmt;
 use super::near::{Obstacle, refusal, ways};
 use super::suggest::shown;
 use crate::decide::Request;
+use crate::declare::sorted;
 use crate::lookup::{
     Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route, RouteRef,
     Table, is_writable_tail,
@@ -149,8 +150,8 @@ impl<P> Table<P> {
             // Where the URL is answered, what lies below it was never in question.
             candidates.retain(|(_, one)| one.verdict != Verdict::Missing);
         }
-        candidates.sort_by_key(|(_, one)| one.verdict);
-        Explanation { candidates: candidates.into_iter().map(|(_, one)| one).collect() }
+        let candidates = candidates.into_iter().map(|(_, one)| one).collect();
+        Explanation { candidates: sorted(candidates, |one: &Candidate<'_, P>| one.verdict as u32) }
     }
 }
 

@@ -229,9 +229,10 @@ impl TreeBuilder {
                     is_ordered &= first.is_left_first();
                 }
                 let node = self.draft.node_mut(id);
-                let mut sorted: Vec<(usize, Edge)> = places.into_iter().zip(node.edges.drain(..)).collect();
-                sorted.sort_unstable_by_key(|(place, _)| *place);
-                node.edges = sorted.into_iter().map(|(_, edge)| edge).collect();
+                let declared = node.edges.clone();
+                for (place, edge) in places.into_iter().zip(declared) {
+                    node.edges[place] = edge;
+                }
             }
             self.draft.node_mut(id).is_ordered = is_ordered;
         }

@@ -25,6 +25,7 @@ mod redirect;
 mod rule;
 mod site;
 mod site_keys;
+mod sorted;
 mod source;
 mod spec;
 mod syntax;
@@ -48,8 +49,9 @@ pub use redirect::{Need, RedirectTo};
 pub use rule::Rule;
 pub(crate) use site::SiteSpec;
 pub use site::{Case, Location, Overlaps, Slash};
+#[cfg(any(feature = "analyse", feature = "learn"))]
+pub(crate) use sorted::sorted;
 pub use source::{Place, Source, Syntax};
 pub(crate) use source::{Placed, Span};
 pub use spec::{RouteSpec, TableSpec};
-#[cfg(any(feature = "analyse", feature = "learn"))]
 pub(crate) use toml::basic_string;

@@ -25,6 +25,7 @@ use toml_parser::lexer::TokenKind;
 use super::code::Code;
 use super::finding::Report;
 use super::node::{Entry, Node, NodeKind};
+use super::sorted::sorted;
 use super::source::{Origin, Span};
 use super::toml_section::{Name, Room, Section, plain};
 
@@ -208,10 +209,8 @@ impl Reader<'_> {
 
     /// The entries of a table in the order of the file, which the parser does not keep.
     fn entries(&mut self, table: DeTable<'_>) -> Vec<Entry> {
-        let mut entries: Vec<Entry> = Vec::with_capacity(table.len());
-        entries.extend(table.into_iter().filter_map(|(key, value)| self.entry(key, value)));
-        entries.sort_unstable_by_key(|entry| entry.span.start());
-        entries
+        let entries: Vec<Entry> = table.into_iter().filter_map(|(key, value)| self.entry(key, value)).collect();
+        sorted(entries, |entry| entry.span.start())
     }
 
     fn entry(&mut self, key: Spanned<DeString<'_>>, value: Spanned<DeValue<'_>>) -> Option<Entry> {

@@ -210,8 +210,10 @@ enum Back {
 }
 
 impl Tree {
-    /// Walks down the tree, and notes where values stand. Gives the code of an outcome.
-    #[inline(always)]
+    /// Walks down the tree, and notes where values stand. Gives the code of an outcome. In WebAssembly, which is downloaded, it is
+    /// not copied into all that call it.
+    #[cfg_attr(not(target_arch = "wasm32"), inline(always))]
+    #[cfg_attr(target_arch = "wasm32", inline(never))]
     fn walk<M: Marks>(&self, path: &Path<'_, M>, answers: &dyn Answers, values: &mut Places) -> u32 {
         match self.descend(path, answers, values) {
             _ if path.is_unsure.get() => UNSURE,

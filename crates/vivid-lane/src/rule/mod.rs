@@ -171,9 +171,12 @@ impl Check {
         let mut implies_number = None;
         let (mut many, mut default) = (Vec::new(), None);
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
-        let mut declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
-        declared.sort_unstable_by_key(|(index, (keyword, _))| (keyword::rank(keyword), *index));
-        for (index, (keyword, value)) in declared {
+        let declared: Vec<(&str, &Data)> = rule.keywords().collect();
+        let mut order: Vec<(usize, usize)> =
+            declared.iter().enumerate().map(|(index, (keyword, _))| (keyword::rank(keyword), index)).collect();
+        order.sort_unstable();
+        for (_, index) in order {
+            let (keyword, value) = declared[index];
             match keyword::read(keyword, value, formats) {
                 Err(reason) => problems.push(RuleProblem::at(index, Code::Rule, format!("`{keyword}`: {reason}"))),
                 Ok(Part::Keyword(keyword)) => check.keywords.push(keyword),
