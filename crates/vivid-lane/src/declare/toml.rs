@@ -27,7 +27,7 @@ use super::finding::Report;
 use super::node::{Entry, Node, NodeKind};
 use super::sorted::sorted;
 use super::source::{Origin, Span};
-use super::toml_section::{Name, Room, Section, plain};
+use super::toml_section::{FEW, Name, Room, Section, plain};
 
 /// Reads a source as TOML. What could be read is there even where something could not.
 pub(super) fn read(origin: &Arc<Origin>, report: &mut Report) -> Vec<Entry> {
@@ -113,9 +113,6 @@ struct Sections<'a> {
     /// The positions of the names in large tables, by the place of the table; filled where they are asked for.
     names: HashMap<u32, HashMap<SmolStr, usize>>,
 }
-
-/// So many names of a table are looked through one by one.
-const FEW: usize = 16;
 
 impl Sections<'_> {
     /// Reads a section by the `toml` crate; `None` where something is wrong, or tables are in an array.

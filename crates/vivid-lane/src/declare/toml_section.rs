@@ -29,7 +29,7 @@ pub(super) struct Name {
 }
 
 /// So many entries of a table are looked through one by one.
-const MOST: usize = 64;
+pub(super) const FEW: usize = 32;
 
 /// Room that is used again for each section.
 #[derive(Default)]
@@ -136,9 +136,9 @@ fn insert(mut entries: &mut Vec<Entry>, names: &mut Vec<Name>, value: Node) -> O
         // A table that is only named begins where its name does.
         let is_named = value.span.bytes() == span.bytes();
         let NodeKind::Table(inner) = &mut value.kind else { return None };
-        entries = Some(inner).filter(|inner| is_named && inner.len() < MOST)?;
+        entries = Some(inner).filter(|inner| is_named && inner.len() < FEW)?;
     }
-    if entries.len() >= MOST || position(entries, &last.name).is_some() {
+    if entries.len() >= FEW || position(entries, &last.name).is_some() {
         return None;
     }
     entries.push(Entry { key: last.name, span: last.span, value });
@@ -179,7 +179,8 @@ impl<'s> Builder<'s> {
     }
 
     fn add(&mut self, node: Node) {
-        self.is_plain &= self.open.last_mut().is_some_and(|open| open.add(node));
+        // What is nested too deep is not even made.
+        self.is_plain = self.is_plain && self.open.last_mut().is_some_and(|open| open.add(node));
     }
 }
 
@@ -220,10 +221,13 @@ impl EventReceiver for Builder<'_> {
         let mut text = Cow::Borrowed("");
         self.raw(place, encoding).decode_key(&mut text, error);
         let name = Name { name: text.into(), span: self.span(place.start(), place.end()) };
-        match self.open.last_mut() {
-            Some(open) if !self.is_in_header => open.names.push(name),
-            _ => self.names.push(name),
-        }
+        let names = match self.open.last_mut() {
+            Some(open) if !self.is_in_header => &mut open.names,
+            _ => &mut self.names,
+        };
+        names.push(name);
+        // Each is a table in the one before.
+        self.is_plain &= names.len() < DEEPEST;
     }
 
     fn scalar(&mut self, place: Place, encoding: Option<Encoding>, error: &mut dyn ErrorSink) {

@@ -111,8 +111,8 @@ static KEYWORDS: &[(&str, Read)] = &[
 ];
 
 /// Where a keyword stands in the vocabulary.
-pub(super) fn rank(keyword: &str) -> usize {
-    KEYWORDS.iter().position(|(name, _)| *name == keyword).unwrap_or(KEYWORDS.len())
+pub(super) fn rank(keyword: &str) -> u32 {
+    KEYWORDS.iter().zip(0..).find(|((name, _), _)| *name == keyword).map_or(u32::MAX, |(_, rank)| rank)
 }
 
 /// Reads the value of a keyword; `Err` with its reason, or with the nearest right keyword.

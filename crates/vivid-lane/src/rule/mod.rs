@@ -39,7 +39,7 @@ pub(crate) use text::{ANYTHING, TEXT};
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
 pub(crate) use value_test::{Simple, ValueTest};
 
-use crate::declare::{Data, Format, Rule};
+use crate::declare::{Data, Format, Rule, sorted};
 use crate::template::Value;
 
 /// What form a value has (RFC 6570, section 2.3).
@@ -171,12 +171,8 @@ impl Check {
         let mut implies_number = None;
         let (mut many, mut default) = (Vec::new(), None);
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
-        let declared: Vec<(&str, &Data)> = rule.keywords().collect();
-        let mut order: Vec<(usize, usize)> =
-            declared.iter().enumerate().map(|(index, (keyword, _))| (keyword::rank(keyword), index)).collect();
-        order.sort_unstable();
-        for (_, index) in order {
-            let (keyword, value) = declared[index];
+        let declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
+        for (index, (keyword, value)) in sorted(declared, |(_, (keyword, _))| keyword::rank(keyword)) {
             match keyword::read(keyword, value, formats) {
                 Err(reason) => problems.push(RuleProblem::at(index, Code::Rule, format!("`{keyword}`: {reason}"))),
                 Ok(Part::Keyword(keyword)) => check.keywords.push(keyword),
