@@ -49,9 +49,9 @@ pub use redirect::{Need, RedirectTo};
 pub use rule::Rule;
 pub(crate) use site::SiteSpec;
 pub use site::{Case, Location, Overlaps, Slash};
-#[cfg(any(feature = "analyse", feature = "learn"))]
 pub(crate) use sorted::sorted;
 pub use source::{Place, Source, Syntax};
 pub(crate) use source::{Placed, Span};
 pub use spec::{RouteSpec, TableSpec};
+#[cfg(any(feature = "analyse", feature = "learn"))]
 pub(crate) use toml::basic_string;
