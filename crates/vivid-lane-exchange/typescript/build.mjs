@@ -1,5 +1,5 @@
-// Makes what `convert` writes beside the data of a table: the sources as one text, in TypeScript and compiled. Run by `.ci/typescript`,
-// which also finds out whether what stands in `dist` is what this makes.
+// Makes what `convert` writes beside the lines of a table: the runtime as one text, in TypeScript and compiled, and what every module has
+// after its lines. Run by `.ci/typescript`, which also finds out whether what is in `dist` is what this makes.
 //
 //     node build.mjs PATH/TO/tsc.js FOLDER
 
@@ -11,42 +11,41 @@ import { fileURLToPath } from "node:url";
 
 const [compiler, folder] = process.argv.slice(2);
 const root = dirname(fileURLToPath(import.meta.url));
-// What users read comes first. Only that is exported.
-const shown = ["types", "api"];
-const hidden = ["data", "model", "percent", "rules", "host", "url", "find", "template", "values", "link", "position", "decide"];
+// What is used while the module is loaded comes before what uses it.
+const sources = [
+  "types", "rules", "reading", "query", "values", "tree", "table", "find", "address", "lists", "cut", "host", "place", "several", "link", "many",
+  "position", "match", "decide", "redirect",
+];
+const HEADER = "// The runtime of route tables: matching, links and decisions. Made by `vivid-lane convert --to typescript`; it is the same for every table.\n\n";
 
-const out = mkdtempSync(join(tmpdir(), "matcher-"));
-execFileSync(process.execPath, [compiler, "--project", root, "--outDir", out], { stdio: "inherit" });
-
-/** A source without its imports, and without its exports where they are not those of the module. */
-function inlined(path, isShown) {
+/** A source without its imports. */
+function inlined(path) {
   const text = readFileSync(path, "utf8")
     .replace(/^import [^;]*;\n/gm, "")
-    .replace(/^export (type )?\{[^}]*\}( from "[^"]*")?;\n/gm, "")
-    .replace(/^export \* from [^;]*;\n/gm, "");
-  const own = isShown ? text : text.replace(/^export (?=\w)/gm, "");
-  return own.replace(/\n{3,}/g, "\n\n").trim() + "\n";
+    .replace(/^export \{\};\n/gm, "");
+  return text.replace(/\n{3,}/g, "\n\n").trim() + "\n";
 }
 
-function joined(ending, names, from) {
-  return names.map((name) => inlined(join(from, name + ending), shown.includes(name))).join("\n");
-}
-
+const out = mkdtempSync(join(tmpdir(), "runtime-"));
+const run = (...options) => execFileSync(process.execPath, [compiler, ...options], { stdio: "inherit" });
+run("--project", root, "--outDir", join(out, "parts"));
 mkdirSync(folder, { recursive: true });
-const matcher = joined(".ts", [...shown, ...hidden], join(root, "src"));
-writeFileSync(join(folder, "matcher.ts"), matcher);
-writeFileSync(join(folder, "matcher.js"), joined(".js", [...shown, ...hidden], out));
-writeFileSync(join(folder, "matcher.d.ts"), joined(".d.ts", shown, out));
+for (const [ending, from] of [[".ts", join(root, "src")], [".js", join(out, "parts")], [".d.ts", join(out, "parts")]]) {
+  writeFileSync(join(folder, "runtime" + ending), HEADER + sources.map((name) => inlined(join(from, name + ending))).join("\n"));
+}
 
-// The browser's module stands beside a module of routes, here one for any table.
-const names = readFileSync(join(root, "src/names.ts"), "utf8");
-const table = inlined(join(root, "src/table.ts"), false);
-writeFileSync(join(out, "package.json"), '{ "type": "module" }');
-writeFileSync(join(out, "routes.ts"), [names, matcher, table].join("\n"));
+// What follows the lines of a table, the sentences, and the module of the browser are compiled with a table that stands for any.
+const names = ["declared", "follows", "routes"];
+for (const name of names) copyFileSync(join(root, `table/${name}.ts`), join(out, `${name}.ts`));
+copyFileSync(join(folder, "runtime.ts"), join(out, "runtime.ts"));
+writeFileSync(join(out, "table.ts"), 'export * from "./declared.js";\nexport * from "./follows.js";\n');
 copyFileSync(join(root, "browser/browser.ts"), join(out, "browser.ts"));
+writeFileSync(join(out, "package.json"), '{ "type": "module" }');
 const strict = ["strict", "noUncheckedIndexedAccess", "exactOptionalPropertyTypes", "noUnusedLocals", "noUnusedParameters", "isolatedModules"];
 const options = [...strict, "isolatedDeclarations", "declaration", "erasableSyntaxOnly", "verbatimModuleSyntax"].map((one) => `--${one}`);
-const targets = ["--target", "es2020", "--lib", "es2020,dom,dom.iterable", "--module", "nodenext", "--outDir", join(out, "browser")];
-execFileSync(process.execPath, [compiler, ...options, ...targets, join(out, "browser.ts")], { stdio: "inherit" });
-copyFileSync(join(root, "browser/browser.ts"), join(folder, "browser.ts"));
-for (const ending of ["js", "d.ts"]) copyFileSync(join(out, `browser/browser.${ending}`), join(folder, `browser.${ending}`));
+const targets = ["--target", "es2020", "--lib", "es2020,dom,dom.iterable", "--module", "nodenext", "--outDir", join(out, "made")];
+run(...options, ...targets, join(out, "routes.ts"), join(out, "browser.ts"));
+for (const [ending, from] of [["ts", out], ["js", join(out, "made")], ["d.ts", join(out, "made")]]) {
+  writeFileSync(join(folder, `follows.${ending}`), inlined(join(from, `follows.${ending}`)));
+  for (const name of ["routes", "browser"]) copyFileSync(join(from, `${name}.${ending}`), join(folder, `${name}.${ending}`));
+}

@@ -1,86 +1,54 @@
-//! Table → TypeScript: one module without dependencies that matches, decides and links as the table does, with types that know it.
+//! Table → TypeScript: modules without dependencies that match, decide and link as the table does, with types that know it.
 //!
 //! `match("/nights/2031-04-02")` gives a page and its values, typed by their rules; `link("nights.night", { date: "2031-04-02" })`
-//! compiles only for a route that exists, with the parameters that it has. The module holds the frozen table as data, and the matcher,
-//! which is written in TypeScript, in the folder `typescript` of this crate. What only a function of the program's own knows is
-//! [noted](Module::notes).
+//! compiles only for a route that exists, with the parameters that it has. There are three files: the **table**, a readable line for
+//! each route and its types; the **runtime**, a text that is the same for all tables, of which bundlers keep what the table needs; and
+//! the **routes**, which are the table with errors in words, for those who make the site. What only a function of the program's own
+//! knows is [noted](Files::notes).
 //!
 //! ```
 //! use vivid_lane::Table;
-//! use vivid_lane_exchange::typescript;
+//! use vivid_lane_exchange::typescript::{self, Form};
 //!
 //! let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night-page'\nparams.date = 'date'")?;
-//! let module = typescript::write(&table);
-//! assert!(module.typescript.contains("readonly \"date\": string;"));
-//! assert!(module.declarations.contains("readonly \"night\": \"night-page\";"));
-//! assert!(module.javascript.contains("export function match(url"));
+//! let made = typescript::files(&table, Form::default());
+//! let of_table = &made.files[0];
+//! assert_eq!(of_table.name, "table.ts");
+//! assert!(of_table.text.contains(r#"["night", "night-page", "/nights/{date}"],"#));
+//! assert!(of_table.text.contains(r#"readonly "night": T.RouteType<"night-page", { readonly date: string }>;"#));
 //! # Ok::<(), vivid_lane::TableError>(())
 //! ```
 
-mod data;
-mod flags;
-mod formats;
+mod expressions;
+mod lines;
+mod params;
+mod rules;
 mod types;
+mod ways;
+mod whole;
 
 use serde_json::{Value as Json, json};
 use vivid_lane::Table;
 
 use crate::note::Notes;
 
-/// A module in each language, with notes.
-#[derive(Debug)]
-pub struct Module {
-    /// The module in TypeScript.
-    pub typescript: String,
-    /// The module in JavaScript (ECMAScript 2020), for projects without a compiler.
-    pub javascript: String,
-    /// The type declarations for the JavaScript.
-    pub declarations: String,
-    /// Notes on what the module leaves to the server.
-    pub notes: Notes,
-}
-
 // `typescript/build.mjs` makes them of the sources beside them.
-const MATCHER_TS: &str = include_str!("../../typescript/dist/matcher.ts");
-const MATCHER_JS: &str = include_str!("../../typescript/dist/matcher.js");
-const MATCHER_D_TS: &str = include_str!("../../typescript/dist/matcher.d.ts");
+const RUNTIME_TS: &str = include_str!("../../typescript/dist/runtime.ts");
+const RUNTIME_JS: &str = include_str!("../../typescript/dist/runtime.js");
+const RUNTIME_D_TS: &str = include_str!("../../typescript/dist/runtime.d.ts");
+
+const ROUTES_TS: &str = include_str!("../../typescript/dist/routes.ts");
+const ROUTES_JS: &str = include_str!("../../typescript/dist/routes.js");
+const ROUTES_D_TS: &str = include_str!("../../typescript/dist/routes.d.ts");
 
 const BROWSER_TS: &str = include_str!("../../typescript/dist/browser.ts");
 const BROWSER_JS: &str = include_str!("../../typescript/dist/browser.js");
 const BROWSER_D_TS: &str = include_str!("../../typescript/dist/browser.d.ts");
 
-const HEADER: &str = "// The routes of a table, made by `vivid-lane convert --to typescript`.\n\
-    // A change belongs into the table; then make this file again.\n\n";
-
-/// Writes the module of a table.
-#[must_use]
-pub fn write(table: &Table) -> Module {
-    let mut notes = Notes::default();
-    let export = table.export();
-    // JSON in a text is read several times faster than the same as a literal of the language.
-    let data = data::write(table, &export, &mut notes).replace('\\', "\\\\").replace('`', "\\`").replace("${", "\\${");
-    let data = format!("/* @__PURE__ */ JSON.parse(`{data}`);");
-    let has = flags::write(table, &export);
-    let mut types = String::new();
-    types::write(&mut types, table);
-    let thawed = "/* @__PURE__ */ new Table(data);";
-    Module {
-        typescript: format!(
-            "{HEADER}{types}\n{has}\n{MATCHER_TS}\nconst data: Data = {data}\n\nconst table: Table = {thawed}\n"
-        ),
-        javascript: format!(
-            "{HEADER}{}\n{MATCHER_JS}\nconst data = {data}\n\nconst table = {thawed}\n",
-            has.replace(": boolean", "")
-        ),
-        declarations: format!("{HEADER}{types}\n{MATCHER_D_TS}\nexport {{}};\n"),
-        notes,
-    }
-}
-
 /// Which files to write.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Form {
-    /// Write JavaScript with declarations and a `package.json`, instead of TypeScript.
+    /// Write JavaScript (ECMAScript 2020) with declarations and a `package.json`, instead of TypeScript.
     pub javascript: bool,
     /// Write the module that navigates in a browser, too.
     pub browser: bool,
@@ -98,7 +66,7 @@ pub struct File {
 /// The files of a module, with notes.
 #[derive(Debug)]
 pub struct Files {
-    /// The files; the module itself is the first.
+    /// The files; that of the table is the first.
     pub files: Vec<File>,
     /// Notes on what the module leaves to the server.
     pub notes: Notes,
@@ -113,19 +81,25 @@ pub struct Files {
 ///
 /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
 /// let names = |form| typescript::files(&table, form).files.into_iter().map(|file| file.name).collect::<Vec<_>>();
-/// assert_eq!(names(Form { javascript: false, browser: true }), ["routes.ts", "browser.ts"]);
-/// assert_eq!(names(Form { javascript: true, browser: false }), ["routes.js", "routes.d.ts", "package.json"]);
+/// assert_eq!(names(Form { javascript: false, browser: true }), ["table.ts", "runtime.ts", "routes.ts", "browser.ts"]);
+/// assert_eq!(names(Form { javascript: true, browser: false })[..3], ["table.js", "table.d.ts", "runtime.js"]);
 /// # Ok::<(), vivid_lane::TableError>(())
 /// ```
 #[must_use]
 pub fn files(table: &Table, form: Form) -> Files {
-    let Module { typescript, javascript, declarations, notes } = write(table);
+    let mut notes = Notes::default();
+    let of_table = whole::write(table, form, &mut notes);
     let file = |name, text: &str| File { name, text: text.to_owned() };
-    let mut files = Vec::new();
+    let mut files = of_table;
     if form.javascript {
-        files.extend([file("routes.js", &javascript), file("routes.d.ts", &declarations)]);
+        files.extend([
+            file("runtime.js", RUNTIME_JS),
+            file("runtime.d.ts", RUNTIME_D_TS),
+            file("routes.js", ROUTES_JS),
+            file("routes.d.ts", ROUTES_D_TS),
+        ]);
     } else {
-        files.push(file("routes.ts", &typescript));
+        files.extend([file("runtime.ts", RUNTIME_TS), file("routes.ts", ROUTES_TS)]);
     }
     match form {
         Form { browser: false, .. } => {}
@@ -135,16 +109,19 @@ pub fn files(table: &Table, form: Form) -> Files {
         }
     }
     if form.javascript {
-        let names: &[&str] = if form.browser { &["routes", "browser"] } else { &["routes"] };
-        let export = |name: &&str| {
-            let paths = json!({ "types": format!("./{name}.d.ts"), "default": format!("./{name}.js") });
-            (format!("./{name}"), paths)
-        };
-        let exports: Json = names.iter().map(export).collect();
-        let package = json!({ "private": true, "type": "module", "sideEffects": false, "exports": exports });
-        files.push(file("package.json", &format!("{package:#}\n")));
+        files.push(file("package.json", &format!("{:#}\n", package(form.browser))));
     }
     Files { files, notes }
+}
+
+/// What a package manager needs to know. In production the table stands for the routes, so that errors are not put into words.
+fn package(has_browser: bool) -> Json {
+    let routes = json!({ "types": "./routes.d.ts", "production": "./table.js", "default": "./routes.js" });
+    let mut exports = json!({ "./routes": routes });
+    if has_browser {
+        exports["./browser"] = json!({ "types": "./browser.d.ts", "default": "./browser.js" });
+    }
+    json!({ "private": true, "type": "module", "sideEffects": ["./routes.js"], "exports": exports })
 }
 
 /// A text as a literal of the language, in which U+2028 and U+2029 are fine since ECMAScript 2019.

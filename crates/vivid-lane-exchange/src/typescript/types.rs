@@ -1,5 +1,6 @@
 //! The types of a table: what each route's URL holds, and which names there are.
 
+use std::collections::HashMap;
 use std::fmt::Write;
 
 use vivid_lane::declare::Data;
@@ -8,27 +9,30 @@ use vivid_lane::{RouteRef, Table};
 
 use super::text;
 
-/// Writes the types.
-pub(super) fn write(out: &mut String, table: &Table) {
-    let shows = |route: &RouteRef<'_>| route.page().is_some() && route.redirect_status().is_none();
-    let routes: Vec<RouteRef<'_>> = table.routes().collect();
-    let linked: Vec<RouteRef<'_>> = routes.iter().copied().filter(shows).collect();
-    out.push_str("/** What the URL of each route holds. */\nexport interface AllParams {\n");
-    for route in &routes {
-        interface(out, *route, Place::Found);
+/// Writes the types: a line for each route, and one for each page.
+pub(super) fn write(out: &mut String, routes: &[RouteRef<'_>], table: &Table) {
+    let shows = |route: &&RouteRef<'_>| route.page().is_some() && route.redirect_status().is_none();
+    out.push_str("/** The routes that show a page: the page, what the URL holds, what a link is given, the data. */\nexport interface Routes {\n");
+    for route in routes.iter().filter(shows) {
+        line(out, *route, &route.page().map(|page| text(page)).unwrap_or_default());
     }
-    out.push_str("}\n\n/** What the link of each route is given. */\nexport interface Links {\n");
-    for route in &linked {
-        interface(out, *route, Place::Link);
+    out.push_str("}\n\n/** The routes that group others, or redirect. */\nexport interface Groups {\n");
+    for route in routes.iter().filter(|route| !shows(route)) {
+        line(out, *route, "undefined");
     }
-    out.push_str("}\n\n/** The page of each route. */\nexport interface Pages {\n");
-    for route in &linked {
+    out.push_str("}\n\n/** For each page what a match of it is. */\nexport interface Pages {\n");
+    let mut pages: Vec<(&str, Vec<String>)> = Vec::new();
+    let mut known: HashMap<&str, usize> = HashMap::new();
+    for route in routes.iter().filter(shows) {
         let page = route.page().map(String::as_str).unwrap_or_default();
-        let _ = writeln!(out, "  readonly {}: {};", text(route.name()), text(page));
+        let at = *known.entry(page).or_insert(pages.len());
+        if at == pages.len() {
+            pages.push((page, Vec::new()));
+        }
+        pages[at].1.push(text(route.name()));
     }
-    out.push_str("}\n\n/** The data of each route. */\nexport interface Datas {\n");
-    for route in &routes {
-        let _ = writeln!(out, "  readonly {}: {};", text(route.name()), constant(route.data()));
+    for (page, routes) in pages {
+        let _ = writeln!(out, "  readonly {}: Matches[{}];", text(page), routes.join(" | "));
     }
     out.push_str("}\n");
     let fallbacks = routes.iter().filter_map(|route| route.fallback()).chain(table.fallback()).map(String::as_str);
@@ -37,6 +41,19 @@ pub(super) fn write(out: &mut String, table: &Table) {
     union(out, "A frame.", "FrameName", frames);
     union(out, "A need.", "NeedName", table.needs());
     union(out, "A live list.", "ListName", table.lists());
+}
+
+fn line(out: &mut String, route: RouteRef<'_>, page: &str) {
+    let (read, given) = (values(route, Place::Found), values(route, Place::Link));
+    let data = if route.data().is_empty() { None } else { Some(constant(route.data())) };
+    let mut arguments = vec![page.to_owned()];
+    if data.is_some() || given != read {
+        arguments.extend([read, given]);
+    } else if read != "T.None" {
+        arguments.push(read);
+    }
+    arguments.extend(data);
+    let _ = writeln!(out, "  readonly {}: T.RouteType<{}>;", text(route.name()), arguments.join(", "));
 }
 
 fn union<'t>(out: &mut String, what: &str, name: &str, words: impl Iterator<Item = &'t str>) {
@@ -61,37 +78,36 @@ enum Place {
     Link,
 }
 
-fn interface(out: &mut String, route: RouteRef<'_>, place: Place) {
-    // A comment ends where its end is first seen.
-    let comment = |text: &str| text.replace("*/", "*\\/").replace(['\n', '\r'], " ");
+/// The values of a route, by name.
+fn values(route: RouteRef<'_>, place: Place) -> String {
     // A fragment is never sent, so all that can be known of it is a default.
     let is_read = |param: &Parameter<'_>| {
         place == Place::Link || param.kind() != ParamKind::Fragment || param.default_value().is_some()
     };
-    let params: Vec<Parameter<'_>> = route.parameters().filter(is_read).collect();
-    if params.is_empty() {
-        let _ = writeln!(out, "  readonly {}: {{ readonly [none: string]: never }};", text(route.name()));
-        return;
-    }
-    let _ = writeln!(out, "  /** `{}` */\n  readonly {}: {{", comment(route.path().as_str()), text(route.name()));
-    for param in params {
-        if !param.label().is_empty() {
-            let _ = writeln!(out, "    /** {} */", comment(param.label()));
-        }
+    let params = route.parameters().filter(is_read).map(|param| {
         let may_lack = param.is_optional() || param.default_value().is_some();
         let (mark, absent) = match place {
             Place::Found if param.is_optional() && param.default_value().is_none() => ("", " | undefined"),
             Place::Link if may_lack => ("?", " | undefined"),
             _ => ("", ""),
         };
-        let _ = writeln!(out, "    readonly {}{mark}: {}{absent};", text(param.name()), kind(param, place));
-    }
-    out.push_str("  };\n");
+        let name = if is_word(param.name()) { param.name().to_owned() } else { text(param.name()) };
+        format!("readonly {name}{mark}: {}{absent}", kind(param, place))
+    });
+    let params: Vec<String> = params.collect();
+    if params.is_empty() { "T.None".to_owned() } else { format!("{{ {} }}", params.join("; ")) }
+}
+
+/// Whether a name needs no quotes.
+pub(super) fn is_word(name: &str) -> bool {
+    !name.is_empty()
+        && !name.starts_with(|one: char| one.is_ascii_digit())
+        && name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_')
 }
 
 /// The type of a parameter, by its rule.
 fn kind(param: Parameter<'_>, place: Place) -> String {
-    let one = one(param.items().unwrap_or(param), place);
+    let one = one(param.items().unwrap_or(param));
     let pairs = format!("readonly (readonly [string, {one}])[]");
     match param.shape() {
         Shape::One => one,
@@ -102,13 +118,12 @@ fn kind(param: Parameter<'_>, place: Place) -> String {
     }
 }
 
-fn one(param: Parameter<'_>, place: Place) -> String {
+fn one(param: Parameter<'_>) -> String {
     let Kinds { words, number, boolean, other } = Kinds::of(param);
     if !words.is_empty() {
         return words.join(" | ");
     }
-    let number_type = if place == Place::Link { "number | bigint" } else { "number" };
-    let kinds = [(number, number_type), (boolean, "boolean"), (other, "string")];
+    let kinds = [(number, "number"), (boolean, "boolean"), (other, "string")];
     kinds.into_iter().filter(|(is_so, _)| *is_so).map(|(_, name)| name).collect::<Vec<_>>().join(" | ")
 }
 
@@ -125,6 +140,11 @@ pub(super) struct Kinds {
 }
 
 impl Kinds {
+    /// Those of a rule whose values are texts.
+    pub(super) fn texts() -> Self {
+        Self { words: Vec::new(), number: false, boolean: false, other: true }
+    }
+
     /// Those of a parameter of one text.
     pub(super) fn of(param: Parameter<'_>) -> Self {
         let values: Vec<&Data> = match (param.keyword("enum"), param.keyword("const")) {

@@ -1,8 +1,8 @@
 // Navigation in a browser over the routes of a table: clicks, history, focus, scroll positions, titles, sign-in and back.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 
-import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./routes.js";
-import type { Answer, Asks, Decision, FrameName, LinkOptions, Links, Match, Position, Redirect, RouteName, Transition } from "./routes.js";
+import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./table.js";
+import type { Answer, Asks, Decision, FrameName, Given, Match, Redirect, RouteName, Somewhere, Transition } from "./table.js";
 
 /** A decision that is shown. Redirects are followed, and visitors who do not meet a need are taken to where they can. */
 export type Shown = Exclude<Decision, Redirect>;
@@ -44,11 +44,6 @@ export interface Settings {
   readonly adopt?: boolean;
 }
 
-/** The values of a link, which may be left out where there are none. */
-type Given<Name extends RouteName> = {} extends Links[Name]
-  ? [values?: Links[Name] | undefined, options?: LinkOptions | undefined]
-  : [values: Links[Name], options?: LinkOptions | undefined];
-
 /** A running site: a store that is read and subscribed to, and the ways to go on. */
 export interface Site {
   /** What is shown; nothing before the first page is drawn. */
@@ -56,9 +51,9 @@ export interface Site {
   /** Calls a function after each change of `current`; gives back the function that ends it. */
   subscribe(listener: () => void): () => void;
   /** Goes to the page of a route. It ends when the page is drawn, or another navigation has begun. */
-  go<Name extends RouteName>(name: Name, ...given: Given<Name>): Promise<void>;
+  go<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...given: Given<Name>): Promise<void>;
   /** The same, in the place of this page in the history. */
-  replace<Name extends RouteName>(name: Name, ...given: Given<Name>): Promise<void>;
+  replace<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...given: Given<Name>): Promise<void>;
   /** Goes to an address of the site. */
   open(url: string, kind?: "push" | "replace"): Promise<void>;
   /** Goes on after signing in: to the address that the visitor wanted, else to another one. */
@@ -91,6 +86,9 @@ interface Navigation extends EventTarget {
 interface Platform {
   readonly navigation?: Navigation;
 }
+
+/** Makes a link whose name and values were checked where it was asked for. */
+const linkTo = link as unknown as (name: string, values: unknown) => string;
 
 const MOST_STEPS = 10;
 const STORED = "lane:scroll";
@@ -134,7 +132,7 @@ export function start(settings: Settings = {}): Site {
     return isPlain && addressOf(found.href) !== undefined ? found : undefined;
   }
 
-  function positionOf(decision: Shown | undefined): Position | undefined {
+  function positionOf(decision: Shown | undefined): Somewhere | undefined {
     return decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
   }
 
@@ -235,7 +233,7 @@ export function start(settings: Settings = {}): Site {
       const address = addressOf(one.href);
       if (address === undefined) continue;
       const found = shown && match(address);
-      const active = found && isActive(shown, found.route, found.params as object);
+      const active = found && isActive(shown, found.route, found.params as never);
       if (active) one.setAttribute("aria-current", active);
       else one.removeAttribute("aria-current");
     }
@@ -373,8 +371,8 @@ export function start(settings: Settings = {}): Site {
       listeners.add(listener);
       return () => listeners.delete(listener);
     },
-    go: (name, ...given) => open(link(name, ...(given as Given<typeof name>))),
-    replace: (name, ...given) => open(link(name, ...(given as Given<typeof name>)), "replace"),
+    go: (name, ...[values]) => open(linkTo(name as string, values)),
+    replace: (name, ...[values]) => open(linkTo(name as string, values), "replace"),
     open,
     async comeBack(otherwise) {
       const wanted: unknown = current?.outcome === "page" ? (current.params as { return?: unknown }).return : undefined;

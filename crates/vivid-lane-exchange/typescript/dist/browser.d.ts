@@ -1,4 +1,4 @@
-import type { Answer, Asks, Decision, FrameName, LinkOptions, Links, Match, Redirect, RouteName, Transition } from "./routes.js";
+import type { Answer, Asks, Decision, FrameName, Given, Match, Redirect, RouteName, Transition } from "./table.js";
 /** A decision that is shown. Redirects are followed, and visitors who do not meet a need are taken to where they can. */
 export type Shown = Exclude<Decision, Redirect>;
 /** What changes on the page. */
@@ -34,8 +34,6 @@ export interface Settings {
     /** Is the first page there already, drawn by the server? */
     readonly adopt?: boolean;
 }
-/** The values of a link, which may be left out where there are none. */
-type Given<Name extends RouteName> = {} extends Links[Name] ? [values?: Links[Name] | undefined, options?: LinkOptions | undefined] : [values: Links[Name], options?: LinkOptions | undefined];
 /** A running site: a store that is read and subscribed to, and the ways to go on. */
 export interface Site {
     /** What is shown; nothing before the first page is drawn. */
@@ -43,9 +41,9 @@ export interface Site {
     /** Calls a function after each change of `current`; gives back the function that ends it. */
     subscribe(listener: () => void): () => void;
     /** Goes to the page of a route. It ends when the page is drawn, or another navigation has begun. */
-    go<Name extends RouteName>(name: Name, ...given: Given<Name>): Promise<void>;
+    go<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...given: Given<Name>): Promise<void>;
     /** The same, in the place of this page in the history. */
-    replace<Name extends RouteName>(name: Name, ...given: Given<Name>): Promise<void>;
+    replace<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...given: Given<Name>): Promise<void>;
     /** Goes to an address of the site. */
     open(url: string, kind?: "push" | "replace"): Promise<void>;
     /** Goes on after signing in: to the address that the visitor wanted, else to another one. */

@@ -1,6 +1,8 @@
 // Navigation in a browser over the routes of a table: clicks, history, focus, scroll positions, titles, sign-in and back.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
-import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./routes.js";
+import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./table.js";
+/** Makes a link whose name and values were checked where it was asked for. */
+const linkTo = link;
 const MOST_STEPS = 10;
 const STORED = "lane:scroll";
 /** Starts the site. */
@@ -298,8 +300,8 @@ export function start(settings = {}) {
             listeners.add(listener);
             return () => listeners.delete(listener);
         },
-        go: (name, ...given) => open(link(name, ...given)),
-        replace: (name, ...given) => open(link(name, ...given), "replace"),
+        go: (name, ...[values]) => open(linkTo(name, values)),
+        replace: (name, ...[values]) => open(linkTo(name, values), "replace"),
         open,
         async comeBack(otherwise) {
             const wanted = current?.outcome === "page" ? current.params.return : undefined;

@@ -1,40 +1,65 @@
 // From a request to a decision.
 
-import { type Value } from "./data.js";
-import { type RedirectTo, type Route } from "./model.js";
-import { IN_FRAGMENT, table } from "./table.js";
-import { cleanQuery, isLonger } from "./percent.js";
-import { type Asked } from "./rules.js";
-import { addressOf, isBad, parse, targetOf, tooLong, type Bad } from "./url.js";
-import { choose, covering, find, lookup, type Reached, type Reading } from "./find.js";
-import { chainOf, isSame, needless, unknownPairs, valuesOf, type Values } from "./values.js";
-import { expand } from "./template.js";
-import { RETURN, urlOf, urlOfAny } from "./link.js";
-import { At, framesOf, Page } from "./position.js";
-import { LinkError, type Answer, type Question } from "./types.js";
+import { isLonger, normalized, targetOf, tooLong, type Bad } from "./address.js";
+import { allows, choose, countNeedless, find, hasHost, methodsOf, takesQuery, walk } from "./find.js";
+import { framesOf, Page, Spotted } from "./position.js";
+import { giveBack, scan, take, wellFormed, type Asked, type Reading } from "./reading.js";
+import { type Table } from "./table.js";
+import { type End, type Route } from "./tree.js";
+import { type Shorten } from "./match.js";
+import { type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
+import { isSame } from "./values.js";
 
-export interface Request {
-  readonly method?: string | undefined;
-  readonly host?: string | undefined;
-  readonly ask?: (question: Question) => Answer;
+/** What is decided, whatever the table. */
+export type AnyDecision =
+  | Page
+  | Redirect
+  | UnmetOf<string, Spotted>
+  | NotFoundOf<string, string, Spotted>
+  | WrongMethodOf<Spotted>
+  | Options
+  | BadRequest
+  | Unavailable;
+
+/** A redirect on the way to a decision. */
+export interface Step {
+  readonly status: number;
+  readonly location: string;
+  readonly route: Route | undefined;
+  readonly isExternal: boolean;
 }
 
-export type DecisionData =
-  | Page
-  | { readonly outcome: "redirect"; readonly status: number; readonly location: string; readonly route: string | undefined; readonly isExternal: boolean }
-  | { readonly outcome: "unmet"; readonly status: 303 | 403; readonly need: string; readonly location: string | undefined; readonly position: At | undefined }
-  | {
-      readonly outcome: "not-found";
-      readonly status: 404;
-      readonly page: string | undefined;
-      readonly frames: readonly string[];
-      readonly position: At | undefined;
-      readonly reason: string | undefined;
-    }
-  | { readonly outcome: "wrong-method"; readonly status: 405; readonly allow: readonly string[]; readonly position: At | undefined }
-  | { readonly outcome: "options"; readonly status: 204; readonly allow: readonly string[] }
-  | { readonly outcome: "bad-request"; readonly status: 400 | 414; readonly reason: string }
-  | { readonly outcome: "unavailable"; readonly status: 503; readonly question: Question; readonly retryAfter: number | undefined };
+/** A redirect that leads nowhere, with the route to which it leads and the reason. */
+export interface Missing {
+  readonly missing: readonly [to: Route, reason: string] | undefined;
+}
+
+/** What one look at the table comes to. */
+type Outcome =
+  | { readonly found: Page }
+  | { readonly step: Step }
+  | { readonly need: string; readonly location: string | undefined }
+  | Missing
+  | { readonly others: readonly End[] }
+  | { readonly bad: Bad };
+
+/** What is asked of the table. */
+export interface Look {
+  readonly table: Table;
+  readonly method: string;
+  readonly host: string | undefined;
+  readonly asked: Asked;
+  readonly parts: DecisionParts;
+}
+
+/** What only some tables need to decide. */
+export interface DecisionParts {
+  readonly shorten?: Shorten;
+  /** The redirects of routes. */
+  readonly redirected?: (reading: Reading, end: End) => { readonly step: Step } | Missing;
+  /** The page to which a visitor is sent who does not meet a need. */
+  readonly signInAt?: (to: Route, reading: Reading, end: End, showsPage: () => boolean, method: string) => string | undefined;
+}
 
 /** The answers to the questions of one request. Each question is asked once. */
 class Answers implements Asked {
@@ -66,157 +91,72 @@ class Answers implements Asked {
   }
 }
 
-/** No value is in a list, and every need is met. */
-const nobody: Asked = { isListed: () => false, isMet: () => true };
-
-interface Step {
-  readonly status: number;
-  readonly location: string;
-  readonly route: Route | undefined;
-  readonly isExternal: boolean;
-}
-
-/** What one look at the table comes to. */
-type Outcome =
-  | { readonly found: Page }
-  | { readonly step: Step }
-  | { readonly need: string; readonly location: string | undefined }
-  | { readonly missing: readonly [to: Route, reason: string] | undefined }
-  | { readonly others: readonly Reached[] }
-  | { readonly bad: Bad };
-
-interface Look {
-  readonly method: string;
-  readonly host: string | undefined;
-  readonly asked: Asked;
-}
-
 const MOST_STEPS = 8;
 
 function canonical(location: string): Outcome {
   return { step: { status: 308, location, route: undefined, isExternal: false } };
 }
 
-/** What a function gives; nothing for a link that cannot be made. */
-function linked(make: () => string | undefined): string | undefined {
-  try {
-    return make();
-  } catch (error) {
-    if (error instanceof LinkError) return undefined;
-    throw error;
-  }
-}
-
 /** One look at the table. */
 function look(url: string, request: Look): Outcome {
-  const { method, host, asked } = request;
-  const found = lookup(url, host, method, asked);
-  if (!found) return { missing: undefined };
-  if ("address" in found) return canonical(found.address);
-  if (!("reading" in found)) return found;
-  const { reading } = found;
-  const { redirect, needs, page } = reading.leaf.route;
-  const values = valuesOf(reading);
-  if (redirect) return redirected(redirect, reading, values);
-  if (needless(reading, values) > 0) {
-    const address = linked(() => withoutNeedless(reading, values, asked));
+  const reading = take(request.asked, request.host);
+  const outcome = lookWith(reading, url, request);
+  giveBack(reading);
+  return outcome;
+}
+
+function lookWith(reading: Reading, url: string, request: Look): Outcome {
+  const { table, method, host, asked, parts } = request;
+  if (!scan(reading, url, table.site)) {
+    const address = normalized(table, url);
+    return typeof address === "string" ? canonical(address) : address ? { bad: address } : { missing: undefined };
+  }
+  const found = find(table, reading);
+  if (found.length === 0) return { missing: undefined };
+  const end = choose(found, method);
+  if (!end) return { others: found };
+  const other = table.site.respelt?.(reading, end, table.site);
+  if (other !== undefined) return canonical(other);
+  const { route } = end;
+  const { to, out, needs } = route.more;
+  if (to || out) return parts.redirected!(reading, end);
+  if (parts.shorten && route.mayBeShort() && countNeedless(reading, end) > 0) {
+    const address = parts.shorten(reading, end, asked);
     if (address !== undefined) return canonical(address);
   }
-  for (const index of needs) {
-    const [need, otherwise] = table.data.needs[index]!;
+  for (const need of needs ?? []) {
     if (asked.isMet(need)) continue;
-    const to = otherwise === undefined ? undefined : table.route(otherwise);
-    return { need, location: to && signInAt(to, reading, values, url, request) };
+    const otherwise = table.site.needs![need];
+    // Coming back is a `GET`, so only what answers one is a place to come back to.
+    const showsPage = (): boolean => {
+      const again = take(asked, host ?? reading.host);
+      const end = scan(again, url, table.site) ? choose(find(table, again), "GET") : undefined;
+      const isShown = end?.route.page !== undefined && table.site.respelt?.(again, end, table.site) === undefined;
+      giveBack(again);
+      return isShown;
+    };
+    return { need, location: otherwise === undefined ? undefined : parts.signInAt!(table.routes.get(otherwise)!, reading, end, showsPage, method) };
   }
-  return { found: new Page(reading, values, page!) };
-}
-
-/** The names of parameters with their values. */
-function named({ params }: Route, all: Values): Map<string, Value> {
-  return new Map(params.flatMap(({ name }, index): [string, Value][] => (all[index] === undefined ? [] : [[name, all[index]!]])));
-}
-
-function redirected({ status, to, values: fillings }: RedirectTo, reading: Reading, values: Values): Outcome {
-  const { route } = reading.leaf;
-  const isExternal = typeof to === "string";
-  let url: string;
-  if (isExternal) {
-    const all = named(route, values);
-    url = expand(to, (name) => all.get(name));
-  } else {
-    const given = new Map<string, Value>();
-    for (const [name, ...pieces] of fillings) {
-      const all = pieces.map((piece) => (typeof piece === "number" ? values[piece] : piece));
-      const value = all.length === 1 ? all[0] : all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
-      if (value !== undefined) given.set(name, value);
-    }
-    const target = table.route(to);
-    try {
-      url = urlOfAny(target, given);
-    } catch (error) {
-      if (error instanceof LinkError) return { missing: [target, error.message] };
-      throw error;
-    }
-  }
-  return { step: { status, location: withRest(url, reading), route, isExternal } };
-}
-
-/** The address without the values that are there for nothing; nothing where none can be left out. */
-function withoutNeedless(reading: Reading, values: Values, asked: Asked): string | undefined {
-  const { route } = reading.leaf;
-  const short = urlOf(route, named(route, values));
-  const found = lookup(short, undefined, route.methods[0] ?? "GET", asked);
-  if (!found || !("reading" in found) || found.reading.leaf.route !== route) return undefined;
-  return needless(found.reading, valuesOf(found.reading)) < needless(reading, values) ? withRest(short, reading) : undefined;
-}
-
-/** A URL with the pairs of the query that the route does not know, as they were sent. */
-function withRest(url: string, reading: Reading): string {
-  const hash = IN_FRAGMENT ? -1 : url.indexOf("#");
-  const fragment = hash < 0 ? "" : url.slice(hash);
-  let out = hash < 0 ? url : url.slice(0, hash);
-  const nameOf = (pair: string): string => pair.split("=", 1)[0]!;
-  const known = (out.split("?")[1] ?? "").split("&").map(nameOf);
-  for (const pair of unknownPairs(reading)) {
-    if (!known.includes(nameOf(pair))) out += (out.includes("?") ? "&" : "?") + cleanQuery(pair);
-  }
-  return out + fragment;
-}
-
-/** The page to which people are sent who do not meet a need, with the way back. */
-function signInAt(to: Route, { leaf, parts }: Reading, all: Values, url: string, { method, host, asked }: Look): string | undefined {
-  const given = new Map<string, Value>();
-  for (const { name, kind } of to.params) {
-    const value = all[leaf.route.params.findIndex((own) => own.name === name && own.kind === kind)];
-    if (name !== RETURN && value !== undefined) given.set(name, value);
-  }
-  const showsPage = (): boolean => {
-    const found = lookup(url, host ?? parts.host, "GET", asked);
-    return found !== undefined && "reading" in found && found.reading.leaf.route.page !== undefined;
-  };
-  // Coming back is a `GET`, so only what answers one is a place to come back to.
-  const isRead = method === "GET" || method === "HEAD" || showsPage();
-  const back = isRead ? linked(() => urlOf(to, new Map(given).set(RETURN, addressOf(parts)))) : undefined;
-  return back ?? linked(() => urlOf(to, given));
+  return { found: new Page(reading, end, host) };
 }
 
 /** The methods as they are listed: `GET` brings `HEAD`, and `OPTIONS` is answered everywhere. */
 function allowed(routes: readonly Route[]): readonly string[] {
-  const methods = new Set(routes.flatMap((route) => route.methods)).add("OPTIONS");
+  const methods = new Set(routes.flatMap((route) => methodsOf(route))).add("OPTIONS");
   if (methods.has("GET")) methods.add("HEAD");
   return [...methods].sort();
 }
 
 /** Decides with these answers. */
-function decideWith(url: string, request: Look): DecisionData {
-  if (isLonger(url, table.data.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong() };
+function decideWith(url: string, request: Look): AnyDecision {
+  const { table } = request;
+  if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
   if (url === "*" && request.method === "OPTIONS") {
-    const answering = table.data.routes.map((_, id) => table.route(id)).filter(({ page, redirect }) => page !== undefined || redirect);
-    return { outcome: "options", status: 204, allow: allowed(answering) };
+    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(({ isAnswering }) => isAnswering)) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
-  const host = targetOf(url, false).host ?? request.host;
+  const host = targetOf(url).host ?? request.host;
   let { step } = outcome;
   let { method } = request;
   for (let count = 0; count < MOST_STEPS; count += 1) {
@@ -238,7 +178,8 @@ function decideWith(url: string, request: Look): DecisionData {
 }
 
 /** The decision for a look that gave no page, at the address that the request stands for. */
-function decision(address: string, outcome: Exclude<Outcome, { readonly step: Step }>, request: Look): DecisionData {
+function decision(address: string, outcome: Exclude<Outcome, { readonly step: Step }>, request: Look): AnyDecision {
+  const { table } = request;
   if ("found" in outcome) return outcome.found;
   if ("bad" in outcome) return { outcome: "bad-request", ...outcome.bad };
   const { owner, position } = placeOf(address, request);
@@ -247,15 +188,14 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
     return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
   }
   if ("others" in outcome) {
-    const allow = allowed(outcome.others.map(({ leaf }) => leaf.route));
+    const allow = allowed(outcome.others.map(({ route }) => route));
     if (request.method === "OPTIONS") return { outcome: "options", status: 204, allow };
     return { outcome: "wrong-method", status: 405, allow, position };
   }
   const [to, reason] = outcome.missing ?? [];
-  const above = to ? chainOf(to).reverse().find(({ fallback }) => fallback !== undefined) : owner;
-  const { site, pages } = table.data;
-  const page = above ? (above.fallback ?? undefined) : site.fallback === undefined ? undefined : pages[site.fallback];
-  return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(undefined), position, reason };
+  const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
+  const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
+  return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(table), position, reason };
 }
 
 /** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
@@ -269,63 +209,104 @@ function lastSignIn(first: string, request: Look): string {
   return location;
 }
 
-/** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
-function placeOf(url: string, { method, host, asked }: Look): { owner?: Route | undefined; position?: At | undefined } {
-  const parts = parse(url, host);
-  if (parts === undefined || typeof parts === "string" || isBad(parts)) return {};
-  const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
-  const owner = covering(parts, method, silent, ({ fallback }) => fallback !== undefined)?.leaf.route;
-  const found = find(parts, silent);
-  const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
-  const reached = choose(found, method) ?? found[0] ?? covering(parts, method, silent, isBelow);
-  if (!reached) return { owner };
-  const reading = { ...reached, parts };
-  return { owner, position: new At(reading, valuesOf(reading)) };
+/** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
+function covering(table: Table, reading: Reading, method: string, isWanted: (route: Route) => boolean): End | undefined {
+  const found: (readonly [end: End, at: number])[] = [];
+  reading.visit = (end, at) => found.push([end, at]);
+  walk(table, reading, table.root, 0);
+  reading.visit = undefined;
+  let best: readonly [rank: number, end: End] | undefined;
+  for (const [end, at] of found) {
+    const { route } = end;
+    // A page at the root covers the root alone, unless something is declared below it.
+    const isArea = at > 0 || route.more.fallback !== undefined || route.isParent;
+    if (!isArea || !hasHost(table, reading, route) || !isWanted(route)) continue;
+    const rank = 2 * at + (allows(route, method) && takesQuery(reading, end) ? 1 : 0);
+    if (!best || rank > best[0]) best = [rank, end];
+  }
+  return best?.[1];
 }
 
-function settled(decision: DecisionData, { stopped, known }: Answers): DecisionData {
+/** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
+function placeOf(url: string, { table, method, host, asked }: Look): { owner?: Route | undefined; position?: Spotted | undefined } {
+  const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
+  const reading = take(silent, host);
+  let place: { owner?: Route | undefined; position?: Spotted | undefined } = {};
+  if (scan(reading, url, table.site)) {
+    const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
+    const found = find(table, reading);
+    const isBelow = (route: Route): boolean => !owner || route.chain().includes(owner);
+    const end = choose(found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
+    place = { owner, position: end && new Spotted(reading, end, host) };
+  }
+  giveBack(reading);
+  return place;
+}
+
+function settled(decision: AnyDecision, { stopped, known }: Answers): AnyDecision {
   if (!stopped) return decision;
   const answer = known.get(JSON.stringify(stopped));
   return { outcome: "unavailable", status: 503, question: stopped, retryAfter: typeof answer === "object" ? answer.retryAfter : undefined };
 }
 
-function wellFormed(url: string): string {
-  return !/[\ud800-\udfff]/.test(url) ? url : url.replace(/\p{Surrogate}/gu, "\ufffd");
+interface Request {
+  readonly method?: string | undefined;
+  readonly host?: string | undefined;
 }
 
-export function decided(url: string, { method = "GET", host, ask = () => false }: Request): DecisionData {
+function decided(table: Table, parts: DecisionParts, url: string, { method = "GET", host }: Request, ask: (question: Question, key: string) => Answer): AnyDecision {
   const answers = new Answers(ask);
-  return settled(decideWith(wellFormed(url), { method, host, asked: answers }), answers);
+  return settled(decideWith(wellFormed(url), { table, method, host, asked: answers, parts }), answers);
+}
+
+function asker<Reply>({ meets, lists }: AsksOf<string, string, Reply>): (question: Question) => Reply | boolean {
+  const put = (whom: Asking<Reply> | undefined, value: string): Reply | boolean =>
+    whom === undefined ? false : typeof whom === "function" ? whom(value) : whom.has(value);
+  return (question) => {
+    if ("need" in question) return put(meets, question.need);
+    const own: { readonly [name: string]: Asking<Reply> | undefined } = lists ?? {};
+    return put(Object.prototype.hasOwnProperty.call(own, question.list) ? own[question.list] : undefined, question.value);
+  };
+}
+
+/** Decides what to do with a request. Each question is asked once, where the decision hangs on it. */
+export function decideIn(table: Table, parts: DecisionParts, url: string, asks: AsksOf<string, string, Answer>): AnyDecision {
+  return decided(table, parts, url, asks, asker(asks));
 }
 
 /** The same, for questions that take their time: it stops at each question on which it hangs, and goes on with the answer. */
-export async function decidedInSteps(
-  url: string,
-  { method, host }: Request,
-  ask: (question: Question) => Answer | Promise<Answer>,
-): Promise<DecisionData> {
+export async function decideAsyncIn(table: Table, parts: DecisionParts, url: string, asks: AsksOf<string, string, Answer | Promise<Answer>>): Promise<AnyDecision> {
   const known = new Map<string, Answer>();
+  const ask = asker(asks);
   for (;;) {
     let open: Question | undefined;
-    const put = (question: Question): Answer => {
-      const key = JSON.stringify(question);
+    const decision = decided(table, parts, url, asks, (question, key) => {
       if (!known.has(key)) open ??= question;
       return known.get(key);
-    };
-    const decision = decided(url, { method, host, ask: put });
+    });
     // What comes after a question without an answer is not asked.
     if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open)) return decision;
     known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
   }
 }
 
-/** The page that answers a `GET`, whatever it asks of the visitor; no value counts as listed. */
-export function matched(url: string, host?: string): Page | undefined {
-  const outcome = look(wellFormed(url), { method: "GET", host, asked: nobody });
-  return "found" in outcome ? outcome.found : undefined;
+/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
+function isAddress(wanted: string | null | undefined): wanted is string {
+  return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
 }
 
-/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
-export function isAddress(wanted: string | null | undefined): wanted is string {
-  return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
+/** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
+export function returnAddressIn(table: Table, parts: DecisionParts, wanted: string | null | undefined, otherwise: string, asks: AsksOf<string, string, Answer>): string {
+  return isAddress(wanted) && decideIn(table, parts, wanted, { ...asks, method: "GET" }).outcome === "page" ? wanted : otherwise;
+}
+
+/** The same, where lists and needs are asked over a network. */
+export async function returnAddressAsyncIn(
+  table: Table,
+  parts: DecisionParts,
+  wanted: string | null | undefined,
+  otherwise: string,
+  asks: AsksOf<string, string, Answer | Promise<Answer>>,
+): Promise<string> {
+  return isAddress(wanted) && (await decideAsyncIn(table, parts, wanted, { ...asks, method: "GET" })).outcome === "page" ? wanted : otherwise;
 }

@@ -1,8 +1,43 @@
-// The one spelling of a host (RFC 3986, section 3.2; RFC 5890, section 2.3.2.1; RFC 3492).
+// Routes that ask for a host, and its one spelling (RFC 3986, section 3.2; RFC 5890, section 2.3.2.1; RFC 3492).
 
-/** The host that an authority names: without user and port. */
-export function hostOf(authority: string): string {
-  return authority.slice(authority.lastIndexOf("@") + 1).replace(/:[0-9]*$/, "");
+import { split } from "./cut.js";
+import { type Reading } from "./reading.js";
+import { any, type Rule } from "./rules.js";
+import { type End, type Param, type Route } from "./tree.js";
+import { type Value } from "./values.js";
+
+interface HostPieces {
+  readonly names: readonly (string | undefined)[];
+  readonly rules: readonly (string | Rule)[];
+}
+
+function piecesOf(route: Route): HostPieces {
+  const pieces = route.host()!.split(/(\{.*?\})/).filter((piece) => piece !== "");
+  const names = pieces.map((piece) => (piece[0] === "{" ? piece.slice(1, -1) : undefined));
+  const rules = pieces.map((piece, at) => (names[at] === undefined ? piece : route.params().find(({ name }) => name === names[at])!.texts));
+  return { names, rules };
+}
+
+function textsOfHost(rules: HostPieces["rules"], host: string, route: Route): string[] | undefined {
+  return rules.length === 1 ? [host] : split(rules, host, route.table.site.cuts, (text) => text);
+}
+
+/** Has a URL the host that a route asks for? */
+export function isHostOf(reading: Reading, route: Route): boolean {
+  if (reading.host === undefined) return false;
+  const { rules } = piecesOf(route);
+  const texts = textsOfHost(rules, normalHost(reading.host), route);
+  if (!texts) return false;
+  return rules.every((rule, at) => {
+    const text = texts[at]!;
+    return typeof rule === "string" ? rules.length > 1 || text === rule : text !== "" && (rule === any || rule.takes(text, 0, text.length, reading));
+  });
+}
+
+/** The value of a parameter in the host. */
+export function findInHost(reading: Reading, param: Param, { route }: End): Value | undefined {
+  const { names, rules } = piecesOf(route);
+  return textsOfHost(rules, normalHost(reading.host ?? ""), route)?.[names.indexOf(param.name)];
 }
 
 /** Small letters, without the dot at the end, labels that are not ASCII encoded. */

@@ -1,247 +1,324 @@
 // Name and values → URL: the inverse of matching.
 
-import { type Value } from "./data.js";
-import { FRAGMENT, HOST, NO_LIMIT, PAIRS, QUERY, type Param, type Route, type Rule } from "./model.js";
-import { HOSTS, table } from "./table.js";
-import { normalHost } from "./host.js";
-import { hasControl, isLonger } from "./percent.js";
-import { type Asked, refusal } from "./rules.js";
-import { addressFor } from "./url.js";
-import { lookup } from "./find.js";
-import { isSame, valuesOf } from "./values.js";
-import { expand, partsOf } from "./template.js";
+import { addressFor, encodeReserved, encodeUnreserved, normalSegment, prefixOf } from "./address.js";
+import { find, choose, methodsOf, valuesOf } from "./find.js";
+import { ALWAYS, giveBack, scan, take, wellFormed, type Asked } from "./reading.js";
+import { any, hasControl, type Rule } from "./rules.js";
+import { type Table } from "./table.js";
+import { namesIn, pathOf, type Param, type Route } from "./tree.js";
 import { LinkError } from "./types.js";
+import { FRAGMENT, HOST, isSame, PAIRS, QUERY, type Value } from "./values.js";
 
-/** Texts by the name of their parameter. */
-export type Texts = ReadonlyMap<string, Value>;
+/** Texts by the index of their parameter. */
+export type Texts = (Value | undefined)[];
 
-export const RETURN = "return";
-
-/** A text as it is shown in a message. */
-function escaped(text: string, quotes: RegExp = /['"\\]/g, odd: RegExp = /(?! )[\p{C}\p{Z}]|^\p{Grapheme_Extend}/gu): string {
-  const named: { readonly [one: string]: string } = { "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0" };
-  const code = (one: string): string => named[one] ?? `\\u{${one.codePointAt(0)!.toString(16)}}`;
-  return text.replace(quotes, "\\$&").replace(odd, code);
+/** What only some tables need to make links. */
+export interface Tools {
+  /** Reads a link back, and says what is wrong with it. */
+  readonly readBack?: (route: Route, texts: Texts, url: string) => LinkError | undefined;
+  /** Lists and pairs. */
+  readonly lists?: Lists;
+  /** Values in the host: their form, and what a link starts with. */
+  readonly host?: HostTools;
 }
 
-function shown(value: Value | undefined): string {
-  if (value === undefined) return "nothing";
-  if (typeof value === "string") return `\`${escaped(value)}\``;
-  const quoted = (text: string): string => `"${escaped(text, /["\\]/g, /(?! )[\p{C}\p{Z}\p{Grapheme_Extend}]/gu)}"`;
-  return `[${value.map((one) => (typeof one === "string" ? quoted(one) : `(${quoted(one[0])}, ${quoted(one[1])})`)).join(", ")}]`;
+export interface Lists {
+  /** A list or an object as texts. */
+  readonly texts: (value: object) => Value;
+  readonly check: (route: Route, param: Param, value: Value) => void;
+  readonly write: (value: Value, writing: Writing, name: string, isExploded: boolean) => string;
 }
 
-/** The candidate that the fewest slips of the keyboard turn into a word; nothing where that would be a guess. */
-function nearest(word: string, candidates: readonly string[]): string {
-  let best: readonly [slips: number, candidate: string] | undefined;
-  const wanted = Array.from(word);
-  for (const candidate of candidates) {
-    const known = Array.from(candidate);
-    const allowed = Math.max(Math.floor(Math.max(wanted.length, known.length) / 3), 1);
-    if (wanted.length > 64 || known.length > 64 || Math.abs(wanted.length - known.length) > allowed) continue;
-    // The optimal string alignment distance.
-    let before: number[] = [];
-    let above = [0, ...known.map((_, at) => at + 1)];
-    for (const [row, a] of wanted.entries()) {
-      const own = [row + 1];
-      for (const [column, b] of known.entries()) {
-        let least = Math.min(above[column]! + (a === b ? 0 : 1), above[column + 1]! + 1, own[column]! + 1);
-        if (row > 0 && column > 0 && a === known[column - 1] && wanted[row - 1] === b) least = Math.min(least, before[column - 1]! + 1);
-        own.push(least);
-      }
-      [before, above] = [above, own];
-    }
-    const slips = above[known.length]!;
-    if (slips <= allowed && (!best || slips < best[0])) best = [slips, candidate];
+export interface HostTools {
+  readonly form: (host: string) => string;
+  readonly write: (route: Route, valueOf: (name: string) => Value | undefined) => string;
+}
+
+/** How an operator writes its values (RFC 6570, appendix A). */
+export interface Writing {
+  readonly operator: string;
+  readonly isNamed: boolean;
+  readonly separator: string;
+  readonly encode: (text: string) => string;
+}
+
+interface Expression extends Writing {
+  readonly variables: readonly { readonly index: number; readonly name: string; readonly isExploded: boolean }[];
+}
+
+/** A template, ready for values: path, then query and fragment. */
+interface Compiled {
+  readonly path: readonly (string | Expression)[];
+  readonly rest: readonly (string | Expression)[];
+  /** Can a value hold slashes, or stand where it changes the form of the path? */
+  readonly isRaw: boolean;
+}
+
+const compiled = /* @__PURE__ */ new WeakMap<Route, Compiled>();
+
+function compiledOf(route: Route): Compiled {
+  let known = compiled.get(route);
+  if (!known) {
+    const template = route.template();
+    const path = pathOf(template);
+    const isRaw = /\{\+/.test(path);
+    const names = route.params().map(({ name }) => name);
+    known = { path: partsOf(names, path, !isRaw), rest: partsOf(names, template.slice(path.length), false), isRaw };
+    compiled.set(route, known);
   }
-  return best ? `; did you mean \`${best[1]}\`?` : "";
+  return known;
+}
+
+/** Texts, and expressions between them; variables by their place among some names. */
+function partsOf(names: readonly string[], template: string, isPath: boolean): (string | Expression)[] {
+  const parts = template.split(/\{(.*?)\}/).map((piece, at): string | Expression => {
+    if (at % 2 === 0) return isPath ? encodeReserved(piece).split("/").map(normalSegment).join("/") : encodeReserved(piece);
+    const operator = /^[\w%]/.test(piece) ? "" : piece[0]!;
+    const isReserved = operator === "+" || operator === "#";
+    const variables = piece.slice(operator.length).split(",").map((one) => {
+      const name = one.replace("*", "");
+      return { index: names.indexOf(name), name, isExploded: one.endsWith("*") };
+    });
+    return {
+      operator,
+      isNamed: /[;?&]/.test(operator),
+      separator: operator === "?" ? "&" : operator === "" || isReserved ? "," : operator,
+      encode: isReserved ? encodeReserved : encodeText,
+      variables,
+    };
+  });
+  return parts.filter((part) => part !== "");
+}
+
+/** Is a text one that a URL holds as it is, wherever it stands? */
+function isPlain(text: string): boolean {
+  for (let at = 0; at < text.length; at += 1) {
+    const code = text.charCodeAt(at);
+    // Letters, digits, `-`, `.`, `_`, `~`.
+    if (!((code > 96 && code < 123) || (code > 64 && code < 91) || (code > 44 && code < 58 && code !== 47) || code === 95 || code === 126)) return false;
+  }
+  return text !== "";
+}
+
+function encodeText(text: string): string {
+  return isPlain(text) ? text : encodeUnreserved(text);
+}
+
+function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }: Tools): string {
+  let out = "";
+  for (let at = 0; at < parts.length; at += 1) {
+    const part = parts[at]!;
+    if (typeof part === "string") {
+      out += part;
+      continue;
+    }
+    const { operator, isNamed, separator, encode, variables } = part;
+    let lead = operator === "+" ? "" : operator;
+    for (let index = 0; index < variables.length; index += 1) {
+      const variable = variables[index]!;
+      const value = texts[variable.index];
+      if (value === undefined) continue;
+      out += lead;
+      lead = separator;
+      if (typeof value !== "string") out += lists!.write(value, part, variable.name, variable.isExploded);
+      else if (!isNamed) out += encode(value);
+      else out += encodeReserved(variable.name) + (value === "" && operator === ";" ? "" : "=") + encode(value);
+    }
+  }
+  return out;
+}
+
+/** Expands a template whose variables have these values. */
+export function expandTemplate(template: string, valueOf: (name: string) => Value | undefined, tools: Tools): string {
+  const names = namesIn(template);
+  return expand(partsOf(names, template, false), names.map(valueOf), tools);
 }
 
 /** The route to which a link leads. */
-export function linkable(name: string): Route {
-  const id = table.idOf(name);
-  const quoted = `\`${escaped(name)}\``;
-  if (id < 0) {
-    throw new LinkError("unknown-route", name, `no route is named ${quoted}${nearest(name, table.data.routes.map(([known]) => known))}`);
-  }
-  const route = table.route(id);
-  const { redirect, page } = route;
-  if (redirect) {
-    const to = typeof redirect.to === "number" ? `\`${table.route(redirect.to).name}\`` : "another site";
-    throw new LinkError("redirect", name, `${quoted} only redirects to ${to}; link to that`);
-  }
-  if (page === undefined) throw new LinkError("group", name, `${quoted} has no page: it only groups other routes; link to one of those`);
+export function linkable(table: Table, name: string): Route {
+  const route = table.routes.get(name);
+  if (!route) throw new LinkError("unknown-route", name, undefined, { table });
+  const { to, out } = route.more;
+  if (to || out) throw new LinkError("redirect", name, undefined, { to: to?.[0] });
+  if (route.page === undefined) throw new LinkError("group", name);
   return route;
 }
 
-/** A value in the form that its parameter has. */
-function inForm({ rule, kind }: Param, value: Value): Value {
-  if (typeof value !== "string") return value;
-  if (rule.many) return rule.many.values ? value : [value];
-  return HOSTS && kind === HOST ? normalHost(value) : value;
-}
+const hasOwn = Object.prototype.hasOwnProperty;
 
-export function givenFor(param: Param, given: Texts): Value | undefined {
-  const value = given.get(param.name);
-  return value === undefined ? param.fallback : inForm(param, value);
-}
-
-/** The values that go into the template: all checked, defaults filled in or left out. */
-function checked({ name, path, params }: Route, given: Texts, inherited: Texts, leaveOut: boolean): Map<string, Value> {
-  for (const key of given.keys()) {
-    if (params.some((param) => param.name === key)) continue;
-    const near = nearest(key, params.map((param) => param.name));
-    throw new LinkError("unknown-param", name, `\`${name}\` has no parameter \`${escaped(key)}\`${near}`, key);
-  }
-  const all = new Map<string, Value>();
-  for (const param of params) {
-    const { name: key, kind, isOptional, fallback } = param;
-    const mayGo = isOptional && (leaveOut || kind === QUERY);
-    const own = given.get(key) ?? inherited.get(key);
-    if (own !== undefined) {
-      const value = inForm(param, own);
-      if (mayGo && isSame(fallback, value)) continue;
-      check(name, param, value);
-      all.set(key, value);
-    } else if (!mayGo && fallback !== undefined) {
-      all.set(key, fallback);
-    } else if (!isOptional) {
-      throw new LinkError("missing", name, `a link to \`${name}\` needs a value for \`${key}\``, key);
-    }
-  }
-  // What is filled from left to right has no gaps: the default of a value before another is written after all.
-  for (const part of partsOf(path)) {
-    if (typeof part === "string" || (part.operator !== "/" && part.operator !== ".")) continue;
-    const names = part.variables.map((variable) => variable.name);
-    const last = names.filter((key) => all.has(key)).pop();
-    for (const key of last === undefined ? [] : names.slice(0, names.indexOf(last))) {
-      if (all.has(key)) continue;
-      const fallback = params.find((param) => param.name === key)?.fallback;
-      if (fallback === undefined) {
-        throw new LinkError("gap", name, `\`${last}\` of \`${name}\` stands after \`${key}\`, which has no value`, last);
-      }
-      all.set(key, fallback);
-    }
-  }
-  return all;
-}
-
-/** Checks the form of a value, then each text of it. */
-function check(route: string, param: Param, value: Value): void {
-  const { name, rule } = param;
-  const { many } = rule;
-  const wrong = (expected: string, found = ""): LinkError =>
-    new LinkError("form", route, `expected ${expected} for \`${name}\` of \`${route}\`${found}`, name);
-  if (!many) {
-    if (typeof value !== "string") throw wrong("one value");
-    checkText(route, param, rule, value);
-    return;
-  }
-  const { items, values, least, most, isUnique } = many;
-  if (typeof value === "string" || value.some((item) => (typeof item === "string") === (values !== undefined))) {
-    throw wrong(values ? "a list of pairs" : "a list of texts");
-  }
-  if (value.length < least || value.length > most) {
-    throw wrong(`at least ${least} ${most === NO_LIMIT ? "" : `and at most ${most} `}items`, `, found ${value.length}`);
-  }
-  for (const item of value) {
-    const [first, second] = typeof item === "string" ? [item] : item;
-    checkText(route, param, items, first!);
-    if (values) checkText(route, param, values, second!);
-  }
-  const twice = value.find((item, at) => isUnique && (value as readonly unknown[]).indexOf(item) < at);
-  if (twice !== undefined) refuse(route, name, value.join(","), `\`${twice}\` is there twice`);
-}
-
-function refuse(route: string, name: string, value: string, reason: string): never {
-  throw new LinkError("refused", route, `\`${name}\` of \`${route}\` refused \`${escaped(value)}\`: ${reason}`, name);
-}
-
-function checkText(route: string, { name, kind }: Param, rule: Rule, text: string): void {
-  const isInQuery = kind === QUERY || kind === PAIRS;
-  const of = `\`${name}\` of \`${route}\``;
-  if ((!isInQuery || !rule.isAny) && hasControl(text)) {
-    const found = escaped(/[\0-\x1f\x7f]/.exec(text)![0]);
-    throw new LinkError("refused", route, `the value for ${of} holds the control character '${found}', which no URL may hold`, name);
-  }
-  if (rule.isAny && (isInQuery || kind === FRAGMENT)) return;
-  if (text === "") throw new LinkError("refused", route, `expected at least one character for ${of}, found none`, name);
-  const reason = refusal(rule, text);
-  if (reason !== undefined) refuse(route, name, text, reason);
-}
-
-function written({ name, path, host }: Route, values: Texts): string {
-  const value = (key: string): Value | undefined => values.get(key);
-  const { origin, bytes } = table.data.site;
-  // A path whose only segments are optional expands to nothing at all.
-  const expanded = expand(path, value).replace(/^(?!\/)/, "/");
-  const dots = /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!);
-  if (dots) {
-    throw new LinkError("refused", name, `the link to \`${name}\` would have a segment \`${dots[1]}\`, which is removed from every URL`);
-  }
-  const url = (HOSTS && host ? `${origin.split("://", 1)[0] || "https"}://${expand(host.template, value)}` : "") + addressFor(expanded);
-  if (isLonger(url, bytes)) {
-    throw new LinkError("long", name, `the link to \`${name}\` would have ${url.length} bytes; a URL may have ${bytes}`);
-  }
-  return url;
-}
-
-/** The live lists that a rule, or the rules of its items, name. */
-function listsOf({ list, many }: Rule): readonly unknown[] {
-  return many ? [many.items.list, many.values?.list] : [list];
-}
-
-/** Why a URL would not be read as a route with these values, if so. */
-function misread({ name, params, methods }: Route, values: Texts, url: string): LinkError | undefined {
-  // A link's own values are in the lists that they are said to be in.
-  const isOwn = (list: string, value: string): boolean =>
-    params.some((param) => listsOf(param.rule).includes(list) && [values.get(param.name)].flat(2).includes(value));
-  const asked: Asked = { isListed: isOwn, isMet: () => true };
-  const found = lookup(url, undefined, methods[0] ?? "GET", asked);
-  const wrong = (message: string, param?: string): LinkError =>
-    new LinkError("not-reversible", name, `\`${url}\` would ${message}`, param);
-  if (!found || !("reading" in found)) {
-    return wrong(`not be read as \`${name}\`: a value holds a character that means something else in a URL`);
-  }
-  const by = found.reading.leaf.route.name;
-  if (by !== name) {
-    return new LinkError("captured", name, `\`${url}\` would be answered by \`${by}\`, not by \`${name}\`; link to \`${by}\` instead`);
-  }
-  const read = valuesOf(found.reading);
-  const at = params.findIndex(({ kind, name: key, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], values.get(key) ?? fallback));
-  if (at < 0) return undefined;
-  const key = params[at]!.name;
-  return wrong(`be read as \`${name}\` with ${shown(read[at])} for \`${key}\`, not with ${shown(values.get(key))}`, key);
-}
-
-/** The URL of a redirect: whatever answers it. */
-export function urlOfAny(route: Route, given: Texts): string {
-  return written(linkable(route.name), checked(route, given, new Map(), true));
-}
-
-/** The URL of a route, with every word about what is wrong with it. */
-export function urlOf(route: Route, given: Texts, inherited: Texts = new Map()): string {
-  const short = checked(route, given, inherited, true);
-  const url = written(route, short);
-  const error = misread(route, short, url);
-  if (!error) return url;
-  // Where leaving a default out lets another reading in, it is written.
-  const long = checked(route, given, inherited, false);
-  const longUrl = written(route, long);
-  if (isSame([...long], [...short]) || misread(route, long, longUrl)) throw error;
-  return longUrl;
+/** A text in the form that its parameter has. */
+export function formOf({ many, kind }: Param, text: string, { host }: Tools): Value {
+  if (many) return many.values ? text : [text];
+  return host && kind === HOST ? host.form(text) : text;
 }
 
 /** The values of a call as texts; what is absent or a list without items is none. */
-export function textsOf(values: object): Map<string, Value> {
-  const text = (one: unknown): string => String(one).replace(/\p{Surrogate}/gu, "\ufffd");
-  const all = new Map<string, Value>();
-  for (const [name, value] of Object.entries(values) as [string, unknown][]) {
-    if (value === undefined || value === null) continue;
-    const items: unknown[] = Array.isArray(value) ? value : typeof value === "object" ? Object.entries(value) : [];
-    const texts = items.map((item) => (Array.isArray(item) ? ([text(item[0]), text(item[1])] as const) : text(item)));
-    if (typeof value !== "object") all.set(name, text(value));
-    else if (texts.length > 0) all.set(name, texts as Value);
+export function textsOf(route: Route, given: object, tools: Tools): Texts {
+  const params = route.params();
+  const values = given as { readonly [name: string]: unknown };
+  const texts: Texts = [];
+  for (let index = 0; index < params.length; index += 1) {
+    const param = params[index]!;
+    const { name } = param;
+    const value = hasOwn.call(values, name) ? values[name] : undefined;
+    if (value === undefined || value === null) {
+      texts.push(undefined);
+    } else if (typeof value === "object") {
+      const isEmpty = Object.keys(value).length === 0;
+      texts.push(isEmpty ? undefined : tools.lists ? tools.lists.texts(value) : []);
+    } else {
+      texts.push(formOf(param, wellFormed(String(value)), tools));
+    }
   }
-  return all;
+  return texts;
+}
+
+/** Refuses a value for which there is no parameter. */
+function refuseUnknown(route: Route, given: object): void {
+  const values = given as { readonly [name: string]: unknown };
+  const params = route.params();
+  for (const key in values) {
+    let at = 0;
+    while (at < params.length && params[at]!.name !== key) at += 1;
+    const value = at < params.length ? undefined : values[key];
+    if (value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0)) continue;
+    throw new LinkError("unknown-param", route.name, key, { names: params.map(({ name }) => name) });
+  }
+}
+
+/** What a call gives, as texts. */
+export function givenTo(route: Route, given: object, tools: Tools): Texts {
+  refuseUnknown(route, given);
+  return textsOf(route, given, tools);
+}
+
+/** The texts that go into the template: all checked, defaults filled in or left out. */
+function checked(route: Route, given: Texts, leaveOut: boolean, { lists }: Tools): Texts {
+  const params = route.params();
+  const texts: Texts = [];
+  for (let index = 0; index < params.length; index += 1) {
+    const param = params[index]!;
+    const { name, kind, isOptional, fallback, many } = param;
+    const mayGo = isOptional && (leaveOut || kind === QUERY);
+    const value = given[index];
+    let own: Value | undefined;
+    if (value !== undefined) {
+      if (!mayGo || fallback === undefined || !isSame(fallback, value)) {
+        own = value;
+        if (typeof value === "string" && !many) checkText(route, param, param.rule, value);
+        else if (lists) lists.check(route, param, value);
+        else throw new LinkError("form", route.name, name, { expected: "one value" });
+      }
+    } else if (!mayGo && fallback !== undefined) {
+      own = fallback;
+    } else if (!isOptional) {
+      throw new LinkError("missing", route.name, name);
+    }
+    texts.push(own);
+  }
+  return texts;
+}
+
+/** What is filled from left to right has no gaps: the default of a value before another is written after all. */
+function fillGaps(route: Route, parts: readonly (string | Expression)[], texts: Texts): void {
+  for (const part of parts) {
+    if (typeof part === "string" || part.variables.length < 2 || (part.operator !== "/" && part.operator !== ".")) continue;
+    const { variables } = part;
+    let last = variables.length - 1;
+    while (last >= 0 && texts[variables[last]!.index] === undefined) last -= 1;
+    for (const { index, name } of variables.slice(0, Math.max(last, 0))) {
+      if (texts[index] !== undefined) continue;
+      const { fallback } = route.params()[index]!;
+      if (fallback === undefined) throw new LinkError("gap", route.name, variables[last]!.name, { before: name });
+      texts[index] = fallback;
+    }
+  }
+}
+
+/** Checks one text of a value. */
+export function checkText(route: Route, { name, kind }: Param, rule: Rule, text: string): void {
+  if (isPlain(text) && (rule === any || rule.takes(text, 0, text.length))) return;
+  const isInQuery = kind === QUERY || kind === PAIRS;
+  if ((!isInQuery || rule !== any) && hasControl(text)) throw new LinkError("refused", route.name, name, { control: text });
+  if (rule === any && (isInQuery || kind === FRAGMENT)) return;
+  if (text === "") throw new LinkError("refused", route.name, name, { isEmpty: true });
+  if (!rule.takes(text, 0, text.length)) throw new LinkError("refused", route.name, name, { value: text, rule });
+}
+
+function written(route: Route, texts: Texts, tools: Tools): string {
+  const { site } = route.table;
+  const { path, rest, isRaw } = compiledOf(route);
+  fillGaps(route, path, texts);
+  let expanded = expand(path, texts, tools);
+  // A path whose only segments are optional expands to nothing at all.
+  if (expanded.charCodeAt(0) !== 47) expanded = "/" + expanded;
+  const dots = expanded.includes("/.") ? /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!) : null;
+  if (dots) throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
+  const more = expand(rest, texts, tools);
+  let url: string;
+  if (isRaw) url = addressFor(expanded + more, site);
+  else if (expanded === "/") url = addressFor("/" + more, site);
+  else url = prefixOf(site) + (site.slash === ALWAYS ? expanded + "/" : expanded) + more;
+  if (tools.host && route.host() !== undefined) {
+    const value = (name: string): Value | undefined => texts[route.params().findIndex((param) => param.name === name)];
+    url = tools.host.write(route, value) + url;
+  }
+  if (url.length > site.bytes) throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
+  return url;
+}
+
+/** The URL of a redirect: whatever answers it. */
+export function urlOfAny(route: Route, given: Texts, tools: Tools): string {
+  linkable(route.table, route.name);
+  return written(route, checked(route, given, true, tools), tools);
+}
+
+/** The URL of a route for texts. */
+export function urlOf(route: Route, given: Texts, tools: Tools): string {
+  const short = checked(route, given, true, tools);
+  const url = written(route, short, tools);
+  if (!route.more.check) return url;
+  const error = tools.readBack!(route, short, url);
+  if (!error) return url;
+  // Where leaving a default out lets another reading in, it is written.
+  const long = checked(route, given, false, tools);
+  const longUrl = written(route, long, tools);
+  if (isSame(long, short) || tools.readBack!(route, long, longUrl)) throw error;
+  return longUrl;
+}
+
+/** The live lists that a rule, or the rules of its items, name. */
+function listsOf({ rule, many }: Param): readonly unknown[] {
+  return (many ? [many.items, many.values] : [rule]).map((one) => one?.facts?.["list"]);
+}
+
+/** Why a URL would not be read as a route with these values, if so. */
+export function readBack(route: Route, texts: Texts, url: string): LinkError | undefined {
+  const { table, name } = route;
+  const params = route.params();
+  // A link's own values are in the lists that they are said to be in.
+  const isOwn = (list: string, value: string): boolean =>
+    params.some((param, index) => listsOf(param).includes(list) && [texts[index]].flat(2).includes(value));
+  const asked: Asked = { isListed: isOwn, isMet: () => true };
+  const reading = take(asked, undefined);
+  const wrong = (details: { readonly [name: string]: unknown }, param?: string): LinkError => new LinkError("not-reversible", name, param, { url, ...details });
+  let error: LinkError | undefined;
+  const end = scan(reading, url, table.site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+  if (!end || table.site.respelt?.(reading, end, table.site) !== undefined) {
+    error = wrong({});
+  } else if (end.route !== route) {
+    error = new LinkError("captured", name, undefined, { url, by: end.route.name });
+  } else {
+    const read = valuesOf(reading, end);
+    const at = params.findIndex(({ kind, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], texts[index] ?? fallback));
+    if (at >= 0) error = wrong({ read: read[at], given: texts[at], name: params[at]!.name }, params[at]!.name);
+  }
+  giveBack(reading);
+  return error;
+}
+
+/** The URL of a route. */
+export function linkIn(table: Table, tools: Tools, name: string, values: object = {}): string {
+  const route = linkable(table, name);
+  return urlOf(route, givenTo(route, values, tools), tools);
 }

@@ -1,161 +1,223 @@
-// Where in the table a URL stands, and links from there.
+// Where in the table a URL is, and links from there.
 
-import { type Value } from "./data.js";
-import { FRAGMENT, PAIRS, QUERY, type Param, type Route } from "./model.js";
-import { table } from "./table.js";
-import { addressOf } from "./url.js";
-import { type Reading } from "./find.js";
-import { chainOf, isSame, levelsOf, typed, type LevelData, type Values } from "./values.js";
-import { givenFor, linkable, RETURN, textsOf, urlOf, type Texts } from "./link.js";
-import { partsOf, type Part } from "./template.js";
-import { LinkError } from "./types.js";
+import { addressOf } from "./address.js";
+import { sent, typedParams, valuesOf, type Values } from "./find.js";
+import { givenTo, linkable, textsOf, urlOf, type Tools } from "./link.js";
+import { giveBack, nobody, scan, take, type Reading } from "./reading.js";
+import { bytesOf } from "./rules.js";
+import { type Table } from "./table.js";
+import { type Cover, type End, type Param, type Route } from "./tree.js";
+import { LinkError, type Change, type Level, type Transition } from "./types.js";
+import { FRAGMENT, HOST, isSame, PAIRS, put, QUERY, typed, type Value } from "./values.js";
 
 const READ: unique symbol = /* @__PURE__ */ Symbol("read");
 
+interface Marked {
+  [READ]: Read;
+}
+
+interface Read {
+  readonly end: End;
+  readonly url: string;
+  readonly host: string | undefined;
+}
+
+function readOf(at: Spotted): Read {
+  return (at as unknown as Marked)[READ];
+}
+
 /**
- * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few readers ask
- * for is worked out when they do.
+ * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few ask for is
+ * worked out when they do, by reading the URL again.
  */
-export class At {
+export class Spotted {
   declare readonly route: string;
   declare readonly params: { readonly [name: string]: unknown };
-  // Only the functions of this module have a use for it; what has a symbol for a name is neither copied nor written as JSON.
-  declare readonly [READ]: Read;
-
-  constructor(reading: Reading, values: Values) {
-    const { route } = reading.leaf;
-    const params: { [name: string]: unknown } = { ...route.blank };
-    for (let index = 0; index < route.params.length; index += 1) {
-      const param = route.params[index]!;
-      if (param.kind !== FRAGMENT || param.fallback !== undefined) params[param.name] = typed(param, values[index]);
-    }
-    this.route = route.name;
-    this.params = params;
-    this[READ] = { reading, values };
+  constructor(reading: Reading, end: End, host: string | undefined) {
+    this.route = end.route.name;
+    this.params = typedParams(reading, end);
+    // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
+    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
   }
 
-  /** The address as it was asked: path and query, without scheme and host. */
   get address(): string {
-    return addressOf(this[READ].reading.parts);
+    return again(this, (reading, { route }) => addressOf(reading, route.table.site));
   }
 
-  get levels(): readonly LevelData[] {
-    const { reading, values } = this[READ];
-    return levelsOf(reading, values);
+  get levels(): readonly Level[] {
+    return again(this, levelsOf);
   }
 
   get frames(): readonly string[] {
-    return framesOf(routeOf(this));
+    const { route } = readOf(this).end;
+    return framesOf(route.table, route);
   }
 
   get data(): unknown {
-    return routeOf(this).data;
+    return readOf(this).end.route.data;
   }
 }
 
-export class Page extends At {
+/** A URL that shows a page. */
+export class Page extends Spotted {
   declare readonly outcome: "page";
   declare readonly status: 200;
   declare readonly page: string;
 
-  constructor(reading: Reading, values: readonly (Value | undefined)[], page: string) {
-    super(reading, values);
+  constructor(reading: Reading, end: End, host: string | undefined) {
+    super(reading, end, host);
     this.outcome = "page";
     this.status = 200;
-    this.page = page;
+    this.page = end.route.page!;
   }
 }
 
-interface Read {
-  readonly reading: Reading;
-  readonly values: Values;
-}
-
-function routeOf(at: At): Route {
-  return at[READ].reading.leaf.route;
-}
-
-/** The value of a parameter, by its name. */
-function valueOf(at: At, name: string): Value | undefined {
-  const { reading, values } = at[READ];
-  return values[reading.leaf.route.params.findIndex((param) => param.name === name)];
+function again<T>(at: Spotted, use: (reading: Reading, end: End) => T): T {
+  const { end, url, host } = readOf(at);
+  const reading = take(nobody, host);
+  scan(reading, url, end.route.table.site);
+  const result = use(reading, end);
+  giveBack(reading);
+  return result;
 }
 
 /** The frames around a route, outermost first: the site's, then those of the levels. */
-export function framesOf(route: Route | undefined): readonly string[] {
-  return [table.data.site, ...chainOf(route)].flatMap(({ frame }) => frame ?? []);
+export function framesOf(table: Table, route?: Route): readonly string[] {
+  return [table.site, ...(route ? route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+}
+
+function levelsOf(reading: Reading, end: End): readonly Level[] {
+  const { route, covers } = end;
+  const path = reading.path();
+  const params = route.params();
+  let start = 0;
+  return route.chain().map((level, index) => {
+    const stop = stopOf(reading, end, covers[index]!, path);
+    const covered = path.slice(start, stop);
+    start = stop;
+    const own: { [name: string]: unknown } = {};
+    params.forEach((param, at) => {
+      if (param.level !== index) return;
+      const value = sent(reading, end, at) ?? (param.kind === HOST ? undefined : param.fallback);
+      if (value !== undefined) put(own, param.name, typed(param, value));
+    });
+    return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.data };
+  });
+}
+
+/** Where in a path a level ends. */
+function stopOf(reading: Reading, end: End, cover: Cover, path: string): number {
+  if (cover === -1) return path.length;
+  const [segments, pieces] = typeof cover === "object" ? cover : [cover + 1, 0];
+  if (segments === 0) return 0;
+  const raws = path.split("/").slice(1);
+  let at = raws.slice(0, segments - 1).reduce((sum, raw) => sum + 1 + raw.length, 0);
+  if (typeof cover === "number") return at;
+  at += 1;
+  const { cut } = end.steps(segments)[segments - 1]?.rule ?? {};
+  // An escape is one byte.
+  const start = at;
+  const raw = raws[segments - 1]!;
+  for (let bytes = cut ? bytesOf(cut(reading, segments - 1).slice(0, pieces).join("")).length : 0; bytes > 0; bytes -= 1) at += raw[at - start] === "%" ? 3 : 1;
+  return at;
+}
+
+/** The values of a position, with their parameters. */
+function valuesAt(at: Spotted): { readonly params: readonly Param[]; readonly values: Values } {
+  return { params: readOf(at).end.route.params(), values: again(at, valuesOf) };
+}
+
+export function tableOf(at: Spotted): Table {
+  return readOf(at).end.route.table;
+}
+
+function valueAt(at: Spotted, name: string): Value | undefined {
+  const { params, values } = valuesAt(at);
+  return values[params.findIndex((param) => param.name === name)];
 }
 
 /** The variables in the parts with which both templates begin. */
 function commonBeginning(own: string, target: string): string[] {
-  const shown = (part: Part | undefined): string => JSON.stringify(part, ["operator", "variables", "name"]);
-  const [left, right] = [partsOf(own), partsOf(target)];
-  const differs = right.findIndex((part, at) => shown(part) !== shown(left[at]));
+  const cutUp = (template: string): string[] => template.split(/(\{.*?\})/).filter((part) => part !== "");
+  const [left, right] = [cutUp(own), cutUp(target)];
+  const plain = (part: string | undefined): string | undefined => part?.replace(/\*/g, "");
+  const differs = right.findIndex((part, at) => plain(part) !== plain(left[at]));
   const same = differs < 0 ? right : right.slice(0, differs);
-  return same.flatMap((part) => (typeof part === "string" ? [] : part.variables.map(({ name }) => name)));
+  return same.filter((part) => part[0] === "{").flatMap((part) => part.replace(/[{}*?&#;+./]/g, "").split(","));
 }
 
 /** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
-function inheritedFrom(at: At, target: Route): Map<string, Value> {
-  const own = routeOf(at);
-  const shared = commonBeginning(own.path, target.path);
+function inheritedFrom(at: Spotted, target: Route): (Value | undefined)[] {
+  const own = readOf(at).end.route;
+  const { params, values } = valuesAt(at);
+  const shared = commonBeginning(own.template(), target.template());
   const [ownNames, names] = [own.name.split("."), target.name.split(".")];
   const differs = ownNames.findIndex((name, index) => name !== names[index]);
   const common = differs < 0 ? ownNames.length : differs;
-  const inherited = new Map<string, Value>();
-  for (const { name, level, kind, isOptional, fallback } of target.params) {
+  return target.params().map(({ name, level, kind, isOptional, fallback }) => {
+    const index = params.findIndex((param) => param.name === name);
     const isNeeded = !isOptional && fallback === undefined;
     const isOfAncestor = level < common && kind !== QUERY;
-    const value = valueOf(at, name);
-    const isInQuery = own.params.some((param) => param.name === name && param.kind === QUERY);
-    if (value !== undefined && !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor)) inherited.set(name, value);
-  }
-  return inherited;
+    const isInQuery = params[index]?.kind === QUERY;
+    return !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
+  });
 }
 
-/** How a link is made. */
-export interface LinkFrom {
-  readonly from?: At | undefined;
-  readonly absolute?: boolean | undefined;
+/** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
+export interface LinkOptions {
   readonly back?: "carry" | "here" | undefined;
 }
 
-export function linkOf(name: string, given: object = {}, { from, absolute, back }: LinkFrom = {}): string {
-  const route = linkable(name);
-  const texts = textsOf(given);
-  const inherited = from ? inheritedFrom(from, route) : new Map<string, Value>();
-  // A value that is set to nothing takes back what is inherited.
-  for (const [key, value] of Object.entries(given)) if (value === undefined || value === null) inherited.delete(key);
-  const address = from && (back === "here" ? from.address : back === "carry" ? valueOf(from, RETURN) : undefined);
-  if (address !== undefined) texts.set(RETURN, address);
-  const url = urlOf(route, texts, inherited);
-  if (!absolute || url[0] !== "/") return url;
-  if (table.data.site.origin !== "") return table.data.site.origin + url;
-  const mend = 'set `origin = "https://…"` under `[site]`';
-  throw new LinkError("no-origin", name, `an absolute link to \`${name}\` needs the origin of the site; ${mend}`);
+export const RETURN = "return";
+
+/** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
+export function linkFromIn(tools: Tools, from: Spotted, name: string, values: object = {}, { back }: LinkOptions = {}): string {
+  const route = linkable(tableOf(from), name);
+  const address = back === "here" ? from.address : back === "carry" ? valueAt(from, RETURN) : undefined;
+  const given = address === undefined ? values : { ...values, [RETURN]: address };
+  const inherited = inheritedFrom(from, route);
+  const own = givenTo(route, given, tools);
+  const isSet = (name: string): boolean => Object.prototype.hasOwnProperty.call(given, name);
+  const texts = route.params().map(({ name: key }, index) => own[index] ?? (isSet(key) && !isEmptyList(given, key) ? undefined : inherited[index]));
+  return urlOf(route, texts, tools);
+}
+
+/** An empty list is not given, but takes nothing back. */
+function isEmptyList(given: object, key: string): boolean {
+  const value = (given as { readonly [name: string]: unknown })[key];
+  return typeof value === "object" && value !== null;
+}
+
+/** A link with scheme and host. */
+export function absoluteIn(table: Table, url: string): string {
+  const { origin } = table.site;
+  if (url[0] !== "/") return url;
+  if (origin === undefined) throw new LinkError("no-origin", url);
+  return origin + url;
 }
 
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
-export function activity(name: string, given: object, at: At): "page" | "true" | undefined {
-  const shown = routeOf(at);
-  const route = chainOf(shown).find((one) => one.name === name);
-  const texts: Texts = textsOf(given);
-  const isSameValue = (param: Param): boolean => {
-    const isOfQuery = param.kind === QUERY || param.kind === PAIRS;
-    if (param.kind === FRAGMENT || (isOfQuery && !texts.has(param.name))) return true;
+export function activityIn(tools: Tools, at: Spotted, name: string, given: object = {}): "page" | "true" | undefined {
+  const shown = readOf(at).end.route;
+  const route = shown.chain().find((one) => one.name === name);
+  if (!route) return undefined;
+  const values = valuesAt(at);
+  const texts = textsOf(route, given, tools);
+  const isSameValue = ({ name: key, kind, fallback }: Param, index: number): boolean => {
+    const isOfQuery = kind === QUERY || kind === PAIRS;
+    if (kind === FRAGMENT || (isOfQuery && texts[index] === undefined)) return true;
     // The query of an ancestor is not in the URL of its descendants.
-    return (!isOfQuery || route === shown) && isSame(givenFor(param, texts), valueOf(at, param.name));
+    return (!isOfQuery || route === shown) && isSame(texts[index] ?? fallback, values.values[values.params.findIndex((param) => param.name === key)]);
   };
-  if (!route || !route.params.every(isSameValue)) return undefined;
-  return route === shown ? "page" : "true";
+  return route.params().every(isSameValue) ? (route === shown ? "page" : "true") : undefined;
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
-export function above(at: At): string | undefined {
-  for (let { parent } = routeOf(at); parent; { parent } = parent) {
+export function upIn(tools: Tools, at: Spotted): string | undefined {
+  for (let { parent } = readOf(at).end.route; parent; { parent } = parent) {
     if (parent.page === undefined) continue;
     try {
-      return linkOf(parent.name, {}, { from: at });
+      return linkFromIn(tools, at, parent.name);
     } catch {
       // The next one may have a link.
     }
@@ -163,32 +225,31 @@ export function above(at: At): string | undefined {
   return undefined;
 }
 
-/** A parameter of a level that stays, and whose value differs. */
-export interface ChangeData {
-  readonly name: string;
-  readonly route: string;
-  readonly before: unknown;
-  readonly after: unknown;
-}
-
-export interface TransitionData {
-  readonly kept: readonly string[];
-  readonly left: readonly string[];
-  readonly entered: readonly string[];
-  readonly changed: readonly ChangeData[];
-}
-
 /** What changes when one page takes the place of another, or is the first. */
-export function changeBetween(from: At | undefined, to: At): TransitionData {
+export function transitionIn(from: Spotted | undefined, to: Spotted): Transition {
   const [old, next] = [from?.levels ?? [], to.levels];
   const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
   const same = differs < 0 ? next.length : differs;
-  const changed = next.slice(0, same).flatMap((after, level): ChangeData[] => {
+  const changed = next.slice(0, same).flatMap((after, level): Change[] => {
     const before = old[level]!;
     const names = new Set(Object.keys({ ...before.params, ...after.params }));
     const changes = [...names].map((name) => ({ name, route: after.route, before: before.params[name], after: after.params[name] }));
     return changes.filter((change) => !isSame(change.before, change.after));
   });
-  const names = (levels: readonly LevelData[]): string[] => levels.map(({ route }) => route);
+  const names = (levels: readonly Level[]): string[] => levels.map(({ route }) => route);
   return { kept: names(next.slice(0, same)), left: names(old.slice(same)).reverse(), entered: names(next.slice(same)), changed };
+}
+
+/** How the site is reached. */
+export interface Place {
+  /** Scheme and host; empty where the table declares none. */
+  readonly origin: string;
+  /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
+  readonly base: string;
+  /** Do the addresses of pages stand in the fragment? */
+  readonly isInFragment: boolean;
+}
+
+export function placeIn({ site: { origin = "", base = "", locate } }: Table): Place {
+  return { origin, base: locate ? locate.base : base, isInFragment: locate !== undefined };
 }

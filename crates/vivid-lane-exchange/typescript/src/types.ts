@@ -1,4 +1,193 @@
-// What the module hands out, whatever the table.
+// What a table hands out, and the types that are made of its routes. Everything is looked up by a name in an interface: there is no union of
+// tuples, and nothing asks whether a computed name is one of all names, as proving that takes time that grows with the square.
+
+/** No values: any name is an error. */
+export interface None {
+  readonly [none: string]: never;
+}
+
+/** A route that shows a page: the page, what its URL holds, what its link is given, and its data. */
+export interface RouteType<Page, Read = None, Given = Read, Data = None> {
+  readonly page: Page;
+  readonly params: Read;
+  readonly given: Given;
+  readonly data: Data;
+}
+
+/** One level of the chain of a match, from the outermost ancestor to the route itself. */
+export interface Level {
+  readonly route: string;
+  /** The template of the path, from the root. */
+  readonly path: string;
+  /** The part of the path that the level's own template stands for, as it was sent. */
+  readonly covered: string;
+  readonly frame: string | undefined;
+  /** The values of the parameters that the level itself declares. */
+  readonly params: { readonly [name: string]: unknown };
+  readonly data: unknown;
+}
+
+/** Where in the table a URL is, whatever the table. */
+export interface Somewhere {
+  /** The deepest route that covers the URL. */
+  readonly route: string;
+  readonly params: { readonly [name: string]: unknown };
+  /** The address as it was asked: path and query, without scheme and host. */
+  readonly address: string;
+  readonly levels: readonly Level[];
+  /** The frames around the page, outermost first. */
+  readonly frames: readonly string[];
+  readonly data: unknown;
+}
+
+/** The position of a URL whose deepest route is this one. */
+export interface At<Name, Read, Data, Frame> {
+  readonly route: Name;
+  readonly params: Read;
+  readonly address: string;
+  readonly levels: readonly Level[];
+  readonly frames: readonly Frame[];
+  readonly data: Data;
+}
+
+/** A URL that shows the page of a route. */
+export interface FoundPage<Name, Page, Read, Data, Frame> extends At<Name, Read, Data, Frame> {
+  readonly outcome: "page";
+  readonly status: 200;
+  readonly page: Page;
+}
+
+/** For each route what a match of it is. */
+export type MatchesOf<Routes, Frame> = {
+  readonly [Name in keyof Routes]: Routes[Name] extends RouteType<infer Page, infer Read, unknown, infer Data> ? FoundPage<Name, Page, Read, Data, Frame> : never;
+};
+
+/** For each route the position of a URL that it covers. */
+export type PositionsOf<Routes, Frame> = {
+  readonly [Name in keyof Routes]: Routes[Name] extends RouteType<unknown, infer Read, unknown, infer Data> ? At<Name, Read, Data, Frame> : never;
+};
+
+/** A whole number may be given as one that has more digits. */
+type Wide<Value> = number extends Value ? Value | bigint : Value;
+
+/** The values of a link. The route is part of the type, so that errors name it. */
+export type LinkValues<_Name, Given> = { readonly [Key in keyof Given]: Wide<Given[Key]> };
+
+/** The arguments of a link: the values may be left out where none must be given. */
+export type LinkArguments<Name, Given> = {} extends Given ? [values?: LinkValues<Name, Given> | undefined] : [values: LinkValues<Name, Given>];
+
+/** What a link from a position is given: all may be left out that it inherits. */
+export type InheritingValues<_Name, Given> = { readonly [Key in keyof Given]?: Wide<Given[Key]> | undefined };
+
+/** Something for every page, such as a component: a page that is left out is an error. */
+export type RegistryOf<Pages, Shown> = { readonly [Page in keyof Pages]: (match: Pages[Page]) => Shown };
+
+/** Send the visitor on, in one step. */
+export interface Redirect {
+  readonly outcome: "redirect";
+  readonly status: number;
+  readonly location: string;
+  /** The route that redirects; nothing where the address only was not in its canonical form. */
+  readonly route: string | undefined;
+  /** Does it lead to another site? */
+  readonly isExternal: boolean;
+}
+
+/** The visitor does not meet a need: send them to sign in, or refuse them. */
+export interface UnmetOf<Need, Position> {
+  readonly outcome: "unmet";
+  readonly status: 303 | 403;
+  readonly need: Need;
+  readonly location: string | undefined;
+  readonly position: Position | undefined;
+}
+
+/** Nothing has that URL. */
+export interface NotFoundOf<Fallback, Frame, Position> {
+  readonly outcome: "not-found";
+  readonly status: 404;
+  /** The page for what is missing here. */
+  readonly page: Fallback | undefined;
+  readonly frames: readonly Frame[];
+  readonly position: Position | undefined;
+  /** Why a redirect of the table leads nowhere, where one would have had the URL. */
+  readonly reason: string | undefined;
+}
+
+/** The URL has a page, but not for that method. */
+export interface WrongMethodOf<Position> {
+  readonly outcome: "wrong-method";
+  readonly status: 405;
+  readonly allow: readonly string[];
+  readonly position: Position | undefined;
+}
+
+/** The request asks which methods the URL has. */
+export interface Options {
+  readonly outcome: "options";
+  readonly status: 204;
+  readonly allow: readonly string[];
+}
+
+/** What was sent is no URL of any site. */
+export interface BadRequest {
+  readonly outcome: "bad-request";
+  readonly status: 400 | 414;
+  readonly reason: string;
+}
+
+/** The decision hangs on a list or a need that cannot be asked now. */
+export interface Unavailable {
+  readonly outcome: "unavailable";
+  readonly status: 503;
+  readonly question: Question;
+  /** After how many seconds it is worth asking again. */
+  readonly retryAfter: number | undefined;
+}
+
+/** Yes, no, or that it cannot be told now, with the seconds after which it is worth asking again. */
+export type Answer = boolean | undefined | { readonly retryAfter?: number };
+
+/** What a decision hangs on. */
+export type Question =
+  | { readonly list: string; readonly value: string }
+  | { readonly need: string };
+
+/** What a list is asked through: a set, or a function. */
+export type Asking<Reply> = ReadonlySet<string> | ((value: string) => Reply);
+
+/** What is asked beside the URL. */
+export interface AsksOf<Need, List extends string, Reply> {
+  /** `GET` by default. */
+  readonly method?: string | undefined;
+  /** The host of the request, where the URL has none. */
+  readonly host?: string | undefined;
+  /** Which needs the visitor meets; none by default. */
+  readonly meets?: ReadonlySet<Need> | ((need: Need) => Reply) | undefined;
+  /** The live lists; empty by default. */
+  readonly lists?: { readonly [Name in List]?: Asking<Reply> | undefined } | undefined;
+}
+
+/** A parameter of a level that stays, and whose value differs. */
+export interface Change {
+  readonly name: string;
+  /** The route that declares it. */
+  readonly route: string;
+  readonly before: unknown;
+  readonly after: unknown;
+}
+
+/** What changes when one page takes the place of another. */
+export interface Transition {
+  /** The routes that stay, outermost first. */
+  readonly kept: readonly string[];
+  /** The routes that are left, innermost first. */
+  readonly left: readonly string[];
+  /** The routes that are entered, outermost first. */
+  readonly entered: readonly string[];
+  /** The parameters of routes that stay whose values differ: the same page with another value is a change too. */
+  readonly changed: readonly Change[];
+}
 
 /** What kept a link from being made. */
 export type LinkErrorKind =
@@ -15,7 +204,12 @@ export type LinkErrorKind =
   | "captured"
   | "not-reversible";
 
-/** A link that could not be made; the message says why and how to mend it. */
+/** What is known of an error; which of it there is depends on the kind. */
+export interface Details {
+  readonly [name: string]: unknown;
+}
+
+/** A link that could not be made. The message says why and how to mend it, where the sentences are loaded. */
 export class LinkError extends Error {
   declare readonly kind: LinkErrorKind;
   /** The name of the route that was asked for. */
@@ -23,8 +217,8 @@ export class LinkError extends Error {
   /** The parameter that is to blame, where one is. */
   declare readonly param: string | undefined;
 
-  constructor(kind: LinkErrorKind, route: string, message: string, param?: string) {
-    super(message);
+  constructor(kind: LinkErrorKind, route: string, param?: string, details: Details = {}) {
+    super(speech.sentence ? speech.sentence(kind, route, param, details) : kind + ": " + route + (param === undefined ? "" : " " + param));
     this.name = "LinkError";
     this.kind = kind;
     this.route = route;
@@ -32,10 +226,10 @@ export class LinkError extends Error {
   }
 }
 
-/** Yes, no, or that it cannot be told now, with the seconds after which it is worth asking again. */
-export type Answer = boolean | undefined | { readonly retryAfter?: number };
+/** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
+const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
 
-/** What a decision hangs on. */
-export type Question =
-  | { readonly list: string; readonly value: string }
-  | { readonly need: string };
+/** Puts errors into words from now on. */
+export function speakBy(sentence: NonNullable<typeof speech.sentence>): void {
+  speech.sentence = sentence;
+}

@@ -1,152 +1,300 @@
-// The values that a URL holds, as a route reads them.
+// The parameters of a table: where the value of each stands in a URL, and what it may be. Each form brings the functions that it needs, so
+// that a bundler leaves out the forms that no table has.
 
-import { type Value } from "./data.js";
-import { blankOf, FRAGMENT, HOST, ITEMS, PAIRS, QUERY, REST, SEGMENT, type Param, type Route } from "./model.js";
-import { HOSTS, JOINS, PAIRS_OF_QUERY, TAILS } from "./table.js";
-import { normalHost } from "./host.js";
-import { decodeForm } from "./percent.js";
-import { itemsOf, marked, plain, readable, split } from "./rules.js";
-import { captured, inQuery, isUnfilled, rawsOf, readsName, type Reading } from "./find.js";
+import { any, type Rule } from "./rules.js";
+import { type Reading } from "./reading.js";
+import { type End, type Param, type Route } from "./tree.js";
+import { decodeForm, eachPair, nameOf, rawOf, rawsOf } from "./query.js";
 
-function paired(items: readonly string[]): [string, string][] {
-  return items.flatMap((item, at): [string, string][] => (at % 2 === 1 ? [[items[at - 1]!, item]] : []));
+/** A value as text: one, a list, or names with values. */
+export type Value = string | readonly string[] | readonly (readonly [string, string])[];
+
+/** Where a value stands. */
+export const SEGMENT = 0;
+export const ITEMS = 1;
+export const REST = 2;
+export const QUERY = 3;
+export const PAIRS = 4;
+export const HOST = 5;
+export const FRAGMENT = 6;
+
+/** The rules of items, or of names and values; how many there may be, and whether each may be there once only. */
+export interface Many {
+  readonly items: Rule;
+  readonly values: Rule | undefined;
+  readonly least: number;
+  readonly most: number;
+  readonly isUnique: boolean;
+}
+
+/** A parameter as the table declares it. */
+export interface Spec {
+  readonly kind: number;
+  /** The rule of one text: of the value, of an item, or of the value of a pair. */
+  readonly rule: Rule;
+  /** The rule of a segment in which it stands. */
+  readonly texts: Rule;
+  readonly many: Many | undefined;
+  readonly fallback: Value | undefined;
+  readonly isOptional: boolean;
+  /** Must it be in the query? */
+  readonly isRequired: boolean;
+  /** Is each value of its name in the query an item? */
+  readonly isExploded: boolean;
+  /** Its name in the query, where that is another one. */
+  readonly key: string | undefined;
+  /** Its value in a URL; nothing where it is absent. */
+  readonly find: ((reading: Reading, param: Param, end: End) => Value | undefined) | undefined;
+  /** Does it let the URL be? */
+  readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
+}
+
+const SPEC: Spec = {
+  kind: SEGMENT,
+  rule: any,
+  texts: any,
+  many: undefined,
+  fallback: undefined,
+  isOptional: false,
+  isRequired: false,
+  isExploded: false,
+  key: undefined,
+  find: undefined,
+  judge: undefined,
+};
+
+/** A segment, or a part of one. */
+export function segment(rule: Rule, fallback?: Value): Spec {
+  return { ...SPEC, rule, texts: rule, fallback };
+}
+
+/** The same where it may be left out. */
+export function optional(rule: Rule, fallback?: Value): Spec {
+  return { ...SPEC, rule, texts: rule, fallback, isOptional: true };
+}
+
+/** Any number of items. */
+export function items(rule: Rule, least: number = 0, most: number = Infinity, isUnique: boolean = false): Many {
+  return { items: rule, values: undefined, least, most, isUnique };
+}
+
+/** Names with values. */
+export function pairs(names: Rule, values: Rule, least: number = 0, most: number = Infinity): Many {
+  return { items: names, values, least, most, isUnique: false };
+}
+
+const ofMany = (many: Many): Rule => many.values ?? many.items;
+
+/** All segments to the end, each an item. */
+export function tail(many: Many, texts: Rule = many.items, fallback?: Value): Spec {
+  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, fallback, isOptional: true, find: findItems, judge: fitsTail };
+}
+
+/** All segments to the end as one value, in which there may be slashes. */
+export function rest(rule: Rule, fallback?: Value): Spec {
+  return { ...SPEC, kind: REST, rule, texts: rule, fallback, find: findRest, judge: fitsRest };
+}
+
+/** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
+export function query(rule: Rule, fallback?: Value): Spec {
+  return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery };
+}
+
+/** A value of the query that must be there. */
+export function required(rule: Rule, fallback?: Value): Spec {
+  return { ...query(rule, fallback), isOptional: false, isRequired: true };
+}
+
+/** A list in the query: the values of one name, each an item. */
+export function repeated(many: Many, fallback?: Value): Spec {
+  return { ...query(ofMany(many), fallback), many, isExploded: true, find: findRepeated, judge: judgeRepeated };
+}
+
+/** A list or pairs in one value of the query, parted by commas. */
+export function commas(many: Many, fallback?: Value): Spec {
+  return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas };
+}
+
+/** All pairs of the query that no other name takes. */
+export function others(many: Many, fallback?: Value): Spec {
+  return { ...SPEC, kind: PAIRS, rule: ofMany(many), many, fallback, isOptional: true, find: findOthers, judge: judgeOthers };
+}
+
+/** A value in the host, and what it may be there: it has no dot. */
+export function inHost(rule: Rule, texts: Rule, find: NonNullable<Spec["find"]>, fallback?: Value): Spec {
+  return { ...SPEC, kind: HOST, rule, texts, fallback, find };
+}
+
+/** A value of the fragment, which is never sent: all that a URL tells of it is its default. */
+export function inFragment(rule: Rule, fallback?: Value, many?: Many): Spec {
+  return { ...SPEC, kind: FRAGMENT, rule, texts: rule, many, fallback, isOptional: true, find: () => undefined };
+}
+
+/** The same parameter with other properties: another name in the query, or one that must be there. */
+export function but(spec: Spec, changes: Partial<Spec>): Spec {
+  return { ...spec, ...changes };
+}
+
+// Where values stand.
+
+function isEmptyAllowed({ rule, many, isRequired, isExploded }: Param): boolean {
+  return (isRequired && !isExploded) || (many ? !many.values && many.items === any : rule === any);
+}
+
+/** Does an empty value count as if it were not there? */
+export function isUnfilled(param: Param, raw: string): boolean {
+  return raw === "" && !isEmptyAllowed(param);
+}
+
+function findQuery({ query }: Reading, param: Param): Value | undefined {
+  const raw = query === "" ? undefined : rawOf(query, param.key);
+  return raw === undefined || isUnfilled(param, raw) ? undefined : decodeForm(raw);
+}
+
+function judgeQuery(reading: Reading, param: Param): boolean {
+  const text = findQuery(reading, param) as string | undefined;
+  return text === undefined ? !param.isRequired : param.rule === any || param.rule.takes(text, 0, text.length, reading);
+}
+
+function paired(texts: readonly string[]): [string, string][] {
+  return texts.flatMap((text, at): [string, string][] => (at % 2 === 1 ? [[texts[at - 1]!, text]] : []));
+}
+
+/** Texts as the value of a parameter; no items are none. */
+export function valueOfMany({ values }: Many, texts: readonly string[]): Value | undefined {
+  const value = values ? paired(texts) : texts;
+  return value.length === 0 ? undefined : value;
+}
+
+/** Are there as many items as there may be, and is none there twice that must not be? */
+export function fitsNumber({ least, most, isUnique }: Many, count: number, texts: readonly string[]): boolean {
+  return count >= least && count <= most && !(isUnique && new Set(texts).size < texts.length);
+}
+
+/** Do rules take a list, or names and values in turn? */
+export function takesItems(many: Many, texts: readonly string[], reading: Reading): boolean {
+  const { items: first, values } = many;
+  return (
+    (!values || texts.length % 2 === 0) &&
+    texts.every((text, at) => {
+      const rule = values && at % 2 === 1 ? values : first;
+      return rule === any || rule.takes(text, 0, text.length, reading);
+    }) &&
+    fitsNumber(many, values ? texts.length / 2 : texts.length, texts)
+  );
+}
+
+function repeatedTexts({ query }: Reading, param: Param): string[] {
+  return rawsOf(query, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
+}
+
+function findRepeated(reading: Reading, param: Param): Value | undefined {
+  return valueOfMany(param.many!, repeatedTexts(reading, param));
+}
+
+function judgeRepeated(reading: Reading, param: Param): boolean {
+  const texts = repeatedTexts(reading, param);
+  return texts.length === 0 ? !param.isRequired : takesItems(param.many!, texts, reading);
+}
+
+function commaTexts({ query }: Reading, param: Param): string[] {
+  const raw = rawOf(query, param.key);
+  return raw === undefined || isUnfilled(param, raw) ? [] : raw.split(",").map(decodeForm);
+}
+
+function findCommas(reading: Reading, param: Param): Value | undefined {
+  return valueOfMany(param.many!, commaTexts(reading, param));
+}
+
+function judgeCommas(reading: Reading, param: Param): boolean {
+  const texts = commaTexts(reading, param);
+  return texts.length === 0 ? !param.isRequired : takesItems(param.many!, texts, reading);
+}
+
+/** Is a name in the query one that the route reads for itself? */
+export function readsName(route: Route, wanted: string): boolean {
+  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => kind === QUERY && key === wanted);
+}
+
+function otherTexts({ query }: Reading, { route }: End): string[] {
+  const texts: string[] = [];
+  eachPair(query, (from, sign, to) => {
+    const name = nameOf(query, from, sign);
+    if (!readsName(route, name)) texts.push(name, decodeForm(query.slice(sign + 1, to)));
+  });
+  return texts;
+}
+
+function findOthers(reading: Reading, param: Param, end: End): Value | undefined {
+  return valueOfMany(param.many!, otherTexts(reading, end));
+}
+
+function judgeOthers(reading: Reading, param: Param, end: End): boolean {
+  const texts = otherTexts(reading, end);
+  return texts.length === 0 ? param.isOptional : takesItems(param.many!, texts, reading);
+}
+
+/** A pair that the query must have. */
+export interface Exact {
+  readonly name: string;
+  readonly value: string;
+  readonly isIn: (query: string) => boolean;
+}
+
+export function exact(name: string, value: string): Exact {
+  return { name, value, isIn: (query) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+}
+
+function findItems(reading: Reading, { many }: Param, end: End): Value | undefined {
+  if (!end.tail) return undefined;
+  const texts: string[] = [];
+  for (let at = end.depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
+  return valueOfMany(many!, texts);
+}
+
+function fitsTail(reading: Reading, { many }: Param, { depth, tail }: End): boolean {
+  if (!tail) return true;
+  const texts: string[] = [];
+  if (many!.isUnique) for (let at = depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
+  return fitsNumber(many!, reading.count - depth + 1, texts);
+}
+
+/** The end of a path from a segment on, decoded. */
+export function restOf(reading: Reading, first: number): string {
+  let text = reading.segment(first);
+  for (let at = first + 1; at < reading.count; at += 1) text += "/" + reading.segment(at);
+  return text;
+}
+
+function findRest(reading: Reading, _: Param, { depth, tail }: End): Value | undefined {
+  return tail ? restOf(reading, depth - 1) : undefined;
+}
+
+/** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
+export function isWritable(value: string): boolean {
+  return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
+}
+
+function fitsRest(reading: Reading, { rule }: Param, { depth, tail }: End): boolean {
+  if (!tail) return true;
+  const value = restOf(reading, depth - 1);
+  return (!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading);
+}
+
+/** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
+export function typed({ kind, rule }: Param, value: Value | undefined): unknown {
+  const { read } = rule;
+  if (!read || value === undefined) return value;
+  const one = (text: string): unknown => (kind < QUERY || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
+  return typeof value === "string" ? one(value) : value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
 }
 
 export function isSame(left: unknown, right: unknown): boolean {
   return JSON.stringify(left) === JSON.stringify(right);
 }
 
-/** The texts that the URL has for a parameter: one, items, or names and values in turn; nothing where it is absent. */
-function sent({ leaf, parts }: Reading, param: Param, text: string | undefined): readonly string[] | undefined {
-  const { kind, texts } = param;
-  const { tail, route } = leaf;
-  const raws = tail && parts.raws.slice(tail[1]);
-  const isPairs = param.rule.many?.values !== undefined;
-  const items = (own: string): readonly string[] => (JOINS && texts.join ? (itemsOf(texts.join, isPairs, own) ?? []) : [plain(own)]);
-  switch (kind) {
-    case SEGMENT:
-      return text === undefined ? undefined : items(text);
-    case ITEMS:
-      return raws?.flatMap((raw) => (JOINS && isPairs ? items(marked(raw)) : [decodeURIComponent(raw)]));
-    case REST:
-      return TAILS ? raws && items(JOINS && texts.join ? marked(raws.join("/")) : decodeURIComponent(raws.join("/"))) : undefined;
-    case HOST:
-      if (HOSTS) {
-        const { pattern, params } = route.host!;
-        const own = split(pattern, normalHost(parts.host ?? ""))?.texts[params.indexOf(route.params.indexOf(param))];
-        return own === undefined ? undefined : [own];
-      }
-      return undefined;
-    default:
-      return kind === FRAGMENT ? undefined : inQuery(route, param, parts);
-  }
-}
-
-/** For each parameter its value; of an absent one the default of its rule. */
-export type Values = readonly (Value | undefined)[];
-
-/** The values of a URL, in the order of the parameters. */
-export function valuesOf(reading: Reading): Values {
-  const { params } = reading.leaf.route;
-  const texts = captured(reading);
-  const all: (Value | undefined)[] = [];
-  for (let index = 0; index < params.length; index += 1) {
-    const param = params[index]!;
-    const { rule, kind, fallback } = param;
-    const { many } = rule;
-    // Most values are a segment as it is.
-    if (kind === SEGMENT && !many) {
-      const text = texts[index];
-      all.push(text === undefined ? fallback : plain(text));
-      continue;
-    }
-    const found = sent(reading, param, texts[index]);
-    const value = found && (many ? (many.values ? paired(found) : found) : found[0]);
-    all.push(value === undefined || (many && value.length === 0) ? (kind === HOST ? undefined : fallback) : value);
-  }
-  return all;
-}
-
-/** How many values the URL spells out that it could leave out: defaults, and what is empty and counts as absent. */
-export function needless(reading: Reading, values: Values): number {
-  const { parts, leaf } = reading;
-  if (!leaf.route.hasDefaults && parts.pairs.length === 0) return 0;
-  const texts = captured(reading);
-  const hasEmpty = parts.pairs.some(([, raw]) => raw === "");
-  const isNeedless = (param: Param, index: number): boolean => {
-    const { isOptional, fallback, kind } = param;
-    // Lists of the query, pairs of it and hosts always count as there.
-    const isThere = (): boolean => kind === HOST || sent(reading, param, texts[index]) !== undefined;
-    const isSpelt = isOptional && fallback !== undefined && isSame(values[index], fallback) && isThere();
-    return isSpelt || (hasEmpty && kind === QUERY && rawsOf(param, parts).some((raw) => isUnfilled(param, raw)));
-  };
-  return leaf.route.params.filter(isNeedless).length;
-}
-
-/** The pairs of the query that the route does not know, as they were sent. */
-export function unknownPairs({ leaf, parts }: Reading): string[] {
-  const { route } = leaf;
-  if (PAIRS_OF_QUERY && route.params.some(({ kind }) => kind === PAIRS)) return [];
-  const pairs = (parts.query ?? "").split("&").filter((pair) => pair !== "");
-  return pairs.filter((pair) => !readsName(route, decodeForm(pair.split("=", 1)[0]!)));
-}
-
-/** A value as its rule types it: numbers, true and false, lists of these. */
-export function typed({ isNumber, isBoolean }: Param, value: Value | undefined): unknown {
-  if (!isNumber && !isBoolean) return value;
-  const one = (text: string): unknown => {
-    if (isNumber && /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/.test(text)) return Number(text);
-    return isBoolean && (text === "true" || text === "false") ? text === "true" : text;
-  };
-  if (value === undefined || typeof value === "string") return value && one(value);
-  return value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
-}
-
-/** One level of the chain of a match. */
-export interface LevelData {
-  readonly route: string;
-  /** The template of the path from the root. */
-  readonly path: string;
-  /** The part of the path that the route's own template stands for, as it was sent. */
-  readonly covered: string;
-  readonly frame: string | undefined;
-  /** The parameters that the route itself declares. */
-  readonly params: { readonly [name: string]: unknown };
-  readonly data: unknown;
-}
-
-/** The route with its ancestors, the outermost first. */
-export function chainOf(route: Route | undefined): Route[] {
-  return route ? [...chainOf(route.parent), route] : [];
-}
-
-/** The chain from the outermost ancestor to the route. */
-export function levelsOf({ leaf, parts, steps }: Reading, values: Values): readonly LevelData[] {
-  const { path, raws, texts } = parts;
-  /** Where so many segments end. */
-  const endOf = (segments: number): number => raws.slice(0, segments).reduce((sum, raw) => sum + 1 + raw.length, 0);
-  /** Where a piece of a segment begins: an escape is one byte. */
-  const startOf = (at: number, piece: number): number => {
-    const pattern = steps[at];
-    const raw = raws[at]!;
-    let bytes = pattern && pattern.pieces.length > 1 ? split(pattern, readable(pattern, raw, texts[at]!))!.starts[piece]! : 0;
-    let place = endOf(at) + 1;
-    for (const start = place; bytes > 0; bytes -= 1) place += raw[place - start] === "%" ? 3 : 1;
-    return place;
-  };
-  let start = 0;
-  const chain = chainOf(leaf.route);
-  return leaf.covers.map((cover, level) => {
-    const end =
-      typeof cover === "object" ? (cover[0] === 0 ? 0 : startOf(cover[0] - 1, cover[1]))
-      : cover < 0 ? path.length
-      : endOf(cover);
-    const covered = path.slice(start, end);
-    start = end;
-    const own = leaf.route.params.filter((param, index) => param.level === level && values[index] !== undefined);
-    const params = blankOf(own);
-    for (const param of own) params[param.name] = typed(param, values[leaf.route.params.indexOf(param)]);
-    const { name: route, path: template, frame, data } = chain[level]!;
-    return { route, path: template, covered, frame, params, data };
-  });
+/** Sets a property, whatever its name. */
+export function put(all: { [name: string]: unknown }, name: string, value: unknown): void {
+  if (name === "__proto__") Object.defineProperty(all, name, { value, enumerable: true, writable: true, configurable: true });
+  else all[name] = value;
 }

@@ -51,6 +51,8 @@ pub enum Side {
     Right,
     /// Both accept the same.
     Same,
+    /// Neither, though they have something in common.
+    Neither,
 }
 
 /// A node of the tree: the state of a walk after some segments.
@@ -154,6 +156,8 @@ pub struct ExportedRoute {
     pub priority: i64,
     /// Whether the route has children.
     pub is_parent: bool,
+    /// Whether a link must be read back before it is handed out: another route may answer it, or it may be read with other values.
+    pub is_read_back: bool,
     /// The values that a redirect to another route passes on.
     pub redirect: Option<ExportedRedirect>,
 }
@@ -230,12 +234,12 @@ struct Exporter<'t> {
     known: HashMap<*const Check, usize>,
 }
 
-fn side(narrower: Narrower) -> Option<Side> {
+fn side(narrower: Narrower) -> Side {
     match narrower {
-        Narrower::Left | Narrower::LeftAsked => Some(Side::Left),
-        Narrower::Right | Narrower::RightAsked => Some(Side::Right),
-        Narrower::Same => Some(Side::Same),
-        Narrower::Neither => None,
+        Narrower::Left | Narrower::LeftAsked => Side::Left,
+        Narrower::Right | Narrower::RightAsked => Side::Right,
+        Narrower::Same => Side::Same,
+        Narrower::Neither => Side::Neither,
     }
 }
 
@@ -252,12 +256,12 @@ impl<'t> Exporter<'t> {
         let mut pattern_order: Vec<_> = order
             .patterns
             .iter()
-            .filter_map(|((left, right), narrower)| Some((left.0 as usize, right.0 as usize, side(*narrower)?)))
+            .map(|((left, right), narrower)| (left.0 as usize, right.0 as usize, side(*narrower)))
             .collect();
         let mut leaf_order: Vec<_> = order
             .leaves
             .iter()
-            .filter_map(|((left, right), narrower)| Some((left.0 as usize, right.0 as usize, side(*narrower)?)))
+            .map(|((left, right), narrower)| (left.0 as usize, right.0 as usize, side(*narrower)))
             .collect();
         // The maps have no order of their own, and what is written must not change from run to run.
         pattern_order.sort_unstable_by_key(|&(left, right, _)| (left, right));
@@ -351,6 +355,7 @@ impl<'t> Exporter<'t> {
             host,
             priority: route.extras.priority,
             is_parent: route.is_parent,
+            is_read_back: !route.has_safe_links,
             redirect,
         }
     }

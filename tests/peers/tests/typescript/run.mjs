@@ -2,6 +2,8 @@
 
 import { createReadStream } from "node:fs";
 import { createInterface } from "node:readline";
+// Puts errors into words, in all modules.
+import "./routes.js";
 
 const LISTED = ["ada", "grace"];
 const modules = new Map();
@@ -65,7 +67,7 @@ function asksOf({ method, host, meets, cutOff }, isSlow) {
   return { method, host: host ?? undefined, lists, meets: met };
 }
 
-async function tried({ call, url, asks, route, values, next }, { decide, decideAsync, match, link, up, isActive, transition, returnAddress, routeNames }, at) {
+async function tried({ call, url, asks, route, values, next }, { decide, decideAsync, match, link, linkFrom, up, isActive, transition, returnAddress, routeNames }, at) {
   switch (call) {
     case "link":
       return made(() => link(route, values));
@@ -84,9 +86,9 @@ async function tried({ call, url, asks, route, values, next }, { decide, decideA
       for (const name of routeNames) {
         let back = null;
         try {
-          back = link(name, {}, { from: found, back: "here" });
+          back = linkFrom(found, name, {}, { back: "here" });
         } catch {}
-        links[name] = { link: made(() => link(name, {}, { from: found })), active: isActive(found, name, {}) ?? null, back };
+        links[name] = { link: made(() => linkFrom(found, name)), active: isActive(found, name, {}) ?? null, back };
       }
       const change = transition(found, to);
       const changed = change.changed.map((one) => ({ ...one, before: texts(one.before), after: texts(one.after) }));

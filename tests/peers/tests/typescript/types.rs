@@ -198,7 +198,7 @@ const WRONG: &[(&str, &str)] = &[
 fn only_what_the_table_has_compiles() {
     let workshop = Workshop::new("types");
     let table = Table::from_toml(TABLE).expect("it can be built");
-    let module = typescript::write(&table);
+    let module = typescript::files(&table, Default::default());
     write(&workshop.folder.join("routes.ts"), &module.typescript);
     write(&workshop.folder.join("right.ts"), &format!("{HEAD}{RIGHT}"));
     for lib in ["es2020", "es2020,dom", "esnext,dom,dom.iterable"] {

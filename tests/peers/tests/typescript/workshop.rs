@@ -8,7 +8,8 @@ use vivid_lane::link::{Active, LinkErrorKind};
 use vivid_lane::lookup::Position;
 use vivid_lane::navigate::transition;
 use vivid_lane::{Answer, Decision, Match, Question, Request, RouteRef, Table, Value};
-use vivid_lane_exchange::{data_to_json, typescript};
+use vivid_lane_exchange::typescript::{self, Form};
+use vivid_lane_exchange::data_to_json;
 
 pub(crate) struct Workshop {
     pub(crate) folder: PathBuf,
@@ -35,6 +36,8 @@ impl Visitor {
 /// The values that all lists hold.
 pub(crate) const LISTED: [&str; 2] = ["ada", "grace"];
 
+const JAVASCRIPT: Form = Form { javascript: true, browser: false };
+
 /// Runs every case in the modules, and gathers those that differ.
 const RUNNER: &str = include_str!("run.mjs");
 
@@ -45,13 +48,19 @@ impl Workshop {
         let _ = std::fs::remove_dir_all(&folder);
         std::fs::create_dir_all(&folder).expect("the folder can be made");
         write(&folder.join("package.json"), r#"{ "type": "module" }"#);
+        // The runtime is the same for all tables, and so are the words of errors.
+        let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'").expect("a table");
+        for file in typescript::files(&table, JAVASCRIPT).files.iter().filter(|file| file.name.ends_with(".js")) {
+            write(&folder.join(file.name), &file.text);
+        }
         Self { folder, cases: Vec::new(), modules: 0 }
     }
 
     /// Writes the module of a table, in JavaScript.
     pub(crate) fn module(&mut self, table: &Table) -> usize {
         self.modules += 1;
-        write(&self.folder.join(format!("table{}.js", self.modules)), &typescript::write(table).javascript);
+        let made = typescript::files(table, JAVASCRIPT);
+        write(&self.folder.join(format!("table{}.js", self.modules)), &made.files[0].text);
         self.modules
     }
 

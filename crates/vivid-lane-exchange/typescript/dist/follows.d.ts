@@ -1,0 +1,59 @@
+/** The name of a route that shows a page. */
+export type RouteName = keyof Routes;
+/** The name of any route, also of one that groups others or redirects. */
+export type LevelName = RouteName | keyof Groups;
+/** What the URL of a route holds. */
+export type Params<Name extends LevelName> = Name extends RouteName ? Routes[Name]["params"] : Name extends keyof Groups ? Groups[Name]["params"] : never;
+/** The data of a route. */
+export type DataOf<Name extends LevelName> = Name extends RouteName ? Routes[Name]["data"] : Name extends keyof Groups ? Groups[Name]["data"] : never;
+/** The name of a page, also of one for what is missing. */
+export type PageName = keyof Pages | FallbackName;
+/** For each route what a match of it is. */
+export type Matches = T.MatchesOf<Routes, FrameName>;
+/** A URL that shows the page of a route. */
+export type Found<Name extends RouteName> = Matches[Name];
+/** A URL that shows a page; told apart by `page` or by `route`. */
+export type Match = Matches[RouteName];
+/** The deepest route that covers a URL; told apart by `route`. */
+export type Position = T.PositionsOf<Routes, FrameName>[RouteName] | T.PositionsOf<Groups, FrameName>[keyof Groups];
+/** Something for every page, such as a component: a page that is left out is an error. */
+export type Registry<Shown> = T.RegistryOf<Pages, Shown>;
+export type Unmet = T.UnmetOf<NeedName, Position>;
+export type NotFound = T.NotFoundOf<FallbackName, FrameName, Position>;
+export type WrongMethod = T.WrongMethodOf<Position>;
+/** What to do with a request; told apart by `outcome`. */
+export type Decision = Match | T.Redirect | Unmet | NotFound | WrongMethod | T.Options | T.BadRequest | T.Unavailable;
+/** What is asked beside the URL. */
+export type Asks<Reply = T.Answer> = T.AsksOf<NeedName, ListName, Reply>;
+/** What a link is given. While the name is still to be inferred nothing is known of it: else each link would be held against all routes. */
+export type Given<Name> = Name extends RouteName ? T.LinkArguments<Name, Routes[Name]["given"]> : [values?: unknown];
+type GivenFrom<Name> = Name extends RouteName ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined, options?: T.LinkOptions | undefined] : [values?: unknown, options?: unknown];
+export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
+/** The page that a URL shows, and the values in it; nothing where a `GET` comes to anything else. Every need counts as met, and no value as listed. */
+export declare function match(url: string, { host }?: {
+    readonly host?: string | undefined;
+}): Match | undefined;
+/** Decides what to do with a request. Each question is asked once, where the decision hangs on it. */
+export declare function decide(url: string, asks?: Asks): Decision;
+/** The same, where lists and needs are asked over a network. An answer that fails makes the decision `unavailable`. */
+export declare function decideAsync(url: string, asks?: Asks<T.Answer | Promise<T.Answer>>): Promise<Decision>;
+/** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
+export declare function link<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...[values]: Given<Name>): string;
+/** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
+export declare function linkFrom<Name extends string>(from: T.Somewhere, name: Name extends RouteName ? Name : RouteName, ...[values, options]: GivenFrom<Name>): string;
+/** A link with scheme and host. */
+export declare function absolute(url: string): string;
+/** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */
+export declare function isActive<Name extends string>(position: T.Somewhere, name: Name extends RouteName ? Name : RouteName, ...[values]: Name extends RouteName ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined] : [values?: unknown]): "page" | "true" | undefined;
+/** The URL of the nearest ancestor with a page, with the same values. */
+export declare function up(position: T.Somewhere): string | undefined;
+/** What changes when `to` takes the place of `from`, or is the first page. */
+export declare function transition(from: T.Somewhere | undefined, to: T.Somewhere): T.Transition;
+/** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
+export declare function returnAddress(wanted: string | null | undefined, otherwise: string, asks?: Asks): string;
+/** The same, where lists and needs are asked over a network. */
+export declare function returnAddressAsync(wanted: string | null | undefined, otherwise: string, asks?: Asks<T.Answer | Promise<T.Answer>>): Promise<string>;
+/** The data of a route. */
+export declare function dataOf<Name extends LevelName>(name: Name): DataOf<Name>;
+/** How the site is reached, as the table says. */
+export declare function place(): T.Place;

@@ -1,0 +1,117 @@
+/** The name of a route that shows a page. */
+export type RouteName = keyof Routes;
+
+/** The name of any route, also of one that groups others or redirects. */
+export type LevelName = RouteName | keyof Groups;
+
+/** What the URL of a route holds. */
+export type Params<Name extends LevelName> = Name extends RouteName ? Routes[Name]["params"] : Name extends keyof Groups ? Groups[Name]["params"] : never;
+
+/** The data of a route. */
+export type DataOf<Name extends LevelName> = Name extends RouteName ? Routes[Name]["data"] : Name extends keyof Groups ? Groups[Name]["data"] : never;
+
+/** The name of a page, also of one for what is missing. */
+export type PageName = keyof Pages | FallbackName;
+
+/** For each route what a match of it is. */
+export type Matches = T.MatchesOf<Routes, FrameName>;
+
+/** A URL that shows the page of a route. */
+export type Found<Name extends RouteName> = Matches[Name];
+
+/** A URL that shows a page; told apart by `page` or by `route`. */
+export type Match = Matches[RouteName];
+
+/** The deepest route that covers a URL; told apart by `route`. */
+export type Position = T.PositionsOf<Routes, FrameName>[RouteName] | T.PositionsOf<Groups, FrameName>[keyof Groups];
+
+/** Something for every page, such as a component: a page that is left out is an error. */
+export type Registry<Shown> = T.RegistryOf<Pages, Shown>;
+
+export type Unmet = T.UnmetOf<NeedName, Position>;
+export type NotFound = T.NotFoundOf<FallbackName, FrameName, Position>;
+export type WrongMethod = T.WrongMethodOf<Position>;
+
+/** What to do with a request; told apart by `outcome`. */
+export type Decision = Match | T.Redirect | Unmet | NotFound | WrongMethod | T.Options | T.BadRequest | T.Unavailable;
+
+/** What is asked beside the URL. */
+export type Asks<Reply = T.Answer> = T.AsksOf<NeedName, ListName, Reply>;
+
+/** What a link is given. While the name is still to be inferred nothing is known of it: else each link would be held against all routes. */
+export type Given<Name> = Name extends RouteName ? T.LinkArguments<Name, Routes[Name]["given"]> : [values?: unknown];
+
+type GivenFrom<Name> = Name extends RouteName
+  ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined, options?: T.LinkOptions | undefined]
+  : [values?: unknown, options?: unknown];
+
+export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
+
+/** The page that a URL shows, and the values in it; nothing where a `GET` comes to anything else. Every need counts as met, and no value as listed. */
+export function match(url: string, { host }: { readonly host?: string | undefined } = {}): Match | undefined {
+  return matchIn(table, url, host, shorten) as unknown as Match | undefined;
+}
+
+/** Decides what to do with a request. Each question is asked once, where the decision hangs on it. */
+export function decide(url: string, asks: Asks = {}): Decision {
+  return decideIn(table, parts, url, asks as unknown as T.AsksOf<string, string, T.Answer>) as unknown as Decision;
+}
+
+/** The same, where lists and needs are asked over a network. An answer that fails makes the decision `unavailable`. */
+export function decideAsync(url: string, asks: Asks<T.Answer | Promise<T.Answer>> = {}): Promise<Decision> {
+  return decideAsyncIn(table, parts, url, asks as unknown as T.AsksOf<string, string, T.Answer | Promise<T.Answer>>) as unknown as Promise<Decision>;
+}
+
+/** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
+export function link<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...[values]: Given<Name>): string {
+  return linkIn(table, tools, name as string, values as object | undefined);
+}
+
+/** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
+export function linkFrom<Name extends string>(from: T.Somewhere, name: Name extends RouteName ? Name : RouteName, ...[values, options]: GivenFrom<Name>): string {
+  return linkFromIn(tools, from as Spotted, name as string, values as object | undefined, options as T.LinkOptions | undefined);
+}
+
+/** A link with scheme and host. */
+export function absolute(url: string): string {
+  return absoluteIn(table, url);
+}
+
+/** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */
+export function isActive<Name extends string>(
+  position: T.Somewhere,
+  name: Name extends RouteName ? Name : RouteName,
+  ...[values]: Name extends RouteName ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined] : [values?: unknown]
+): "page" | "true" | undefined {
+  return activityIn(tools, position as Spotted, name as string, values as object | undefined);
+}
+
+/** The URL of the nearest ancestor with a page, with the same values. */
+export function up(position: T.Somewhere): string | undefined {
+  return upIn(tools, position as Spotted);
+}
+
+/** What changes when `to` takes the place of `from`, or is the first page. */
+export function transition(from: T.Somewhere | undefined, to: T.Somewhere): T.Transition {
+  return transitionIn(from as Spotted | undefined, to as Spotted);
+}
+
+/** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
+export function returnAddress(wanted: string | null | undefined, otherwise: string, asks: Asks = {}): string {
+  return returnAddressIn(table, parts, wanted, otherwise, asks as unknown as T.AsksOf<string, string, T.Answer>);
+}
+
+/** The same, where lists and needs are asked over a network. */
+export function returnAddressAsync(wanted: string | null | undefined, otherwise: string, asks: Asks<T.Answer | Promise<T.Answer>> = {}): Promise<string> {
+  return returnAddressAsyncIn(table, parts, wanted, otherwise, asks as unknown as T.AsksOf<string, string, T.Answer | Promise<T.Answer>>);
+}
+
+/** The data of a route. */
+export function dataOf<Name extends LevelName>(name: Name): DataOf<Name> {
+  return table.routes.get(name as string)!.data as DataOf<Name>;
+}
+
+/** How the site is reached, as the table says. */
+export function place(): T.Place {
+  return placeIn(table);
+}

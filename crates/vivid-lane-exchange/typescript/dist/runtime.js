@@ -1,0 +1,2587 @@
+// The runtime of route tables: matching, links and decisions. Made by `vivid-lane convert --to typescript`; it is the same for every table.
+
+// What a table hands out, and the types that are made of its routes. Everything is looked up by a name in an interface: there is no union of
+// tuples, and nothing asks whether a computed name is one of all names, as proving that takes time that grows with the square.
+/** A link that could not be made. The message says why and how to mend it, where the sentences are loaded. */
+export class LinkError extends Error {
+    constructor(kind, route, param, details = {}) {
+        super(speech.sentence ? speech.sentence(kind, route, param, details) : kind + ": " + route + (param === undefined ? "" : " " + param));
+        this.name = "LinkError";
+        this.kind = kind;
+        this.route = route;
+        this.param = param;
+    }
+}
+/** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
+const speech = { sentence: undefined };
+/** Puts errors into words from now on. */
+export function speakBy(sentence) {
+    speech.sentence = sentence;
+}
+
+// What one text may be. A rule is an object that the table names, so that a bundler leaves out those that no table names. A rule looks at
+// a piece of a longer text: nothing is cut out of a URL before it is known to answer. Each is linear in the length of the text.
+/** What one text may be: never an empty one, and none with a control character. */
+export class Rule {
+    constructor(takes, read, facts, cut) {
+        this.takes = takes;
+        this.read = read;
+        this.facts = facts;
+        this.cut = cut;
+    }
+}
+export function hasControl(text) {
+    return /[\0-\x1f\x7f]/.test(text);
+}
+function isDigits(text, from, to) {
+    for (let at = from; at < to; at += 1) {
+        const code = text.charCodeAt(at);
+        if (code < 48 || code > 57)
+            return false;
+    }
+    return to > from;
+}
+const isWhole = (text, from, to) => (text.charCodeAt(from) === 48 ? to === from + 1 : isDigits(text, from, to));
+/** A whole number; most are short, and need not be cut out of the URL. */
+function wholeNumber(text, from, to) {
+    if (to - from > 15 || text.charCodeAt(from) === 45)
+        return +text.slice(from, to);
+    let value = 0;
+    for (let at = from; at < to; at += 1)
+        value = value * 10 + text.charCodeAt(at) - 48;
+    return value;
+}
+function byExpression(expression, read, facts) {
+    return new Rule((text, from, to) => to > from && expression.test(text.slice(from, to)), read, facts);
+}
+export const any = /* @__PURE__ */ new Rule(() => true);
+export const natural = /* @__PURE__ */ new Rule(isWhole, wholeNumber);
+export const integer = /* @__PURE__ */ new Rule((text, from, to) => (text.charCodeAt(from) === 45 ? text.charCodeAt(from + 1) !== 48 && isWhole(text, from + 1, to) : isWhole(text, from, to)), wholeNumber);
+/** Whole numbers between two limits that a number holds exactly. */
+export function range(least, most = Infinity, base = integer) {
+    const takes = (text, from, to) => {
+        if (!base.takes(text, from, to))
+            return false;
+        const value = wholeNumber(text, from, to);
+        return value >= least && value <= most;
+    };
+    return new Rule(takes, wholeNumber, { base, least, most });
+}
+export const number = /* @__PURE__ */ byExpression(/^(?:0|-?(?:0\.\d*[1-9]|[1-9]\d*(?:\.\d*[1-9])?))$/, (text, from, to) => +text.slice(from, to));
+export const boolean = /* @__PURE__ */ byExpression(/^(?:true|false)$/, (text, from) => text[from] === "t");
+export const digits = /* @__PURE__ */ new Rule(isDigits);
+/** A day of the calendar (RFC 3339, section 5.6). */
+export const date = /* @__PURE__ */ new Rule((text, from, to) => {
+    const isDash = (at) => text.charCodeAt(at) === 45;
+    const hasShape = to - from === 10 && isDigits(text, from, from + 4) && isDash(from + 4) && isDigits(text, from + 5, from + 7) && isDash(from + 7) && isDigits(text, from + 8, to);
+    if (!hasShape)
+        return false;
+    const [year, month, day] = [wholeNumber(text, from, from + 4), wholeNumber(text, from + 5, from + 7), wholeNumber(text, from + 8, to)];
+    const isLeap = year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0);
+    return month > 0 && month < 13 && day > 0 && day <= (month === 2 ? (isLeap ? 29 : 28) : month === 4 || month === 6 || month === 9 || month === 11 ? 30 : 31);
+});
+export const slug = /* @__PURE__ */ new Rule((text, from, to) => {
+    let isDash = true;
+    for (let at = from; at < to; at += 1) {
+        const code = text.charCodeAt(at);
+        const wasDash = isDash;
+        isDash = code === 45;
+        if (isDash ? wasDash : !((code > 96 && code < 123) || (code > 47 && code < 58)))
+            return false;
+    }
+    return !isDash;
+});
+const TIME = "(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:Z|[+-](?:[01]\\d|2[0-3]):[0-5]\\d)";
+const LABEL = "[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?";
+const BYTE = "(?:25[0-5]|2[0-4]\\d|1\\d\\d|[1-9]?\\d)";
+function byText(expression) {
+    return byExpression(new RegExp(`^(?:${expression})$`));
+}
+export const time = /* @__PURE__ */ byText(TIME);
+export const dateTime = /* @__PURE__ */ afterDay();
+function afterDay() {
+    const ofDay = new RegExp(`^T${TIME}$`);
+    return new Rule((text, from, to) => to - from > 10 && date.takes(text, from, from + 10) && ofDay.test(text.slice(from + 10, to)));
+}
+export const uuid = /* @__PURE__ */ byText("[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}");
+export const hex = /* @__PURE__ */ byText("[0-9a-fA-F]+");
+export const email = /* @__PURE__ */ byText(`[a-zA-Z0-9.!#$%&'*+/=?^_\`{|}~-]+@${LABEL}(?:\\.${LABEL})*`);
+export const ipv4 = /* @__PURE__ */ byText(`${BYTE}(?:\\.${BYTE}){3}`);
+export const alpha = /* @__PURE__ */ byText("[A-Za-z]+");
+export const alnum = /* @__PURE__ */ byText("[A-Za-z0-9]+");
+/** The name of a file that means the same on every common system. */
+export const fileName = /* @__PURE__ */ byExpression(/^(?!(?:[cC][oO][nN]|[pP][rR][nN]|[aA][uU][xX]|[nN][uU][lL]|(?:[cC][oO][mM]|[lL][pP][tT])[0-9¹²³]) *(?:\.[^]*)?$)[^/\\:\0-\x1f\x7f]*[^/\\:. \0-\x1f\x7f]$/);
+/** One of some words. */
+export function oneOf(...words) {
+    const good = words.filter((word) => word !== "" && !hasControl(word));
+    const set = new Set(good);
+    const takes = good.length > 8
+        ? (text, from, to) => set.has(text.slice(from, to))
+        : (text, from, to) => good.some((word) => word.length === to - from && text.startsWith(word, from));
+    return new Rule(takes, undefined, { words });
+}
+/** A regular expression of which it is known that it is linear; `source` is how the table writes it, where that is another text. */
+export function pattern(expression, source = expression.source) {
+    return byExpression(expression, undefined, { source });
+}
+/** Texts that an automaton accepts; `source` is the pattern that it was made of, `reason` says in words what it refuses. */
+export function automaton(states, facts) {
+    return new Rule((text, from, to) => to > from && accepts(states, text.slice(from, to)), undefined, facts);
+}
+/** The bytes of a text in UTF-8. */
+export function bytesOf(text) {
+    const bytes = [];
+    for (const one of text) {
+        const code = one.codePointAt(0);
+        if (code < 0x80)
+            bytes.push(code);
+        else if (code < 0x800)
+            bytes.push(0xc0 | (code >> 6), 0x80 | (code & 63));
+        else if (code < 0x10000)
+            bytes.push(0xe0 | (code >> 12), 0x80 | ((code >> 6) & 63), 0x80 | (code & 63));
+        else
+            bytes.push(0xf0 | (code >> 18), 0x80 | ((code >> 12) & 63), 0x80 | ((code >> 6) & 63), 0x80 | (code & 63));
+    }
+    return bytes;
+}
+/** The state after a byte; -1 for none. */
+export function stepped(state, byte) {
+    for (let at = 1; at < state.length; at += 3) {
+        if (byte >= state[at] && byte <= state[at + 1])
+            return state[at + 2];
+    }
+    return -1;
+}
+function accepts(states, text) {
+    let state = 0;
+    for (const byte of bytesOf(text)) {
+        state = stepped(states[state], byte);
+        if (state < 0)
+            return false;
+    }
+    return states[state][0] === 1;
+}
+/** What several rules take. The first gives the value. */
+export function all(...rules) {
+    return new Rule((text, from, to) => rules.every((rule) => rule.takes(text, from, to)), rules[0]?.read, { all: rules });
+}
+/** What one of several rules takes. */
+export function either(...rules) {
+    return new Rule((text, from, to) => rules.some((rule) => rule.takes(text, from, to)), undefined, { either: rules });
+}
+const isNumeral = /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/;
+/** Texts of which some stand for numbers. */
+export function numbers(rule) {
+    const read = (text, from, to) => {
+        const own = text.slice(from, to);
+        return isNumeral.test(own) ? +own : rule.read ? rule.read(text, from, to) : own;
+    };
+    return new Rule(rule.takes, read, rule.facts);
+}
+/** Texts of which some stand for true and false. */
+export function booleans(rule) {
+    const read = (text, from, to) => {
+        const own = text.slice(from, to);
+        return own === "true" || own === "false" ? own === "true" : rule.read ? rule.read(text, from, to) : own;
+    };
+    return new Rule(rule.takes, read, rule.facts);
+}
+/** Sign, digits before and after the point of a decimal number in its one spelling. */
+export function decimal(text) {
+    return text === "-0" ? null : /^(-?)(0|[1-9][0-9]*)(?:\.([0-9]*[1-9]))?$/.exec(text);
+}
+function compare(left, right) {
+    if (left[1] !== right[1])
+        return left[1] ? -1 : 1;
+    const order = (a, b) => (a < b ? -1 : a > b ? 1 : 0);
+    const magnitude = left[2].length - right[2].length || order(left[2], right[2]) || order(left[3] ?? "", right[3] ?? "");
+    return left[1] ? -magnitude : magnitude;
+}
+function byNumber(test, facts) {
+    return new Rule((text, from, to) => {
+        const own = decimal(text.slice(from, to));
+        // What is no number is refused by the type.
+        return own === null || test(own);
+    }, undefined, facts);
+}
+/** Numbers on one side of a limit, whatever their length. */
+export function bound(sign, limit) {
+    const side = decimal(limit);
+    const test = (own) => {
+        const order = compare(own, side);
+        return sign === ">=" ? order >= 0 : sign === "<=" ? order <= 0 : sign === ">" ? order > 0 : order < 0;
+    };
+    return byNumber(test, { sign, limit });
+}
+export function multipleOf(limit) {
+    const step = decimal(limit);
+    const places = (step[3] ?? "").length;
+    const units = Number(step[2] + (step[3] ?? ""));
+    const test = (own) => {
+        const fraction = own[3] ?? "";
+        let rest = 0;
+        for (const digit of own[2] + fraction.padEnd(places, "0"))
+            rest = (rest * 10 + Number(digit)) % units;
+        return fraction.length <= places && rest === 0;
+    };
+    return byNumber(test, { sign: "%", limit });
+}
+/** Texts with so many characters. */
+export function length(least, most = Infinity) {
+    const takes = (text, from, to) => {
+        const own = text.slice(from, to);
+        const count = Array.from(own).length;
+        return count > 0 && count >= least && count <= most && !hasControl(own);
+    };
+    return new Rule(takes, undefined, { shortest: least, longest: most });
+}
+/** Texts that are in a live list, which is asked only while a URL is looked up. */
+export function listed(list, rule = any) {
+    const takes = (text, from, to, url) => {
+        if (to === from || !rule.takes(text, from, to))
+            return false;
+        const own = text.slice(from, to);
+        return !url || (!hasControl(own) && url.asked.isListed(list, own));
+    };
+    return new Rule(takes, rule.read, { listed: rule, list });
+}
+
+// A URL, cut into its segments while it is read once. What is not in its normal form (RFC 3986, section 6.2.2) is noticed here, and goes no
+// further: its one address is worked out elsewhere.
+/** No value is in a list, and every need is met. */
+export const nobody = { isListed: () => false, isMet: () => true };
+/** How the slash at the end of a path is treated. */
+export const NEVER = 0;
+export const ALWAYS = 1;
+export const EITHER = 2;
+/**
+ * What was read of a URL: a text with the segments, decoded; for each segment where it starts and ends in that text, and a number by which
+ * literals are found. Decoded segments are put behind the URL.
+ */
+export class Reading {
+    constructor() {
+        this.url = "";
+        this.text = "";
+        this.count = 0;
+        this.starts = [];
+        this.ends = [];
+        this.numbers = [];
+        this.start = 0;
+        this.from = 0;
+        this.to = 0;
+        this.stop = 0;
+        this.isEscaped = false;
+        this.query = "";
+        this.host = undefined;
+        this.asked = nobody;
+        this.end = undefined;
+        this.found = [];
+        this.visit = undefined;
+    }
+    /** A segment, decoded. */
+    segment(at) {
+        return this.text.slice(this.starts[at], this.ends[at]);
+    }
+    /** The path below the base of the site as it was sent, without a slash at its end. */
+    path() {
+        return this.text.slice(this.from, this.to);
+    }
+    /** A segment as it was sent. */
+    raw(at) {
+        return this.isEscaped ? this.path().split("/")[at + 1] : this.segment(at);
+    }
+}
+let free;
+/** A reading to be filled. Most calls use the same one; a call within a call, as a live list may make, gets its own. */
+export function take(asked, host) {
+    const reading = free ?? new Reading();
+    free = undefined;
+    reading.asked = asked;
+    reading.host = host;
+    return reading;
+}
+export function giveBack(reading) {
+    free = reading;
+}
+/** Of the characters that a segment may hold as they are, the number by which they count. */
+function plainCodes(folds) {
+    const codes = new Uint8Array(128);
+    for (let code = 33; code < 127; code += 1) {
+        const one = String.fromCharCode(code);
+        if (/[\w\-.~:[\]@!$&'()*+,;=]/.test(one))
+            codes[code] = folds ? one.toLowerCase().charCodeAt(0) : code;
+    }
+    return codes;
+}
+const PLAIN = /* @__PURE__ */ plainCodes(false);
+let folded;
+/** The number of a literal. */
+export function numberOf(text) {
+    let number = 0;
+    for (let at = 0; at < text.length; at += 1)
+        number = (Math.imul(number, 31) + text.charCodeAt(at)) | 0;
+    return number & 0x3fffffff;
+}
+const isHex = (code) => (code > 47 && code < 58) || (code > 64 && code < 71);
+const hexOf = (code) => code - (code > 64 ? 55 : 48);
+/** Is it an escape in capitals, of a character that needs one and that a URL may hold? */
+function isEscape(text, at) {
+    const [high, low] = [text.charCodeAt(at + 1), text.charCodeAt(at + 2)];
+    if (!isHex(high) || !isHex(low))
+        return false;
+    const code = hexOf(high) * 16 + hexOf(low);
+    return code > 31 && code !== 127 && !/[\w\-.~]/.test(code < 128 ? String.fromCharCode(code) : "/");
+}
+/** Reads a path with an optional query, or an absolute URL; false where it is not in its normal form. */
+export function scan(reading, url, site) {
+    reading.url = url;
+    const { locate } = site;
+    if (locate)
+        return locate.scan(reading, url, site);
+    if (url.charCodeAt(0) === 47)
+        return scanPath(reading, url, 0, site, false);
+    const authority = /^https?:\/\/([^/?#]*)/i.exec(url);
+    if (!authority)
+        return false;
+    reading.host = authority[1].slice(authority[1].lastIndexOf("@") + 1).replace(/:[0-9]*$/, "");
+    return scanPath(reading, url, authority[0].length, site, true);
+}
+/** Reads the path that begins at a place. Where a bare root is allowed, a path of nothing is in its normal form. */
+export function scanPath(reading, url, start, site, isBareRoot) {
+    const { base, slash } = site;
+    const { starts, ends, numbers } = reading;
+    const { length } = url;
+    const codes = site.fold ? (folded ?? (folded = plainCodes(true))) : PLAIN;
+    if (base && !url.startsWith(base, start))
+        return false;
+    const from = start + (base ? base.length : 0);
+    let at = from;
+    let count = 0;
+    let decoded = "";
+    if (url.charCodeAt(at) === 47) {
+        at += 1;
+        let begin = at;
+        let number = 0;
+        let hasEscape = false;
+        for (;; at += 1) {
+            const code = at < length ? url.charCodeAt(at) : 63;
+            const plain = code < 128 ? codes[code] : 0;
+            if (plain !== 0) {
+                number = (Math.imul(number, 31) + plain) | 0;
+                continue;
+            }
+            if (code === 37 && isEscape(url, at)) {
+                hasEscape = true;
+                at += 2;
+                continue;
+            }
+            const isEnd = code === 63 || code === 35;
+            if (code !== 47 && !isEnd)
+                return false;
+            if (at === begin) {
+                // A slash at the end, or a path of nothing but one.
+                if (!isEnd || (count === 0 ? base && slash === NEVER : slash === NEVER))
+                    return false;
+                break;
+            }
+            if (url.charCodeAt(begin) === 46 && (at === begin + 1 || (at === begin + 2 && url.charCodeAt(begin + 1) === 46)))
+                return false;
+            if (count === site.segments)
+                return false;
+            if (hasEscape) {
+                let text;
+                try {
+                    text = decodeURIComponent(url.slice(begin, at));
+                }
+                catch {
+                    return false;
+                }
+                starts[count] = length + decoded.length;
+                decoded += text;
+                ends[count] = length + decoded.length;
+                numbers[count] = numberOf(site.fold ? text.toLowerCase() : text);
+                hasEscape = false;
+            }
+            else {
+                starts[count] = begin;
+                ends[count] = at;
+                numbers[count] = number & 0x3fffffff;
+            }
+            count += 1;
+            if (isEnd) {
+                if (slash === ALWAYS)
+                    return false;
+                break;
+            }
+            begin = at + 1;
+            number = 0;
+        }
+    }
+    else {
+        const isEnd = at >= length || url[at] === "?" || url[at] === "#";
+        if (!isEnd || (base ? slash === ALWAYS : !isBareRoot))
+            return false;
+    }
+    if (at - from > site.bytes)
+        return false;
+    reading.count = count;
+    reading.start = start;
+    reading.from = from;
+    reading.to = at > from && url.charCodeAt(at - 1) === 47 ? at - 1 : at;
+    reading.stop = at;
+    reading.text = url;
+    reading.isEscaped = decoded !== "";
+    if (reading.isEscaped)
+        reading.text += decoded;
+    reading.query = "";
+    if (at < length && url.charCodeAt(at) === 63) {
+        const hash = url.indexOf("#", at);
+        reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));
+        // A query that says nothing has another address.
+        return !isVacant(reading.query);
+    }
+    return true;
+}
+export function isVacant(query) {
+    return /^&*$/.test(query);
+}
+/** Halves of characters outside of the first plane stand for nothing. */
+export function wellFormed(text) {
+    return /[\ud800-\udfff]/.test(text) ? text.replace(/\p{Surrogate}/gu, "\ufffd") : text;
+}
+
+// The query of a URL (WHATWG, URL, section 5.1). It is searched for the names that a route knows, and never makes a URL wrong.
+/** A name or a value of a query, decoded. */
+export function decodeForm(raw) {
+    if (!/[+%]/.test(raw))
+        return raw;
+    try {
+        return decodeURIComponent(raw.replace(/\+/g, " "));
+    }
+    catch {
+        // Escapes that are no UTF-8 become U+FFFD. Not every platform is right about those beside characters that are not ASCII.
+        return new URLSearchParams("a=" + raw.replace(/[^\0-\x7f]+/g, encodeURIComponent)).get("a");
+    }
+}
+/** Calls a function for each pair of a query, with where its name begins and ends, and where its value ends. */
+export function eachPair(query, found) {
+    for (let from = 0; from < query.length;) {
+        let to = query.indexOf("&", from);
+        if (to < 0)
+            to = query.length;
+        let sign = query.indexOf("=", from);
+        if (sign < 0 || sign > to)
+            sign = to;
+        if (to > from)
+            found(from, sign, to);
+        from = to + 1;
+    }
+}
+export function nameOf(query, from, sign) {
+    return decodeForm(query.slice(from, sign));
+}
+/** The values of a name, as they were sent. */
+export function rawsOf(query, key) {
+    const raws = [];
+    eachPair(query, (from, sign, to) => {
+        if (nameOf(query, from, sign) === key)
+            raws.push(query.slice(sign + 1, to));
+    });
+    return raws;
+}
+/** The first value of a name, as it was sent. */
+export function rawOf(query, key) {
+    for (let from = 0; from < query.length;) {
+        let to = query.indexOf("&", from);
+        if (to < 0)
+            to = query.length;
+        let sign = query.indexOf("=", from);
+        if (sign < 0 || sign > to)
+            sign = to;
+        if (to > from && (query.startsWith(key, from) && sign - from === key.length || nameOf(query, from, sign) === key))
+            return query.slice(sign + 1, to);
+        from = to + 1;
+    }
+    return undefined;
+}
+
+// The parameters of a table: where the value of each stands in a URL, and what it may be. Each form brings the functions that it needs, so
+// that a bundler leaves out the forms that no table has.
+/** Where a value stands. */
+export const SEGMENT = 0;
+export const ITEMS = 1;
+export const REST = 2;
+export const QUERY = 3;
+export const PAIRS = 4;
+export const HOST = 5;
+export const FRAGMENT = 6;
+const SPEC = {
+    kind: SEGMENT,
+    rule: any,
+    texts: any,
+    many: undefined,
+    fallback: undefined,
+    isOptional: false,
+    isRequired: false,
+    isExploded: false,
+    key: undefined,
+    find: undefined,
+    judge: undefined,
+};
+/** A segment, or a part of one. */
+export function segment(rule, fallback) {
+    return { ...SPEC, rule, texts: rule, fallback };
+}
+/** The same where it may be left out. */
+export function optional(rule, fallback) {
+    return { ...SPEC, rule, texts: rule, fallback, isOptional: true };
+}
+/** Any number of items. */
+export function items(rule, least = 0, most = Infinity, isUnique = false) {
+    return { items: rule, values: undefined, least, most, isUnique };
+}
+/** Names with values. */
+export function pairs(names, values, least = 0, most = Infinity) {
+    return { items: names, values, least, most, isUnique: false };
+}
+const ofMany = (many) => many.values ?? many.items;
+/** All segments to the end, each an item. */
+export function tail(many, texts = many.items, fallback) {
+    return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, fallback, isOptional: true, find: findItems, judge: fitsTail };
+}
+/** All segments to the end as one value, in which there may be slashes. */
+export function rest(rule, fallback) {
+    return { ...SPEC, kind: REST, rule, texts: rule, fallback, find: findRest, judge: fitsRest };
+}
+/** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
+export function query(rule, fallback) {
+    return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery };
+}
+/** A value of the query that must be there. */
+export function required(rule, fallback) {
+    return { ...query(rule, fallback), isOptional: false, isRequired: true };
+}
+/** A list in the query: the values of one name, each an item. */
+export function repeated(many, fallback) {
+    return { ...query(ofMany(many), fallback), many, isExploded: true, find: findRepeated, judge: judgeRepeated };
+}
+/** A list or pairs in one value of the query, parted by commas. */
+export function commas(many, fallback) {
+    return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas };
+}
+/** All pairs of the query that no other name takes. */
+export function others(many, fallback) {
+    return { ...SPEC, kind: PAIRS, rule: ofMany(many), many, fallback, isOptional: true, find: findOthers, judge: judgeOthers };
+}
+/** A value in the host, and what it may be there: it has no dot. */
+export function inHost(rule, texts, find, fallback) {
+    return { ...SPEC, kind: HOST, rule, texts, fallback, find };
+}
+/** A value of the fragment, which is never sent: all that a URL tells of it is its default. */
+export function inFragment(rule, fallback, many) {
+    return { ...SPEC, kind: FRAGMENT, rule, texts: rule, many, fallback, isOptional: true, find: () => undefined };
+}
+/** The same parameter with other properties: another name in the query, or one that must be there. */
+export function but(spec, changes) {
+    return { ...spec, ...changes };
+}
+// Where values stand.
+function isEmptyAllowed({ rule, many, isRequired, isExploded }) {
+    return (isRequired && !isExploded) || (many ? !many.values && many.items === any : rule === any);
+}
+/** Does an empty value count as if it were not there? */
+export function isUnfilled(param, raw) {
+    return raw === "" && !isEmptyAllowed(param);
+}
+function findQuery({ query }, param) {
+    const raw = query === "" ? undefined : rawOf(query, param.key);
+    return raw === undefined || isUnfilled(param, raw) ? undefined : decodeForm(raw);
+}
+function judgeQuery(reading, param) {
+    const text = findQuery(reading, param);
+    return text === undefined ? !param.isRequired : param.rule === any || param.rule.takes(text, 0, text.length, reading);
+}
+function paired(texts) {
+    return texts.flatMap((text, at) => (at % 2 === 1 ? [[texts[at - 1], text]] : []));
+}
+/** Texts as the value of a parameter; no items are none. */
+export function valueOfMany({ values }, texts) {
+    const value = values ? paired(texts) : texts;
+    return value.length === 0 ? undefined : value;
+}
+/** Are there as many items as there may be, and is none there twice that must not be? */
+export function fitsNumber({ least, most, isUnique }, count, texts) {
+    return count >= least && count <= most && !(isUnique && new Set(texts).size < texts.length);
+}
+/** Do rules take a list, or names and values in turn? */
+export function takesItems(many, texts, reading) {
+    const { items: first, values } = many;
+    return ((!values || texts.length % 2 === 0) &&
+        texts.every((text, at) => {
+            const rule = values && at % 2 === 1 ? values : first;
+            return rule === any || rule.takes(text, 0, text.length, reading);
+        }) &&
+        fitsNumber(many, values ? texts.length / 2 : texts.length, texts));
+}
+function repeatedTexts({ query }, param) {
+    return rawsOf(query, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
+}
+function findRepeated(reading, param) {
+    return valueOfMany(param.many, repeatedTexts(reading, param));
+}
+function judgeRepeated(reading, param) {
+    const texts = repeatedTexts(reading, param);
+    return texts.length === 0 ? !param.isRequired : takesItems(param.many, texts, reading);
+}
+function commaTexts({ query }, param) {
+    const raw = rawOf(query, param.key);
+    return raw === undefined || isUnfilled(param, raw) ? [] : raw.split(",").map(decodeForm);
+}
+function findCommas(reading, param) {
+    return valueOfMany(param.many, commaTexts(reading, param));
+}
+function judgeCommas(reading, param) {
+    const texts = commaTexts(reading, param);
+    return texts.length === 0 ? !param.isRequired : takesItems(param.many, texts, reading);
+}
+/** Is a name in the query one that the route reads for itself? */
+export function readsName(route, wanted) {
+    return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => kind === QUERY && key === wanted);
+}
+function otherTexts({ query }, { route }) {
+    const texts = [];
+    eachPair(query, (from, sign, to) => {
+        const name = nameOf(query, from, sign);
+        if (!readsName(route, name))
+            texts.push(name, decodeForm(query.slice(sign + 1, to)));
+    });
+    return texts;
+}
+function findOthers(reading, param, end) {
+    return valueOfMany(param.many, otherTexts(reading, end));
+}
+function judgeOthers(reading, param, end) {
+    const texts = otherTexts(reading, end);
+    return texts.length === 0 ? param.isOptional : takesItems(param.many, texts, reading);
+}
+export function exact(name, value) {
+    return { name, value, isIn: (query) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+}
+function findItems(reading, { many }, end) {
+    if (!end.tail)
+        return undefined;
+    const texts = [];
+    for (let at = end.depth - 1; at < reading.count; at += 1)
+        texts.push(reading.segment(at));
+    return valueOfMany(many, texts);
+}
+function fitsTail(reading, { many }, { depth, tail }) {
+    if (!tail)
+        return true;
+    const texts = [];
+    if (many.isUnique)
+        for (let at = depth - 1; at < reading.count; at += 1)
+            texts.push(reading.segment(at));
+    return fitsNumber(many, reading.count - depth + 1, texts);
+}
+/** The end of a path from a segment on, decoded. */
+export function restOf(reading, first) {
+    let text = reading.segment(first);
+    for (let at = first + 1; at < reading.count; at += 1)
+        text += "/" + reading.segment(at);
+    return text;
+}
+function findRest(reading, _, { depth, tail }) {
+    return tail ? restOf(reading, depth - 1) : undefined;
+}
+/** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
+export function isWritable(value) {
+    return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
+}
+function fitsRest(reading, { rule }, { depth, tail }) {
+    if (!tail)
+        return true;
+    const value = restOf(reading, depth - 1);
+    return (!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading);
+}
+/** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
+export function typed({ kind, rule }, value) {
+    const { read } = rule;
+    if (!read || value === undefined)
+        return value;
+    const one = (text) => (kind < QUERY || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
+    return typeof value === "string" ? one(value) : value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
+}
+export function isSame(left, right) {
+    return JSON.stringify(left) === JSON.stringify(right);
+}
+/** Sets a property, whatever its name. */
+export function put(all, name, value) {
+    if (name === "__proto__")
+        Object.defineProperty(all, name, { value, enumerable: true, writable: true, configurable: true });
+    else
+        all[name] = value;
+}
+
+// The lines of a table, and the tree that they grow into. A line is only put below its parent's at first; its part of the tree is made when
+// a URL leads there.
+//
+//     ["nights", "night-list", "/nights"],          root ─ nights ─ {date} ─ report
+//     ["nights.night", "night", "/{date}"],                  │         │
+//     ["nights.night.report", "report", "/report"],        nights   nights.night
+const NONE = [];
+const NOTHING = {};
+/** The part of a template before its query. */
+export function pathOf(template) {
+    return /^(?:[^?{]|\{[^?&#}][^}]*\})*/.exec(template)[0];
+}
+/** The names of the variables of a template. */
+export function namesIn(template) {
+    return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/[{}*?&#;+./]/g, "").split(","));
+}
+export class Route {
+    constructor(table, index, [name, page, path, more = NOTHING], parent) {
+        this.table = table;
+        this.index = index;
+        this.name = name;
+        this.page = page === 0 ? undefined : page;
+        this.path = path;
+        this.parent = parent;
+        this.more = more;
+        this.exact = more.query ?? NONE;
+        this.children = undefined;
+        this.isParent = false;
+        this.ends = undefined;
+        this.own = undefined;
+        this.judging = undefined;
+        this.isShortable = undefined;
+        this.whole = undefined;
+    }
+    /** Does it answer URLs, by a page or a redirect? */
+    get isAnswering() {
+        return this.page !== undefined || this.more.to !== undefined || this.more.out !== undefined;
+    }
+    /** The host that it asks for, its own or that of a route above it. */
+    host() {
+        return this.more.host ?? this.parent?.host();
+    }
+    get data() {
+        return this.more.data ?? {};
+    }
+    /** The route with its ancestors, the outermost first. */
+    chain() {
+        return this.parent ? [...this.parent.chain(), this] : [this];
+    }
+    /** The template from the root. */
+    template() {
+        return (this.whole ?? (this.whole = this.more.template ?? ((this.parent ? pathOf(this.parent.template()).replace(/^\/$/, "") : "") + this.path || "/")));
+    }
+    /** The parameters, in the order in which they are declared. */
+    params() {
+        return (this.own ?? (this.own = (this.more.names ?? namesIn(this.template())).map((name) => this.param(name))));
+    }
+    /** Those that have a say in whether a URL is answered. Single values come before lists, as questions to live lists have an order. */
+    judges() {
+        const rank = ({ kind, isExploded }) => (kind === QUERY ? (isExploded ? 1 : 0) : kind === PAIRS ? 2 : 3);
+        return (this.judging ?? (this.judging = this.params().filter(({ judge }) => judge).sort((one, other) => rank(one) - rank(other))));
+    }
+    /** May a URL spell out a value that it could leave out: a default, or an empty one that counts as absent? */
+    mayBeShort() {
+        return (this.isShortable ?? (this.isShortable = this.params().some(({ kind, rule, many, fallback, isOptional, isExploded }) => (isOptional && fallback !== undefined && kind < PAIRS && !isExploded) || (kind === QUERY && (many ? !(many.items === any && !many.values) : rule !== any)))));
+    }
+    param(name) {
+        const chain = this.chain();
+        // The nearest route that has a rule of its own for the name decides.
+        const near = [...chain].reverse().map((one) => one.name + "." + name);
+        const spec = near.map((key) => this.table.spec(key)).find((one) => one) ?? this.table.spec(name);
+        const level = chain.findIndex((one) => namesIn(one.path + (one.more.host ?? "")).includes(name));
+        return { ...spec, name, level, key: spec.key ?? decodeURIComponent(name) };
+    }
+    /** Puts its ways into the tree. */
+    grow() {
+        if (this.ends)
+            return;
+        const { table, parent, more, children } = this;
+        const root = { node: table.root, way: NONE, covers: NONE };
+        const ends = [];
+        for (const [way, covers, isArea] of more.paths ?? NONE)
+            ends.push(this.end(way, { ...root, covers }, isArea === 1));
+        if (!more.paths) {
+            const ways = more.ways ?? [pathOf(this.path)];
+            for (const end of parent ? parent.ends : [root])
+                for (const way of ways)
+                    ends.push(this.end(way, end, !this.isAnswering));
+        }
+        this.ends = ends;
+        if (children)
+            for (const { node } of ends)
+                node.waiting = node.waiting ? [...node.waiting, ...children] : children;
+    }
+    /** Where one of its ways ends, and what was above it. A way from the root brings its covers. */
+    end(text, above, isArea) {
+        const { table, more } = this;
+        const way = [...above.way];
+        let { node } = above;
+        let isTail = false;
+        for (const segment of text.length > 1 ? text.slice(1).split("/") : NONE) {
+            const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
+            const pieces = raws.map((raw) => this.piece(raw));
+            const [first] = pieces;
+            way.push(pieces);
+            if (pieces.every((piece) => typeof piece === "string")) {
+                const word = pieces.join("");
+                node = node.literal(table.site.fold ? word.toLowerCase() : word);
+                continue;
+            }
+            const value = pieces.length === 1 && first;
+            const rule = value && (value.kind === REST ? any : value.texts);
+            isTail = value && (value.kind === ITEMS || value.kind === REST);
+            const key = rule ? table.keyOf(rule) : pieces.map((piece, at) => (typeof piece === "string" ? raws[at] : table.keyOf(piece.texts))).join("");
+            node = node.edge(table, key, () => rule || table.site.pieces(pieces, table.site), isTail);
+        }
+        const end = new End(this, node, way, more.paths ? above.covers : [...above.covers, isTail ? -1 : node.depth], isTail);
+        // Lines are opened as URLs lead to them, which is not their order.
+        const inOrder = (all) => [...all, end].sort((one, other) => one.route.index - other.route.index);
+        if (isArea)
+            node.areas = inOrder(node.areas);
+        else
+            node.ends = inOrder(node.ends);
+        return end;
+    }
+    piece(raw) {
+        if (raw[0] === "{")
+            return this.params().find(({ name }) => name === raw.slice(1, -1));
+        return raw.includes("%") ? decodeURIComponent(raw) : raw;
+    }
+}
+/** Where a walk is after some segments. */
+export class Node {
+    constructor(above, text, rule, key, isTail) {
+        this.above = above;
+        this.text = text;
+        this.rule = rule;
+        this.key = key;
+        this.depth = above ? above.depth + 1 : 0;
+        this.isTail = isTail;
+        this.literals = undefined;
+        this.next = undefined;
+        this.edges = isTail ? [this] : NONE;
+        this.ends = NONE;
+        this.areas = NONE;
+        this.waiting = undefined;
+        this.isOrdered = undefined;
+    }
+    literal(text) {
+        const number = numberOf(text);
+        const literals = (this.literals ?? (this.literals = new Map()));
+        const first = literals.get(number);
+        for (let one = first; one; one = one.next)
+            if (one.text === text)
+                return one;
+        const made = new Node(this, text, undefined, "", false);
+        made.next = first;
+        literals.set(number, made);
+        this.isOrdered = undefined;
+        return made;
+    }
+    edge(table, key, rule, isTail) {
+        const known = this.edges.find((one) => one.isTail === isTail && one.key === key);
+        if (known)
+            return known;
+        const made = new Node(this, "", rule(), key, isTail);
+        this.isOrdered = undefined;
+        this.edges = [...this.edges, made].sort((one, other) => table.rank(one.key, one.isTail) - table.rank(other.key, other.isTail));
+        return made;
+    }
+}
+/** One way through a route, from the root to its last segment. */
+export class End {
+    constructor(route, node, way, covers, tail) {
+        this.route = route;
+        this.node = node;
+        this.covers = covers;
+        this.tail = tail;
+        this.depth = node.depth;
+        this.way = way;
+        this.places = undefined;
+    }
+    /** For each parameter of the route where its value is. */
+    spots() {
+        return (this.places ?? (this.places = this.route.params().map(({ name }) => {
+            const isIt = (piece) => typeof piece === "object" && piece.name === name;
+            const segment = this.way.findIndex((pieces) => pieces.some(isIt));
+            const pieces = this.way[segment];
+            return { segment, piece: pieces && pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
+        })));
+    }
+    /** The rules of its segments; nothing for a literal. Those of a tail are that of its first segment. */
+    steps(count) {
+        const steps = [];
+        for (let node = this.node; node.above; node = node.above)
+            steps[node.depth - 1] = node.rule ? node : undefined;
+        while (steps.length < count)
+            steps.push(this.node);
+        return steps;
+    }
+}
+
+// A table: its routes as lines, and what holds for the whole site.
+/** The version of the runtime. A table that was made for another one says so when it is loaded. */
+export const VERSION = "0.1.0";
+const isSpec = (one) => "kind" in one;
+export class Table {
+    constructor(version, lines, params, site = {}) {
+        if (version !== VERSION) {
+            throw new Error(`the table was made for version ${version} of its runtime, which is ${VERSION}; write all modules again with \`vivid-lane convert\``);
+        }
+        this.site = { slash: 0, bytes: 8192, segments: 128, ...site };
+        this.params = params;
+        this.keys = new Map();
+        this.routes = new Map();
+        this.root = new Node(undefined, "", undefined, "", false);
+        const waiting = [];
+        for (const line of lines) {
+            const [name] = line;
+            const dot = name.lastIndexOf(".");
+            const parent = dot < 0 ? undefined : this.routes.get(name.slice(0, dot));
+            const route = new Route(this, this.routes.size, line, parent);
+            this.routes.set(name, route);
+            if (parent)
+                parent.isParent = true;
+            if (!parent || route.more.paths)
+                waiting.push(route);
+            else if (parent.children)
+                parent.children.push(route);
+            else
+                parent.children = [route];
+        }
+        this.root.waiting = waiting;
+        for (const name in params) {
+            const { kind, texts } = this.spec(name);
+            if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.keys.has(texts))
+                this.keys.set(texts, `{${name}}`);
+        }
+        const keys = site.order ?? [...this.keys.values()];
+        this.ranks = new Map(keys.map((key, rank) => [key, rank]));
+    }
+    /** The parameter of a key, as it is declared. */
+    spec(key) {
+        const found = Object.prototype.hasOwnProperty.call(this.params, key) ? this.params[key] : undefined;
+        return found && (isSpec(found) ? found : segment(found));
+    }
+    /** What a rule is called among the segments: by the first parameter that has it. */
+    keyOf(rule) {
+        return this.keys.get(rule) ?? "{}";
+    }
+    /** The place of a segment among those of its node: the narrower first. */
+    rank(key, isTail = false) {
+        return (isTail ? this.ranks.get(key + "*") : undefined) ?? this.ranks.get(key) ?? this.ranks.get(key + "*") ?? -1;
+    }
+    /** Makes what goes on from a node. */
+    open(node) {
+        const { waiting } = node;
+        node.waiting = undefined;
+        for (const route of waiting)
+            route.grow();
+    }
+}
+
+// URL → route: one walk from the root, the narrowest way first.
+/** Has a URL the host that a route asks for, if it does? */
+export function hasHost({ site: { host } }, reading, route) {
+    return !host || route.host() === undefined || host(reading, route);
+}
+/** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
+export function takesQuery(reading, end) {
+    const { route } = end;
+    for (const pair of route.exact)
+        if (!pair.isIn(reading.query))
+            return false;
+    for (const param of route.judges())
+        if (!param.judge(reading, param, end))
+            return false;
+    return true;
+}
+/**
+ * Goes on from a node with a segment. Every node but that of a tail is reached in one way only, so a walk meets it once at most. It
+ * ends with the first way that answers, or looks at all of them where one URL may have several.
+ */
+export function walk(table, reading, start, first) {
+    const { text, starts, ends, numbers, count, visit } = reading;
+    const { fold, several } = table.site;
+    let node = start;
+    let at = first;
+    for (;;) {
+        while (node.waiting)
+            table.open(node);
+        if (visit)
+            for (const end of [...node.ends, ...node.areas])
+                visit(end, at);
+        if (at === count) {
+            let isFound = false;
+            if (visit)
+                return false;
+            for (const end of node.ends) {
+                if (!hasHost(table, reading, end.route) || !takesQuery(reading, end))
+                    continue;
+                reading.end = end;
+                if (!several)
+                    return true;
+                reading.found.push(end);
+                isFound = true;
+            }
+            return isFound;
+        }
+        const from = starts[at];
+        const to = ends[at];
+        let next = node.literals && node.literals.get(numbers[at]);
+        while (next && !(fold ? next.text === text.slice(from, to).toLowerCase() : next.text.length === to - from && text.startsWith(next.text, from)))
+            next = next.next;
+        const { edges } = node;
+        if (next && edges.length === 0) {
+            node = next;
+            at += 1;
+            continue;
+        }
+        let isFound = next !== undefined && walk(table, reading, next, at + 1);
+        // Where the first way is not always the right one, all are tried.
+        if (isFound && (!several || isOrdered(table, node)))
+            return true;
+        for (let index = 0; index < edges.length; index += 1) {
+            const edge = edges[index];
+            if (visit && edge.isTail)
+                continue;
+            if (edge.rule.takes(text, from, to, reading, at) && walk(table, reading, edge, at + 1)) {
+                if (!several || isOrdered(table, node))
+                    return true;
+                isFound = true;
+            }
+        }
+        return isFound;
+    }
+}
+function isOrdered(table, node) {
+    return (node.isOrdered ?? (node.isOrdered = table.site.several.isOrdered(node)));
+}
+const GET = ["GET"];
+export function methodsOf({ more }) {
+    return more.methods ?? GET;
+}
+/** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
+export function allows(route, method) {
+    const methods = methodsOf(route);
+    return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
+}
+/** The ways that answer a URL which was read, each no wider than any other that does. */
+export function find(table, reading) {
+    const { several } = table.site;
+    reading.found.length = 0;
+    if (!walk(table, reading, table.root, 0))
+        return [];
+    return several ? several.choose(table, reading) : [reading.end];
+}
+/** Of ways none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
+export function choose(found, method) {
+    let best;
+    for (const one of found) {
+        if (!allows(one.route, method))
+            continue;
+        const [a, b] = [one.route, best?.route];
+        if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends.indexOf(one) - b.ends.indexOf(best)) < 0)
+            best = one;
+    }
+    return best;
+}
+/** The text of a value in the path, as it is judged; nothing where this way has none. */
+export function textOf(reading, end, index) {
+    const { segment, piece } = end.spots()[index];
+    if (segment < 0)
+        return undefined;
+    return piece < 0 ? reading.segment(segment) : end.steps(segment + 1)[segment].rule.cut(reading, segment)[piece];
+}
+/** What the URL has for a parameter; nothing where it is absent. */
+export function sent(reading, end, index) {
+    const param = end.route.params()[index];
+    return param.find ? param.find(reading, param, end) : textOf(reading, end, index);
+}
+/** The values of a URL, in the order of the parameters. */
+export function valuesOf(reading, end) {
+    return end.route.params().map(({ kind, fallback }, index) => sent(reading, end, index) ?? (kind === HOST ? undefined : fallback));
+}
+/** Does a URL spell out a value that it could leave out: a default, or what is empty and counts as absent? */
+function isNeedless(reading, param, value) {
+    const { kind, isOptional, isExploded, fallback } = param;
+    if (isOptional && fallback !== undefined && value !== undefined && !isExploded && kind !== PAIRS && kind !== HOST && isSame(value, fallback))
+        return true;
+    return kind === QUERY && reading.query !== "" && rawsOf(reading.query, param.key).some((raw, at) => (at === 0 || isExploded) && isUnfilled(param, raw));
+}
+/** How many such values there are. */
+export function countNeedless(reading, end) {
+    return end.route.params().filter((param, index) => isNeedless(reading, param, sent(reading, end, index))).length;
+}
+/** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
+export function typedParams(reading, end) {
+    const params = end.route.params();
+    const spots = end.spots();
+    const all = {};
+    for (let index = 0; index < params.length; index += 1) {
+        const param = params[index];
+        const { segment, piece } = spots[index];
+        const { name, kind } = param;
+        if (kind === SEGMENT && segment >= 0 && piece < 0 && !param.find) {
+            const { read } = param.rule;
+            const { text } = reading;
+            const from = reading.starts[segment];
+            const to = reading.ends[segment];
+            put(all, name, read ? read(text, from, to) : text.slice(from, to));
+        }
+        else if (kind !== FRAGMENT || param.fallback !== undefined) {
+            put(all, name, typed(param, sent(reading, end, index) ?? (kind === HOST ? undefined : param.fallback)));
+        }
+    }
+    return all;
+}
+
+// The one address of a page (RFC 3986, section 6.2.2), for a URL in another spelling; and why some texts are no URL of any site.
+/** Escapes all but unreserved characters. */
+export function encodeUnreserved(text) {
+    return encodeURIComponent(text).replace(/[!'()*]/g, (one) => "%" + one.charCodeAt(0).toString(16).toUpperCase());
+}
+/** Escapes what is neither unreserved, nor reserved, nor an escape (RFC 6570, section 3.2.1). */
+export function encodeReserved(text) {
+    return text.replace(/(%[0-9A-Fa-f]{2})|[^\w\-.~:/?#[\]@!$&'()*+,;=]/gu, (one, escape) => escape ?? encodeURIComponent(one));
+}
+/** A segment in its normal form. */
+export function normalSegment(raw) {
+    return raw.replace(/%([0-9A-Fa-f]{2})|[^\w\-.~:[\]@!$&'()*+,;=]/gu, (one, digits) => {
+        if (digits === undefined)
+            return encodeURIComponent(one);
+        const character = String.fromCharCode(parseInt(digits, 16));
+        return /[\w\-.~]/.test(character) ? character : one.toUpperCase();
+    });
+}
+/** A query in which nothing stands that a URL cannot hold. */
+export function cleanQuery(raw) {
+    return raw.replace(/(%[0-9A-Fa-f]{2})|[^\w\-.~:[\]@!$&'()*+,;=/?]/gu, (one, escape) => escape ?? encodeURIComponent(one));
+}
+/** Has a text more bytes than a limit? */
+export function isLonger(text, limit) {
+    return text.length > limit || (text.length * 3 > limit && bytesOf(text).length > limit);
+}
+export function cutAtQuery(url) {
+    const end = url.search(/[?#]/);
+    if (end < 0)
+        return [url, undefined];
+    return [url.slice(0, end), url[end] === "?" ? url.slice(end + 1).split("#", 1)[0] : undefined];
+}
+/** Cuts a path with an optional query, or an absolute URL. */
+export function targetOf(url) {
+    const [before, query] = cutAtQuery(url);
+    const absolute = before[0] === "/" ? null : /^https?:\/\/([^/]*)(.*)$/is.exec(before);
+    if (!absolute)
+        return { host: undefined, sent: before, query };
+    const authority = absolute[1];
+    return { host: authority.slice(authority.lastIndexOf("@") + 1).replace(/:[0-9]*$/, ""), sent: absolute[2] || "/", query };
+}
+export const tooLong = ({ bytes }) => `the URL is longer than ${bytes} bytes`;
+/** A segment without its escapes; a number says why it has no such form. */
+function decode(raw) {
+    if (/%(?![0-9A-Fa-f]{2})/.test(raw))
+        return 0;
+    try {
+        const text = decodeURIComponent(raw);
+        return hasControl(text) ? 2 : text;
+    }
+    catch {
+        return 1;
+    }
+}
+/** What a URL that is not in its normal form comes to: another address, why it is none, or nothing where it is outside of the site. */
+export function normalized(table, url) {
+    const { site } = table;
+    const bad = (reason, status = 400) => ({ status, reason });
+    const { locate } = site;
+    const target = locate ? locate.target(url) : targetOf(url);
+    const noSlash = bad("expected a path that starts with `/`");
+    if (target.sent[0] !== "/" && (!locate || target.sent !== ""))
+        return noSlash;
+    const path = (locate ? target.sent : inside(target.sent, site)) ?? target.sent;
+    if (isLonger(path, site.bytes))
+        return bad(tooLong(site), 414);
+    if (path.length > 1) {
+        const raws = path.replace(/\/$/, "").slice(1).split("/");
+        if (raws.length > site.segments)
+            return bad(`the path has more than ${site.segments} segments`, 414);
+        if (hasControl(path))
+            return bad("the URL holds a control character");
+        const wrong = raws.map(decode).find((text) => typeof text === "number");
+        if (wrong !== undefined)
+            return bad(["expected two hexadecimal digits after `%`", "the URL is not UTF-8", "the URL holds a control character"][wrong]);
+    }
+    return locate && !locate.isInside(url) ? undefined : normalAddress(target, site);
+}
+/** The part of a path below the base. */
+function inside(path, { base = "" }) {
+    if (!path.startsWith(base))
+        return undefined;
+    const rest = path.slice(base.length);
+    return rest === "" || rest[0] === "/" ? rest : undefined;
+}
+/** The address of a URL that is not in its normal form; nothing for one outside of the site. */
+function normalAddress({ sent, query }, site) {
+    const kept = [];
+    let endsWithSlash = false;
+    for (const raw of sent.replace(/^\//, "").split("/")) {
+        const decoded = decode(raw);
+        const text = typeof decoded === "number" ? raw : decoded;
+        endsWithSlash = text === "" || text === "." || text === "..";
+        if (text === "..")
+            kept.pop();
+        else if (text !== ".")
+            kept.push(raw);
+    }
+    const path = kept.filter((raw) => raw !== "").map((raw) => "/" + normalSegment(raw)).join("");
+    const below = site.locate ? path : inside(path, site);
+    return below === undefined ? undefined : prefixOf(site) + withSlash(below, endsWithSlash, site) + queryOf(query);
+}
+/** What an address starts with before the path of the page. */
+export function prefixOf({ base = "", locate }) {
+    return locate ? locate.prefix : base;
+}
+/** A path in its normal form, with a slash at its end as the site has it. */
+function withSlash(path, hadSlash, { base, slash, locate }) {
+    const trimmed = path.replace(/\/+$/, "");
+    const isBareRoot = trimmed === "" && (!base || locate);
+    return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");
+}
+/** A query with its mark, as far as a URL can hold it; nothing for one that says nothing. */
+export function queryOf(query) {
+    return query === undefined || isVacant(query) ? "" : "?" + cleanQuery(query);
+}
+/** The address of a page whose template expanded to this, or whose path this is. */
+export function addressFor(expanded, site) {
+    const end = expanded.search(/[?#]/);
+    const path = end < 0 ? expanded : expanded.slice(0, end);
+    const normal = path.split("/").slice(1).map((raw) => "/" + normalSegment(raw)).join("");
+    return prefixOf(site) + withSlash(normal, false, site) + (end < 0 ? "" : expanded.slice(end));
+}
+/** The address that a URL was asked under: without scheme, host and fragment. */
+export function addressOf(reading, site) {
+    const { locate } = site;
+    const sent = reading.text.slice(reading.start, reading.stop) || "/";
+    return (locate ? locate.prefix + sent : sent) + queryOf(reading.query);
+}
+/** The address of a page that was found, where the URL spells its path in another way: letters in another case, or a tail with escaped slashes. */
+export function respelt(reading, end, site) {
+    const path = (site.fold && inCase(reading, end)) ?? withSlashes(reading, end);
+    return path === undefined ? undefined : addressFor(path, site) + queryOf(reading.query);
+}
+/** The path with its tail as a link writes it, where a slash in it is escaped. */
+function withSlashes(reading, { tail, depth, route }) {
+    if (!tail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST))
+        return undefined;
+    const raws = reading.path().split("/").slice(1);
+    if (!raws.slice(depth - 1).some((raw) => raw.includes("%2F")))
+        return undefined;
+    return "/" + raws.map((raw, at) => (at < depth - 1 ? raw : raw.replace(/%2F/g, "/"))).join("/");
+}
+/** The path with its literals as the route declares them, where letter case does not count. */
+function inCase(reading, { way }) {
+    const words = way.map((pieces) => (pieces.every((piece) => typeof piece === "string") ? pieces.join("") : undefined));
+    if (!words.some((word, at) => word !== undefined && word !== reading.segment(at)))
+        return undefined;
+    return Array.from({ length: reading.count }, (_, at) => "/" + (words[at] === undefined ? reading.raw(at) : encodeSegment(words[at]))).join("");
+}
+/** Escapes what may not stand in a segment. */
+function encodeSegment(text) {
+    return text.replace(/[^\w\-.~:[\]@!$&'()*+,;=]/gu, encodeURIComponent);
+}
+
+// Lists and pairs in one segment or in a tail. A delimiter that was not escaped differs from the same character as text, so such segments
+// are read with marks in the place of delimiters: control characters, which no segment holds otherwise.
+const MARKS = ",=;";
+/** A segment as it was sent, decoded, with its delimiters as marks. */
+export function marked(raw) {
+    return decodeURIComponent(raw.replace(/[,=;]/g, (one) => String.fromCharCode(MARKS.indexOf(one) + 1)));
+}
+/** Marked text as plain text. */
+export function plain(text) {
+    return text.replace(/[\x01-\x03]/g, (one) => MARKS[one.charCodeAt(0) - 1]);
+}
+/** What segments need of which one piece is a list. */
+export const marks = { marked, plain };
+/** The items of a marked text, plain; names and values in turn. Nothing where it cannot be cut. */
+export function itemsOf({ many, separator, isNamed, name }, text) {
+    let texts = separator === "" ? [text]
+        : separator === "," ? text.split("\x01")
+            : separator === "+" ? text.split(/[\x01,]/)
+                : separator === ";" ? text.split("\x03")
+                    : text.split(".");
+    if (name !== undefined) {
+        // The first item has its name before it already.
+        const start = name + "\x02";
+        if (texts.some((one, at) => at > 0 && !one.startsWith(start)))
+            return undefined;
+        texts = texts.map((one, at) => (at > 0 ? one.slice(start.length) : one));
+    }
+    if (many.values && isNamed) {
+        // An item without a sign has an empty value, which is none.
+        const sign = separator === "+" ? /[\x02=]/ : /\x02/;
+        texts = texts.flatMap((one) => [one.split(sign, 1)[0], one.slice(one.search(sign) + 1 || one.length)]);
+    }
+    texts = texts.map(plain);
+    return texts.includes("") || (many.values && texts.length % 2 === 1) ? undefined : texts;
+}
+/** The rule of a text in which items are joined. */
+export function joined(many, separator, isNamed = false, name) {
+    const join = { many, separator, isNamed, name };
+    return new Rule((text, from, to, reading, segment) => {
+        const own = segment === undefined ? text.slice(from, to) : marked(reading.raw(segment));
+        const texts = itemsOf(join, own);
+        return texts !== undefined && takesItems(many, texts, reading);
+    }, undefined, { join });
+}
+export function joinOf({ facts }) {
+    return facts?.["join"];
+}
+function itemsIn(texts, text) {
+    const join = joinOf(texts);
+    return valueOfMany(join.many, itemsOf(join, text) ?? []);
+}
+function findJoined(reading, param, end) {
+    const index = end.route.params().indexOf(param);
+    const { segment, piece } = end.spots()[index];
+    if (segment < 0)
+        return undefined;
+    return itemsIn(param.texts, piece < 0 ? marked(reading.raw(segment)) : textOf(reading, end, index));
+}
+const one = (many) => many.values ?? many.items;
+/** A list or pairs in a segment. */
+export function list(many, texts, fallback) {
+    return { ...segment(texts, fallback), rule: one(many), many, find: findJoined };
+}
+/** The segments of the tail, as they were sent. */
+function rawTail(reading, { depth, tail: isThere }) {
+    if (!isThere)
+        return undefined;
+    return Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at));
+}
+/** All segments to the end, each a pair. */
+export function tailOfPairs(many, texts, fallback) {
+    const find = (reading, _, end) => {
+        const raws = rawTail(reading, end);
+        return raws && valueOfMany(many, raws.flatMap((raw) => itemsOf(joinOf(texts), marked(raw)) ?? []));
+    };
+    return { ...tail(many, texts, fallback), find };
+}
+/** All segments to the end as one text, in which items are joined. */
+export function restOfMany(many, texts, fallback) {
+    const whole = (reading, end) => {
+        const raws = rawTail(reading, end);
+        return raws && marked(raws.join("/"));
+    };
+    return {
+        ...segment(texts, fallback),
+        kind: REST,
+        rule: one(many),
+        many,
+        find: (reading, _, end) => {
+            const text = whole(reading, end);
+            return text === undefined ? undefined : itemsIn(texts, text);
+        },
+        judge: (reading, _, end) => {
+            const text = whole(reading, end);
+            return text === undefined || ((!reading.isEscaped || isWritable(plain(text))) && texts.takes(text, 0, text.length, reading));
+        },
+    };
+}
+
+// Segments of several pieces: texts and values in turn.
+/** A segment of one value with a text before or behind it. */
+export function beside(pieces) {
+    const [first, second] = pieces;
+    const isBefore = typeof first === "string";
+    const word = (isBefore ? first : second);
+    const rule = (typeof first === "string" ? second : first);
+    const { length } = word;
+    return new Rule((text, from, to, reading) => {
+        if (to - from <= length || !text.startsWith(word, isBefore ? from : to - length))
+            return false;
+        return isBefore ? rule.texts.takes(text, from + length, to, reading) : rule.texts.takes(text, from, to - length, reading);
+    }, undefined, undefined, (reading, segment) => {
+        const text = reading.segment(segment);
+        return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+    });
+}
+/**
+ * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
+ * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
+ */
+export function cut(pieces, site) {
+    const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));
+    const isJoined = (rule) => typeof rule === "object" && rule.facts?.["join"] !== undefined;
+    const marks = rules.some(isJoined) ? site.marks : undefined;
+    const whole = (reading, segment) => (marks ? marks.marked(reading.raw(segment)) : reading.segment(segment));
+    const unmarked = (text) => (marks ? marks.plain(text) : text);
+    const partOf = (rule, text) => (isJoined(rule) ? text : unmarked(text));
+    const textsOf = (text) => split(rules, text, site.cuts, unmarked);
+    return new Rule((text, from, to, reading, segment) => {
+        const texts = textsOf(segment === undefined ? text.slice(from, to) : whole(reading, segment));
+        return (texts !== undefined &&
+            rules.every((rule, at) => {
+                if (typeof rule === "string")
+                    return true;
+                const part = partOf(rule, texts[at]);
+                return part !== "" && (rule === any || rule.takes(part, 0, part.length, reading));
+            }));
+    }, undefined, undefined, (reading, segment) => textsOf(whole(reading, segment)).map((text, at) => (typeof rules[at] === "object" ? partOf(rules[at], text) : text)));
+}
+/** Cuts a text into its pieces; nothing where it has no such pieces. */
+export function split(rules, text, cuts, plainOf) {
+    const automatonOf = (rule) => cuts?.get(rule);
+    // Characters, not bytes: no piece begins within one. An automaton reads the bytes of each.
+    const chars = Array.from(text);
+    const bytes = chars.map(bytesOf);
+    /** Where a piece can start so that it ends at a good place. */
+    function startsOf(piece, good) {
+        if (typeof piece === "string") {
+            const wanted = Array.from(piece);
+            return good.map((_, at) => good[at + wanted.length] === true && wanted.every((one, index) => plainOf(chars[at + index]) === one));
+        }
+        const automaton = automatonOf(piece);
+        const starts = [];
+        let isGoodAfter = false;
+        let alive = [];
+        for (let at = chars.length; at >= 0; at -= 1) {
+            if (automaton) {
+                const before = alive;
+                const read = (from) => bytes[at]?.reduce((state, byte) => (state < 0 ? state : stepped(automaton[state], byte)), from) ?? -1;
+                alive = automaton.map((state, from) => (good[at] && state[0] === 1) || before[read(from)] === true);
+                starts[at] = alive[0];
+            }
+            else {
+                starts[at] = isGoodAfter;
+                isGoodAfter || (isGoodAfter = good[at]);
+            }
+        }
+        return starts;
+    }
+    /** The first good place where a piece can end. */
+    function shortest(piece, start, good) {
+        if (typeof piece === "string")
+            return start + Array.from(piece).length;
+        const automaton = automatonOf(piece);
+        let state = 0;
+        for (let at = start; at < bytes.length; at += 1) {
+            if (automaton)
+                state = bytes[at].reduce((from, byte) => stepped(automaton[from], byte), state);
+            if (good[at + 1] && (!automaton || automaton[state][0] === 1))
+                return at + 1;
+        }
+        return bytes.length;
+    }
+    // For each piece where the text can be cut so that it and all that follow fit.
+    const ends = [];
+    let good = [...chars.map(() => false), true];
+    for (let at = rules.length - 1; at >= 0; at -= 1) {
+        ends[at] = good;
+        good = startsOf(rules[at], good);
+    }
+    if (!good[0])
+        return undefined;
+    let start = 0;
+    return rules.map((rule, at) => {
+        const end = shortest(rule, start, ends[at]);
+        const own = chars.slice(start, end).join("");
+        start = end;
+        return own;
+    });
+}
+
+// Routes that ask for a host, and its one spelling (RFC 3986, section 3.2; RFC 5890, section 2.3.2.1; RFC 3492).
+function piecesOf(route) {
+    const pieces = route.host().split(/(\{.*?\})/).filter((piece) => piece !== "");
+    const names = pieces.map((piece) => (piece[0] === "{" ? piece.slice(1, -1) : undefined));
+    const rules = pieces.map((piece, at) => (names[at] === undefined ? piece : route.params().find(({ name }) => name === names[at]).texts));
+    return { names, rules };
+}
+function textsOfHost(rules, host, route) {
+    return rules.length === 1 ? [host] : split(rules, host, route.table.site.cuts, (text) => text);
+}
+/** Has a URL the host that a route asks for? */
+export function isHostOf(reading, route) {
+    if (reading.host === undefined)
+        return false;
+    const { rules } = piecesOf(route);
+    const texts = textsOfHost(rules, normalHost(reading.host), route);
+    if (!texts)
+        return false;
+    return rules.every((rule, at) => {
+        const text = texts[at];
+        return typeof rule === "string" ? rules.length > 1 || text === rule : text !== "" && (rule === any || rule.takes(text, 0, text.length, reading));
+    });
+}
+/** The value of a parameter in the host. */
+export function findInHost(reading, param, { route }) {
+    const { names, rules } = piecesOf(route);
+    return textsOfHost(rules, normalHost(reading.host ?? ""), route)?.[names.indexOf(param.name)];
+}
+/** Small letters, without the dot at the end, labels that are not ASCII encoded. */
+export function normalHost(host) {
+    let name = host.replace(/\.$/, "");
+    if (!/%(?![0-9A-Fa-f]{2})/.test(name)) {
+        try {
+            const decoded = decodeURIComponent(name);
+            if (!/[\0-\x1f\x7f]/.test(decoded))
+                name = decoded;
+        }
+        catch {
+            // It stays as it is.
+        }
+    }
+    const isAscii = (text) => !/[^\0-\x7f]/.test(text);
+    if (isAscii(name))
+        return name.replace(/[A-Z]/g, (one) => one.toLowerCase());
+    return name
+        .split(/[.\u3002\uff0e\uff61]/)
+        .map((label) => label.toLowerCase())
+        .map((label) => (isAscii(label) || Array.from(label).length > 63 ? label : "xn--" + punycode(label)))
+        .join(".");
+}
+function punycode(label) {
+    const points = Array.from(label, (one) => one.codePointAt(0));
+    const digit = (value) => value.toString(36);
+    const basic = points.filter((point) => point < 128);
+    let out = String.fromCharCode(...basic) + (basic.length > 0 ? "-" : "");
+    let [code, delta, bias, handled] = [128, 0, 72, basic.length];
+    while (handled < points.length) {
+        const next = Math.min(...points.filter((point) => point >= code));
+        delta += (next - code) * (handled + 1);
+        code = next;
+        for (const point of points) {
+            if (point < code)
+                delta += 1;
+            if (point !== code)
+                continue;
+            let rest = delta;
+            for (let base = 36;; base += 36) {
+                const least = base <= bias ? 1 : base >= bias + 26 ? 26 : base - bias;
+                if (rest < least)
+                    break;
+                out += digits(least + ((rest - least) % (36 - least)));
+                rest = Math.floor((rest - least) / (36 - least));
+            }
+            out += digits(rest);
+            let scaled = Math.floor(delta / (handled === basic.length ? 700 : 2));
+            scaled += Math.floor(scaled / (handled + 1));
+            let steps = 0;
+            for (; scaled > 455; steps += 36)
+                scaled = Math.floor(scaled / 35);
+            bias = steps + Math.floor((36 * scaled) / (scaled + 38));
+            delta = 0;
+            handled += 1;
+        }
+        delta += 1;
+        code += 1;
+    }
+    return out;
+    /** a to z are 0 to 25, 0 to 9 are 26 to 35. */
+    function digits(value) {
+        return value < 26 ? String.fromCharCode(97 + value) : digit(value - 26);
+    }
+}
+
+// Sites whose addresses stand in the fragment: `/index.html#/nights`.
+/** Reads the part after the first `#`; `base` is the path of the document. */
+export function fragment(base) {
+    const trimmed = (path) => path.replace(/\/+$/, "");
+    const documentOf = (url) => url.split("#", 1)[0];
+    const within = (url) => url.slice(documentOf(url).length + 1).split("#", 1)[0];
+    /** Does a URL name the document that the site is? A fragment alone does. */
+    function isInside(url) {
+        const document = documentOf(url);
+        return document === "" || trimmed(targetOf(document).sent) === trimmed(base);
+    }
+    return {
+        base,
+        prefix: (base || "/") + "#",
+        isInside,
+        scan(reading, url, site) {
+            reading.host = targetOf(documentOf(url)).host ?? reading.host;
+            return isInside(url) && scanPath(reading, within(url), 0, site, true);
+        },
+        target(url) {
+            const [sent, query] = cutAtQuery(within(url));
+            return { host: targetOf(documentOf(url)).host, sent, query };
+        },
+    };
+}
+
+// Where one URL may have several ways: which of them is the narrowest? Segments are compared from the left, then what ends there.
+const LEFT = -1;
+const RIGHT = 1;
+const SAME = 0;
+const OTHER = 2;
+/**
+ * The order of ways that may answer the same URL: of pairs of segments where the order of the table does not say it, of segments that
+ * accept one text only, and of pairs of ways whose segments say nothing.
+ */
+export function several(steps, single, ends) {
+    const [ofSteps, ofEnds] = [sidesOf(steps), sidesOf(ends)];
+    /** Which of two segments that share a text is the narrower; nothing where neither is. */
+    function sideOfSteps(table, left, right) {
+        if (left === right)
+            return SAME;
+        const side = ofSteps(left, right);
+        return side === OTHER ? (table.rank(left) < table.rank(right) ? LEFT : RIGHT) : side;
+    }
+    /** The name of a way: that of its route, with its number where it is not the first. */
+    function nameOf(end) {
+        const at = end.route.ends.indexOf(end);
+        return end.route.name + (at > 0 ? " " + at : "");
+    }
+    function beats(table, count, left, right) {
+        let side = SAME;
+        const [ours, others] = [left.steps(count), right.steps(count)];
+        for (let at = 0; side === SAME && at < count; at += 1) {
+            const [one, other] = [ours[at], others[at]];
+            if (one === other)
+                continue;
+            // A segment that accepts one text only is no wider than a literal.
+            side = one && other ? sideOfSteps(table, one.key, other.key) : single.includes((one ?? other).key) ? SAME : one ? RIGHT : LEFT;
+        }
+        if (side === SAME)
+            side = ofEnds(nameOf(left), nameOf(right));
+        // Two ways through one route: the one that fills more from the left was made first.
+        if (side !== LEFT && side !== RIGHT)
+            return left.route === right.route && left.route.ends.indexOf(left) < left.route.ends.indexOf(right);
+        return side === LEFT;
+    }
+    return {
+        isOrdered({ edges, literals }) {
+            const isSole = ({ key }) => single.includes(key);
+            // Of those that share a text the narrower comes first, but for the pairs that are known not to.
+            const isBefore = ({ key }, other) => {
+                const side = key === other.key ? SAME : ofSteps(key, other.key);
+                return side === LEFT || side === OTHER;
+            };
+            return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some(isSole));
+        },
+        choose(table, { found, count }) {
+            let left = [...found];
+            // Each route has its narrowest way before routes are compared.
+            for (const isOwn of [true, false]) {
+                const all = left;
+                left = all.filter((one) => !all.some((other) => other !== one && (one.route === other.route) === isOwn && beats(table, count, other, one)));
+            }
+            return left;
+        },
+    };
+}
+/** Says which side of a pair is the narrower; nothing where neither is, and `OTHER` for a pair that is not known. */
+function sidesOf(pairs) {
+    const sides = new Map();
+    for (const [left, right, equal] of pairs) {
+        sides.set(left + "\n" + right, equal === 1 ? SAME : equal === 2 ? undefined : LEFT);
+        sides.set(right + "\n" + left, equal === 1 ? SAME : equal === 2 ? undefined : RIGHT);
+    }
+    return (left, right) => {
+        const key = left + "\n" + right;
+        return sides.has(key) ? sides.get(key) : OTHER;
+    };
+}
+
+// Name and values → URL: the inverse of matching.
+const compiled = /* @__PURE__ */ new WeakMap();
+function compiledOf(route) {
+    let known = compiled.get(route);
+    if (!known) {
+        const template = route.template();
+        const path = pathOf(template);
+        const isRaw = /\{\+/.test(path);
+        const names = route.params().map(({ name }) => name);
+        known = { path: partsOf(names, path, !isRaw), rest: partsOf(names, template.slice(path.length), false), isRaw };
+        compiled.set(route, known);
+    }
+    return known;
+}
+/** Texts, and expressions between them; variables by their place among some names. */
+function partsOf(names, template, isPath) {
+    const parts = template.split(/\{(.*?)\}/).map((piece, at) => {
+        if (at % 2 === 0)
+            return isPath ? encodeReserved(piece).split("/").map(normalSegment).join("/") : encodeReserved(piece);
+        const operator = /^[\w%]/.test(piece) ? "" : piece[0];
+        const isReserved = operator === "+" || operator === "#";
+        const variables = piece.slice(operator.length).split(",").map((one) => {
+            const name = one.replace("*", "");
+            return { index: names.indexOf(name), name, isExploded: one.endsWith("*") };
+        });
+        return {
+            operator,
+            isNamed: /[;?&]/.test(operator),
+            separator: operator === "?" ? "&" : operator === "" || isReserved ? "," : operator,
+            encode: isReserved ? encodeReserved : encodeText,
+            variables,
+        };
+    });
+    return parts.filter((part) => part !== "");
+}
+/** Is a text one that a URL holds as it is, wherever it stands? */
+function isPlain(text) {
+    for (let at = 0; at < text.length; at += 1) {
+        const code = text.charCodeAt(at);
+        // Letters, digits, `-`, `.`, `_`, `~`.
+        if (!((code > 96 && code < 123) || (code > 64 && code < 91) || (code > 44 && code < 58 && code !== 47) || code === 95 || code === 126))
+            return false;
+    }
+    return text !== "";
+}
+function encodeText(text) {
+    return isPlain(text) ? text : encodeUnreserved(text);
+}
+function expand(parts, texts, { lists }) {
+    let out = "";
+    for (let at = 0; at < parts.length; at += 1) {
+        const part = parts[at];
+        if (typeof part === "string") {
+            out += part;
+            continue;
+        }
+        const { operator, isNamed, separator, encode, variables } = part;
+        let lead = operator === "+" ? "" : operator;
+        for (let index = 0; index < variables.length; index += 1) {
+            const variable = variables[index];
+            const value = texts[variable.index];
+            if (value === undefined)
+                continue;
+            out += lead;
+            lead = separator;
+            if (typeof value !== "string")
+                out += lists.write(value, part, variable.name, variable.isExploded);
+            else if (!isNamed)
+                out += encode(value);
+            else
+                out += encodeReserved(variable.name) + (value === "" && operator === ";" ? "" : "=") + encode(value);
+        }
+    }
+    return out;
+}
+/** Expands a template whose variables have these values. */
+export function expandTemplate(template, valueOf, tools) {
+    const names = namesIn(template);
+    return expand(partsOf(names, template, false), names.map(valueOf), tools);
+}
+/** The route to which a link leads. */
+export function linkable(table, name) {
+    const route = table.routes.get(name);
+    if (!route)
+        throw new LinkError("unknown-route", name, undefined, { table });
+    const { to, out } = route.more;
+    if (to || out)
+        throw new LinkError("redirect", name, undefined, { to: to?.[0] });
+    if (route.page === undefined)
+        throw new LinkError("group", name);
+    return route;
+}
+const hasOwn = Object.prototype.hasOwnProperty;
+/** A text in the form that its parameter has. */
+export function formOf({ many, kind }, text, { host }) {
+    if (many)
+        return many.values ? text : [text];
+    return host && kind === HOST ? host.form(text) : text;
+}
+/** The values of a call as texts; what is absent or a list without items is none. */
+export function textsOf(route, given, tools) {
+    const params = route.params();
+    const values = given;
+    const texts = [];
+    for (let index = 0; index < params.length; index += 1) {
+        const param = params[index];
+        const { name } = param;
+        const value = hasOwn.call(values, name) ? values[name] : undefined;
+        if (value === undefined || value === null) {
+            texts.push(undefined);
+        }
+        else if (typeof value === "object") {
+            const isEmpty = Object.keys(value).length === 0;
+            texts.push(isEmpty ? undefined : tools.lists ? tools.lists.texts(value) : []);
+        }
+        else {
+            texts.push(formOf(param, wellFormed(String(value)), tools));
+        }
+    }
+    return texts;
+}
+/** Refuses a value for which there is no parameter. */
+function refuseUnknown(route, given) {
+    const values = given;
+    const params = route.params();
+    for (const key in values) {
+        let at = 0;
+        while (at < params.length && params[at].name !== key)
+            at += 1;
+        const value = at < params.length ? undefined : values[key];
+        if (value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0))
+            continue;
+        throw new LinkError("unknown-param", route.name, key, { names: params.map(({ name }) => name) });
+    }
+}
+/** What a call gives, as texts. */
+export function givenTo(route, given, tools) {
+    refuseUnknown(route, given);
+    return textsOf(route, given, tools);
+}
+/** The texts that go into the template: all checked, defaults filled in or left out. */
+function checked(route, given, leaveOut, { lists }) {
+    const params = route.params();
+    const texts = [];
+    for (let index = 0; index < params.length; index += 1) {
+        const param = params[index];
+        const { name, kind, isOptional, fallback, many } = param;
+        const mayGo = isOptional && (leaveOut || kind === QUERY);
+        const value = given[index];
+        let own;
+        if (value !== undefined) {
+            if (!mayGo || fallback === undefined || !isSame(fallback, value)) {
+                own = value;
+                if (typeof value === "string" && !many)
+                    checkText(route, param, param.rule, value);
+                else if (lists)
+                    lists.check(route, param, value);
+                else
+                    throw new LinkError("form", route.name, name, { expected: "one value" });
+            }
+        }
+        else if (!mayGo && fallback !== undefined) {
+            own = fallback;
+        }
+        else if (!isOptional) {
+            throw new LinkError("missing", route.name, name);
+        }
+        texts.push(own);
+    }
+    return texts;
+}
+/** What is filled from left to right has no gaps: the default of a value before another is written after all. */
+function fillGaps(route, parts, texts) {
+    for (const part of parts) {
+        if (typeof part === "string" || part.variables.length < 2 || (part.operator !== "/" && part.operator !== "."))
+            continue;
+        const { variables } = part;
+        let last = variables.length - 1;
+        while (last >= 0 && texts[variables[last].index] === undefined)
+            last -= 1;
+        for (const { index, name } of variables.slice(0, Math.max(last, 0))) {
+            if (texts[index] !== undefined)
+                continue;
+            const { fallback } = route.params()[index];
+            if (fallback === undefined)
+                throw new LinkError("gap", route.name, variables[last].name, { before: name });
+            texts[index] = fallback;
+        }
+    }
+}
+/** Checks one text of a value. */
+export function checkText(route, { name, kind }, rule, text) {
+    if (isPlain(text) && (rule === any || rule.takes(text, 0, text.length)))
+        return;
+    const isInQuery = kind === QUERY || kind === PAIRS;
+    if ((!isInQuery || rule !== any) && hasControl(text))
+        throw new LinkError("refused", route.name, name, { control: text });
+    if (rule === any && (isInQuery || kind === FRAGMENT))
+        return;
+    if (text === "")
+        throw new LinkError("refused", route.name, name, { isEmpty: true });
+    if (!rule.takes(text, 0, text.length))
+        throw new LinkError("refused", route.name, name, { value: text, rule });
+}
+function written(route, texts, tools) {
+    const { site } = route.table;
+    const { path, rest, isRaw } = compiledOf(route);
+    fillGaps(route, path, texts);
+    let expanded = expand(path, texts, tools);
+    // A path whose only segments are optional expands to nothing at all.
+    if (expanded.charCodeAt(0) !== 47)
+        expanded = "/" + expanded;
+    const dots = expanded.includes("/.") ? /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]) : null;
+    if (dots)
+        throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
+    const more = expand(rest, texts, tools);
+    let url;
+    if (isRaw)
+        url = addressFor(expanded + more, site);
+    else if (expanded === "/")
+        url = addressFor("/" + more, site);
+    else
+        url = prefixOf(site) + (site.slash === ALWAYS ? expanded + "/" : expanded) + more;
+    if (tools.host && route.host() !== undefined) {
+        const value = (name) => texts[route.params().findIndex((param) => param.name === name)];
+        url = tools.host.write(route, value) + url;
+    }
+    if (url.length > site.bytes)
+        throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
+    return url;
+}
+/** The URL of a redirect: whatever answers it. */
+export function urlOfAny(route, given, tools) {
+    linkable(route.table, route.name);
+    return written(route, checked(route, given, true, tools), tools);
+}
+/** The URL of a route for texts. */
+export function urlOf(route, given, tools) {
+    const short = checked(route, given, true, tools);
+    const url = written(route, short, tools);
+    if (!route.more.check)
+        return url;
+    const error = tools.readBack(route, short, url);
+    if (!error)
+        return url;
+    // Where leaving a default out lets another reading in, it is written.
+    const long = checked(route, given, false, tools);
+    const longUrl = written(route, long, tools);
+    if (isSame(long, short) || tools.readBack(route, long, longUrl))
+        throw error;
+    return longUrl;
+}
+/** The live lists that a rule, or the rules of its items, name. */
+function listsOf({ rule, many }) {
+    return (many ? [many.items, many.values] : [rule]).map((one) => one?.facts?.["list"]);
+}
+/** Why a URL would not be read as a route with these values, if so. */
+export function readBack(route, texts, url) {
+    const { table, name } = route;
+    const params = route.params();
+    // A link's own values are in the lists that they are said to be in.
+    const isOwn = (list, value) => params.some((param, index) => listsOf(param).includes(list) && [texts[index]].flat(2).includes(value));
+    const asked = { isListed: isOwn, isMet: () => true };
+    const reading = take(asked, undefined);
+    const wrong = (details, param) => new LinkError("not-reversible", name, param, { url, ...details });
+    let error;
+    const end = scan(reading, url, table.site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+    if (!end || table.site.respelt?.(reading, end, table.site) !== undefined) {
+        error = wrong({});
+    }
+    else if (end.route !== route) {
+        error = new LinkError("captured", name, undefined, { url, by: end.route.name });
+    }
+    else {
+        const read = valuesOf(reading, end);
+        const at = params.findIndex(({ kind, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], texts[index] ?? fallback));
+        if (at >= 0)
+            error = wrong({ read: read[at], given: texts[at], name: params[at].name }, params[at].name);
+    }
+    giveBack(reading);
+    return error;
+}
+/** The URL of a route. */
+export function linkIn(table, tools, name, values = {}) {
+    const route = linkable(table, name);
+    return urlOf(route, givenTo(route, values, tools), tools);
+}
+
+// Links with lists and pairs, and with hosts.
+export const lists = {
+    texts(value) {
+        const text = (one) => wellFormed(String(one));
+        const items = Array.isArray(value) ? value : Object.entries(value);
+        return items.map((item) => (Array.isArray(item) ? [text(item[0]), text(item[1])] : text(item)));
+    },
+    check(route, param, value) {
+        const { name, rule, many } = param;
+        const wrong = (expected, found) => new LinkError("form", route.name, name, { expected, found });
+        if (!many) {
+            if (typeof value !== "string")
+                throw wrong("one value");
+            checkText(route, param, rule, value);
+            return;
+        }
+        const { items, values, least, most, isUnique } = many;
+        if (typeof value === "string" || value.some((item) => (typeof item === "string") === (values !== undefined))) {
+            throw wrong(values ? "a list of pairs" : "a list of texts");
+        }
+        if (value.length < least || value.length > most) {
+            throw wrong(`at least ${least} ${most === Infinity ? "" : `and at most ${most} `}items`, value.length);
+        }
+        for (const item of value) {
+            const [first, second] = typeof item === "string" ? [item] : item;
+            checkText(route, param, items, first);
+            if (values)
+                checkText(route, param, values, second);
+        }
+        const twice = value.find((item, at) => isUnique && value.indexOf(item) < at);
+        if (twice !== undefined)
+            throw new LinkError("refused", route.name, name, { value: value.join(","), twice });
+    },
+    write(given, { operator, isNamed, separator, encode }, name, isExploded) {
+        const value = given;
+        const named = (text) => (!isNamed ? text : encodeReserved(name) + (text === "" && operator === ";" ? "" : "=") + text);
+        if (!isExploded) {
+            const items = value.map((item) => (typeof item === "string" ? encode(item) : `${encode(item[0])},${encode(item[1])}`));
+            return (isNamed ? encodeReserved(name) + "=" : "") + items.join(",");
+        }
+        const items = value.map((item) => {
+            if (typeof item === "string")
+                return named(encode(item));
+            return encode(item[0]) + (operator === ";" && item[1] === "" ? "" : "=") + encode(item[1]);
+        });
+        return items.join(separator);
+    },
+};
+export const hosts = {
+    form: normalHost,
+    write: (route, valueOf) => `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(route.host(), valueOf, {}),
+};
+
+// Where in the table a URL is, and links from there.
+const READ = /* @__PURE__ */ Symbol("read");
+function readOf(at) {
+    return at[READ];
+}
+/**
+ * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few ask for is
+ * worked out when they do, by reading the URL again.
+ */
+export class Spotted {
+    constructor(reading, end, host) {
+        this.route = end.route.name;
+        this.params = typedParams(reading, end);
+        // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
+        this[READ] = { end, url: reading.url, host };
+    }
+    get address() {
+        return again(this, (reading, { route }) => addressOf(reading, route.table.site));
+    }
+    get levels() {
+        return again(this, levelsOf);
+    }
+    get frames() {
+        const { route } = readOf(this).end;
+        return framesOf(route.table, route);
+    }
+    get data() {
+        return readOf(this).end.route.data;
+    }
+}
+/** A URL that shows a page. */
+export class Page extends Spotted {
+    constructor(reading, end, host) {
+        super(reading, end, host);
+        this.outcome = "page";
+        this.status = 200;
+        this.page = end.route.page;
+    }
+}
+function again(at, use) {
+    const { end, url, host } = readOf(at);
+    const reading = take(nobody, host);
+    scan(reading, url, end.route.table.site);
+    const result = use(reading, end);
+    giveBack(reading);
+    return result;
+}
+/** The frames around a route, outermost first: the site's, then those of the levels. */
+export function framesOf(table, route) {
+    return [table.site, ...(route ? route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+}
+function levelsOf(reading, end) {
+    const { route, covers } = end;
+    const path = reading.path();
+    const params = route.params();
+    let start = 0;
+    return route.chain().map((level, index) => {
+        const stop = stopOf(reading, end, covers[index], path);
+        const covered = path.slice(start, stop);
+        start = stop;
+        const own = {};
+        params.forEach((param, at) => {
+            if (param.level !== index)
+                return;
+            const value = sent(reading, end, at) ?? (param.kind === HOST ? undefined : param.fallback);
+            if (value !== undefined)
+                put(own, param.name, typed(param, value));
+        });
+        return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.data };
+    });
+}
+/** Where in a path a level ends. */
+function stopOf(reading, end, cover, path) {
+    if (cover === -1)
+        return path.length;
+    const [segments, pieces] = typeof cover === "object" ? cover : [cover + 1, 0];
+    if (segments === 0)
+        return 0;
+    const raws = path.split("/").slice(1);
+    let at = raws.slice(0, segments - 1).reduce((sum, raw) => sum + 1 + raw.length, 0);
+    if (typeof cover === "number")
+        return at;
+    at += 1;
+    const { cut } = end.steps(segments)[segments - 1]?.rule ?? {};
+    // An escape is one byte.
+    const start = at;
+    const raw = raws[segments - 1];
+    for (let bytes = cut ? bytesOf(cut(reading, segments - 1).slice(0, pieces).join("")).length : 0; bytes > 0; bytes -= 1)
+        at += raw[at - start] === "%" ? 3 : 1;
+    return at;
+}
+/** The values of a position, with their parameters. */
+function valuesAt(at) {
+    return { params: readOf(at).end.route.params(), values: again(at, valuesOf) };
+}
+export function tableOf(at) {
+    return readOf(at).end.route.table;
+}
+function valueAt(at, name) {
+    const { params, values } = valuesAt(at);
+    return values[params.findIndex((param) => param.name === name)];
+}
+/** The variables in the parts with which both templates begin. */
+function commonBeginning(own, target) {
+    const cutUp = (template) => template.split(/(\{.*?\})/).filter((part) => part !== "");
+    const [left, right] = [cutUp(own), cutUp(target)];
+    const plain = (part) => part?.replace(/\*/g, "");
+    const differs = right.findIndex((part, at) => plain(part) !== plain(left[at]));
+    const same = differs < 0 ? right : right.slice(0, differs);
+    return same.filter((part) => part[0] === "{").flatMap((part) => part.replace(/[{}*?&#;+./]/g, "").split(","));
+}
+/** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
+function inheritedFrom(at, target) {
+    const own = readOf(at).end.route;
+    const { params, values } = valuesAt(at);
+    const shared = commonBeginning(own.template(), target.template());
+    const [ownNames, names] = [own.name.split("."), target.name.split(".")];
+    const differs = ownNames.findIndex((name, index) => name !== names[index]);
+    const common = differs < 0 ? ownNames.length : differs;
+    return target.params().map(({ name, level, kind, isOptional, fallback }) => {
+        const index = params.findIndex((param) => param.name === name);
+        const isNeeded = !isOptional && fallback === undefined;
+        const isOfAncestor = level < common && kind !== QUERY;
+        const isInQuery = params[index]?.kind === QUERY;
+        return !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
+    });
+}
+export const RETURN = "return";
+/** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
+export function linkFromIn(tools, from, name, values = {}, { back } = {}) {
+    const route = linkable(tableOf(from), name);
+    const address = back === "here" ? from.address : back === "carry" ? valueAt(from, RETURN) : undefined;
+    const given = address === undefined ? values : { ...values, [RETURN]: address };
+    const inherited = inheritedFrom(from, route);
+    const own = givenTo(route, given, tools);
+    const isSet = (name) => Object.prototype.hasOwnProperty.call(given, name);
+    const texts = route.params().map(({ name: key }, index) => own[index] ?? (isSet(key) && !isEmptyList(given, key) ? undefined : inherited[index]));
+    return urlOf(route, texts, tools);
+}
+/** An empty list is not given, but takes nothing back. */
+function isEmptyList(given, key) {
+    const value = given[key];
+    return typeof value === "object" && value !== null;
+}
+/** A link with scheme and host. */
+export function absoluteIn(table, url) {
+    const { origin } = table.site;
+    if (url[0] !== "/")
+        return url;
+    if (origin === undefined)
+        throw new LinkError("no-origin", url);
+    return origin + url;
+}
+/** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
+export function activityIn(tools, at, name, given = {}) {
+    const shown = readOf(at).end.route;
+    const route = shown.chain().find((one) => one.name === name);
+    if (!route)
+        return undefined;
+    const values = valuesAt(at);
+    const texts = textsOf(route, given, tools);
+    const isSameValue = ({ name: key, kind, fallback }, index) => {
+        const isOfQuery = kind === QUERY || kind === PAIRS;
+        if (kind === FRAGMENT || (isOfQuery && texts[index] === undefined))
+            return true;
+        // The query of an ancestor is not in the URL of its descendants.
+        return (!isOfQuery || route === shown) && isSame(texts[index] ?? fallback, values.values[values.params.findIndex((param) => param.name === key)]);
+    };
+    return route.params().every(isSameValue) ? (route === shown ? "page" : "true") : undefined;
+}
+/** The URL of the nearest ancestor with a page, with the same values. */
+export function upIn(tools, at) {
+    for (let { parent } = readOf(at).end.route; parent; { parent } = parent) {
+        if (parent.page === undefined)
+            continue;
+        try {
+            return linkFromIn(tools, at, parent.name);
+        }
+        catch {
+            // The next one may have a link.
+        }
+    }
+    return undefined;
+}
+/** What changes when one page takes the place of another, or is the first. */
+export function transitionIn(from, to) {
+    const [old, next] = [from?.levels ?? [], to.levels];
+    const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
+    const same = differs < 0 ? next.length : differs;
+    const changed = next.slice(0, same).flatMap((after, level) => {
+        const before = old[level];
+        const names = new Set(Object.keys({ ...before.params, ...after.params }));
+        const changes = [...names].map((name) => ({ name, route: after.route, before: before.params[name], after: after.params[name] }));
+        return changes.filter((change) => !isSame(change.before, change.after));
+    });
+    const names = (levels) => levels.map(({ route }) => route);
+    return { kept: names(next.slice(0, same)), left: names(old.slice(same)).reverse(), entered: names(next.slice(same)), changed };
+}
+export function placeIn({ site: { origin = "", base = "", locate } }) {
+    return { origin, base: locate ? locate.base : base, isInFragment: locate !== undefined };
+}
+
+// URL → page, where nothing else is asked.
+/**
+ * The page that answers a `GET`, whatever it asks of the visitor; no value counts as listed. Where an address without some value may be that
+ * of another page, `shorten` finds out.
+ */
+export function matchIn(table, url, host, shorten) {
+    const reading = take(nobody, host);
+    let page;
+    if (scan(reading, url, table.site)) {
+        const end = choose(find(table, reading), "GET");
+        if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
+            const isShort = !end.route.mayBeShort() || countNeedless(reading, end) === 0 || (shorten !== undefined && shorten(reading, end, nobody) === undefined);
+            if (isShort)
+                page = new Page(reading, end, host);
+        }
+    }
+    giveBack(reading);
+    return page;
+}
+
+// From a request to a decision.
+/** The answers to the questions of one request. Each question is asked once. */
+class Answers {
+    constructor(ask) {
+        this.known = new Map();
+        this.stopped = undefined;
+        this.ask = ask;
+    }
+    isListed(list, value) {
+        return this.isSo({ list, value });
+    }
+    isMet(need) {
+        return this.isSo({ need });
+    }
+    isSo(question) {
+        const key = JSON.stringify(question);
+        if (!this.known.has(key))
+            this.known.set(key, this.ask(question, key));
+        const answer = this.known.get(key);
+        if (typeof answer !== "boolean")
+            this.stopped ?? (this.stopped = question);
+        return answer === true;
+    }
+}
+const MOST_STEPS = 8;
+function canonical(location) {
+    return { step: { status: 308, location, route: undefined, isExternal: false } };
+}
+/** One look at the table. */
+function look(url, request) {
+    const reading = take(request.asked, request.host);
+    const outcome = lookWith(reading, url, request);
+    giveBack(reading);
+    return outcome;
+}
+function lookWith(reading, url, request) {
+    const { table, method, host, asked, parts } = request;
+    if (!scan(reading, url, table.site)) {
+        const address = normalized(table, url);
+        return typeof address === "string" ? canonical(address) : address ? { bad: address } : { missing: undefined };
+    }
+    const found = find(table, reading);
+    if (found.length === 0)
+        return { missing: undefined };
+    const end = choose(found, method);
+    if (!end)
+        return { others: found };
+    const other = table.site.respelt?.(reading, end, table.site);
+    if (other !== undefined)
+        return canonical(other);
+    const { route } = end;
+    const { to, out, needs } = route.more;
+    if (to || out)
+        return parts.redirected(reading, end);
+    if (parts.shorten && route.mayBeShort() && countNeedless(reading, end) > 0) {
+        const address = parts.shorten(reading, end, asked);
+        if (address !== undefined)
+            return canonical(address);
+    }
+    for (const need of needs ?? []) {
+        if (asked.isMet(need))
+            continue;
+        const otherwise = table.site.needs[need];
+        // Coming back is a `GET`, so only what answers one is a place to come back to.
+        const showsPage = () => {
+            const again = take(asked, host ?? reading.host);
+            const end = scan(again, url, table.site) ? choose(find(table, again), "GET") : undefined;
+            const isShown = end?.route.page !== undefined && table.site.respelt?.(again, end, table.site) === undefined;
+            giveBack(again);
+            return isShown;
+        };
+        return { need, location: otherwise === undefined ? undefined : parts.signInAt(table.routes.get(otherwise), reading, end, showsPage, method) };
+    }
+    return { found: new Page(reading, end, host) };
+}
+/** The methods as they are listed: `GET` brings `HEAD`, and `OPTIONS` is answered everywhere. */
+function allowed(routes) {
+    const methods = new Set(routes.flatMap((route) => methodsOf(route))).add("OPTIONS");
+    if (methods.has("GET"))
+        methods.add("HEAD");
+    return [...methods].sort();
+}
+/** Decides with these answers. */
+function decideWith(url, request) {
+    const { table } = request;
+    if (isLonger(url, table.site.bytes))
+        return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
+    if (url === "*" && request.method === "OPTIONS") {
+        return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(({ isAnswering }) => isAnswering)) };
+    }
+    let outcome = look(url, request);
+    if (!("step" in outcome))
+        return decision(url, outcome, request);
+    const host = targetOf(url).host ?? request.host;
+    let { step } = outcome;
+    let { method } = request;
+    for (let count = 0; count < MOST_STEPS; count += 1) {
+        if (step.status === 303 || (step.status < 303 && method === "POST"))
+            method = "GET";
+        if (!step.isExternal)
+            outcome = look(step.location, { ...request, method, host });
+        if (step.isExternal || "found" in outcome) {
+            const { status, location, route, isExternal } = step;
+            return { outcome: "redirect", status, location, route: route?.name, isExternal };
+        }
+        // The request stands where the address does that it leads to.
+        if (!("step" in outcome))
+            return decision(step.location, outcome, request);
+        const next = outcome.step;
+        const isForGood = (status) => status === 301 || status === 308;
+        // A redirect for now must not be taken for one for good.
+        const takesOver = step.route ? isForGood(step.status) && !isForGood(next.status) : next.route !== undefined;
+        step = { ...next, status: takesOver ? next.status : step.status, route: step.route ?? next.route };
+    }
+    return decision(url, { missing: step.route && [step.route, "its redirects lead in a circle"] }, request);
+}
+/** The decision for a look that gave no page, at the address that the request stands for. */
+function decision(address, outcome, request) {
+    const { table } = request;
+    if ("found" in outcome)
+        return outcome.found;
+    if ("bad" in outcome)
+        return { outcome: "bad-request", ...outcome.bad };
+    const { owner, position } = placeOf(address, request);
+    if ("need" in outcome) {
+        const location = outcome.location && lastSignIn(outcome.location, request);
+        return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
+    }
+    if ("others" in outcome) {
+        const allow = allowed(outcome.others.map(({ route }) => route));
+        if (request.method === "OPTIONS")
+            return { outcome: "options", status: 204, allow };
+        return { outcome: "wrong-method", status: 405, allow, position };
+    }
+    const [to, reason] = outcome.missing ?? [];
+    const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
+    const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
+    return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(table), position, reason };
+}
+/** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
+function lastSignIn(first, request) {
+    let location = first;
+    for (let count = 0; count < MOST_STEPS; count += 1) {
+        const outcome = look(location, { ...request, method: "GET" });
+        if (!("need" in outcome) || outcome.location === undefined)
+            break;
+        location = outcome.location;
+    }
+    return location;
+}
+/** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
+function covering(table, reading, method, isWanted) {
+    const found = [];
+    reading.visit = (end, at) => found.push([end, at]);
+    walk(table, reading, table.root, 0);
+    reading.visit = undefined;
+    let best;
+    for (const [end, at] of found) {
+        const { route } = end;
+        // A page at the root covers the root alone, unless something is declared below it.
+        const isArea = at > 0 || route.more.fallback !== undefined || route.isParent;
+        if (!isArea || !hasHost(table, reading, route) || !isWanted(route))
+            continue;
+        const rank = 2 * at + (allows(route, method) && takesQuery(reading, end) ? 1 : 0);
+        if (!best || rank > best[0])
+            best = [rank, end];
+    }
+    return best?.[1];
+}
+/** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
+function placeOf(url, { table, method, host, asked }) {
+    const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
+    const reading = take(silent, host);
+    let place = {};
+    if (scan(reading, url, table.site)) {
+        const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
+        const found = find(table, reading);
+        const isBelow = (route) => !owner || route.chain().includes(owner);
+        const end = choose(found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
+        place = { owner, position: end && new Spotted(reading, end, host) };
+    }
+    giveBack(reading);
+    return place;
+}
+function settled(decision, { stopped, known }) {
+    if (!stopped)
+        return decision;
+    const answer = known.get(JSON.stringify(stopped));
+    return { outcome: "unavailable", status: 503, question: stopped, retryAfter: typeof answer === "object" ? answer.retryAfter : undefined };
+}
+function decided(table, parts, url, { method = "GET", host }, ask) {
+    const answers = new Answers(ask);
+    return settled(decideWith(wellFormed(url), { table, method, host, asked: answers, parts }), answers);
+}
+function asker({ meets, lists }) {
+    const put = (whom, value) => whom === undefined ? false : typeof whom === "function" ? whom(value) : whom.has(value);
+    return (question) => {
+        if ("need" in question)
+            return put(meets, question.need);
+        const own = lists ?? {};
+        return put(Object.prototype.hasOwnProperty.call(own, question.list) ? own[question.list] : undefined, question.value);
+    };
+}
+/** Decides what to do with a request. Each question is asked once, where the decision hangs on it. */
+export function decideIn(table, parts, url, asks) {
+    return decided(table, parts, url, asks, asker(asks));
+}
+/** The same, for questions that take their time: it stops at each question on which it hangs, and goes on with the answer. */
+export async function decideAsyncIn(table, parts, url, asks) {
+    const known = new Map();
+    const ask = asker(asks);
+    for (;;) {
+        let open;
+        const decision = decided(table, parts, url, asks, (question, key) => {
+            if (!known.has(key))
+                open ?? (open = question);
+            return known.get(key);
+        });
+        // What comes after a question without an answer is not asked.
+        if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open))
+            return decision;
+        known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
+    }
+}
+/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
+function isAddress(wanted) {
+    return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
+}
+/** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
+export function returnAddressIn(table, parts, wanted, otherwise, asks) {
+    return isAddress(wanted) && decideIn(table, parts, wanted, { ...asks, method: "GET" }).outcome === "page" ? wanted : otherwise;
+}
+/** The same, where lists and needs are asked over a network. */
+export async function returnAddressAsyncIn(table, parts, wanted, otherwise, asks) {
+    return isAddress(wanted) && (await decideAsyncIn(table, parts, wanted, { ...asks, method: "GET" })).outcome === "page" ? wanted : otherwise;
+}
+
+// Where a visitor is sent on to: by redirects of the table, to the short form of an address, and to sign in and back.
+/** What a function gives; nothing for a link that cannot be made. */
+function linked(make) {
+    try {
+        return make();
+    }
+    catch (error) {
+        if (error instanceof LinkError)
+            return undefined;
+        throw error;
+    }
+}
+/** The pairs of the query that the route does not know, as they were sent. */
+function unknownPairs({ query }, route) {
+    if (route.params().some(({ kind }) => kind === PAIRS))
+        return [];
+    return query.split("&").filter((pair) => pair !== "" && !readsName(route, decodeForm(pair.split("=", 1)[0])));
+}
+/** A URL with the pairs of the query that the route does not know, as they were sent. */
+function withRest(url, reading, route) {
+    const hash = route.table.site.locate ? -1 : url.indexOf("#");
+    const fragment = hash < 0 ? "" : url.slice(hash);
+    let out = hash < 0 ? url : url.slice(0, hash);
+    const nameOf = (pair) => pair.split("=", 1)[0];
+    const known = (out.split("?")[1] ?? "").split("&").map(nameOf);
+    for (const pair of unknownPairs(reading, route)) {
+        if (!known.includes(nameOf(pair)))
+            out += (out.includes("?") ? "&" : "?") + cleanQuery(pair);
+    }
+    return out + fragment;
+}
+/** Leaves out values that an address need not spell out. */
+export function shortener(tools) {
+    return (reading, end, asked) => {
+        const { route } = end;
+        const { table } = route;
+        return linked(() => {
+            const short = urlOf(route, [...valuesOf(reading, end)], tools);
+            const again = take(asked, undefined);
+            let address;
+            const other = scan(again, short, table.site) ? choose(find(table, again), methodsOf(route)[0] ?? "GET") : undefined;
+            if (other && other.route === route && table.site.respelt?.(again, other, table.site) === undefined) {
+                if (countNeedless(again, other) < countNeedless(reading, end))
+                    address = withRest(short, reading, route);
+            }
+            giveBack(again);
+            return address;
+        });
+    };
+}
+/** Follows the redirects of the table. */
+export function redirector(tools) {
+    return (reading, end) => {
+        const { route } = end;
+        const { table, more } = route;
+        const params = route.params();
+        const values = valuesOf(reading, end);
+        const valueOf = (name) => values[params.findIndex((param) => param.name === name)];
+        if (more.out) {
+            const [template, status] = more.out;
+            return { step: { status, location: withRest(expandTemplate(template, valueOf, tools), reading, route), route, isExternal: true } };
+        }
+        const [name, status, fillings] = more.to;
+        const target = table.routes.get(name);
+        const texts = target.params().map((param) => {
+            const pieces = Object.prototype.hasOwnProperty.call(fillings, param.name) ? fillings[param.name] : [];
+            const all = pieces.map((piece) => (typeof piece === "string" ? piece : valueOf(piece[0])));
+            return all.length === 1 ? all[0] : all.length > 1 && all.every((piece) => typeof piece === "string") ? all.join("") : undefined;
+        });
+        try {
+            const url = urlOfAny(target, texts.map((text, index) => (typeof text === "string" ? formOf(target.params()[index], text, tools) : text)), tools);
+            return { step: { status, location: withRest(url, reading, route), route, isExternal: false } };
+        }
+        catch (error) {
+            if (error instanceof LinkError)
+                return { missing: [target, error.message] };
+            throw error;
+        }
+    };
+}
+/** Sends visitors to sign in, with the way back. */
+export function signIn(tools) {
+    return (to, reading, end, showsPage, method) => {
+        const { route } = end;
+        const given = to.params().map(({ name, kind }) => {
+            const index = route.params().findIndex((own) => own.name === name && own.kind === kind);
+            return name === RETURN || index < 0 ? undefined : valuesOf(reading, end)[index];
+        });
+        const isRead = method === "GET" || method === "HEAD" || showsPage();
+        const place = to.params().findIndex(({ name }) => name === RETURN);
+        const back = isRead && place >= 0 ? linked(() => urlOf(to, given.map((text, index) => (index === place ? addressOf(reading, to.table.site) : text)), tools)) : undefined;
+        return back ?? linked(() => urlOf(to, given, tools));
+    };
+}

@@ -1,0 +1,117 @@
+// Segments of several pieces: texts and values in turn.
+
+import { any, bytesOf, Rule, stepped, type Automaton } from "./rules.js";
+import { type Reading } from "./reading.js";
+import { type Site } from "./table.js";
+import { type Piece } from "./tree.js";
+
+/** A segment of one value with a text before or behind it. */
+export function beside(pieces: readonly Piece[]): Rule {
+  const [first, second] = pieces;
+  const isBefore = typeof first === "string";
+  const word = (isBefore ? first : second) as string;
+  const rule = (typeof first === "string" ? second : first) as { readonly texts: Rule };
+  const { length } = word;
+  return new Rule(
+    (text, from, to, reading) => {
+      if (to - from <= length || !text.startsWith(word, isBefore ? from : to - length)) return false;
+      return isBefore ? rule.texts.takes(text, from + length, to, reading) : rule.texts.takes(text, from, to - length, reading);
+    },
+    undefined,
+    undefined,
+    (reading, segment) => {
+      const text = reading.segment(segment);
+      return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+    },
+  );
+}
+
+/**
+ * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
+ * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
+ */
+export function cut(pieces: readonly Piece[], site: Site): Rule {
+  const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));
+  const isJoined = (rule: string | Rule): boolean => typeof rule === "object" && rule.facts?.["join"] !== undefined;
+  const marks = rules.some(isJoined) ? site.marks : undefined;
+  const whole = (reading: Reading, segment: number): string => (marks ? marks.marked(reading.raw(segment)) : reading.segment(segment));
+  const unmarked = (text: string): string => (marks ? marks.plain(text) : text);
+  const partOf = (rule: Rule, text: string): string => (isJoined(rule) ? text : unmarked(text));
+  const textsOf = (text: string): string[] | undefined => split(rules, text, site.cuts, unmarked);
+  return new Rule(
+    (text, from, to, reading, segment) => {
+      const texts = textsOf(segment === undefined ? text.slice(from, to) : whole(reading!, segment));
+      return (
+        texts !== undefined &&
+        rules.every((rule, at) => {
+          if (typeof rule === "string") return true;
+          const part = partOf(rule, texts[at]!);
+          return part !== "" && (rule === any || rule.takes(part, 0, part.length, reading));
+        })
+      );
+    },
+    undefined,
+    undefined,
+    (reading, segment) => textsOf(whole(reading, segment))!.map((text, at) => (typeof rules[at] === "object" ? partOf(rules[at] as Rule, text) : text)),
+  );
+}
+
+/** Cuts a text into its pieces; nothing where it has no such pieces. */
+export function split(rules: readonly (string | Rule)[], text: string, cuts: Site["cuts"], plainOf: (text: string) => string): string[] | undefined {
+  const automatonOf = (rule: Rule): Automaton | undefined => cuts?.get(rule);
+  // Characters, not bytes: no piece begins within one. An automaton reads the bytes of each.
+  const chars = Array.from(text);
+  const bytes = chars.map(bytesOf);
+
+  /** Where a piece can start so that it ends at a good place. */
+  function startsOf(piece: string | Rule, good: readonly boolean[]): boolean[] {
+    if (typeof piece === "string") {
+      const wanted = Array.from(piece);
+      return good.map((_, at) => good[at + wanted.length] === true && wanted.every((one, index) => plainOf(chars[at + index]!) === one));
+    }
+    const automaton = automatonOf(piece);
+    const starts: boolean[] = [];
+    let isGoodAfter = false;
+    let alive: boolean[] = [];
+    for (let at = chars.length; at >= 0; at -= 1) {
+      if (automaton) {
+        const before = alive;
+        const read = (from: number): number => bytes[at]?.reduce((state, byte) => (state < 0 ? state : stepped(automaton[state]!, byte)), from) ?? -1;
+        alive = automaton.map((state, from) => (good[at]! && state[0] === 1) || before[read(from)] === true);
+        starts[at] = alive[0]!;
+      } else {
+        starts[at] = isGoodAfter;
+        isGoodAfter ||= good[at]!;
+      }
+    }
+    return starts;
+  }
+
+  /** The first good place where a piece can end. */
+  function shortest(piece: string | Rule, start: number, good: readonly boolean[]): number {
+    if (typeof piece === "string") return start + Array.from(piece).length;
+    const automaton = automatonOf(piece);
+    let state = 0;
+    for (let at = start; at < bytes.length; at += 1) {
+      if (automaton) state = bytes[at]!.reduce((from, byte) => stepped(automaton[from]!, byte), state);
+      if (good[at + 1] && (!automaton || automaton[state]![0] === 1)) return at + 1;
+    }
+    return bytes.length;
+  }
+
+  // For each piece where the text can be cut so that it and all that follow fit.
+  const ends: boolean[][] = [];
+  let good = [...chars.map(() => false), true];
+  for (let at = rules.length - 1; at >= 0; at -= 1) {
+    ends[at] = good;
+    good = startsOf(rules[at]!, good);
+  }
+  if (!good[0]) return undefined;
+  let start = 0;
+  return rules.map((rule, at) => {
+    const end = shortest(rule, start, ends[at]!);
+    const own = chars.slice(start, end).join("");
+    start = end;
+    return own;
+  });
+}
