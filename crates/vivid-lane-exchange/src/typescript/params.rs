@@ -147,13 +147,12 @@ fn spec(rules: &mut Rules<'_>, route: usize, index: usize, param: Parameter<'_>)
             ("inFragment", arguments, (true, false))
         }
     };
-    if let (Some(fallback), false) = (&fallback, call == "inFragment" && arguments.len() > 1) {
-        if call == "tail" {
-            arguments.push("undefined".to_owned());
-        }
+    // What may be left out of a path is left out where it has its default.
+    let is_standard = param.is_optional() && matches!(param.kind(), ParamKind::Segment | ParamKind::Items);
+    if let (Some(fallback), false) = (&fallback, is_standard || call == "inFragment" && arguments.len() > 1) {
         arguments.push(fallback.clone());
     }
-    let mut written = if call == "segment" && fallback.is_none() {
+    let mut written = if call == "segment" && arguments.len() == 1 {
         one
     } else {
         format!("{}({})", rules.import(call), arguments.join(", "))
@@ -174,6 +173,9 @@ fn spec(rules: &mut Rules<'_>, route: usize, index: usize, param: Parameter<'_>)
             written = format!("{}({written})", rules.import("segment"));
         }
         written = format!("{}({written}, {{ {} }})", rules.import("but"), changes.join(", "));
+    }
+    if let (Some(fallback), true) = (&fallback, is_standard) {
+        written = format!("{}({written}, {fallback})", rules.import("standard"));
     }
     let is_in_path = matches!(param.kind(), ParamKind::Segment | ParamKind::Items | ParamKind::Host);
     Spec { written, texts, texts_index, is_in_path }

@@ -21,18 +21,23 @@ const HEADER: &str = "// The routes of a table, made by `vivid-lane convert --to
     // A change belongs into the table; then make this file again.\n\n";
 
 /// What the functions of every table need of the runtime.
-const FUNCTIONS: [&str; 12] = [
+const FUNCTIONS: &[&str] = &[
     "Table",
     "absoluteIn",
     "activityIn",
+    "addressAt",
+    "dataIn",
     "decideAsyncIn",
     "decideIn",
+    "framesIn",
+    "levelsAt",
     "linkFromIn",
     "linkIn",
     "matchIn",
     "placeIn",
     "returnAddressAsyncIn",
     "returnAddressIn",
+    "transitionIn",
     "upIn",
 ];
 
@@ -46,7 +51,7 @@ pub(super) fn write(table: &Table, form: Form, notes: &mut Notes) -> Vec<File> {
     let ways = ways::of(&export);
     let routes: Vec<RouteRef<'_>> = table.routes().collect();
     let lines = Lines::new(&routes, &export, &ways);
-    let mut rules = Rules { export: &export, notes, imports: FUNCTIONS.into_iter().chain(["transitionIn"]).collect() };
+    let mut rules = Rules { export: &export, notes, imports: FUNCTIONS.iter().copied().collect() };
     let cuts = Cuts::of(&export);
     let params = Params::new(table, &mut rules, &cuts.rules);
     let of_routes: Vec<String> = routes.iter().enumerate().map(|(at, route)| lines.line(at, *route, &mut rules)).collect();
@@ -58,7 +63,7 @@ pub(super) fn write(table: &Table, form: Form, notes: &mut Notes) -> Vec<File> {
     let key = |name: &str| if is_word(name) { name.to_owned() } else { text(name) };
     let shared = params.shared.iter();
     let shared: String =
-        shared.map(|(name, written)| format!("const {name} = /* @__PURE__ */ {};\n", pure(written))).collect();
+        shared.map(|(name, written)| format!("const {name} = /* @__PURE__ */ {written};\n")).collect();
     let of_params = params.entries.iter();
     let of_params: String = of_params.map(|(name, written)| format!("  {}: {written},\n", key(name))).collect();
     let body = |(params_type, lines_type, tools_type, shorten_type, parts_type): (&str, &str, &str, &str, &str)| {
@@ -98,14 +103,14 @@ pub(super) fn write(table: &Table, form: Form, notes: &mut Notes) -> Vec<File> {
         ": T.Shorten | undefined",
         ": T.DecisionParts",
     );
-    let imports = format!("{imports}import {{ type Spotted }} from \"./runtime.js\";\nimport type * as T from \"./runtime.js\";\n");
+    let imports = format!("{imports}import type * as T from \"./runtime.js\";\n");
     let typescript = format!("{HEADER}{imports}\n{types}\n{shared}\n{}{FOLLOWS_TS}", body(typed));
     vec![File { name: "table.ts", text: typescript }]
 }
 
-/// A call without what marks it as pure, as that stands before it.
-fn pure(written: &str) -> &str {
-    written
+/// Whether a character of a template is in a URL as it is.
+fn is_as_it_is(one: char) -> bool {
+    one.is_ascii_alphanumeric() || "-._~/{}?&=,;:@!$'()*+".contains(one)
 }
 
 /// Entries of an object, on lines of their own where there are any.
@@ -341,11 +346,26 @@ impl Site<'_, '_> {
         if self.table.has_hosts() {
             tools.push(format!("host: {}", self.rules.import("hosts")));
         }
+        let templates = || self.table.routes().map(|route| route.path().as_str());
+        let has_gaps = |template: &str| {
+            let expressions = template.split('{').skip(1).filter_map(|rest| rest.split_once('}'));
+            expressions.map(|(inner, _)| inner).any(|inner| inner.starts_with(['/', '.']) && inner.contains(','))
+        };
+        if templates().any(has_gaps) {
+            tools.push(self.rules.import("fillGaps").to_owned());
+        }
+        let is_raw = |template: &str| {
+            template.contains("{+") || template.contains("{#") || template.contains(|one: char| !is_as_it_is(one))
+        };
+        let urls = self.table.routes().filter_map(RouteRef::redirects_to_url).any(|url| is_raw(url.as_str()));
+        if urls || templates().any(is_raw) {
+            tools.push(self.rules.import("raw").to_owned());
+        }
         if tools.is_empty() { String::new() } else { format!(" {} ", tools.join(", ")) }
     }
 
     fn decisions(&mut self) -> OfDecisions {
-        // A default in the query is left out without a doubt, where no other route may answer.
+        // A default in the query is left out without a doubt where no other route may answer.
         let has_default = |param: vivid_lane::lookup::Parameter<'_>| param.is_optional() && param.default_value().is_some();
         let of_path = |kind| matches!(kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
         let may_be_short = self.has_kind(|param| has_default(param) || param.kind() == ParamKind::Query);

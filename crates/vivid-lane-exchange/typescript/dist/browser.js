@@ -1,6 +1,6 @@
 // Navigation in a browser over the routes of a table: clicks, history, focus, scroll positions, titles, sign-in and back.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
-import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./table.js";
+import { decideAsync, frames as framesOf, isActive, levels as levelsOf, link, match, place, returnAddressAsync, transition } from "./table.js";
 /** Makes a link whose name and values were checked where it was asked for. */
 const linkTo = link;
 const MOST_STEPS = 10;
@@ -46,12 +46,12 @@ export function start(settings = {}) {
     }
     function change(kind, next) {
         const [from, to] = [positionOf(current), positionOf(next)];
-        const none = { kept: [], left: from?.levels.map(({ route }) => route).reverse() ?? [], entered: [], changed: [] };
+        const none = { kept: [], left: from ? levelsOf(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
         const levels = to ? transition(from, to) : none;
-        const framesOf = (decision) => decision && "frames" in decision ? decision.frames : (positionOf(decision)?.frames ?? []);
-        const [old, frames] = [framesOf(current), framesOf(next)];
+        const hasFrames = (decision) => decision.outcome === "not-found" || positionOf(decision) !== undefined;
+        const [old, frames] = [current, next].map((decision) => (decision && hasFrames(decision) ? framesOf(decision) : []));
         // Those of routes that are entered come, and so does the site's with the first page.
-        const entered = to?.levels.filter(({ route, frame }) => frame !== undefined && levels.entered.includes(route)).length ?? 0;
+        const entered = !to ? 0 : levelsOf(to).filter(({ route, frame }) => frame !== undefined && levels.entered.includes(route)).length;
         const stay = current ? frames.slice(0, frames.length - entered).filter((frame, at) => frame === old[at]) : [];
         return { ...levels, framesKept: stay, framesEntered: frames.slice(stay.length), kind };
     }
@@ -110,8 +110,9 @@ export function start(settings = {}) {
         }
         current = decision;
         drawnUrl = hrefOf(url);
-        const titles = positionOf(decision)?.levels.map(({ data }) => data.title);
-        const title = settings.title?.(decision) ?? titles?.filter((one) => typeof one === "string").pop();
+        const at = positionOf(decision);
+        const titles = (at ? levelsOf(at) : []).map(({ data }) => data.title);
+        const title = settings.title?.(decision) ?? titles.filter((one) => typeof one === "string").pop();
         if (typeof title === "string")
             document.title = title;
         marked();

@@ -1,7 +1,7 @@
 // Navigation in a browser over the routes of a table: clicks, history, focus, scroll positions, titles, sign-in and back.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 
-import { decideAsync, isActive, link, match, place, returnAddressAsync, transition } from "./table.js";
+import { decideAsync, frames as framesOf, isActive, levels as levelsOf, link, match, place, returnAddressAsync, transition } from "./table.js";
 import type { Answer, Asks, Decision, FrameName, Given, Match, Redirect, RouteName, Somewhere, Transition } from "./table.js";
 
 /** A decision that is shown. Redirects are followed, and visitors who do not meet a need are taken to where they can. */
@@ -138,13 +138,12 @@ export function start(settings: Settings = {}): Site {
 
   function change(kind: Change["kind"], next: Shown): Change {
     const [from, to] = [positionOf(current), positionOf(next)];
-    const none: Transition = { kept: [], left: from?.levels.map(({ route }) => route).reverse() ?? [], entered: [], changed: [] };
+    const none: Transition = { kept: [], left: from ? levelsOf(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
     const levels = to ? transition(from, to) : none;
-    const framesOf = (decision: Shown | undefined): readonly FrameName[] =>
-      decision && "frames" in decision ? decision.frames : (positionOf(decision)?.frames ?? []);
-    const [old, frames] = [framesOf(current), framesOf(next)];
+    const hasFrames = (decision: Shown): boolean => decision.outcome === "not-found" || positionOf(decision) !== undefined;
+    const [old, frames] = [current, next].map((decision) => (decision && hasFrames(decision) ? framesOf(decision) : [])) as [FrameName[], FrameName[]];
     // Those of routes that are entered come, and so does the site's with the first page.
-    const entered = to?.levels.filter(({ route, frame }) => frame !== undefined && levels.entered.includes(route)).length ?? 0;
+    const entered = !to ? 0 : levelsOf(to).filter(({ route, frame }) => frame !== undefined && levels.entered.includes(route)).length;
     const stay = current ? frames.slice(0, frames.length - entered).filter((frame, at) => frame === old[at]) : [];
     return { ...levels, framesKept: stay, framesEntered: frames.slice(stay.length), kind };
   }
@@ -193,8 +192,9 @@ export function start(settings: Settings = {}): Site {
     }
     current = decision;
     drawnUrl = hrefOf(url);
-    const titles = positionOf(decision)?.levels.map(({ data }) => (data as { readonly title?: unknown }).title);
-    const title = settings.title?.(decision) ?? titles?.filter((one) => typeof one === "string").pop();
+    const at = positionOf(decision);
+    const titles = (at ? levelsOf(at) : []).map(({ data }) => (data as { readonly title?: unknown }).title);
+    const title = settings.title?.(decision) ?? titles.filter((one) => typeof one === "string").pop();
     if (typeof title === "string") document.title = title;
     marked();
     if (!isFirst) {

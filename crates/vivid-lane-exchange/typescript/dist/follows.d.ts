@@ -9,17 +9,17 @@ export type DataOf<Name extends LevelName> = Name extends RouteName ? Routes[Nam
 /** The name of a page, also of one for what is missing. */
 export type PageName = keyof Pages | FallbackName;
 /** For each route what a match of it is. */
-export type Matches = T.MatchesOf<Routes, FrameName>;
+export type Matches = T.MatchesOf<Routes>;
 /** A URL that shows the page of a route. */
 export type Found<Name extends RouteName> = Matches[Name];
 /** A URL that shows a page; told apart by `page` or by `route`. */
 export type Match = Matches[RouteName];
 /** The deepest route that covers a URL; told apart by `route`. */
-export type Position = T.PositionsOf<Routes, FrameName>[RouteName] | T.PositionsOf<Groups, FrameName>[keyof Groups];
+export type Position = T.PositionsOf<Routes>[RouteName] | T.PositionsOf<Groups>[keyof Groups];
 /** Something for every page, such as a component: a page that is left out is an error. */
 export type Registry<Shown> = T.RegistryOf<Pages, Shown>;
 export type Unmet = T.UnmetOf<NeedName, Position>;
-export type NotFound = T.NotFoundOf<FallbackName, FrameName, Position>;
+export type NotFound = T.NotFoundOf<FallbackName, Position>;
 export type WrongMethod = T.WrongMethodOf<Position>;
 /** What to do with a request; told apart by `outcome`. */
 export type Decision = Match | T.Redirect | Unmet | NotFound | WrongMethod | T.Options | T.BadRequest | T.Unavailable;
@@ -53,6 +53,12 @@ export declare function transition(from: T.Somewhere | undefined, to: T.Somewher
 export declare function returnAddress(wanted: string | null | undefined, otherwise: string, asks?: Asks): string;
 /** The same, where lists and needs are asked over a network. */
 export declare function returnAddressAsync(wanted: string | null | undefined, otherwise: string, asks?: Asks<T.Answer | Promise<T.Answer>>): Promise<string>;
+/** The address of a position as it was asked: path and query, without scheme and host. */
+export declare function address(position: T.Somewhere): string;
+/** The levels of a position, from the outermost ancestor to the route itself. */
+export declare function levels(position: T.Somewhere): readonly T.Level[];
+/** The frames around what is decided, outermost first. */
+export declare function frames(decision: Decision | T.Somewhere): readonly FrameName[];
 /** The data of a route. */
 export declare function dataOf<Name extends LevelName>(name: Name): DataOf<Name>;
 /** How the site is reached, as the table says. */

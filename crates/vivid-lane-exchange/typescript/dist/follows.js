@@ -43,9 +43,21 @@ export function returnAddress(wanted, otherwise, asks = {}) {
 export function returnAddressAsync(wanted, otherwise, asks = {}) {
     return returnAddressAsyncIn(table, parts, wanted, otherwise, asks);
 }
+/** The address of a position as it was asked: path and query, without scheme and host. */
+export function address(position) {
+    return addressAt(position);
+}
+/** The levels of a position, from the outermost ancestor to the route itself. */
+export function levels(position) {
+    return levelsAt(position);
+}
+/** The frames around what is decided, outermost first. */
+export function frames(decision) {
+    return framesIn(table, decision);
+}
 /** The data of a route. */
 export function dataOf(name) {
-    return table.routes.get(name).data;
+    return dataIn(table, name);
 }
 /** How the site is reached, as the table says. */
 export function place() {

@@ -106,7 +106,7 @@ function refusal(rule, text) {
 }
 /** What is wrong with a link, and how to mend it. */
 function sentence(kind, route, param, details) {
-    const { table, to, names, before, expected, found, url, by, read, given, name, length, bytes } = details;
+    const { table, to, names, before, expected, found, url, by, read, given, length, bytes } = details;
     const quoted = `\`${escaped(route)}\``;
     switch (kind) {
         case "unknown-route":
@@ -130,22 +130,22 @@ function sentence(kind, route, param, details) {
         case "captured":
             return `\`${url}\` would be answered by \`${by}\`, not by \`${route}\`; link to \`${by}\` instead`;
         case "not-reversible":
-            return name === undefined
+            return param === undefined
                 ? `\`${url}\` would not be read as \`${route}\`: a value holds a character that means something else in a URL`
-                : `\`${url}\` would be read as \`${route}\` with ${shown(read)} for \`${name}\`, not with ${shown(given)}`;
+                : `\`${url}\` would be read as \`${route}\` with ${shown(read)} for \`${param}\`, not with ${shown(given)}`;
         case "refused":
             return refused(route, param, details);
     }
 }
 function refused(route, param, details) {
-    const { dots, control, isEmpty, value, twice, rule } = details;
+    const { dots, value = "", twice, rule } = details;
     if (dots !== undefined)
         return `the link to \`${route}\` would have a segment \`${dots}\`, which is removed from every URL`;
     const of = `\`${param}\` of \`${route}\``;
-    if (control !== undefined) {
-        return `the value for ${of} holds the control character '${escaped(/[\0-\x1f\x7f]/.exec(control)[0])}', which no URL may hold`;
-    }
-    if (isEmpty)
+    const [control] = /[\0-\x1f\x7f]/.exec(value) ?? [];
+    if (control !== undefined && twice === undefined)
+        return `the value for ${of} holds the control character '${escaped(control)}', which no URL may hold`;
+    if (value === "")
         return `expected at least one character for ${of}, found none`;
     return `${of} refused \`${escaped(value)}\`: ${twice === undefined ? refusal(rule, value) : `\`${twice}\` is there twice`}`;
 }

@@ -32,35 +32,30 @@ export interface Somewhere {
     readonly params: {
         readonly [name: string]: unknown;
     };
-    /** The address as it was asked: path and query, without scheme and host. */
-    readonly address: string;
-    readonly levels: readonly Level[];
-    /** The frames around the page, outermost first. */
-    readonly frames: readonly string[];
-    readonly data: unknown;
 }
 /** The position of a URL whose deepest route is this one. */
-export interface At<Name, Read, Data, Frame> {
+export interface At<Name, Read> {
     readonly route: Name;
     readonly params: Read;
-    readonly address: string;
-    readonly levels: readonly Level[];
-    readonly frames: readonly Frame[];
-    readonly data: Data;
 }
 /** A URL that shows the page of a route. */
-export interface FoundPage<Name, Page, Read, Data, Frame> extends At<Name, Read, Data, Frame> {
+export interface FoundPage<Name, Page, Read> extends At<Name, Read> {
     readonly outcome: "page";
     readonly status: 200;
     readonly page: Page;
 }
 /** For each route what a match of it is. */
-export type MatchesOf<Routes, Frame> = {
-    readonly [Name in keyof Routes]: Routes[Name] extends RouteType<infer Page, infer Read, unknown, infer Data> ? FoundPage<Name, Page, Read, Data, Frame> : never;
+export type MatchesOf<Routes> = {
+    readonly [Name in keyof Routes]: Routes[Name] extends {
+        readonly page: infer Page;
+        readonly params: infer Read;
+    } ? FoundPage<Name, Page, Read> : never;
 };
 /** For each route the position of a URL that it covers. */
-export type PositionsOf<Routes, Frame> = {
-    readonly [Name in keyof Routes]: Routes[Name] extends RouteType<unknown, infer Read, unknown, infer Data> ? At<Name, Read, Data, Frame> : never;
+export type PositionsOf<Routes> = {
+    readonly [Name in keyof Routes]: Routes[Name] extends {
+        readonly params: infer Read;
+    } ? At<Name, Read> : never;
 };
 /** A whole number may be given as one that has more digits. */
 type Wide<Value> = number extends Value ? Value | bigint : Value;
@@ -97,12 +92,11 @@ export interface UnmetOf<Need, Position> {
     readonly position: Position | undefined;
 }
 /** Nothing has that URL. */
-export interface NotFoundOf<Fallback, Frame, Position> {
+export interface NotFoundOf<Fallback, Position> {
     readonly outcome: "not-found";
     readonly status: 404;
     /** The page for what is missing here. */
     readonly page: Fallback | undefined;
-    readonly frames: readonly Frame[];
     readonly position: Position | undefined;
     /** Why a redirect of the table leads nowhere, where one would have had the URL. */
     readonly reason: string | undefined;
@@ -346,14 +340,17 @@ export declare function rawOf(query: string, key: string): string | undefined;
 
 /** A value as text: one, a list, or names with values. */
 export type Value = string | readonly string[] | readonly (readonly [string, string])[];
-/** Where a value stands. */
+/** Where a value is, in the order in which a URL is judged: single values come before lists, as questions to live lists have an order. */
 export declare const SEGMENT = 0;
-export declare const ITEMS = 1;
-export declare const REST = 2;
-export declare const QUERY = 3;
-export declare const PAIRS = 4;
-export declare const HOST = 5;
-export declare const FRAGMENT = 6;
+export declare const QUERY = 1;
+export declare const REPEATED = 2;
+export declare const PAIRS = 3;
+export declare const ITEMS = 4;
+export declare const REST = 5;
+export declare const HOST = 6;
+export declare const FRAGMENT = 7;
+/** Is a value in the query? */
+export declare const isInQuery: ({ kind }: Spec) => boolean;
 /** The rules of items, or of names and values; how many there may be, and whether each may be there once only. */
 export interface Many {
     readonly items: Rule;
@@ -374,25 +371,27 @@ export interface Spec {
     readonly isOptional: boolean;
     /** Must it be in the query? */
     readonly isRequired: boolean;
-    /** Is each value of its name in the query an item? */
-    readonly isExploded: boolean;
     /** Its name in the query, where that is another one. */
     readonly key: string | undefined;
     /** Its value in a URL; nothing where it is absent. */
     readonly find: ((reading: Reading, param: Param, end: End) => Value | undefined) | undefined;
-    /** Does it let the URL be? */
+    /** May a URL with this value be answered? */
     readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
+    /** Does a URL spell it out where it could be left out: a default, or what is empty and counts as absent? */
+    readonly isNeedless: ((reading: Reading, param: Param, value: Value | undefined) => boolean) | undefined;
 }
 /** A segment, or a part of one. */
 export declare function segment(rule: Rule, fallback?: Value): Spec;
 /** The same where it may be left out. */
-export declare function optional(rule: Rule, fallback?: Value): Spec;
+export declare function optional(rule: Rule): Spec;
+/** A parameter that is left out where it has this value. */
+export declare function standard(spec: Spec, fallback: Value): Spec;
 /** Any number of items. */
 export declare function items(rule: Rule, least?: number, most?: number, isUnique?: boolean): Many;
 /** Names with values. */
 export declare function pairs(names: Rule, values: Rule, least?: number, most?: number): Many;
 /** All segments to the end, each an item. */
-export declare function tail(many: Many, texts?: Rule, fallback?: Value): Spec;
+export declare function tail(many: Many, texts?: Rule): Spec;
 /** All segments to the end as one value, in which there may be slashes. */
 export declare function rest(rule: Rule, fallback?: Value): Spec;
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
@@ -412,7 +411,7 @@ export declare function inFragment(rule: Rule, fallback?: Value, many?: Many): S
 /** The same parameter with other properties: another name in the query, or one that must be there. */
 export declare function but(spec: Spec, changes: Partial<Spec>): Spec;
 /** Does an empty value count as if it were not there? */
-export declare function isUnfilled(param: Param, raw: string): boolean;
+export declare function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string): boolean;
 /** Texts as the value of a parameter; no items are none. */
 export declare function valueOfMany({ values }: Many, texts: readonly string[]): Value | undefined;
 /** Are there as many items as there may be, and is none there twice that must not be? */
@@ -433,7 +432,7 @@ export declare function restOf(reading: Reading, first: number): string;
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
 export declare function isWritable(value: string): boolean;
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
-export declare function typed({ kind, rule }: Param, value: Value | undefined): unknown;
+export declare function typed(param: Param, value: Value | undefined): unknown;
 export declare function isSame(left: unknown, right: unknown): boolean;
 /** Sets a property, whatever its name. */
 export declare function put(all: {
@@ -473,8 +472,6 @@ export interface More {
 /** A parameter of a route. */
 export interface Param extends Spec {
     readonly name: string;
-    /** The level of the chain that declares it. */
-    readonly level: number;
     /** Its name in the query. */
     readonly key: string;
 }
@@ -482,6 +479,8 @@ export interface Param extends Spec {
 export declare function pathOf(template: string): string;
 /** The names of the variables of a template. */
 export declare function namesIn(template: string): string[];
+/** Does a route answer URLs, by a page or a redirect? */
+export declare function isAnswering({ page, more }: Route): boolean;
 export declare class Route {
     readonly table: Table;
     readonly index: number;
@@ -498,24 +497,16 @@ export declare class Route {
     ends: readonly End[] | undefined;
     private own;
     private judging;
-    private isShortable;
     private whole;
     constructor(table: Table, index: number, [name, page, path, more]: Line, parent: Route | undefined);
-    /** Does it answer URLs, by a page or a redirect? */
-    get isAnswering(): boolean;
-    /** The host that it asks for, its own or that of a route above it. */
-    host(): string | undefined;
-    get data(): unknown;
     /** The route with its ancestors, the outermost first. */
     chain(): Route[];
     /** The template from the root. */
     template(): string;
     /** The parameters, in the order in which they are declared. */
     params(): readonly Param[];
-    /** Those that have a say in whether a URL is answered. Single values come before lists, as questions to live lists have an order. */
+    /** Those that have a say in whether a URL is answered. */
     judges(): readonly Param[];
-    /** May a URL spell out a value that it could leave out: a default, or an empty one that counts as absent? */
-    mayBeShort(): boolean;
     private param;
     /** Puts its ways into the tree. */
     grow(): void;
@@ -571,9 +562,9 @@ export declare class End {
     constructor(route: Route, node: Node, way: readonly (readonly Piece[])[], covers: readonly Cover[], tail: boolean);
     /** For each parameter of the route where its value is. */
     spots(): readonly Spot[];
-    /** The rules of its segments; nothing for a literal. Those of a tail are that of its first segment. */
-    steps(count: number): (Node | undefined)[];
 }
+/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
+export declare function stepsTo({ node: last }: End, count: number): (Node | undefined)[];
 
 /** The version of the runtime. A table that was made for another one says so when it is loaded. */
 export declare const VERSION = "0.1.0";
@@ -651,8 +642,6 @@ export declare class Table {
     open(node: Node): void;
 }
 
-/** Has a URL the host that a route asks for, if it does? */
-export declare function hasHost({ site: { host } }: Table, reading: Reading, route: Route): boolean;
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export declare function takesQuery(reading: Reading, end: End): boolean;
 /**
@@ -673,9 +662,11 @@ export declare function textOf(reading: Reading, end: End, index: number): strin
 export declare function sent(reading: Reading, end: End, index: number): Value | undefined;
 /** For each parameter its value; of an absent one the default of its rule. */
 export type Values = readonly (Value | undefined)[];
+/** The value of a URL, or its default. */
+export declare function valueOf(reading: Reading, end: End, index: number): Value | undefined;
 /** The values of a URL, in the order of the parameters. */
 export declare function valuesOf(reading: Reading, end: End): Values;
-/** How many such values there are. */
+/** How many values a URL spells out that it could leave out. */
 export declare function countNeedless(reading: Reading, end: End): number;
 /** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
 export declare function typedParams(reading: Reading, end: End): {
@@ -742,7 +733,7 @@ export declare function joinOf({ facts }: Rule): Join | undefined;
 /** A list or pairs in a segment. */
 export declare function list(many: Many, texts: Rule, fallback?: Value): Spec;
 /** All segments to the end, each a pair. */
-export declare function tailOfPairs(many: Many, texts: Rule, fallback?: Value): Spec;
+export declare function tailOfPairs(many: Many, texts: Rule): Spec;
 /** All segments to the end as one text, in which items are joined. */
 export declare function restOfMany(many: Many, texts: Rule, fallback?: Value): Spec;
 
@@ -756,7 +747,9 @@ export declare function cut(pieces: readonly Piece[], site: Site): Rule;
 /** Cuts a text into its pieces; nothing where it has no such pieces. */
 export declare function split(rules: readonly (string | Rule)[], text: string, cuts: Site["cuts"], plainOf: (text: string) => string): string[] | undefined;
 
-/** Has a URL the host that a route asks for? */
+/** The host that a route asks for, its own or that of a route above it. */
+export declare function hostOf({ more, parent }: Route): string | undefined;
+/** Has a URL the host that a route asks for, if it does? */
 export declare function isHostOf(reading: Reading, route: Route): boolean;
 /** The value of a parameter in the host. */
 export declare function findInHost(reading: Reading, param: Param, { route }: End): Value | undefined;
@@ -778,94 +771,100 @@ export declare function several(steps: Pairs, single: readonly string[], ends: P
 export type Texts = (Value | undefined)[];
 /** What only some tables need to make links. */
 export interface Tools {
-    /** Reads a link back, and says what is wrong with it. */
-    readonly readBack?: (route: Route, texts: Texts, url: string) => LinkError | undefined;
+    /** Reads a link back, and makes a longer one where that is read in another way. */
+    readonly readBack?: (route: Route, given: Texts, short: Texts, url: string, tools: Tools) => string;
+    /** Defaults that are written after all, as a value follows. */
+    readonly fillGaps?: (route: Route, parts: readonly Part[], texts: Texts) => void;
+    /** Texts of templates that a URL does not hold as they are, and values that are not escaped. */
+    readonly raw?: Raw;
     /** Lists and pairs. */
     readonly lists?: Lists;
-    /** Values in the host: their form, and what a link starts with. */
+    /** Values in the host. */
     readonly host?: HostTools;
+}
+export interface Raw {
+    readonly encode: (text: string) => string;
+    /** The normal form of a path. */
+    readonly normal: (path: string) => string;
 }
 export interface Lists {
     /** A list or an object as texts. */
     readonly texts: (value: object) => Value;
     readonly check: (route: Route, param: Param, value: Value) => void;
-    readonly write: (value: Value, writing: Writing, name: string, isExploded: boolean) => string;
+    readonly write: (value: Value, expression: Expression, name: string, isExploded: boolean) => string;
 }
 export interface HostTools {
-    readonly form: (host: string) => string;
+    readonly form: (param: Param, host: string) => string;
+    /** What a link starts with. */
     readonly write: (route: Route, valueOf: (name: string) => Value | undefined) => string;
 }
-/** How an operator writes its values (RFC 6570, appendix A). */
-export interface Writing {
+/** An operator with its variables (RFC 6570, appendix A). */
+export interface Expression {
     readonly operator: string;
     readonly isNamed: boolean;
     readonly separator: string;
     readonly encode: (text: string) => string;
+    readonly variables: readonly {
+        readonly index: number;
+        readonly name: string;
+        readonly isExploded: boolean;
+    }[];
 }
+/** A part of a template. */
+export type Part = string | Expression;
 /** Expands a template whose variables have these values. */
 export declare function expandTemplate(template: string, valueOf: (name: string) => Value | undefined, tools: Tools): string;
 /** The route to which a link leads. */
 export declare function linkable(table: Table, name: string): Route;
 /** A text in the form that its parameter has. */
-export declare function formOf({ many, kind }: Param, text: string, { host }: Tools): Value;
-/** The values of a call as texts; what is absent or a list without items is none. */
+export declare function formOf(param: Param, text: string, { host }: Tools): Value;
+/** The values of a call as texts. */
 export declare function textsOf(route: Route, given: object, tools: Tools): Texts;
-/** What a call gives, as texts. */
+/** The same, where each value must have a parameter. */
 export declare function givenTo(route: Route, given: object, tools: Tools): Texts;
+/** The texts that go into the template: all checked, defaults filled in or left out. */
+export declare function checked(route: Route, given: Texts, leaveOut: boolean, { lists }: Tools): Texts;
 /** Checks one text of a value. */
-export declare function checkText(route: Route, { name, kind }: Param, rule: Rule, text: string): void;
+export declare function checkText(route: Route, param: Param, rule: Rule, text: string): void;
+export declare function written(route: Route, texts: Texts, tools: Tools): string;
 /** The URL of a redirect: whatever answers it. */
 export declare function urlOfAny(route: Route, given: Texts, tools: Tools): string;
 /** The URL of a route for texts. */
 export declare function urlOf(route: Route, given: Texts, tools: Tools): string;
-/** Why a URL would not be read as a route with these values, if so. */
-export declare function readBack(route: Route, texts: Texts, url: string): LinkError | undefined;
 /** The URL of a route. */
 export declare function linkIn(table: Table, tools: Tools, name: string, values?: object): string;
+/** Defaults are written after all where a value follows: what is filled from left to right has no gaps. */
+export declare function fillGaps(route: Route, parts: readonly Part[], texts: Texts): void;
+/** Hands a link out once it is known to be read as this route with these values. */
+export declare function readBack(route: Route, given: Texts, short: Texts, url: string, tools: Tools): string;
 
 export declare const lists: Lists;
 export declare const hosts: HostTools;
+export declare const raw: Raw;
 
-/**
- * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few ask for is
- * worked out when they do, by reading the URL again.
- */
-export declare class Spotted {
-    readonly route: string;
-    readonly params: {
-        readonly [name: string]: unknown;
-    };
-    constructor(reading: Reading, end: End, host: string | undefined);
-    get address(): string;
-    get levels(): readonly Level[];
-    get frames(): readonly string[];
-    get data(): unknown;
-}
-/** A URL that shows a page. */
-export declare class Page extends Spotted {
-    readonly outcome: "page";
-    readonly status: 200;
-    readonly page: string;
-    constructor(reading: Reading, end: End, host: string | undefined);
-}
-/** The frames around a route, outermost first: the site's, then those of the levels. */
-export declare function framesOf(table: Table, route?: Route): readonly string[];
-export declare function tableOf(at: Spotted): Table;
+/** The address as it was asked: path and query, without scheme and host. */
+export declare function addressAt(at: object): string;
+/** The frames around what is shown, outermost first: the site's, then those of the levels. */
+export declare function framesIn({ site }: Table, shown: object): readonly string[];
+/** The data of a route. */
+export declare function dataIn(table: Table, name: string): unknown;
+/** The chain from the outermost ancestor to the route. */
+export declare function levelsAt(at: object): readonly Level[];
 /** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
 export interface LinkOptions {
     readonly back?: "carry" | "here" | undefined;
 }
 export declare const RETURN = "return";
 /** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
-export declare function linkFromIn(tools: Tools, from: Spotted, name: string, values?: object, { back }?: LinkOptions): string;
+export declare function linkFromIn(tools: Tools, from: object, name: string, values?: object, { back }?: LinkOptions): string;
 /** A link with scheme and host. */
 export declare function absoluteIn(table: Table, url: string): string;
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
-export declare function activityIn(tools: Tools, at: Spotted, name: string, given?: object): "page" | "true" | undefined;
+export declare function activityIn(tools: Tools, at: object, name: string, given?: object): "page" | "true" | undefined;
 /** The URL of the nearest ancestor with a page, with the same values. */
-export declare function upIn(tools: Tools, at: Spotted): string | undefined;
+export declare function upIn(tools: Tools, at: object): string | undefined;
 /** What changes when one page takes the place of another, or is the first. */
-export declare function transitionIn(from: Spotted | undefined, to: Spotted): Transition;
+export declare function transitionIn(from: object | undefined, to: object): Transition;
 /** How the site is reached. */
 export interface Place {
     /** Scheme and host; empty where the table declares none. */
@@ -877,6 +876,29 @@ export interface Place {
 }
 export declare function placeIn({ site: { origin, base, locate } }: Table): Place;
 
+/** What a position was read of. */
+export interface Read {
+    readonly end: End;
+    readonly url: string;
+    readonly host: string | undefined;
+}
+/** What was read to come to a position. */
+export declare function readOf(at: object): Read;
+/** The deepest route that covers a URL, and its values. */
+export declare class Spotted {
+    readonly route: string;
+    readonly params: {
+        readonly [name: string]: unknown;
+    };
+    constructor(reading: Reading, end: End, host: string | undefined);
+}
+/** A URL that shows a page. */
+export declare class Page extends Spotted {
+    readonly outcome: "page";
+    readonly status: 200;
+    readonly page: string;
+    constructor(reading: Reading, end: End, host: string | undefined);
+}
 /** The address of a page without the values that it could leave out; nothing where none can be. */
 export type Shorten = (reading: Reading, end: End, asked: Asked) => string | undefined;
 /**
@@ -886,7 +908,7 @@ export type Shorten = (reading: Reading, end: End, asked: Asked) => string | und
 export declare function matchIn(table: Table, url: string, host?: string, shorten?: Shorten): Page | undefined;
 
 /** What is decided, whatever the table. */
-export type AnyDecision = Page | Redirect | UnmetOf<string, Spotted> | NotFoundOf<string, string, Spotted> | WrongMethodOf<Spotted> | Options | BadRequest | Unavailable;
+export type AnyDecision = Page | Redirect | UnmetOf<string, Spotted> | NotFoundOf<string, Spotted> | WrongMethodOf<Spotted> | Options | BadRequest | Unavailable;
 /** A redirect on the way to a decision. */
 export interface Step {
     readonly status: number;

@@ -94,21 +94,21 @@ export const slug = /* @__PURE__ */ new Rule((text, from, to) => {
 const TIME = "(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:Z|[+-](?:[01]\\d|2[0-3]):[0-5]\\d)";
 const LABEL = "[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?";
 const BYTE = "(?:25[0-5]|2[0-4]\\d|1\\d\\d|[1-9]?\\d)";
+/** A function gives the expression, as bundlers do not see that joined texts do nothing else. */
 function byText(expression) {
-    return byExpression(new RegExp(`^(?:${expression})$`));
+    return byExpression(new RegExp(`^(?:${expression()})$`));
 }
-export const time = /* @__PURE__ */ byText(TIME);
-export const dateTime = /* @__PURE__ */ afterDay();
-function afterDay() {
-    const ofDay = new RegExp(`^T${TIME}$`);
+function afterDay(ofDay) {
     return new Rule((text, from, to) => to - from > 10 && date.takes(text, from, from + 10) && ofDay.test(text.slice(from + 10, to)));
 }
-export const uuid = /* @__PURE__ */ byText("[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}");
-export const hex = /* @__PURE__ */ byText("[0-9a-fA-F]+");
-export const email = /* @__PURE__ */ byText(`[a-zA-Z0-9.!#$%&'*+/=?^_\`{|}~-]+@${LABEL}(?:\\.${LABEL})*`);
-export const ipv4 = /* @__PURE__ */ byText(`${BYTE}(?:\\.${BYTE}){3}`);
-export const alpha = /* @__PURE__ */ byText("[A-Za-z]+");
-export const alnum = /* @__PURE__ */ byText("[A-Za-z0-9]+");
+export const time = /* @__PURE__ */ byText(() => TIME);
+export const dateTime = /* @__PURE__ */ (() => afterDay(new RegExp(`^T${TIME}$`)))();
+export const uuid = /* @__PURE__ */ byText(() => "[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}");
+export const hex = /* @__PURE__ */ byText(() => "[0-9a-fA-F]+");
+export const email = /* @__PURE__ */ byText(() => `[a-zA-Z0-9.!#$%&'*+/=?^_\`{|}~-]+@${LABEL}(?:\\.${LABEL})*`);
+export const ipv4 = /* @__PURE__ */ byText(() => `${BYTE}(?:\\.${BYTE}){3}`);
+export const alpha = /* @__PURE__ */ byText(() => "[A-Za-z]+");
+export const alnum = /* @__PURE__ */ byText(() => "[A-Za-z0-9]+");
 /** The name of a file that means the same on every common system. */
 export const fileName = /* @__PURE__ */ byExpression(/^(?!(?:[cC][oO][nN]|[pP][rR][nN]|[aA][uU][xX]|[nN][uU][lL]|(?:[cC][oO][mM]|[lL][pP][tT])[0-9¹²³]) *(?:\.[^]*)?$)[^/\\:\0-\x1f\x7f]*[^/\\:. \0-\x1f\x7f]$/);
 /** One of some words. */
@@ -507,14 +507,17 @@ export function rawOf(query, key) {
 
 // The parameters of a table: where the value of each stands in a URL, and what it may be. Each form brings the functions that it needs, so
 // that a bundler leaves out the forms that no table has.
-/** Where a value stands. */
+/** Where a value is, in the order in which a URL is judged: single values come before lists, as questions to live lists have an order. */
 export const SEGMENT = 0;
-export const ITEMS = 1;
-export const REST = 2;
-export const QUERY = 3;
-export const PAIRS = 4;
-export const HOST = 5;
-export const FRAGMENT = 6;
+export const QUERY = 1;
+export const REPEATED = 2;
+export const PAIRS = 3;
+export const ITEMS = 4;
+export const REST = 5;
+export const HOST = 6;
+export const FRAGMENT = 7;
+/** Is a value in the query? */
+export const isInQuery = ({ kind }) => kind > SEGMENT && kind < ITEMS;
 const SPEC = {
     kind: SEGMENT,
     rule: any,
@@ -523,19 +526,24 @@ const SPEC = {
     fallback: undefined,
     isOptional: false,
     isRequired: false,
-    isExploded: false,
     key: undefined,
     find: undefined,
     judge: undefined,
+    isNeedless: undefined,
 };
 /** A segment, or a part of one. */
 export function segment(rule, fallback) {
     return { ...SPEC, rule, texts: rule, fallback };
 }
 /** The same where it may be left out. */
-export function optional(rule, fallback) {
-    return { ...SPEC, rule, texts: rule, fallback, isOptional: true };
+export function optional(rule) {
+    return { ...SPEC, rule, texts: rule, isOptional: true };
 }
+/** A parameter that is left out where it has this value. */
+export function standard(spec, fallback) {
+    return { ...spec, fallback, isNeedless: isStandard };
+}
+const isStandard = (_, { fallback }, value) => value !== undefined && isSame(value, fallback);
 /** Any number of items. */
 export function items(rule, least = 0, most = Infinity, isUnique = false) {
     return { items: rule, values: undefined, least, most, isUnique };
@@ -546,8 +554,8 @@ export function pairs(names, values, least = 0, most = Infinity) {
 }
 const ofMany = (many) => many.values ?? many.items;
 /** All segments to the end, each an item. */
-export function tail(many, texts = many.items, fallback) {
-    return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, fallback, isOptional: true, find: findItems, judge: fitsTail };
+export function tail(many, texts = many.items) {
+    return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, find: findItems, judge: fitsTail };
 }
 /** All segments to the end as one value, in which there may be slashes. */
 export function rest(rule, fallback) {
@@ -555,7 +563,7 @@ export function rest(rule, fallback) {
 }
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
 export function query(rule, fallback) {
-    return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery };
+    return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery, isNeedless: isNeedlessInQuery };
 }
 /** A value of the query that must be there. */
 export function required(rule, fallback) {
@@ -563,7 +571,7 @@ export function required(rule, fallback) {
 }
 /** A list in the query: the values of one name, each an item. */
 export function repeated(many, fallback) {
-    return { ...query(ofMany(many), fallback), many, isExploded: true, find: findRepeated, judge: judgeRepeated };
+    return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated };
 }
 /** A list or pairs in one value of the query, parted by commas. */
 export function commas(many, fallback) {
@@ -586,12 +594,17 @@ export function but(spec, changes) {
     return { ...spec, ...changes };
 }
 // Where values stand.
-function isEmptyAllowed({ rule, many, isRequired, isExploded }) {
-    return (isRequired && !isExploded) || (many ? !many.values && many.items === any : rule === any);
-}
 /** Does an empty value count as if it were not there? */
-export function isUnfilled(param, raw) {
-    return raw === "" && !isEmptyAllowed(param);
+export function isUnfilled({ kind, rule, many, isRequired }, raw) {
+    return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
+}
+function isNeedlessInQuery({ query }, param, value) {
+    const { kind, key, fallback, isOptional } = param;
+    if (query === "")
+        return false;
+    const raws = rawsOf(query, key);
+    // A list that is a default may as well be spelt out.
+    return (kind === QUERY ? raws.slice(0, 1) : raws).some((raw) => isUnfilled(param, raw)) || (kind === QUERY && isOptional && fallback !== undefined && isSame(value, fallback));
 }
 function findQuery({ query }, param) {
     const raw = query === "" ? undefined : rawOf(query, param.key);
@@ -646,7 +659,7 @@ function judgeCommas(reading, param) {
 }
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route, wanted) {
-    return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => kind === QUERY && key === wanted);
+    return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 function otherTexts({ query }, { route }) {
     const texts = [];
@@ -705,11 +718,12 @@ function fitsRest(reading, { rule }, { depth, tail }) {
     return (!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading);
 }
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
-export function typed({ kind, rule }, value) {
+export function typed(param, value) {
+    const { rule } = param;
     const { read } = rule;
     if (!read || value === undefined)
         return value;
-    const one = (text) => (kind < QUERY || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
+    const one = (text) => (!isInQuery(param) || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
     return typeof value === "string" ? one(value) : value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
 }
 export function isSame(left, right) {
@@ -737,7 +751,11 @@ export function pathOf(template) {
 }
 /** The names of the variables of a template. */
 export function namesIn(template) {
-    return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/[{}*?&#;+./]/g, "").split(","));
+    return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/^\{[+#./;?&]?|[*}]/g, "").split(","));
+}
+/** Does a route answer URLs, by a page or a redirect? */
+export function isAnswering({ page, more }) {
+    return page !== undefined || more.to !== undefined || more.out !== undefined;
 }
 export class Route {
     constructor(table, index, [name, page, path, more = NOTHING], parent) {
@@ -754,19 +772,7 @@ export class Route {
         this.ends = undefined;
         this.own = undefined;
         this.judging = undefined;
-        this.isShortable = undefined;
         this.whole = undefined;
-    }
-    /** Does it answer URLs, by a page or a redirect? */
-    get isAnswering() {
-        return this.page !== undefined || this.more.to !== undefined || this.more.out !== undefined;
-    }
-    /** The host that it asks for, its own or that of a route above it. */
-    host() {
-        return this.more.host ?? this.parent?.host();
-    }
-    get data() {
-        return this.more.data ?? {};
     }
     /** The route with its ancestors, the outermost first. */
     chain() {
@@ -780,22 +786,17 @@ export class Route {
     params() {
         return (this.own ?? (this.own = (this.more.names ?? namesIn(this.template())).map((name) => this.param(name))));
     }
-    /** Those that have a say in whether a URL is answered. Single values come before lists, as questions to live lists have an order. */
+    /** Those that have a say in whether a URL is answered. */
     judges() {
-        const rank = ({ kind, isExploded }) => (kind === QUERY ? (isExploded ? 1 : 0) : kind === PAIRS ? 2 : 3);
-        return (this.judging ?? (this.judging = this.params().filter(({ judge }) => judge).sort((one, other) => rank(one) - rank(other))));
-    }
-    /** May a URL spell out a value that it could leave out: a default, or an empty one that counts as absent? */
-    mayBeShort() {
-        return (this.isShortable ?? (this.isShortable = this.params().some(({ kind, rule, many, fallback, isOptional, isExploded }) => (isOptional && fallback !== undefined && kind < PAIRS && !isExploded) || (kind === QUERY && (many ? !(many.items === any && !many.values) : rule !== any)))));
+        return (this.judging ?? (this.judging = this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind)));
     }
     param(name) {
-        const chain = this.chain();
         // The nearest route that has a rule of its own for the name decides.
-        const near = [...chain].reverse().map((one) => one.name + "." + name);
-        const spec = near.map((key) => this.table.spec(key)).find((one) => one) ?? this.table.spec(name);
-        const level = chain.findIndex((one) => namesIn(one.path + (one.more.host ?? "")).includes(name));
-        return { ...spec, name, level, key: spec.key ?? decodeURIComponent(name) };
+        let spec;
+        for (let route = this; route && !spec; route = route.parent)
+            spec = this.table.spec(route.name + "." + name);
+        spec ?? (spec = this.table.spec(name));
+        return { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
     }
     /** Puts its ways into the tree. */
     grow() {
@@ -810,7 +811,7 @@ export class Route {
             const ways = more.ways ?? [pathOf(this.path)];
             for (const end of parent ? parent.ends : [root])
                 for (const way of ways)
-                    ends.push(this.end(way, end, !this.isAnswering));
+                    ends.push(this.end(way, end, !isAnswering(this)));
         }
         this.ends = ends;
         if (children)
@@ -914,15 +915,15 @@ export class End {
             return { segment, piece: pieces && pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
         })));
     }
-    /** The rules of its segments; nothing for a literal. Those of a tail are that of its first segment. */
-    steps(count) {
-        const steps = [];
-        for (let node = this.node; node.above; node = node.above)
-            steps[node.depth - 1] = node.rule ? node : undefined;
-        while (steps.length < count)
-            steps.push(this.node);
-        return steps;
-    }
+}
+/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
+export function stepsTo({ node: last }, count) {
+    const steps = [];
+    for (let node = last; node.above; node = node.above)
+        steps[node.depth - 1] = node.rule ? node : undefined;
+    while (steps.length < count)
+        steps.push(last);
+    return steps;
 }
 
 // A table: its routes as lines, and what holds for the whole site.
@@ -987,10 +988,6 @@ export class Table {
 }
 
 // URL → route: one walk from the root, the narrowest way first.
-/** Has a URL the host that a route asks for, if it does? */
-export function hasHost({ site: { host } }, reading, route) {
-    return !host || route.host() === undefined || host(reading, route);
-}
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading, end) {
     const { route } = end;
@@ -1008,7 +1005,7 @@ export function takesQuery(reading, end) {
  */
 export function walk(table, reading, start, first) {
     const { text, starts, ends, numbers, count, visit } = reading;
-    const { fold, several } = table.site;
+    const { fold, several, host } = table.site;
     let node = start;
     let at = first;
     for (;;) {
@@ -1022,7 +1019,7 @@ export function walk(table, reading, start, first) {
             if (visit)
                 return false;
             for (const end of node.ends) {
-                if (!hasHost(table, reading, end.route) || !takesQuery(reading, end))
+                if ((host && !host(reading, end.route)) || !takesQuery(reading, end))
                     continue;
                 reading.end = end;
                 if (!several)
@@ -1097,27 +1094,30 @@ export function textOf(reading, end, index) {
     const { segment, piece } = end.spots()[index];
     if (segment < 0)
         return undefined;
-    return piece < 0 ? reading.segment(segment) : end.steps(segment + 1)[segment].rule.cut(reading, segment)[piece];
+    return piece < 0 ? reading.segment(segment) : stepsTo(end, 0)[segment].rule.cut(reading, segment)[piece];
 }
 /** What the URL has for a parameter; nothing where it is absent. */
 export function sent(reading, end, index) {
     const param = end.route.params()[index];
     return param.find ? param.find(reading, param, end) : textOf(reading, end, index);
 }
+/** The value of a URL, or its default. */
+export function valueOf(reading, end, index) {
+    const { kind, fallback } = end.route.params()[index];
+    return sent(reading, end, index) ?? (kind === HOST ? undefined : fallback);
+}
 /** The values of a URL, in the order of the parameters. */
 export function valuesOf(reading, end) {
-    return end.route.params().map(({ kind, fallback }, index) => sent(reading, end, index) ?? (kind === HOST ? undefined : fallback));
+    return end.route.params().map((_, index) => valueOf(reading, end, index));
 }
-/** Does a URL spell out a value that it could leave out: a default, or what is empty and counts as absent? */
-function isNeedless(reading, param, value) {
-    const { kind, isOptional, isExploded, fallback } = param;
-    if (isOptional && fallback !== undefined && value !== undefined && !isExploded && kind !== PAIRS && kind !== HOST && isSame(value, fallback))
-        return true;
-    return kind === QUERY && reading.query !== "" && rawsOf(reading.query, param.key).some((raw, at) => (at === 0 || isExploded) && isUnfilled(param, raw));
-}
-/** How many such values there are. */
+/** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading, end) {
-    return end.route.params().filter((param, index) => isNeedless(reading, param, sent(reading, end, index))).length;
+    let count = 0;
+    end.route.params().forEach((param, index) => {
+        if (param.isNeedless?.(reading, param, sent(reading, end, index)))
+            count += 1;
+    });
+    return count;
 }
 /** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
 export function typedParams(reading, end) {
@@ -1128,7 +1128,7 @@ export function typedParams(reading, end) {
         const param = params[index];
         const { segment, piece } = spots[index];
         const { name, kind } = param;
-        if (kind === SEGMENT && segment >= 0 && piece < 0 && !param.find) {
+        if (segment >= 0 && piece < 0 && !param.find) {
             const { read } = param.rule;
             const { text } = reading;
             const from = reading.starts[segment];
@@ -1136,7 +1136,7 @@ export function typedParams(reading, end) {
             put(all, name, read ? read(text, from, to) : text.slice(from, to));
         }
         else if (kind !== FRAGMENT || param.fallback !== undefined) {
-            put(all, name, typed(param, sent(reading, end, index) ?? (kind === HOST ? undefined : param.fallback)));
+            put(all, name, typed(param, valueOf(reading, end, index)));
         }
     }
     return all;
@@ -1367,12 +1367,12 @@ function rawTail(reading, { depth, tail: isThere }) {
     return Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at));
 }
 /** All segments to the end, each a pair. */
-export function tailOfPairs(many, texts, fallback) {
+export function tailOfPairs(many, texts) {
     const find = (reading, _, end) => {
         const raws = rawTail(reading, end);
         return raws && valueOfMany(many, raws.flatMap((raw) => itemsOf(joinOf(texts), marked(raw)) ?? []));
     };
-    return { ...tail(many, texts, fallback), find };
+    return { ...tail(many, texts), find };
 }
 /** All segments to the end as one text, in which items are joined. */
 export function restOfMany(many, texts, fallback) {
@@ -1500,7 +1500,7 @@ export function split(rules, text, cuts, plainOf) {
 
 // Routes that ask for a host, and its one spelling (RFC 3986, section 3.2; RFC 5890, section 2.3.2.1; RFC 3492).
 function piecesOf(route) {
-    const pieces = route.host().split(/(\{.*?\})/).filter((piece) => piece !== "");
+    const pieces = hostOf(route).split(/(\{.*?\})/).filter((piece) => piece !== "");
     const names = pieces.map((piece) => (piece[0] === "{" ? piece.slice(1, -1) : undefined));
     const rules = pieces.map((piece, at) => (names[at] === undefined ? piece : route.params().find(({ name }) => name === names[at]).texts));
     return { names, rules };
@@ -1508,8 +1508,14 @@ function piecesOf(route) {
 function textsOfHost(rules, host, route) {
     return rules.length === 1 ? [host] : split(rules, host, route.table.site.cuts, (text) => text);
 }
-/** Has a URL the host that a route asks for? */
+/** The host that a route asks for, its own or that of a route above it. */
+export function hostOf({ more, parent }) {
+    return more.host ?? (parent && hostOf(parent));
+}
+/** Has a URL the host that a route asks for, if it does? */
 export function isHostOf(reading, route) {
+    if (hostOf(route) === undefined)
+        return true;
     if (reading.host === undefined)
         return false;
     const { rules } = piecesOf(route);
@@ -1642,7 +1648,7 @@ export function several(steps, single, ends) {
     }
     function beats(table, count, left, right) {
         let side = SAME;
-        const [ours, others] = [left.steps(count), right.steps(count)];
+        const [ours, others] = [stepsTo(left, count), stepsTo(right, count)];
         for (let at = 0; side === SAME && at < count; at += 1) {
             const [one, other] = [ours[at], others[at]];
             if (one === other)
@@ -1692,35 +1698,24 @@ function sidesOf(pairs) {
 }
 
 // Name and values → URL: the inverse of matching.
+/** The path of each template, and what follows it, ready for values. */
 const compiled = /* @__PURE__ */ new WeakMap();
-function compiledOf(route) {
-    let known = compiled.get(route);
-    if (!known) {
-        const template = route.template();
-        const path = pathOf(template);
-        const isRaw = /\{\+/.test(path);
-        const names = route.params().map(({ name }) => name);
-        known = { path: partsOf(names, path, !isRaw), rest: partsOf(names, template.slice(path.length), false), isRaw };
-        compiled.set(route, known);
-    }
-    return known;
-}
-/** Texts, and expressions between them; variables by their place among some names. */
-function partsOf(names, template, isPath) {
+/** The parts of a template; variables by their place among some names. */
+function partsOf(names, template, { raw }) {
     const parts = template.split(/\{(.*?)\}/).map((piece, at) => {
         if (at % 2 === 0)
-            return isPath ? encodeReserved(piece).split("/").map(normalSegment).join("/") : encodeReserved(piece);
+            return raw ? raw.encode(piece) : piece;
         const operator = /^[\w%]/.test(piece) ? "" : piece[0];
-        const isReserved = operator === "+" || operator === "#";
+        const isRaw = operator === "+" || operator === "#";
         const variables = piece.slice(operator.length).split(",").map((one) => {
             const name = one.replace("*", "");
-            return { index: names.indexOf(name), name, isExploded: one.endsWith("*") };
+            return { index: names.indexOf(name), name: raw ? raw.encode(name) : name, isExploded: name !== one };
         });
         return {
             operator,
             isNamed: /[;?&]/.test(operator),
-            separator: operator === "?" ? "&" : operator === "" || isReserved ? "," : operator,
-            encode: isReserved ? encodeReserved : encodeText,
+            separator: operator === "?" ? "&" : operator === "" || isRaw ? "," : operator,
+            encode: isRaw ? raw.encode : encodeText,
             variables,
         };
     });
@@ -1750,18 +1745,16 @@ function expand(parts, texts, { lists }) {
         const { operator, isNamed, separator, encode, variables } = part;
         let lead = operator === "+" ? "" : operator;
         for (let index = 0; index < variables.length; index += 1) {
-            const variable = variables[index];
-            const value = texts[variable.index];
+            const { index: place, name, isExploded } = variables[index];
+            const value = texts[place];
             if (value === undefined)
                 continue;
             out += lead;
             lead = separator;
             if (typeof value !== "string")
-                out += lists.write(value, part, variable.name, variable.isExploded);
-            else if (!isNamed)
-                out += encode(value);
+                out += lists.write(value, part, name, isExploded);
             else
-                out += encodeReserved(variable.name) + (value === "" && operator === ";" ? "" : "=") + encode(value);
+                out += (isNamed ? name + (value === "" && operator === ";" ? "" : "=") : "") + encode(value);
         }
     }
     return out;
@@ -1769,103 +1762,137 @@ function expand(parts, texts, { lists }) {
 /** Expands a template whose variables have these values. */
 export function expandTemplate(template, valueOf, tools) {
     const names = namesIn(template);
-    return expand(partsOf(names, template, false), names.map(valueOf), tools);
+    return expand(partsOf(names, template, tools), names.map(valueOf), tools);
 }
 /** The route to which a link leads. */
 export function linkable(table, name) {
     const route = table.routes.get(name);
-    if (!route)
-        throw new LinkError("unknown-route", name, undefined, { table });
-    const { to, out } = route.more;
-    if (to || out)
-        throw new LinkError("redirect", name, undefined, { to: to?.[0] });
-    if (route.page === undefined)
-        throw new LinkError("group", name);
+    if (route?.page === undefined) {
+        const { to, out } = route?.more ?? {};
+        throw new LinkError(route ? (to || out ? "redirect" : "group") : "unknown-route", name, undefined, { table, to: to?.[0] });
+    }
     return route;
 }
 const hasOwn = Object.prototype.hasOwnProperty;
+/** Is a value none: nothing, or a list without items? */
+function isNone(value) {
+    return value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0);
+}
 /** A text in the form that its parameter has. */
-export function formOf({ many, kind }, text, { host }) {
-    if (many)
-        return many.values ? text : [text];
-    return host && kind === HOST ? host.form(text) : text;
+export function formOf(param, text, { host }) {
+    const { many } = param;
+    return many ? (many.values ? text : [text]) : host ? host.form(param, text) : text;
 }
-/** The values of a call as texts; what is absent or a list without items is none. */
+/** The values of a call as texts. */
 export function textsOf(route, given, tools) {
-    const params = route.params();
-    const values = given;
-    const texts = [];
-    for (let index = 0; index < params.length; index += 1) {
-        const param = params[index];
-        const { name } = param;
-        const value = hasOwn.call(values, name) ? values[name] : undefined;
-        if (value === undefined || value === null) {
-            texts.push(undefined);
-        }
-        else if (typeof value === "object") {
-            const isEmpty = Object.keys(value).length === 0;
-            texts.push(isEmpty ? undefined : tools.lists ? tools.lists.texts(value) : []);
-        }
-        else {
-            texts.push(formOf(param, wellFormed(String(value)), tools));
-        }
-    }
-    return texts;
+    return route.params().map((param) => {
+        const value = hasOwn.call(given, param.name) ? given[param.name] : undefined;
+        if (typeof value === "string")
+            return formOf(param, wellFormed(value), tools);
+        if (isNone(value))
+            return undefined;
+        return typeof value !== "object" ? formOf(param, String(value), tools) : tools.lists ? tools.lists.texts(value) : [];
+    });
 }
-/** Refuses a value for which there is no parameter. */
-function refuseUnknown(route, given) {
-    const values = given;
+/** The same, where each value must have a parameter. */
+export function givenTo(route, given, tools) {
     const params = route.params();
-    for (const key in values) {
-        let at = 0;
-        while (at < params.length && params[at].name !== key)
-            at += 1;
-        const value = at < params.length ? undefined : values[key];
-        if (value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0))
+    for (const key in given) {
+        if (params.some(({ name }) => name === key) || isNone(given[key]))
             continue;
         throw new LinkError("unknown-param", route.name, key, { names: params.map(({ name }) => name) });
     }
-}
-/** What a call gives, as texts. */
-export function givenTo(route, given, tools) {
-    refuseUnknown(route, given);
     return textsOf(route, given, tools);
 }
 /** The texts that go into the template: all checked, defaults filled in or left out. */
-function checked(route, given, leaveOut, { lists }) {
-    const params = route.params();
-    const texts = [];
-    for (let index = 0; index < params.length; index += 1) {
-        const param = params[index];
+export function checked(route, given, leaveOut, { lists }) {
+    return route.params().map((param, index) => {
         const { name, kind, isOptional, fallback, many } = param;
-        const mayGo = isOptional && (leaveOut || kind === QUERY);
+        const mayGo = isOptional && (leaveOut || kind === QUERY || kind === REPEATED);
         const value = given[index];
-        let own;
-        if (value !== undefined) {
-            if (!mayGo || fallback === undefined || !isSame(fallback, value)) {
-                own = value;
-                if (typeof value === "string" && !many)
-                    checkText(route, param, param.rule, value);
-                else if (lists)
-                    lists.check(route, param, value);
-                else
-                    throw new LinkError("form", route.name, name, { expected: "one value" });
-            }
+        if (value === undefined) {
+            if (!isOptional && fallback === undefined)
+                throw new LinkError("missing", route.name, name);
+            return mayGo ? undefined : fallback;
         }
-        else if (!mayGo && fallback !== undefined) {
-            own = fallback;
-        }
-        else if (!isOptional) {
-            throw new LinkError("missing", route.name, name);
-        }
-        texts.push(own);
-    }
-    return texts;
+        if (mayGo && fallback !== undefined && isSame(fallback, value))
+            return undefined;
+        if (typeof value === "string" && !many)
+            checkText(route, param, param.rule, value);
+        else if (lists)
+            lists.check(route, param, value);
+        else
+            throw new LinkError("form", route.name, name, { expected: "one value" });
+        return value;
+    });
 }
-/** What is filled from left to right has no gaps: the default of a value before another is written after all. */
-function fillGaps(route, parts, texts) {
+/** Checks one text of a value. */
+export function checkText(route, param, rule, text) {
+    const isAny = rule === any;
+    const takes = isAny || rule.takes(text, 0, text.length);
+    if ((takes && isPlain(text)) || (isAny && isInQuery(param)))
+        return;
+    if (!takes || hasControl(text) || (text === "" && !(isAny && param.kind === FRAGMENT)))
+        throw new LinkError("refused", route.name, param.name, { value: text, rule });
+}
+export function written(route, texts, tools) {
+    const { site } = route.table;
+    const { fillGaps, raw, host } = tools;
+    let parts = compiled.get(route);
+    if (!parts) {
+        const template = route.template();
+        const path = pathOf(template);
+        const names = route.params().map(({ name }) => name);
+        parts = [partsOf(names, path, tools), partsOf(names, template.slice(path.length), tools)];
+        compiled.set(route, parts);
+    }
+    fillGaps?.(route, parts[0], texts);
+    let path = expand(parts[0], texts, tools);
+    let rest = expand(parts[1], texts, tools);
+    // A path whose only segments are optional expands to nothing at all.
+    if (path.charCodeAt(0) !== 47)
+        path = "/" + path;
+    if (raw) {
+        // A value that is not escaped may begin a query.
+        const end = path.search(/[?#]|$/);
+        [path, rest] = [path.slice(0, end), path.slice(end) + rest];
+    }
+    const dots = path.includes("/.") && /\/(\.\.?)(?![^/])/.exec(path);
+    if (raw)
+        path = raw.normal(path);
+    if (dots)
+        throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
+    if (path !== "/")
+        path += site.slash === ALWAYS ? "/" : "";
+    else if (site.base)
+        path = site.slash === ALWAYS ? "/" : "";
+    let url = prefixOf(site) + path + rest;
+    if (host)
+        url = host.write(route, (name) => texts[route.params().findIndex((param) => param.name === name)]) + url;
+    if (url.length > site.bytes)
+        throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
+    return url;
+}
+/** The URL of a redirect: whatever answers it. */
+export function urlOfAny(route, given, tools) {
+    linkable(route.table, route.name);
+    return written(route, checked(route, given, true, tools), tools);
+}
+/** The URL of a route for texts. */
+export function urlOf(route, given, tools) {
+    const texts = checked(route, given, true, tools);
+    const url = written(route, texts, tools);
+    return route.more.check ? tools.readBack(route, given, texts, url, tools) : url;
+}
+/** The URL of a route. */
+export function linkIn(table, tools, name, values = {}) {
+    const route = linkable(table, name);
+    return urlOf(route, givenTo(route, values, tools), tools);
+}
+/** Defaults are written after all where a value follows: what is filled from left to right has no gaps. */
+export function fillGaps(route, parts, texts) {
     for (const part of parts) {
-        if (typeof part === "string" || part.variables.length < 2 || (part.operator !== "/" && part.operator !== "."))
+        if (typeof part === "string" || (part.operator !== "/" && part.operator !== "."))
             continue;
         const { variables } = part;
         let last = variables.length - 1;
@@ -1881,65 +1908,15 @@ function fillGaps(route, parts, texts) {
         }
     }
 }
-/** Checks one text of a value. */
-export function checkText(route, { name, kind }, rule, text) {
-    if (isPlain(text) && (rule === any || rule.takes(text, 0, text.length)))
-        return;
-    const isInQuery = kind === QUERY || kind === PAIRS;
-    if ((!isInQuery || rule !== any) && hasControl(text))
-        throw new LinkError("refused", route.name, name, { control: text });
-    if (rule === any && (isInQuery || kind === FRAGMENT))
-        return;
-    if (text === "")
-        throw new LinkError("refused", route.name, name, { isEmpty: true });
-    if (!rule.takes(text, 0, text.length))
-        throw new LinkError("refused", route.name, name, { value: text, rule });
-}
-function written(route, texts, tools) {
-    const { site } = route.table;
-    const { path, rest, isRaw } = compiledOf(route);
-    fillGaps(route, path, texts);
-    let expanded = expand(path, texts, tools);
-    // A path whose only segments are optional expands to nothing at all.
-    if (expanded.charCodeAt(0) !== 47)
-        expanded = "/" + expanded;
-    const dots = expanded.includes("/.") ? /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]) : null;
-    if (dots)
-        throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
-    const more = expand(rest, texts, tools);
-    let url;
-    if (isRaw)
-        url = addressFor(expanded + more, site);
-    else if (expanded === "/")
-        url = addressFor("/" + more, site);
-    else
-        url = prefixOf(site) + (site.slash === ALWAYS ? expanded + "/" : expanded) + more;
-    if (tools.host && route.host() !== undefined) {
-        const value = (name) => texts[route.params().findIndex((param) => param.name === name)];
-        url = tools.host.write(route, value) + url;
-    }
-    if (url.length > site.bytes)
-        throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
-    return url;
-}
-/** The URL of a redirect: whatever answers it. */
-export function urlOfAny(route, given, tools) {
-    linkable(route.table, route.name);
-    return written(route, checked(route, given, true, tools), tools);
-}
-/** The URL of a route for texts. */
-export function urlOf(route, given, tools) {
-    const short = checked(route, given, true, tools);
-    const url = written(route, short, tools);
-    if (!route.more.check)
-        return url;
-    const error = tools.readBack(route, short, url);
+/** Hands a link out once it is known to be read as this route with these values. */
+export function readBack(route, given, short, url, tools) {
+    const error = misread(route, short, url);
     if (!error)
         return url;
     // Where leaving a default out lets another reading in, it is written.
     const long = checked(route, given, false, tools);
     const longUrl = written(route, long, tools);
-    if (isSame(long, short) || tools.readBack(route, long, longUrl))
+    if (isSame(long, short) || misread(route, long, longUrl))
         throw error;
     return longUrl;
 }
@@ -1948,18 +1925,18 @@ function listsOf({ rule, many }) {
     return (many ? [many.items, many.values] : [rule]).map((one) => one?.facts?.["list"]);
 }
 /** Why a URL would not be read as a route with these values, if so. */
-export function readBack(route, texts, url) {
+function misread(route, texts, url) {
     const { table, name } = route;
+    const { site } = table;
     const params = route.params();
     // A link's own values are in the lists that they are said to be in.
     const isOwn = (list, value) => params.some((param, index) => listsOf(param).includes(list) && [texts[index]].flat(2).includes(value));
     const asked = { isListed: isOwn, isMet: () => true };
     const reading = take(asked, undefined);
-    const wrong = (details, param) => new LinkError("not-reversible", name, param, { url, ...details });
     let error;
-    const end = scan(reading, url, table.site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
-    if (!end || table.site.respelt?.(reading, end, table.site) !== undefined) {
-        error = wrong({});
+    const end = scan(reading, url, site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+    if (!end || site.respelt?.(reading, end, site) !== undefined) {
+        error = new LinkError("not-reversible", name, undefined, { url });
     }
     else if (end.route !== route) {
         error = new LinkError("captured", name, undefined, { url, by: end.route.name });
@@ -1968,18 +1945,13 @@ export function readBack(route, texts, url) {
         const read = valuesOf(reading, end);
         const at = params.findIndex(({ kind, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], texts[index] ?? fallback));
         if (at >= 0)
-            error = wrong({ read: read[at], given: texts[at], name: params[at].name }, params[at].name);
+            error = new LinkError("not-reversible", name, params[at].name, { url, read: read[at], given: texts[at] });
     }
     giveBack(reading);
     return error;
 }
-/** The URL of a route. */
-export function linkIn(table, tools, name, values = {}) {
-    const route = linkable(table, name);
-    return urlOf(route, givenTo(route, values, tools), tools);
-}
 
-// Links with lists and pairs, and with hosts.
+// Links with lists and pairs, with hosts, and with what is not escaped.
 export const lists = {
     texts(value) {
         const text = (one) => wellFormed(String(one));
@@ -2014,10 +1986,10 @@ export const lists = {
     },
     write(given, { operator, isNamed, separator, encode }, name, isExploded) {
         const value = given;
-        const named = (text) => (!isNamed ? text : encodeReserved(name) + (text === "" && operator === ";" ? "" : "=") + text);
+        const named = (text) => (!isNamed ? text : name + (text === "" && operator === ";" ? "" : "=") + text);
         if (!isExploded) {
             const items = value.map((item) => (typeof item === "string" ? encode(item) : `${encode(item[0])},${encode(item[1])}`));
-            return (isNamed ? encodeReserved(name) + "=" : "") + items.join(",");
+            return (isNamed ? name + "=" : "") + items.join(",");
         }
         const items = value.map((item) => {
             if (typeof item === "string")
@@ -2028,49 +2000,19 @@ export const lists = {
     },
 };
 export const hosts = {
-    form: normalHost,
-    write: (route, valueOf) => `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(route.host(), valueOf, {}),
+    form: ({ kind }, host) => (kind === HOST ? normalHost(host) : host),
+    write(route, valueOf) {
+        const host = hostOf(route);
+        return host === undefined ? "" : `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(host, valueOf, {});
+    },
+};
+export const raw = {
+    encode: encodeReserved,
+    normal: (path) => path.split("/").map(normalSegment).join("/").replace(/(?!^)\/+$/, ""),
 };
 
 // Where in the table a URL is, and links from there.
-const READ = /* @__PURE__ */ Symbol("read");
-function readOf(at) {
-    return at[READ];
-}
-/**
- * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few ask for is
- * worked out when they do, by reading the URL again.
- */
-export class Spotted {
-    constructor(reading, end, host) {
-        this.route = end.route.name;
-        this.params = typedParams(reading, end);
-        // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
-        this[READ] = { end, url: reading.url, host };
-    }
-    get address() {
-        return again(this, (reading, { route }) => addressOf(reading, route.table.site));
-    }
-    get levels() {
-        return again(this, levelsOf);
-    }
-    get frames() {
-        const { route } = readOf(this).end;
-        return framesOf(route.table, route);
-    }
-    get data() {
-        return readOf(this).end.route.data;
-    }
-}
-/** A URL that shows a page. */
-export class Page extends Spotted {
-    constructor(reading, end, host) {
-        super(reading, end, host);
-        this.outcome = "page";
-        this.status = 200;
-        this.page = end.route.page;
-    }
-}
+/** A position reads its URL again, for what few ask for. */
 function again(at, use) {
     const { end, url, host } = readOf(at);
     const reading = take(nobody, host);
@@ -2079,28 +2021,41 @@ function again(at, use) {
     giveBack(reading);
     return result;
 }
-/** The frames around a route, outermost first: the site's, then those of the levels. */
-export function framesOf(table, route) {
-    return [table.site, ...(route ? route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+/** The address as it was asked: path and query, without scheme and host. */
+export function addressAt(at) {
+    return again(at, (reading, { route }) => addressOf(reading, route.table.site));
 }
-function levelsOf(reading, end) {
-    const { route, covers } = end;
-    const path = reading.path();
-    const params = route.params();
-    let start = 0;
-    return route.chain().map((level, index) => {
-        const stop = stopOf(reading, end, covers[index], path);
-        const covered = path.slice(start, stop);
-        start = stop;
-        const own = {};
-        params.forEach((param, at) => {
-            if (param.level !== index)
-                return;
-            const value = sent(reading, end, at) ?? (param.kind === HOST ? undefined : param.fallback);
-            if (value !== undefined)
-                put(own, param.name, typed(param, value));
+/** The frames around what is shown, outermost first: the site's, then those of the levels. */
+export function framesIn({ site }, shown) {
+    const read = readOf(shown) ?? readOf(shown.position ?? {});
+    return [site, ...(read ? read.end.route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+}
+/** The data of a route. */
+export function dataIn(table, name) {
+    return table.routes.get(name).more.data ?? {};
+}
+/** The level of a chain that declares a parameter. */
+function levelOf(route, param) {
+    return route.chain().findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
+}
+/** The chain from the outermost ancestor to the route. */
+export function levelsAt(at) {
+    return again(at, (reading, end) => {
+        const { route, covers } = end;
+        const path = reading.path();
+        let start = 0;
+        return route.chain().map((level, index) => {
+            const stop = stopOf(reading, end, covers[index], path);
+            const covered = path.slice(start, stop);
+            start = stop;
+            const own = {};
+            route.params().forEach((param, place) => {
+                const value = levelOf(route, param) === index ? valueOf(reading, end, place) : undefined;
+                if (value !== undefined)
+                    put(own, param.name, typed(param, value));
+            });
+            return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.more.data ?? {} };
         });
-        return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.data };
     });
 }
 /** Where in a path a level ends. */
@@ -2115,7 +2070,7 @@ function stopOf(reading, end, cover, path) {
     if (typeof cover === "number")
         return at;
     at += 1;
-    const { cut } = end.steps(segments)[segments - 1]?.rule ?? {};
+    const { cut } = stepsTo(end, 0)[segments - 1]?.rule ?? {};
     // An escape is one byte.
     const start = at;
     const raw = raws[segments - 1];
@@ -2127,7 +2082,7 @@ function stopOf(reading, end, cover, path) {
 function valuesAt(at) {
     return { params: readOf(at).end.route.params(), values: again(at, valuesOf) };
 }
-export function tableOf(at) {
+function tableOf(at) {
     return readOf(at).end.route.table;
 }
 function valueAt(at, name) {
@@ -2141,7 +2096,7 @@ function commonBeginning(own, target) {
     const plain = (part) => part?.replace(/\*/g, "");
     const differs = right.findIndex((part, at) => plain(part) !== plain(left[at]));
     const same = differs < 0 ? right : right.slice(0, differs);
-    return same.filter((part) => part[0] === "{").flatMap((part) => part.replace(/[{}*?&#;+./]/g, "").split(","));
+    return same.filter((part) => part[0] === "{").flatMap((part) => namesIn(part));
 }
 /** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
 function inheritedFrom(at, target) {
@@ -2151,19 +2106,20 @@ function inheritedFrom(at, target) {
     const [ownNames, names] = [own.name.split("."), target.name.split(".")];
     const differs = ownNames.findIndex((name, index) => name !== names[index]);
     const common = differs < 0 ? ownNames.length : differs;
-    return target.params().map(({ name, level, kind, isOptional, fallback }) => {
-        const index = params.findIndex((param) => param.name === name);
+    const isOfQuery = (kind) => kind === QUERY || kind === REPEATED;
+    return target.params().map((param) => {
+        const { name, kind, isOptional, fallback } = param;
+        const index = params.findIndex((one) => one.name === name);
         const isNeeded = !isOptional && fallback === undefined;
-        const isOfAncestor = level < common && kind !== QUERY;
-        const isInQuery = params[index]?.kind === QUERY;
-        return !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
+        const isOfAncestor = !isOfQuery(kind) && levelOf(target, param) < common;
+        return !isOfQuery(params[index]?.kind) && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
     });
 }
 export const RETURN = "return";
 /** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
 export function linkFromIn(tools, from, name, values = {}, { back } = {}) {
     const route = linkable(tableOf(from), name);
-    const address = back === "here" ? from.address : back === "carry" ? valueAt(from, RETURN) : undefined;
+    const address = back === "here" ? addressAt(from) : back === "carry" ? valueAt(from, RETURN) : undefined;
     const given = address === undefined ? values : { ...values, [RETURN]: address };
     const inherited = inheritedFrom(from, route);
     const own = givenTo(route, given, tools);
@@ -2193,8 +2149,9 @@ export function activityIn(tools, at, name, given = {}) {
         return undefined;
     const values = valuesAt(at);
     const texts = textsOf(route, given, tools);
-    const isSameValue = ({ name: key, kind, fallback }, index) => {
-        const isOfQuery = kind === QUERY || kind === PAIRS;
+    const isSameValue = (param, index) => {
+        const { name: key, kind, fallback } = param;
+        const isOfQuery = isInQuery(param);
         if (kind === FRAGMENT || (isOfQuery && texts[index] === undefined))
             return true;
         // The query of an ancestor is not in the URL of its descendants.
@@ -2218,7 +2175,7 @@ export function upIn(tools, at) {
 }
 /** What changes when one page takes the place of another, or is the first. */
 export function transitionIn(from, to) {
-    const [old, next] = [from?.levels ?? [], to.levels];
+    const [old, next] = [from ? levelsAt(from) : [], levelsAt(to)];
     const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
     const same = differs < 0 ? next.length : differs;
     const changed = next.slice(0, same).flatMap((after, level) => {
@@ -2235,6 +2192,29 @@ export function placeIn({ site: { origin = "", base = "", locate } }) {
 }
 
 // URL → page, where nothing else is asked.
+const READ = /* @__PURE__ */ Symbol("read");
+/** What was read to come to a position. */
+export function readOf(at) {
+    return at[READ];
+}
+/** The deepest route that covers a URL, and its values. */
+export class Spotted {
+    constructor(reading, end, host) {
+        this.route = end.route.name;
+        this.params = typedParams(reading, end);
+        // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
+        this[READ] = { end, url: reading.url, host };
+    }
+}
+/** A URL that shows a page. */
+export class Page extends Spotted {
+    constructor(reading, end, host) {
+        super(reading, end, host);
+        this.outcome = "page";
+        this.status = 200;
+        this.page = end.route.page;
+    }
+}
 /**
  * The page that answers a `GET`, whatever it asks of the visitor; no value counts as listed. Where an address without some value may be that
  * of another page, `shorten` finds out.
@@ -2245,8 +2225,7 @@ export function matchIn(table, url, host, shorten) {
     if (scan(reading, url, table.site)) {
         const end = choose(find(table, reading), "GET");
         if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
-            const isShort = !end.route.mayBeShort() || countNeedless(reading, end) === 0 || (shorten !== undefined && shorten(reading, end, nobody) === undefined);
-            if (isShort)
+            if (countNeedless(reading, end) === 0 || (shorten && shorten(reading, end, nobody) === undefined))
                 page = new Page(reading, end, host);
         }
     }
@@ -2308,7 +2287,7 @@ function lookWith(reading, url, request) {
     const { to, out, needs } = route.more;
     if (to || out)
         return parts.redirected(reading, end);
-    if (parts.shorten && route.mayBeShort() && countNeedless(reading, end) > 0) {
+    if (parts.shorten && countNeedless(reading, end) > 0) {
         const address = parts.shorten(reading, end, asked);
         if (address !== undefined)
             return canonical(address);
@@ -2342,7 +2321,7 @@ function decideWith(url, request) {
     if (isLonger(url, table.site.bytes))
         return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
     if (url === "*" && request.method === "OPTIONS") {
-        return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(({ isAnswering }) => isAnswering)) };
+        return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(isAnswering)) };
     }
     let outcome = look(url, request);
     if (!("step" in outcome))
@@ -2391,7 +2370,7 @@ function decision(address, outcome, request) {
     const [to, reason] = outcome.missing ?? [];
     const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
     const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
-    return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(table), position, reason };
+    return { outcome: "not-found", status: 404, page, position, reason };
 }
 /** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
 function lastSignIn(first, request) {
@@ -2415,7 +2394,7 @@ function covering(table, reading, method, isWanted) {
         const { route } = end;
         // A page at the root covers the root alone, unless something is declared below it.
         const isArea = at > 0 || route.more.fallback !== undefined || route.isParent;
-        if (!isArea || !hasHost(table, reading, route) || !isWanted(route))
+        if (!isArea || table.site.host?.(reading, route) === false || !isWanted(route))
             continue;
         const rank = 2 * at + (allows(route, method) && takesQuery(reading, end) ? 1 : 0);
         if (!best || rank > best[0])

@@ -34,39 +34,29 @@ export interface Somewhere {
   /** The deepest route that covers the URL. */
   readonly route: string;
   readonly params: { readonly [name: string]: unknown };
-  /** The address as it was asked: path and query, without scheme and host. */
-  readonly address: string;
-  readonly levels: readonly Level[];
-  /** The frames around the page, outermost first. */
-  readonly frames: readonly string[];
-  readonly data: unknown;
 }
 
 /** The position of a URL whose deepest route is this one. */
-export interface At<Name, Read, Data, Frame> {
+export interface At<Name, Read> {
   readonly route: Name;
   readonly params: Read;
-  readonly address: string;
-  readonly levels: readonly Level[];
-  readonly frames: readonly Frame[];
-  readonly data: Data;
 }
 
 /** A URL that shows the page of a route. */
-export interface FoundPage<Name, Page, Read, Data, Frame> extends At<Name, Read, Data, Frame> {
+export interface FoundPage<Name, Page, Read> extends At<Name, Read> {
   readonly outcome: "page";
   readonly status: 200;
   readonly page: Page;
 }
 
 /** For each route what a match of it is. */
-export type MatchesOf<Routes, Frame> = {
-  readonly [Name in keyof Routes]: Routes[Name] extends RouteType<infer Page, infer Read, unknown, infer Data> ? FoundPage<Name, Page, Read, Data, Frame> : never;
+export type MatchesOf<Routes> = {
+  readonly [Name in keyof Routes]: Routes[Name] extends { readonly page: infer Page; readonly params: infer Read } ? FoundPage<Name, Page, Read> : never;
 };
 
 /** For each route the position of a URL that it covers. */
-export type PositionsOf<Routes, Frame> = {
-  readonly [Name in keyof Routes]: Routes[Name] extends RouteType<unknown, infer Read, unknown, infer Data> ? At<Name, Read, Data, Frame> : never;
+export type PositionsOf<Routes> = {
+  readonly [Name in keyof Routes]: Routes[Name] extends { readonly params: infer Read } ? At<Name, Read> : never;
 };
 
 /** A whole number may be given as one that has more digits. */
@@ -105,12 +95,11 @@ export interface UnmetOf<Need, Position> {
 }
 
 /** Nothing has that URL. */
-export interface NotFoundOf<Fallback, Frame, Position> {
+export interface NotFoundOf<Fallback, Position> {
   readonly outcome: "not-found";
   readonly status: 404;
   /** The page for what is missing here. */
   readonly page: Fallback | undefined;
-  readonly frames: readonly Frame[];
   readonly position: Position | undefined;
   /** Why a redirect of the table leads nowhere, where one would have had the URL. */
   readonly reason: string | undefined;
@@ -342,24 +331,23 @@ const TIME = "(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:Z|[+-](?
 const LABEL = "[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?";
 const BYTE = "(?:25[0-5]|2[0-4]\\d|1\\d\\d|[1-9]?\\d)";
 
-function byText(expression: string): Rule {
-  return byExpression(new RegExp(`^(?:${expression})$`));
+/** A function gives the expression, as bundlers do not see that joined texts do nothing else. */
+function byText(expression: () => string): Rule {
+  return byExpression(new RegExp(`^(?:${expression()})$`));
 }
 
-export const time: Rule = /* @__PURE__ */ byText(TIME);
-export const dateTime: Rule = /* @__PURE__ */ afterDay();
-
-function afterDay(): Rule {
-  const ofDay = new RegExp(`^T${TIME}$`);
+function afterDay(ofDay: RegExp): Rule {
   return new Rule((text, from, to) => to - from > 10 && date.takes(text, from, from + 10) && ofDay.test(text.slice(from + 10, to)));
 }
 
-export const uuid: Rule = /* @__PURE__ */ byText("[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}");
-export const hex: Rule = /* @__PURE__ */ byText("[0-9a-fA-F]+");
-export const email: Rule = /* @__PURE__ */ byText(`[a-zA-Z0-9.!#$%&'*+/=?^_\`{|}~-]+@${LABEL}(?:\\.${LABEL})*`);
-export const ipv4: Rule = /* @__PURE__ */ byText(`${BYTE}(?:\\.${BYTE}){3}`);
-export const alpha: Rule = /* @__PURE__ */ byText("[A-Za-z]+");
-export const alnum: Rule = /* @__PURE__ */ byText("[A-Za-z0-9]+");
+export const time: Rule = /* @__PURE__ */ byText(() => TIME);
+export const dateTime: Rule = /* @__PURE__ */ ((): Rule => afterDay(new RegExp(`^T${TIME}$`)))();
+export const uuid: Rule = /* @__PURE__ */ byText(() => "[0-9a-fA-F]{8}(?:-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}");
+export const hex: Rule = /* @__PURE__ */ byText(() => "[0-9a-fA-F]+");
+export const email: Rule = /* @__PURE__ */ byText(() => `[a-zA-Z0-9.!#$%&'*+/=?^_\`{|}~-]+@${LABEL}(?:\\.${LABEL})*`);
+export const ipv4: Rule = /* @__PURE__ */ byText(() => `${BYTE}(?:\\.${BYTE}){3}`);
+export const alpha: Rule = /* @__PURE__ */ byText(() => "[A-Za-z]+");
+export const alnum: Rule = /* @__PURE__ */ byText(() => "[A-Za-z0-9]+");
 
 /** The name of a file that means the same on every common system. */
 export const fileName: Rule = /* @__PURE__ */ byExpression(
@@ -805,14 +793,18 @@ export function rawOf(query: string, key: string): string | undefined {
 /** A value as text: one, a list, or names with values. */
 export type Value = string | readonly string[] | readonly (readonly [string, string])[];
 
-/** Where a value stands. */
+/** Where a value is, in the order in which a URL is judged: single values come before lists, as questions to live lists have an order. */
 export const SEGMENT = 0;
-export const ITEMS = 1;
-export const REST = 2;
-export const QUERY = 3;
-export const PAIRS = 4;
-export const HOST = 5;
-export const FRAGMENT = 6;
+export const QUERY = 1;
+export const REPEATED = 2;
+export const PAIRS = 3;
+export const ITEMS = 4;
+export const REST = 5;
+export const HOST = 6;
+export const FRAGMENT = 7;
+
+/** Is a value in the query? */
+export const isInQuery = ({ kind }: Spec): boolean => kind > SEGMENT && kind < ITEMS;
 
 /** The rules of items, or of names and values; how many there may be, and whether each may be there once only. */
 export interface Many {
@@ -835,14 +827,14 @@ export interface Spec {
   readonly isOptional: boolean;
   /** Must it be in the query? */
   readonly isRequired: boolean;
-  /** Is each value of its name in the query an item? */
-  readonly isExploded: boolean;
   /** Its name in the query, where that is another one. */
   readonly key: string | undefined;
   /** Its value in a URL; nothing where it is absent. */
   readonly find: ((reading: Reading, param: Param, end: End) => Value | undefined) | undefined;
-  /** Does it let the URL be? */
+  /** May a URL with this value be answered? */
   readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
+  /** Does a URL spell it out where it could be left out: a default, or what is empty and counts as absent? */
+  readonly isNeedless: ((reading: Reading, param: Param, value: Value | undefined) => boolean) | undefined;
 }
 
 const SPEC: Spec = {
@@ -853,10 +845,10 @@ const SPEC: Spec = {
   fallback: undefined,
   isOptional: false,
   isRequired: false,
-  isExploded: false,
   key: undefined,
   find: undefined,
   judge: undefined,
+  isNeedless: undefined,
 };
 
 /** A segment, or a part of one. */
@@ -865,9 +857,16 @@ export function segment(rule: Rule, fallback?: Value): Spec {
 }
 
 /** The same where it may be left out. */
-export function optional(rule: Rule, fallback?: Value): Spec {
-  return { ...SPEC, rule, texts: rule, fallback, isOptional: true };
+export function optional(rule: Rule): Spec {
+  return { ...SPEC, rule, texts: rule, isOptional: true };
 }
+
+/** A parameter that is left out where it has this value. */
+export function standard(spec: Spec, fallback: Value): Spec {
+  return { ...spec, fallback, isNeedless: isStandard };
+}
+
+const isStandard = (_: Reading, { fallback }: Param, value: Value | undefined): boolean => value !== undefined && isSame(value, fallback);
 
 /** Any number of items. */
 export function items(rule: Rule, least: number = 0, most: number = Infinity, isUnique: boolean = false): Many {
@@ -882,8 +881,8 @@ export function pairs(names: Rule, values: Rule, least: number = 0, most: number
 const ofMany = (many: Many): Rule => many.values ?? many.items;
 
 /** All segments to the end, each an item. */
-export function tail(many: Many, texts: Rule = many.items, fallback?: Value): Spec {
-  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, fallback, isOptional: true, find: findItems, judge: fitsTail };
+export function tail(many: Many, texts: Rule = many.items): Spec {
+  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, find: findItems, judge: fitsTail };
 }
 
 /** All segments to the end as one value, in which there may be slashes. */
@@ -893,7 +892,7 @@ export function rest(rule: Rule, fallback?: Value): Spec {
 
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
 export function query(rule: Rule, fallback?: Value): Spec {
-  return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery };
+  return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery, isNeedless: isNeedlessInQuery };
 }
 
 /** A value of the query that must be there. */
@@ -903,7 +902,7 @@ export function required(rule: Rule, fallback?: Value): Spec {
 
 /** A list in the query: the values of one name, each an item. */
 export function repeated(many: Many, fallback?: Value): Spec {
-  return { ...query(ofMany(many), fallback), many, isExploded: true, find: findRepeated, judge: judgeRepeated };
+  return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated };
 }
 
 /** A list or pairs in one value of the query, parted by commas. */
@@ -933,13 +932,17 @@ export function but(spec: Spec, changes: Partial<Spec>): Spec {
 
 // Where values stand.
 
-function isEmptyAllowed({ rule, many, isRequired, isExploded }: Param): boolean {
-  return (isRequired && !isExploded) || (many ? !many.values && many.items === any : rule === any);
+/** Does an empty value count as if it were not there? */
+export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string): boolean {
+  return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
 
-/** Does an empty value count as if it were not there? */
-export function isUnfilled(param: Param, raw: string): boolean {
-  return raw === "" && !isEmptyAllowed(param);
+function isNeedlessInQuery({ query }: Reading, param: Param, value: Value | undefined): boolean {
+  const { kind, key, fallback, isOptional } = param;
+  if (query === "") return false;
+  const raws = rawsOf(query, key);
+  // A list that is a default may as well be spelt out.
+  return (kind === QUERY ? raws.slice(0, 1) : raws).some((raw) => isUnfilled(param, raw)) || (kind === QUERY && isOptional && fallback !== undefined && isSame(value, fallback));
 }
 
 function findQuery({ query }: Reading, param: Param): Value | undefined {
@@ -1009,7 +1012,7 @@ function judgeCommas(reading: Reading, param: Param): boolean {
 
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route: Route, wanted: string): boolean {
-  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => kind === QUERY && key === wanted);
+  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 
 function otherTexts({ query }: Reading, { route }: End): string[] {
@@ -1078,10 +1081,11 @@ function fitsRest(reading: Reading, { rule }: Param, { depth, tail }: End): bool
 }
 
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
-export function typed({ kind, rule }: Param, value: Value | undefined): unknown {
+export function typed(param: Param, value: Value | undefined): unknown {
+  const { rule } = param;
   const { read } = rule;
   if (!read || value === undefined) return value;
-  const one = (text: string): unknown => (kind < QUERY || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
+  const one = (text: string): unknown => (!isInQuery(param) || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
   return typeof value === "string" ? one(value) : value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
 }
 
@@ -1138,8 +1142,6 @@ export interface More {
 /** A parameter of a route. */
 export interface Param extends Spec {
   readonly name: string;
-  /** The level of the chain that declares it. */
-  readonly level: number;
   /** Its name in the query. */
   readonly key: string;
 }
@@ -1154,7 +1156,12 @@ export function pathOf(template: string): string {
 
 /** The names of the variables of a template. */
 export function namesIn(template: string): string[] {
-  return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/[{}*?&#;+./]/g, "").split(","));
+  return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/^\{[+#./;?&]?|[*}]/g, "").split(","));
+}
+
+/** Does a route answer URLs, by a page or a redirect? */
+export function isAnswering({ page, more }: Route): boolean {
+  return page !== undefined || more.to !== undefined || more.out !== undefined;
 }
 
 export class Route {
@@ -1173,7 +1180,6 @@ export class Route {
   declare ends: readonly End[] | undefined;
   declare private own: readonly Param[] | undefined;
   declare private judging: readonly Param[] | undefined;
-  declare private isShortable: boolean | undefined;
   declare private whole: string | undefined;
 
   constructor(table: Table, index: number, [name, page, path, more = NOTHING]: Line, parent: Route | undefined) {
@@ -1190,22 +1196,7 @@ export class Route {
     this.ends = undefined;
     this.own = undefined;
     this.judging = undefined;
-    this.isShortable = undefined;
     this.whole = undefined;
-  }
-
-  /** Does it answer URLs, by a page or a redirect? */
-  get isAnswering(): boolean {
-    return this.page !== undefined || this.more.to !== undefined || this.more.out !== undefined;
-  }
-
-  /** The host that it asks for, its own or that of a route above it. */
-  host(): string | undefined {
-    return this.more.host ?? this.parent?.host();
-  }
-
-  get data(): unknown {
-    return this.more.data ?? {};
   }
 
   /** The route with its ancestors, the outermost first. */
@@ -1223,27 +1214,17 @@ export class Route {
     return (this.own ??= (this.more.names ?? namesIn(this.template())).map((name) => this.param(name)));
   }
 
-  /** Those that have a say in whether a URL is answered. Single values come before lists, as questions to live lists have an order. */
+  /** Those that have a say in whether a URL is answered. */
   judges(): readonly Param[] {
-    const rank = ({ kind, isExploded }: Param): number => (kind === QUERY ? (isExploded ? 1 : 0) : kind === PAIRS ? 2 : 3);
-    return (this.judging ??= this.params().filter(({ judge }) => judge).sort((one, other) => rank(one) - rank(other)));
-  }
-
-  /** May a URL spell out a value that it could leave out: a default, or an empty one that counts as absent? */
-  mayBeShort(): boolean {
-    return (this.isShortable ??= this.params().some(
-      ({ kind, rule, many, fallback, isOptional, isExploded }) =>
-        (isOptional && fallback !== undefined && kind < PAIRS && !isExploded) || (kind === QUERY && (many ? !(many.items === any && !many.values) : rule !== any)),
-    ));
+    return (this.judging ??= this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind));
   }
 
   private param(name: string): Param {
-    const chain = this.chain();
     // The nearest route that has a rule of its own for the name decides.
-    const near = [...chain].reverse().map((one) => one.name + "." + name);
-    const spec = near.map((key) => this.table.spec(key)).find((one) => one) ?? this.table.spec(name)!;
-    const level = chain.findIndex((one) => namesIn(one.path + (one.more.host ?? "")).includes(name));
-    return { ...spec, name, level, key: spec.key ?? decodeURIComponent(name) };
+    let spec: Spec | undefined;
+    for (let route: Route | undefined = this; route && !spec; route = route.parent) spec = this.table.spec(route.name + "." + name);
+    spec ??= this.table.spec(name)!;
+    return { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
   }
 
   /** Puts its ways into the tree. */
@@ -1255,7 +1236,7 @@ export class Route {
     for (const [way, covers, isArea] of more.paths ?? NONE) ends.push(this.end(way, { ...root, covers }, isArea === 1));
     if (!more.paths) {
       const ways = more.ways ?? [pathOf(this.path)];
-      for (const end of parent ? parent.ends! : [root]) for (const way of ways) ends.push(this.end(way, end, !this.isAnswering));
+      for (const end of parent ? parent.ends! : [root]) for (const way of ways) ends.push(this.end(way, end, !isAnswering(this)));
     }
     this.ends = ends;
     if (children) for (const { node } of ends) node.waiting = node.waiting ? [...node.waiting, ...children] : children;
@@ -1402,14 +1383,14 @@ export class End {
       return { segment, piece: pieces && pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
     }));
   }
+}
 
-  /** The rules of its segments; nothing for a literal. Those of a tail are that of its first segment. */
-  steps(count: number): (Node | undefined)[] {
-    const steps: (Node | undefined)[] = [];
-    for (let node = this.node; node.above; node = node.above) steps[node.depth - 1] = node.rule ? node : undefined;
-    while (steps.length < count) steps.push(this.node);
-    return steps;
-  }
+/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
+export function stepsTo({ node: last }: End, count: number): (Node | undefined)[] {
+  const steps: (Node | undefined)[] = [];
+  for (let node = last; node.above; node = node.above) steps[node.depth - 1] = node.rule ? node : undefined;
+  while (steps.length < count) steps.push(last);
+  return steps;
 }
 
 // A table: its routes as lines, and what holds for the whole site.
@@ -1544,11 +1525,6 @@ export class Table {
 
 // URL → route: one walk from the root, the narrowest way first.
 
-/** Has a URL the host that a route asks for, if it does? */
-export function hasHost({ site: { host } }: Table, reading: Reading, route: Route): boolean {
-  return !host || route.host() === undefined || host(reading, route);
-}
-
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading: Reading, end: End): boolean {
   const { route } = end;
@@ -1563,7 +1539,7 @@ export function takesQuery(reading: Reading, end: End): boolean {
  */
 export function walk(table: Table, reading: Reading, start: Node, first: number): boolean {
   const { text, starts, ends, numbers, count, visit } = reading;
-  const { fold, several } = table.site;
+  const { fold, several, host } = table.site;
   let node = start;
   let at = first;
   for (;;) {
@@ -1573,7 +1549,7 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
       let isFound = false;
       if (visit) return false;
       for (const end of node.ends) {
-        if (!hasHost(table, reading, end.route) || !takesQuery(reading, end)) continue;
+        if ((host && !host(reading, end.route)) || !takesQuery(reading, end)) continue;
         reading.end = end;
         if (!several) return true;
         reading.found.push(end);
@@ -1645,7 +1621,7 @@ export function choose(found: readonly End[], method: string): End | undefined {
 export function textOf(reading: Reading, end: End, index: number): string | undefined {
   const { segment, piece } = end.spots()[index]!;
   if (segment < 0) return undefined;
-  return piece < 0 ? reading.segment(segment) : end.steps(segment + 1)[segment]!.rule!.cut!(reading, segment)[piece];
+  return piece < 0 ? reading.segment(segment) : stepsTo(end, 0)[segment]!.rule!.cut!(reading, segment)[piece];
 }
 
 /** What the URL has for a parameter; nothing where it is absent. */
@@ -1657,21 +1633,24 @@ export function sent(reading: Reading, end: End, index: number): Value | undefin
 /** For each parameter its value; of an absent one the default of its rule. */
 export type Values = readonly (Value | undefined)[];
 
+/** The value of a URL, or its default. */
+export function valueOf(reading: Reading, end: End, index: number): Value | undefined {
+  const { kind, fallback } = end.route.params()[index]!;
+  return sent(reading, end, index) ?? (kind === HOST ? undefined : fallback);
+}
+
 /** The values of a URL, in the order of the parameters. */
 export function valuesOf(reading: Reading, end: End): Values {
-  return end.route.params().map(({ kind, fallback }, index) => sent(reading, end, index) ?? (kind === HOST ? undefined : fallback));
+  return end.route.params().map((_, index) => valueOf(reading, end, index));
 }
 
-/** Does a URL spell out a value that it could leave out: a default, or what is empty and counts as absent? */
-function isNeedless(reading: Reading, param: Param, value: Value | undefined): boolean {
-  const { kind, isOptional, isExploded, fallback } = param;
-  if (isOptional && fallback !== undefined && value !== undefined && !isExploded && kind !== PAIRS && kind !== HOST && isSame(value, fallback)) return true;
-  return kind === QUERY && reading.query !== "" && rawsOf(reading.query, param.key).some((raw, at) => (at === 0 || isExploded) && isUnfilled(param, raw));
-}
-
-/** How many such values there are. */
+/** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading: Reading, end: End): number {
-  return end.route.params().filter((param, index) => isNeedless(reading, param, sent(reading, end, index))).length;
+  let count = 0;
+  end.route.params().forEach((param, index) => {
+    if (param.isNeedless?.(reading, param, sent(reading, end, index))) count += 1;
+  });
+  return count;
 }
 
 /** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
@@ -1683,14 +1662,14 @@ export function typedParams(reading: Reading, end: End): { [name: string]: unkno
     const param = params[index]!;
     const { segment, piece } = spots[index]!;
     const { name, kind } = param;
-    if (kind === SEGMENT && segment >= 0 && piece < 0 && !param.find) {
+    if (segment >= 0 && piece < 0 && !param.find) {
       const { read } = param.rule;
       const { text } = reading;
       const from = reading.starts[segment]!;
       const to = reading.ends[segment]!;
       put(all, name, read ? read(text, from, to) : text.slice(from, to));
     } else if (kind !== FRAGMENT || param.fallback !== undefined) {
-      put(all, name, typed(param, sent(reading, end, index) ?? (kind === HOST ? undefined : param.fallback)));
+      put(all, name, typed(param, valueOf(reading, end, index)));
     }
   }
   return all;
@@ -1963,12 +1942,12 @@ function rawTail(reading: Reading, { depth, tail: isThere }: End): string[] | un
 }
 
 /** All segments to the end, each a pair. */
-export function tailOfPairs(many: Many, texts: Rule, fallback?: Value): Spec {
+export function tailOfPairs(many: Many, texts: Rule): Spec {
   const find: Spec["find"] = (reading, _, end) => {
     const raws = rawTail(reading, end);
     return raws && valueOfMany(many, raws.flatMap((raw) => itemsOf(joinOf(texts)!, marked(raw)) ?? []));
   };
-  return { ...tail(many, texts, fallback), find };
+  return { ...tail(many, texts), find };
 }
 
 /** All segments to the end as one text, in which items are joined. */
@@ -2114,7 +2093,7 @@ interface HostPieces {
 }
 
 function piecesOf(route: Route): HostPieces {
-  const pieces = route.host()!.split(/(\{.*?\})/).filter((piece) => piece !== "");
+  const pieces = hostOf(route)!.split(/(\{.*?\})/).filter((piece) => piece !== "");
   const names = pieces.map((piece) => (piece[0] === "{" ? piece.slice(1, -1) : undefined));
   const rules = pieces.map((piece, at) => (names[at] === undefined ? piece : route.params().find(({ name }) => name === names[at])!.texts));
   return { names, rules };
@@ -2124,8 +2103,14 @@ function textsOfHost(rules: HostPieces["rules"], host: string, route: Route): st
   return rules.length === 1 ? [host] : split(rules, host, route.table.site.cuts, (text) => text);
 }
 
-/** Has a URL the host that a route asks for? */
+/** The host that a route asks for, its own or that of a route above it. */
+export function hostOf({ more, parent }: Route): string | undefined {
+  return more.host ?? (parent && hostOf(parent));
+}
+
+/** Has a URL the host that a route asks for, if it does? */
 export function isHostOf(reading: Reading, route: Route): boolean {
+  if (hostOf(route) === undefined) return true;
   if (reading.host === undefined) return false;
   const { rules } = piecesOf(route);
   const texts = textsOfHost(rules, normalHost(reading.host), route);
@@ -2263,7 +2248,7 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
 
   function beats(table: Table, count: number, left: End, right: End): boolean {
     let side: number | undefined = SAME;
-    const [ours, others] = [left.steps(count), right.steps(count)];
+    const [ours, others] = [stepsTo(left, count), stepsTo(right, count)];
     for (let at = 0; side === SAME && at < count; at += 1) {
       const [one, other] = [ours[at], others[at]];
       if (one === other) continue;
@@ -2318,76 +2303,67 @@ export type Texts = (Value | undefined)[];
 
 /** What only some tables need to make links. */
 export interface Tools {
-  /** Reads a link back, and says what is wrong with it. */
-  readonly readBack?: (route: Route, texts: Texts, url: string) => LinkError | undefined;
+  /** Reads a link back, and makes a longer one where that is read in another way. */
+  readonly readBack?: (route: Route, given: Texts, short: Texts, url: string, tools: Tools) => string;
+  /** Defaults that are written after all, as a value follows. */
+  readonly fillGaps?: (route: Route, parts: readonly Part[], texts: Texts) => void;
+  /** Texts of templates that a URL does not hold as they are, and values that are not escaped. */
+  readonly raw?: Raw;
   /** Lists and pairs. */
   readonly lists?: Lists;
-  /** Values in the host: their form, and what a link starts with. */
+  /** Values in the host. */
   readonly host?: HostTools;
+}
+
+export interface Raw {
+  readonly encode: (text: string) => string;
+  /** The normal form of a path. */
+  readonly normal: (path: string) => string;
 }
 
 export interface Lists {
   /** A list or an object as texts. */
   readonly texts: (value: object) => Value;
   readonly check: (route: Route, param: Param, value: Value) => void;
-  readonly write: (value: Value, writing: Writing, name: string, isExploded: boolean) => string;
+  readonly write: (value: Value, expression: Expression, name: string, isExploded: boolean) => string;
 }
 
 export interface HostTools {
-  readonly form: (host: string) => string;
+  readonly form: (param: Param, host: string) => string;
+  /** What a link starts with. */
   readonly write: (route: Route, valueOf: (name: string) => Value | undefined) => string;
 }
 
-/** How an operator writes its values (RFC 6570, appendix A). */
-export interface Writing {
+/** An operator with its variables (RFC 6570, appendix A). */
+export interface Expression {
   readonly operator: string;
   readonly isNamed: boolean;
   readonly separator: string;
   readonly encode: (text: string) => string;
-}
-
-interface Expression extends Writing {
   readonly variables: readonly { readonly index: number; readonly name: string; readonly isExploded: boolean }[];
 }
 
-/** A template, ready for values: path, then query and fragment. */
-interface Compiled {
-  readonly path: readonly (string | Expression)[];
-  readonly rest: readonly (string | Expression)[];
-  /** Can a value hold slashes, or stand where it changes the form of the path? */
-  readonly isRaw: boolean;
-}
+/** A part of a template. */
+export type Part = string | Expression;
 
-const compiled = /* @__PURE__ */ new WeakMap<Route, Compiled>();
+/** The path of each template, and what follows it, ready for values. */
+const compiled = /* @__PURE__ */ new WeakMap<Route, readonly [path: readonly Part[], rest: readonly Part[]]>();
 
-function compiledOf(route: Route): Compiled {
-  let known = compiled.get(route);
-  if (!known) {
-    const template = route.template();
-    const path = pathOf(template);
-    const isRaw = /\{\+/.test(path);
-    const names = route.params().map(({ name }) => name);
-    known = { path: partsOf(names, path, !isRaw), rest: partsOf(names, template.slice(path.length), false), isRaw };
-    compiled.set(route, known);
-  }
-  return known;
-}
-
-/** Texts, and expressions between them; variables by their place among some names. */
-function partsOf(names: readonly string[], template: string, isPath: boolean): (string | Expression)[] {
-  const parts = template.split(/\{(.*?)\}/).map((piece, at): string | Expression => {
-    if (at % 2 === 0) return isPath ? encodeReserved(piece).split("/").map(normalSegment).join("/") : encodeReserved(piece);
+/** The parts of a template; variables by their place among some names. */
+function partsOf(names: readonly string[], template: string, { raw }: Tools): Part[] {
+  const parts = template.split(/\{(.*?)\}/).map((piece, at): Part => {
+    if (at % 2 === 0) return raw ? raw.encode(piece) : piece;
     const operator = /^[\w%]/.test(piece) ? "" : piece[0]!;
-    const isReserved = operator === "+" || operator === "#";
+    const isRaw = operator === "+" || operator === "#";
     const variables = piece.slice(operator.length).split(",").map((one) => {
       const name = one.replace("*", "");
-      return { index: names.indexOf(name), name, isExploded: one.endsWith("*") };
+      return { index: names.indexOf(name), name: raw ? raw.encode(name) : name, isExploded: name !== one };
     });
     return {
       operator,
       isNamed: /[;?&]/.test(operator),
-      separator: operator === "?" ? "&" : operator === "" || isReserved ? "," : operator,
-      encode: isReserved ? encodeReserved : encodeText,
+      separator: operator === "?" ? "&" : operator === "" || isRaw ? "," : operator,
+      encode: isRaw ? raw!.encode : encodeText,
       variables,
     };
   });
@@ -2408,7 +2384,7 @@ function encodeText(text: string): string {
   return isPlain(text) ? text : encodeUnreserved(text);
 }
 
-function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }: Tools): string {
+function expand(parts: readonly Part[], texts: Texts, { lists }: Tools): string {
   let out = "";
   for (let at = 0; at < parts.length; at += 1) {
     const part = parts[at]!;
@@ -2419,14 +2395,13 @@ function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }
     const { operator, isNamed, separator, encode, variables } = part;
     let lead = operator === "+" ? "" : operator;
     for (let index = 0; index < variables.length; index += 1) {
-      const variable = variables[index]!;
-      const value = texts[variable.index];
+      const { index: place, name, isExploded } = variables[index]!;
+      const value = texts[place];
       if (value === undefined) continue;
       out += lead;
       lead = separator;
-      if (typeof value !== "string") out += lists!.write(value, part, variable.name, variable.isExploded);
-      else if (!isNamed) out += encode(value);
-      else out += encodeReserved(variable.name) + (value === "" && operator === ";" ? "" : "=") + encode(value);
+      if (typeof value !== "string") out += lists!.write(value, part, name, isExploded);
+      else out += (isNamed ? name + (value === "" && operator === ";" ? "" : "=") : "") + encode(value);
     }
   }
   return out;
@@ -2435,138 +2410,106 @@ function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }
 /** Expands a template whose variables have these values. */
 export function expandTemplate(template: string, valueOf: (name: string) => Value | undefined, tools: Tools): string {
   const names = namesIn(template);
-  return expand(partsOf(names, template, false), names.map(valueOf), tools);
+  return expand(partsOf(names, template, tools), names.map(valueOf), tools);
 }
 
 /** The route to which a link leads. */
 export function linkable(table: Table, name: string): Route {
   const route = table.routes.get(name);
-  if (!route) throw new LinkError("unknown-route", name, undefined, { table });
-  const { to, out } = route.more;
-  if (to || out) throw new LinkError("redirect", name, undefined, { to: to?.[0] });
-  if (route.page === undefined) throw new LinkError("group", name);
+  if (route?.page === undefined) {
+    const { to, out } = route?.more ?? {};
+    throw new LinkError(route ? (to || out ? "redirect" : "group") : "unknown-route", name, undefined, { table, to: to?.[0] });
+  }
   return route;
 }
 
 const hasOwn = Object.prototype.hasOwnProperty;
 
+/** Is a value none: nothing, or a list without items? */
+function isNone(value: unknown): boolean {
+  return value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0);
+}
+
 /** A text in the form that its parameter has. */
-export function formOf({ many, kind }: Param, text: string, { host }: Tools): Value {
-  if (many) return many.values ? text : [text];
-  return host && kind === HOST ? host.form(text) : text;
+export function formOf(param: Param, text: string, { host }: Tools): Value {
+  const { many } = param;
+  return many ? (many.values ? text : [text]) : host ? host.form(param, text) : text;
 }
 
-/** The values of a call as texts; what is absent or a list without items is none. */
+/** The values of a call as texts. */
 export function textsOf(route: Route, given: object, tools: Tools): Texts {
-  const params = route.params();
-  const values = given as { readonly [name: string]: unknown };
-  const texts: Texts = [];
-  for (let index = 0; index < params.length; index += 1) {
-    const param = params[index]!;
-    const { name } = param;
-    const value = hasOwn.call(values, name) ? values[name] : undefined;
-    if (value === undefined || value === null) {
-      texts.push(undefined);
-    } else if (typeof value === "object") {
-      const isEmpty = Object.keys(value).length === 0;
-      texts.push(isEmpty ? undefined : tools.lists ? tools.lists.texts(value) : []);
-    } else {
-      texts.push(formOf(param, wellFormed(String(value)), tools));
-    }
-  }
-  return texts;
+  return route.params().map((param): Value | undefined => {
+    const value = hasOwn.call(given, param.name) ? (given as { readonly [name: string]: unknown })[param.name] : undefined;
+    if (typeof value === "string") return formOf(param, wellFormed(value), tools);
+    if (isNone(value)) return undefined;
+    return typeof value !== "object" ? formOf(param, String(value), tools) : tools.lists ? tools.lists.texts(value!) : [];
+  });
 }
 
-/** Refuses a value for which there is no parameter. */
-function refuseUnknown(route: Route, given: object): void {
-  const values = given as { readonly [name: string]: unknown };
+/** The same, where each value must have a parameter. */
+export function givenTo(route: Route, given: object, tools: Tools): Texts {
   const params = route.params();
-  for (const key in values) {
-    let at = 0;
-    while (at < params.length && params[at]!.name !== key) at += 1;
-    const value = at < params.length ? undefined : values[key];
-    if (value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0)) continue;
+  for (const key in given) {
+    if (params.some(({ name }) => name === key) || isNone((given as { readonly [name: string]: unknown })[key])) continue;
     throw new LinkError("unknown-param", route.name, key, { names: params.map(({ name }) => name) });
   }
-}
-
-/** What a call gives, as texts. */
-export function givenTo(route: Route, given: object, tools: Tools): Texts {
-  refuseUnknown(route, given);
   return textsOf(route, given, tools);
 }
 
 /** The texts that go into the template: all checked, defaults filled in or left out. */
-function checked(route: Route, given: Texts, leaveOut: boolean, { lists }: Tools): Texts {
-  const params = route.params();
-  const texts: Texts = [];
-  for (let index = 0; index < params.length; index += 1) {
-    const param = params[index]!;
+export function checked(route: Route, given: Texts, leaveOut: boolean, { lists }: Tools): Texts {
+  return route.params().map((param, index): Value | undefined => {
     const { name, kind, isOptional, fallback, many } = param;
-    const mayGo = isOptional && (leaveOut || kind === QUERY);
+    const mayGo = isOptional && (leaveOut || kind === QUERY || kind === REPEATED);
     const value = given[index];
-    let own: Value | undefined;
-    if (value !== undefined) {
-      if (!mayGo || fallback === undefined || !isSame(fallback, value)) {
-        own = value;
-        if (typeof value === "string" && !many) checkText(route, param, param.rule, value);
-        else if (lists) lists.check(route, param, value);
-        else throw new LinkError("form", route.name, name, { expected: "one value" });
-      }
-    } else if (!mayGo && fallback !== undefined) {
-      own = fallback;
-    } else if (!isOptional) {
-      throw new LinkError("missing", route.name, name);
+    if (value === undefined) {
+      if (!isOptional && fallback === undefined) throw new LinkError("missing", route.name, name);
+      return mayGo ? undefined : fallback;
     }
-    texts.push(own);
-  }
-  return texts;
-}
-
-/** What is filled from left to right has no gaps: the default of a value before another is written after all. */
-function fillGaps(route: Route, parts: readonly (string | Expression)[], texts: Texts): void {
-  for (const part of parts) {
-    if (typeof part === "string" || part.variables.length < 2 || (part.operator !== "/" && part.operator !== ".")) continue;
-    const { variables } = part;
-    let last = variables.length - 1;
-    while (last >= 0 && texts[variables[last]!.index] === undefined) last -= 1;
-    for (const { index, name } of variables.slice(0, Math.max(last, 0))) {
-      if (texts[index] !== undefined) continue;
-      const { fallback } = route.params()[index]!;
-      if (fallback === undefined) throw new LinkError("gap", route.name, variables[last]!.name, { before: name });
-      texts[index] = fallback;
-    }
-  }
+    if (mayGo && fallback !== undefined && isSame(fallback, value)) return undefined;
+    if (typeof value === "string" && !many) checkText(route, param, param.rule, value);
+    else if (lists) lists.check(route, param, value);
+    else throw new LinkError("form", route.name, name, { expected: "one value" });
+    return value;
+  });
 }
 
 /** Checks one text of a value. */
-export function checkText(route: Route, { name, kind }: Param, rule: Rule, text: string): void {
-  if (isPlain(text) && (rule === any || rule.takes(text, 0, text.length))) return;
-  const isInQuery = kind === QUERY || kind === PAIRS;
-  if ((!isInQuery || rule !== any) && hasControl(text)) throw new LinkError("refused", route.name, name, { control: text });
-  if (rule === any && (isInQuery || kind === FRAGMENT)) return;
-  if (text === "") throw new LinkError("refused", route.name, name, { isEmpty: true });
-  if (!rule.takes(text, 0, text.length)) throw new LinkError("refused", route.name, name, { value: text, rule });
+export function checkText(route: Route, param: Param, rule: Rule, text: string): void {
+  const isAny = rule === any;
+  const takes = isAny || rule.takes(text, 0, text.length);
+  if ((takes && isPlain(text)) || (isAny && isInQuery(param))) return;
+  if (!takes || hasControl(text) || (text === "" && !(isAny && param.kind === FRAGMENT))) throw new LinkError("refused", route.name, param.name, { value: text, rule });
 }
 
-function written(route: Route, texts: Texts, tools: Tools): string {
+export function written(route: Route, texts: Texts, tools: Tools): string {
   const { site } = route.table;
-  const { path, rest, isRaw } = compiledOf(route);
-  fillGaps(route, path, texts);
-  let expanded = expand(path, texts, tools);
-  // A path whose only segments are optional expands to nothing at all.
-  if (expanded.charCodeAt(0) !== 47) expanded = "/" + expanded;
-  const dots = expanded.includes("/.") ? /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!) : null;
-  if (dots) throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
-  const more = expand(rest, texts, tools);
-  let url: string;
-  if (isRaw) url = addressFor(expanded + more, site);
-  else if (expanded === "/") url = addressFor("/" + more, site);
-  else url = prefixOf(site) + (site.slash === ALWAYS ? expanded + "/" : expanded) + more;
-  if (tools.host && route.host() !== undefined) {
-    const value = (name: string): Value | undefined => texts[route.params().findIndex((param) => param.name === name)];
-    url = tools.host.write(route, value) + url;
+  const { fillGaps, raw, host } = tools;
+  let parts = compiled.get(route);
+  if (!parts) {
+    const template = route.template();
+    const path = pathOf(template);
+    const names = route.params().map(({ name }) => name);
+    parts = [partsOf(names, path, tools), partsOf(names, template.slice(path.length), tools)];
+    compiled.set(route, parts);
   }
+  fillGaps?.(route, parts[0], texts);
+  let path = expand(parts[0], texts, tools);
+  let rest = expand(parts[1], texts, tools);
+  // A path whose only segments are optional expands to nothing at all.
+  if (path.charCodeAt(0) !== 47) path = "/" + path;
+  if (raw) {
+    // A value that is not escaped may begin a query.
+    const end = path.search(/[?#]|$/);
+    [path, rest] = [path.slice(0, end), path.slice(end) + rest];
+  }
+  const dots = path.includes("/.") && /\/(\.\.?)(?![^/])/.exec(path);
+  if (raw) path = raw.normal(path);
+  if (dots) throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
+  if (path !== "/") path += site.slash === ALWAYS ? "/" : "";
+  else if (site.base) path = site.slash === ALWAYS ? "/" : "";
+  let url = prefixOf(site) + path + rest;
+  if (host) url = host.write(route, (name) => texts[route.params().findIndex((param) => param.name === name)]) + url;
   if (url.length > site.bytes) throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
   return url;
 }
@@ -2579,15 +2522,41 @@ export function urlOfAny(route: Route, given: Texts, tools: Tools): string {
 
 /** The URL of a route for texts. */
 export function urlOf(route: Route, given: Texts, tools: Tools): string {
-  const short = checked(route, given, true, tools);
-  const url = written(route, short, tools);
-  if (!route.more.check) return url;
-  const error = tools.readBack!(route, short, url);
+  const texts = checked(route, given, true, tools);
+  const url = written(route, texts, tools);
+  return route.more.check ? tools.readBack!(route, given, texts, url, tools) : url;
+}
+
+/** The URL of a route. */
+export function linkIn(table: Table, tools: Tools, name: string, values: object = {}): string {
+  const route = linkable(table, name);
+  return urlOf(route, givenTo(route, values, tools), tools);
+}
+
+/** Defaults are written after all where a value follows: what is filled from left to right has no gaps. */
+export function fillGaps(route: Route, parts: readonly Part[], texts: Texts): void {
+  for (const part of parts) {
+    if (typeof part === "string" || (part.operator !== "/" && part.operator !== ".")) continue;
+    const { variables } = part;
+    let last = variables.length - 1;
+    while (last >= 0 && texts[variables[last]!.index] === undefined) last -= 1;
+    for (const { index, name } of variables.slice(0, Math.max(last, 0))) {
+      if (texts[index] !== undefined) continue;
+      const { fallback } = route.params()[index]!;
+      if (fallback === undefined) throw new LinkError("gap", route.name, variables[last]!.name, { before: name });
+      texts[index] = fallback;
+    }
+  }
+}
+
+/** Hands a link out once it is known to be read as this route with these values. */
+export function readBack(route: Route, given: Texts, short: Texts, url: string, tools: Tools): string {
+  const error = misread(route, short, url);
   if (!error) return url;
   // Where leaving a default out lets another reading in, it is written.
   const long = checked(route, given, false, tools);
   const longUrl = written(route, long, tools);
-  if (isSame(long, short) || tools.readBack!(route, long, longUrl)) throw error;
+  if (isSame(long, short) || misread(route, long, longUrl)) throw error;
   return longUrl;
 }
 
@@ -2597,37 +2566,31 @@ function listsOf({ rule, many }: Param): readonly unknown[] {
 }
 
 /** Why a URL would not be read as a route with these values, if so. */
-export function readBack(route: Route, texts: Texts, url: string): LinkError | undefined {
+function misread(route: Route, texts: Texts, url: string): LinkError | undefined {
   const { table, name } = route;
+  const { site } = table;
   const params = route.params();
   // A link's own values are in the lists that they are said to be in.
   const isOwn = (list: string, value: string): boolean =>
     params.some((param, index) => listsOf(param).includes(list) && [texts[index]].flat(2).includes(value));
   const asked: Asked = { isListed: isOwn, isMet: () => true };
   const reading = take(asked, undefined);
-  const wrong = (details: { readonly [name: string]: unknown }, param?: string): LinkError => new LinkError("not-reversible", name, param, { url, ...details });
   let error: LinkError | undefined;
-  const end = scan(reading, url, table.site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
-  if (!end || table.site.respelt?.(reading, end, table.site) !== undefined) {
-    error = wrong({});
+  const end = scan(reading, url, site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+  if (!end || site.respelt?.(reading, end, site) !== undefined) {
+    error = new LinkError("not-reversible", name, undefined, { url });
   } else if (end.route !== route) {
     error = new LinkError("captured", name, undefined, { url, by: end.route.name });
   } else {
     const read = valuesOf(reading, end);
     const at = params.findIndex(({ kind, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], texts[index] ?? fallback));
-    if (at >= 0) error = wrong({ read: read[at], given: texts[at], name: params[at]!.name }, params[at]!.name);
+    if (at >= 0) error = new LinkError("not-reversible", name, params[at]!.name, { url, read: read[at], given: texts[at] });
   }
   giveBack(reading);
   return error;
 }
 
-/** The URL of a route. */
-export function linkIn(table: Table, tools: Tools, name: string, values: object = {}): string {
-  const route = linkable(table, name);
-  return urlOf(route, givenTo(route, values, tools), tools);
-}
-
-// Links with lists and pairs, and with hosts.
+// Links with lists and pairs, with hosts, and with what is not escaped.
 
 export const lists: Lists = {
   texts(value) {
@@ -2662,10 +2625,10 @@ export const lists: Lists = {
 
   write(given, { operator, isNamed, separator, encode }, name, isExploded) {
     const value = given as readonly (string | readonly [string, string])[];
-    const named = (text: string): string => (!isNamed ? text : encodeReserved(name) + (text === "" && operator === ";" ? "" : "=") + text);
+    const named = (text: string): string => (!isNamed ? text : name + (text === "" && operator === ";" ? "" : "=") + text);
     if (!isExploded) {
       const items = value.map((item) => (typeof item === "string" ? encode(item) : `${encode(item[0])},${encode(item[1])}`));
-      return (isNamed ? encodeReserved(name) + "=" : "") + items.join(",");
+      return (isNamed ? name + "=" : "") + items.join(",");
     }
     const items = value.map((item) => {
       if (typeof item === "string") return named(encode(item));
@@ -2676,75 +2639,22 @@ export const lists: Lists = {
 };
 
 export const hosts: HostTools = {
-  form: normalHost,
-  write: (route, valueOf) => `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(route.host()!, valueOf, {}),
+  form: ({ kind }, host) => (kind === HOST ? normalHost(host) : host),
+  write(route, valueOf) {
+    const host = hostOf(route);
+    return host === undefined ? "" : `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(host, valueOf, {});
+  },
+};
+
+export const raw: Raw = {
+  encode: encodeReserved,
+  normal: (path) => path.split("/").map(normalSegment).join("/").replace(/(?!^)\/+$/, ""),
 };
 
 // Where in the table a URL is, and links from there.
 
-const READ: unique symbol = /* @__PURE__ */ Symbol("read");
-
-interface Marked {
-  [READ]: Read;
-}
-
-interface Read {
-  readonly end: End;
-  readonly url: string;
-  readonly host: string | undefined;
-}
-
-function readOf(at: Spotted): Read {
-  return (at as unknown as Marked)[READ];
-}
-
-/**
- * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few ask for is
- * worked out when they do, by reading the URL again.
- */
-export class Spotted {
-  declare readonly route: string;
-  declare readonly params: { readonly [name: string]: unknown };
-  constructor(reading: Reading, end: End, host: string | undefined) {
-    this.route = end.route.name;
-    this.params = typedParams(reading, end);
-    // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
-    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
-  }
-
-  get address(): string {
-    return again(this, (reading, { route }) => addressOf(reading, route.table.site));
-  }
-
-  get levels(): readonly Level[] {
-    return again(this, levelsOf);
-  }
-
-  get frames(): readonly string[] {
-    const { route } = readOf(this).end;
-    return framesOf(route.table, route);
-  }
-
-  get data(): unknown {
-    return readOf(this).end.route.data;
-  }
-}
-
-/** A URL that shows a page. */
-export class Page extends Spotted {
-  declare readonly outcome: "page";
-  declare readonly status: 200;
-  declare readonly page: string;
-
-  constructor(reading: Reading, end: End, host: string | undefined) {
-    super(reading, end, host);
-    this.outcome = "page";
-    this.status = 200;
-    this.page = end.route.page!;
-  }
-}
-
-function again<T>(at: Spotted, use: (reading: Reading, end: End) => T): T {
+/** A position reads its URL again, for what few ask for. */
+function again<T>(at: object, use: (reading: Reading, end: End) => T): T {
   const { end, url, host } = readOf(at);
   const reading = take(nobody, host);
   scan(reading, url, end.route.table.site);
@@ -2753,27 +2663,44 @@ function again<T>(at: Spotted, use: (reading: Reading, end: End) => T): T {
   return result;
 }
 
-/** The frames around a route, outermost first: the site's, then those of the levels. */
-export function framesOf(table: Table, route?: Route): readonly string[] {
-  return [table.site, ...(route ? route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+/** The address as it was asked: path and query, without scheme and host. */
+export function addressAt(at: object): string {
+  return again(at, (reading, { route }) => addressOf(reading, route.table.site));
 }
 
-function levelsOf(reading: Reading, end: End): readonly Level[] {
-  const { route, covers } = end;
-  const path = reading.path();
-  const params = route.params();
-  let start = 0;
-  return route.chain().map((level, index) => {
-    const stop = stopOf(reading, end, covers[index]!, path);
-    const covered = path.slice(start, stop);
-    start = stop;
-    const own: { [name: string]: unknown } = {};
-    params.forEach((param, at) => {
-      if (param.level !== index) return;
-      const value = sent(reading, end, at) ?? (param.kind === HOST ? undefined : param.fallback);
-      if (value !== undefined) put(own, param.name, typed(param, value));
+/** The frames around what is shown, outermost first: the site's, then those of the levels. */
+export function framesIn({ site }: Table, shown: object): readonly string[] {
+  const read = readOf(shown) ?? readOf((shown as { readonly position?: object }).position ?? {});
+  return [site, ...(read ? read.end.route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+}
+
+/** The data of a route. */
+export function dataIn(table: Table, name: string): unknown {
+  return table.routes.get(name)!.more.data ?? {};
+}
+
+/** The level of a chain that declares a parameter. */
+function levelOf(route: Route, param: Param): number {
+  return route.chain().findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
+}
+
+/** The chain from the outermost ancestor to the route. */
+export function levelsAt(at: object): readonly Level[] {
+  return again(at, (reading, end) => {
+    const { route, covers } = end;
+    const path = reading.path();
+    let start = 0;
+    return route.chain().map((level, index) => {
+      const stop = stopOf(reading, end, covers[index]!, path);
+      const covered = path.slice(start, stop);
+      start = stop;
+      const own: { [name: string]: unknown } = {};
+      route.params().forEach((param, place) => {
+        const value = levelOf(route, param) === index ? valueOf(reading, end, place) : undefined;
+        if (value !== undefined) put(own, param.name, typed(param, value));
+      });
+      return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.more.data ?? {} };
     });
-    return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.data };
   });
 }
 
@@ -2786,7 +2713,7 @@ function stopOf(reading: Reading, end: End, cover: Cover, path: string): number 
   let at = raws.slice(0, segments - 1).reduce((sum, raw) => sum + 1 + raw.length, 0);
   if (typeof cover === "number") return at;
   at += 1;
-  const { cut } = end.steps(segments)[segments - 1]?.rule ?? {};
+  const { cut } = stepsTo(end, 0)[segments - 1]?.rule ?? {};
   // An escape is one byte.
   const start = at;
   const raw = raws[segments - 1]!;
@@ -2795,15 +2722,15 @@ function stopOf(reading: Reading, end: End, cover: Cover, path: string): number 
 }
 
 /** The values of a position, with their parameters. */
-function valuesAt(at: Spotted): { readonly params: readonly Param[]; readonly values: Values } {
+function valuesAt(at: object): { readonly params: readonly Param[]; readonly values: Values } {
   return { params: readOf(at).end.route.params(), values: again(at, valuesOf) };
 }
 
-export function tableOf(at: Spotted): Table {
+function tableOf(at: object): Table {
   return readOf(at).end.route.table;
 }
 
-function valueAt(at: Spotted, name: string): Value | undefined {
+function valueAt(at: object, name: string): Value | undefined {
   const { params, values } = valuesAt(at);
   return values[params.findIndex((param) => param.name === name)];
 }
@@ -2815,23 +2742,24 @@ function commonBeginning(own: string, target: string): string[] {
   const plain = (part: string | undefined): string | undefined => part?.replace(/\*/g, "");
   const differs = right.findIndex((part, at) => plain(part) !== plain(left[at]));
   const same = differs < 0 ? right : right.slice(0, differs);
-  return same.filter((part) => part[0] === "{").flatMap((part) => part.replace(/[{}*?&#;+./]/g, "").split(","));
+  return same.filter((part) => part[0] === "{").flatMap((part) => namesIn(part));
 }
 
 /** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
-function inheritedFrom(at: Spotted, target: Route): (Value | undefined)[] {
+function inheritedFrom(at: object, target: Route): (Value | undefined)[] {
   const own = readOf(at).end.route;
   const { params, values } = valuesAt(at);
   const shared = commonBeginning(own.template(), target.template());
   const [ownNames, names] = [own.name.split("."), target.name.split(".")];
   const differs = ownNames.findIndex((name, index) => name !== names[index]);
   const common = differs < 0 ? ownNames.length : differs;
-  return target.params().map(({ name, level, kind, isOptional, fallback }) => {
-    const index = params.findIndex((param) => param.name === name);
+  const isOfQuery = (kind: number | undefined): boolean => kind === QUERY || kind === REPEATED;
+  return target.params().map((param) => {
+    const { name, kind, isOptional, fallback } = param;
+    const index = params.findIndex((one) => one.name === name);
     const isNeeded = !isOptional && fallback === undefined;
-    const isOfAncestor = level < common && kind !== QUERY;
-    const isInQuery = params[index]?.kind === QUERY;
-    return !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
+    const isOfAncestor = !isOfQuery(kind) && levelOf(target, param) < common;
+    return !isOfQuery(params[index]?.kind) && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
   });
 }
 
@@ -2843,9 +2771,9 @@ export interface LinkOptions {
 export const RETURN = "return";
 
 /** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
-export function linkFromIn(tools: Tools, from: Spotted, name: string, values: object = {}, { back }: LinkOptions = {}): string {
+export function linkFromIn(tools: Tools, from: object, name: string, values: object = {}, { back }: LinkOptions = {}): string {
   const route = linkable(tableOf(from), name);
-  const address = back === "here" ? from.address : back === "carry" ? valueAt(from, RETURN) : undefined;
+  const address = back === "here" ? addressAt(from) : back === "carry" ? valueAt(from, RETURN) : undefined;
   const given = address === undefined ? values : { ...values, [RETURN]: address };
   const inherited = inheritedFrom(from, route);
   const own = givenTo(route, given, tools);
@@ -2869,14 +2797,15 @@ export function absoluteIn(table: Table, url: string): string {
 }
 
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
-export function activityIn(tools: Tools, at: Spotted, name: string, given: object = {}): "page" | "true" | undefined {
+export function activityIn(tools: Tools, at: object, name: string, given: object = {}): "page" | "true" | undefined {
   const shown = readOf(at).end.route;
   const route = shown.chain().find((one) => one.name === name);
   if (!route) return undefined;
   const values = valuesAt(at);
   const texts = textsOf(route, given, tools);
-  const isSameValue = ({ name: key, kind, fallback }: Param, index: number): boolean => {
-    const isOfQuery = kind === QUERY || kind === PAIRS;
+  const isSameValue = (param: Param, index: number): boolean => {
+    const { name: key, kind, fallback } = param;
+    const isOfQuery = isInQuery(param);
     if (kind === FRAGMENT || (isOfQuery && texts[index] === undefined)) return true;
     // The query of an ancestor is not in the URL of its descendants.
     return (!isOfQuery || route === shown) && isSame(texts[index] ?? fallback, values.values[values.params.findIndex((param) => param.name === key)]);
@@ -2885,7 +2814,7 @@ export function activityIn(tools: Tools, at: Spotted, name: string, given: objec
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
-export function upIn(tools: Tools, at: Spotted): string | undefined {
+export function upIn(tools: Tools, at: object): string | undefined {
   for (let { parent } = readOf(at).end.route; parent; { parent } = parent) {
     if (parent.page === undefined) continue;
     try {
@@ -2898,8 +2827,8 @@ export function upIn(tools: Tools, at: Spotted): string | undefined {
 }
 
 /** What changes when one page takes the place of another, or is the first. */
-export function transitionIn(from: Spotted | undefined, to: Spotted): Transition {
-  const [old, next] = [from?.levels ?? [], to.levels];
+export function transitionIn(from: object | undefined, to: object): Transition {
+  const [old, next] = [from ? levelsAt(from) : [], levelsAt(to)];
   const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
   const same = differs < 0 ? next.length : differs;
   const changed = next.slice(0, same).flatMap((after, level): Change[] => {
@@ -2928,6 +2857,51 @@ export function placeIn({ site: { origin = "", base = "", locate } }: Table): Pl
 
 // URL → page, where nothing else is asked.
 
+const READ: unique symbol = /* @__PURE__ */ Symbol("read");
+
+/** What a position was read of. */
+export interface Read {
+  readonly end: End;
+  readonly url: string;
+  readonly host: string | undefined;
+}
+
+interface Marked {
+  [READ]: Read;
+}
+
+/** What was read to come to a position. */
+export function readOf(at: object): Read {
+  return (at as Marked)[READ];
+}
+
+/** The deepest route that covers a URL, and its values. */
+export class Spotted {
+  declare readonly route: string;
+  declare readonly params: { readonly [name: string]: unknown };
+
+  constructor(reading: Reading, end: End, host: string | undefined) {
+    this.route = end.route.name;
+    this.params = typedParams(reading, end);
+    // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
+    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
+  }
+}
+
+/** A URL that shows a page. */
+export class Page extends Spotted {
+  declare readonly outcome: "page";
+  declare readonly status: 200;
+  declare readonly page: string;
+
+  constructor(reading: Reading, end: End, host: string | undefined) {
+    super(reading, end, host);
+    this.outcome = "page";
+    this.status = 200;
+    this.page = end.route.page!;
+  }
+}
+
 /** The address of a page without the values that it could leave out; nothing where none can be. */
 export type Shorten = (reading: Reading, end: End, asked: Asked) => string | undefined;
 
@@ -2941,8 +2915,7 @@ export function matchIn(table: Table, url: string, host?: string, shorten?: Shor
   if (scan(reading, url, table.site)) {
     const end = choose(find(table, reading), "GET");
     if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
-      const isShort = !end.route.mayBeShort() || countNeedless(reading, end) === 0 || (shorten !== undefined && shorten(reading, end, nobody) === undefined);
-      if (isShort) page = new Page(reading, end, host);
+      if (countNeedless(reading, end) === 0 || (shorten && shorten(reading, end, nobody) === undefined)) page = new Page(reading, end, host);
     }
   }
   giveBack(reading);
@@ -2956,7 +2929,7 @@ export type AnyDecision =
   | Page
   | Redirect
   | UnmetOf<string, Spotted>
-  | NotFoundOf<string, string, Spotted>
+  | NotFoundOf<string, Spotted>
   | WrongMethodOf<Spotted>
   | Options
   | BadRequest
@@ -3061,7 +3034,7 @@ function lookWith(reading: Reading, url: string, request: Look): Outcome {
   const { route } = end;
   const { to, out, needs } = route.more;
   if (to || out) return parts.redirected!(reading, end);
-  if (parts.shorten && route.mayBeShort() && countNeedless(reading, end) > 0) {
+  if (parts.shorten && countNeedless(reading, end) > 0) {
     const address = parts.shorten(reading, end, asked);
     if (address !== undefined) return canonical(address);
   }
@@ -3093,7 +3066,7 @@ function decideWith(url: string, request: Look): AnyDecision {
   const { table } = request;
   if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
   if (url === "*" && request.method === "OPTIONS") {
-    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(({ isAnswering }) => isAnswering)) };
+    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(isAnswering)) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
@@ -3136,7 +3109,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
   const [to, reason] = outcome.missing ?? [];
   const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
   const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
-  return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(table), position, reason };
+  return { outcome: "not-found", status: 404, page, position, reason };
 }
 
 /** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
@@ -3161,7 +3134,7 @@ function covering(table: Table, reading: Reading, method: string, isWanted: (rou
     const { route } = end;
     // A page at the root covers the root alone, unless something is declared below it.
     const isArea = at > 0 || route.more.fallback !== undefined || route.isParent;
-    if (!isArea || !hasHost(table, reading, route) || !isWanted(route)) continue;
+    if (!isArea || table.site.host?.(reading, route) === false || !isWanted(route)) continue;
     const rank = 2 * at + (allows(route, method) && takesQuery(reading, end) ? 1 : 0);
     if (!best || rank > best[0]) best = [rank, end];
   }

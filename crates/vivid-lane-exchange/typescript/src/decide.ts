@@ -1,12 +1,11 @@
 // From a request to a decision.
 
 import { isLonger, normalized, targetOf, tooLong, type Bad } from "./address.js";
-import { allows, choose, countNeedless, find, hasHost, methodsOf, takesQuery, walk } from "./find.js";
-import { framesOf, Page, Spotted } from "./position.js";
+import { allows, choose, countNeedless, find, methodsOf, takesQuery, walk } from "./find.js";
 import { giveBack, scan, take, wellFormed, type Asked, type Reading } from "./reading.js";
 import { type Table } from "./table.js";
-import { type End, type Route } from "./tree.js";
-import { type Shorten } from "./match.js";
+import { isAnswering, type End, type Route } from "./tree.js";
+import { Page, Spotted, type Shorten } from "./match.js";
 import { type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
 import { isSame } from "./values.js";
 
@@ -15,7 +14,7 @@ export type AnyDecision =
   | Page
   | Redirect
   | UnmetOf<string, Spotted>
-  | NotFoundOf<string, string, Spotted>
+  | NotFoundOf<string, Spotted>
   | WrongMethodOf<Spotted>
   | Options
   | BadRequest
@@ -120,7 +119,7 @@ function lookWith(reading: Reading, url: string, request: Look): Outcome {
   const { route } = end;
   const { to, out, needs } = route.more;
   if (to || out) return parts.redirected!(reading, end);
-  if (parts.shorten && route.mayBeShort() && countNeedless(reading, end) > 0) {
+  if (parts.shorten && countNeedless(reading, end) > 0) {
     const address = parts.shorten(reading, end, asked);
     if (address !== undefined) return canonical(address);
   }
@@ -152,7 +151,7 @@ function decideWith(url: string, request: Look): AnyDecision {
   const { table } = request;
   if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
   if (url === "*" && request.method === "OPTIONS") {
-    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(({ isAnswering }) => isAnswering)) };
+    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(isAnswering)) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
@@ -195,7 +194,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
   const [to, reason] = outcome.missing ?? [];
   const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
   const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
-  return { outcome: "not-found", status: 404, page, frames: position?.frames ?? framesOf(table), position, reason };
+  return { outcome: "not-found", status: 404, page, position, reason };
 }
 
 /** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
@@ -220,7 +219,7 @@ function covering(table: Table, reading: Reading, method: string, isWanted: (rou
     const { route } = end;
     // A page at the root covers the root alone, unless something is declared below it.
     const isArea = at > 0 || route.more.fallback !== undefined || route.isParent;
-    if (!isArea || !hasHost(table, reading, route) || !isWanted(route)) continue;
+    if (!isArea || table.site.host?.(reading, route) === false || !isWanted(route)) continue;
     const rank = 2 * at + (allows(route, method) && takesQuery(reading, end) ? 1 : 0);
     if (!best || rank > best[0]) best = [rank, end];
   }

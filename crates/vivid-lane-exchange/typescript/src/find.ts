@@ -2,14 +2,8 @@
 
 import { type Reading } from "./reading.js";
 import { type Table } from "./table.js";
-import { type End, type Node, type Param, type Route } from "./tree.js";
-import { FRAGMENT, HOST, isSame, isUnfilled, PAIRS, put, QUERY, SEGMENT, typed, type Value } from "./values.js";
-import { rawsOf } from "./query.js";
-
-/** Has a URL the host that a route asks for, if it does? */
-export function hasHost({ site: { host } }: Table, reading: Reading, route: Route): boolean {
-  return !host || route.host() === undefined || host(reading, route);
-}
+import { stepsTo, type End, type Node, type Route } from "./tree.js";
+import { FRAGMENT, HOST, put, typed, type Value } from "./values.js";
 
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading: Reading, end: End): boolean {
@@ -25,7 +19,7 @@ export function takesQuery(reading: Reading, end: End): boolean {
  */
 export function walk(table: Table, reading: Reading, start: Node, first: number): boolean {
   const { text, starts, ends, numbers, count, visit } = reading;
-  const { fold, several } = table.site;
+  const { fold, several, host } = table.site;
   let node = start;
   let at = first;
   for (;;) {
@@ -35,7 +29,7 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
       let isFound = false;
       if (visit) return false;
       for (const end of node.ends) {
-        if (!hasHost(table, reading, end.route) || !takesQuery(reading, end)) continue;
+        if ((host && !host(reading, end.route)) || !takesQuery(reading, end)) continue;
         reading.end = end;
         if (!several) return true;
         reading.found.push(end);
@@ -107,7 +101,7 @@ export function choose(found: readonly End[], method: string): End | undefined {
 export function textOf(reading: Reading, end: End, index: number): string | undefined {
   const { segment, piece } = end.spots()[index]!;
   if (segment < 0) return undefined;
-  return piece < 0 ? reading.segment(segment) : end.steps(segment + 1)[segment]!.rule!.cut!(reading, segment)[piece];
+  return piece < 0 ? reading.segment(segment) : stepsTo(end, 0)[segment]!.rule!.cut!(reading, segment)[piece];
 }
 
 /** What the URL has for a parameter; nothing where it is absent. */
@@ -119,21 +113,24 @@ export function sent(reading: Reading, end: End, index: number): Value | undefin
 /** For each parameter its value; of an absent one the default of its rule. */
 export type Values = readonly (Value | undefined)[];
 
+/** The value of a URL, or its default. */
+export function valueOf(reading: Reading, end: End, index: number): Value | undefined {
+  const { kind, fallback } = end.route.params()[index]!;
+  return sent(reading, end, index) ?? (kind === HOST ? undefined : fallback);
+}
+
 /** The values of a URL, in the order of the parameters. */
 export function valuesOf(reading: Reading, end: End): Values {
-  return end.route.params().map(({ kind, fallback }, index) => sent(reading, end, index) ?? (kind === HOST ? undefined : fallback));
+  return end.route.params().map((_, index) => valueOf(reading, end, index));
 }
 
-/** Does a URL spell out a value that it could leave out: a default, or what is empty and counts as absent? */
-function isNeedless(reading: Reading, param: Param, value: Value | undefined): boolean {
-  const { kind, isOptional, isExploded, fallback } = param;
-  if (isOptional && fallback !== undefined && value !== undefined && !isExploded && kind !== PAIRS && kind !== HOST && isSame(value, fallback)) return true;
-  return kind === QUERY && reading.query !== "" && rawsOf(reading.query, param.key).some((raw, at) => (at === 0 || isExploded) && isUnfilled(param, raw));
-}
-
-/** How many such values there are. */
+/** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading: Reading, end: End): number {
-  return end.route.params().filter((param, index) => isNeedless(reading, param, sent(reading, end, index))).length;
+  let count = 0;
+  end.route.params().forEach((param, index) => {
+    if (param.isNeedless?.(reading, param, sent(reading, end, index))) count += 1;
+  });
+  return count;
 }
 
 /** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
@@ -145,14 +142,14 @@ export function typedParams(reading: Reading, end: End): { [name: string]: unkno
     const param = params[index]!;
     const { segment, piece } = spots[index]!;
     const { name, kind } = param;
-    if (kind === SEGMENT && segment >= 0 && piece < 0 && !param.find) {
+    if (segment >= 0 && piece < 0 && !param.find) {
       const { read } = param.rule;
       const { text } = reading;
       const from = reading.starts[segment]!;
       const to = reading.ends[segment]!;
       put(all, name, read ? read(text, from, to) : text.slice(from, to));
     } else if (kind !== FRAGMENT || param.fallback !== undefined) {
-      put(all, name, typed(param, sent(reading, end, index) ?? (kind === HOST ? undefined : param.fallback)));
+      put(all, name, typed(param, valueOf(reading, end, index)));
     }
   }
   return all;

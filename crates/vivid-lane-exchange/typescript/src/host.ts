@@ -12,7 +12,7 @@ interface HostPieces {
 }
 
 function piecesOf(route: Route): HostPieces {
-  const pieces = route.host()!.split(/(\{.*?\})/).filter((piece) => piece !== "");
+  const pieces = hostOf(route)!.split(/(\{.*?\})/).filter((piece) => piece !== "");
   const names = pieces.map((piece) => (piece[0] === "{" ? piece.slice(1, -1) : undefined));
   const rules = pieces.map((piece, at) => (names[at] === undefined ? piece : route.params().find(({ name }) => name === names[at])!.texts));
   return { names, rules };
@@ -22,8 +22,14 @@ function textsOfHost(rules: HostPieces["rules"], host: string, route: Route): st
   return rules.length === 1 ? [host] : split(rules, host, route.table.site.cuts, (text) => text);
 }
 
-/** Has a URL the host that a route asks for? */
+/** The host that a route asks for, its own or that of a route above it. */
+export function hostOf({ more, parent }: Route): string | undefined {
+  return more.host ?? (parent && hostOf(parent));
+}
+
+/** Has a URL the host that a route asks for, if it does? */
 export function isHostOf(reading: Reading, route: Route): boolean {
+  if (hostOf(route) === undefined) return true;
   if (reading.host === undefined) return false;
   const { rules } = piecesOf(route);
   const texts = textsOfHost(rules, normalHost(reading.host), route);

@@ -1,89 +1,80 @@
 // Name and values → URL: the inverse of matching.
 
-import { addressFor, encodeReserved, encodeUnreserved, normalSegment, prefixOf } from "./address.js";
-import { find, choose, methodsOf, valuesOf } from "./find.js";
+import { encodeUnreserved, prefixOf } from "./address.js";
+import { choose, find, methodsOf, valuesOf } from "./find.js";
 import { ALWAYS, giveBack, scan, take, wellFormed, type Asked } from "./reading.js";
 import { any, hasControl, type Rule } from "./rules.js";
 import { type Table } from "./table.js";
 import { namesIn, pathOf, type Param, type Route } from "./tree.js";
 import { LinkError } from "./types.js";
-import { FRAGMENT, HOST, isSame, PAIRS, QUERY, type Value } from "./values.js";
+import { FRAGMENT, isInQuery, isSame, QUERY, REPEATED, type Value } from "./values.js";
 
 /** Texts by the index of their parameter. */
 export type Texts = (Value | undefined)[];
 
 /** What only some tables need to make links. */
 export interface Tools {
-  /** Reads a link back, and says what is wrong with it. */
-  readonly readBack?: (route: Route, texts: Texts, url: string) => LinkError | undefined;
+  /** Reads a link back, and makes a longer one where that is read in another way. */
+  readonly readBack?: (route: Route, given: Texts, short: Texts, url: string, tools: Tools) => string;
+  /** Defaults that are written after all, as a value follows. */
+  readonly fillGaps?: (route: Route, parts: readonly Part[], texts: Texts) => void;
+  /** Texts of templates that a URL does not hold as they are, and values that are not escaped. */
+  readonly raw?: Raw;
   /** Lists and pairs. */
   readonly lists?: Lists;
-  /** Values in the host: their form, and what a link starts with. */
+  /** Values in the host. */
   readonly host?: HostTools;
+}
+
+export interface Raw {
+  readonly encode: (text: string) => string;
+  /** The normal form of a path. */
+  readonly normal: (path: string) => string;
 }
 
 export interface Lists {
   /** A list or an object as texts. */
   readonly texts: (value: object) => Value;
   readonly check: (route: Route, param: Param, value: Value) => void;
-  readonly write: (value: Value, writing: Writing, name: string, isExploded: boolean) => string;
+  readonly write: (value: Value, expression: Expression, name: string, isExploded: boolean) => string;
 }
 
 export interface HostTools {
-  readonly form: (host: string) => string;
+  readonly form: (param: Param, host: string) => string;
+  /** What a link starts with. */
   readonly write: (route: Route, valueOf: (name: string) => Value | undefined) => string;
 }
 
-/** How an operator writes its values (RFC 6570, appendix A). */
-export interface Writing {
+/** An operator with its variables (RFC 6570, appendix A). */
+export interface Expression {
   readonly operator: string;
   readonly isNamed: boolean;
   readonly separator: string;
   readonly encode: (text: string) => string;
-}
-
-interface Expression extends Writing {
   readonly variables: readonly { readonly index: number; readonly name: string; readonly isExploded: boolean }[];
 }
 
-/** A template, ready for values: path, then query and fragment. */
-interface Compiled {
-  readonly path: readonly (string | Expression)[];
-  readonly rest: readonly (string | Expression)[];
-  /** Can a value hold slashes, or stand where it changes the form of the path? */
-  readonly isRaw: boolean;
-}
+/** A part of a template. */
+export type Part = string | Expression;
 
-const compiled = /* @__PURE__ */ new WeakMap<Route, Compiled>();
+/** The path of each template, and what follows it, ready for values. */
+const compiled = /* @__PURE__ */ new WeakMap<Route, readonly [path: readonly Part[], rest: readonly Part[]]>();
 
-function compiledOf(route: Route): Compiled {
-  let known = compiled.get(route);
-  if (!known) {
-    const template = route.template();
-    const path = pathOf(template);
-    const isRaw = /\{\+/.test(path);
-    const names = route.params().map(({ name }) => name);
-    known = { path: partsOf(names, path, !isRaw), rest: partsOf(names, template.slice(path.length), false), isRaw };
-    compiled.set(route, known);
-  }
-  return known;
-}
-
-/** Texts, and expressions between them; variables by their place among some names. */
-function partsOf(names: readonly string[], template: string, isPath: boolean): (string | Expression)[] {
-  const parts = template.split(/\{(.*?)\}/).map((piece, at): string | Expression => {
-    if (at % 2 === 0) return isPath ? encodeReserved(piece).split("/").map(normalSegment).join("/") : encodeReserved(piece);
+/** The parts of a template; variables by their place among some names. */
+function partsOf(names: readonly string[], template: string, { raw }: Tools): Part[] {
+  const parts = template.split(/\{(.*?)\}/).map((piece, at): Part => {
+    if (at % 2 === 0) return raw ? raw.encode(piece) : piece;
     const operator = /^[\w%]/.test(piece) ? "" : piece[0]!;
-    const isReserved = operator === "+" || operator === "#";
+    const isRaw = operator === "+" || operator === "#";
     const variables = piece.slice(operator.length).split(",").map((one) => {
       const name = one.replace("*", "");
-      return { index: names.indexOf(name), name, isExploded: one.endsWith("*") };
+      return { index: names.indexOf(name), name: raw ? raw.encode(name) : name, isExploded: name !== one };
     });
     return {
       operator,
       isNamed: /[;?&]/.test(operator),
-      separator: operator === "?" ? "&" : operator === "" || isReserved ? "," : operator,
-      encode: isReserved ? encodeReserved : encodeText,
+      separator: operator === "?" ? "&" : operator === "" || isRaw ? "," : operator,
+      encode: isRaw ? raw!.encode : encodeText,
       variables,
     };
   });
@@ -104,7 +95,7 @@ function encodeText(text: string): string {
   return isPlain(text) ? text : encodeUnreserved(text);
 }
 
-function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }: Tools): string {
+function expand(parts: readonly Part[], texts: Texts, { lists }: Tools): string {
   let out = "";
   for (let at = 0; at < parts.length; at += 1) {
     const part = parts[at]!;
@@ -115,14 +106,13 @@ function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }
     const { operator, isNamed, separator, encode, variables } = part;
     let lead = operator === "+" ? "" : operator;
     for (let index = 0; index < variables.length; index += 1) {
-      const variable = variables[index]!;
-      const value = texts[variable.index];
+      const { index: place, name, isExploded } = variables[index]!;
+      const value = texts[place];
       if (value === undefined) continue;
       out += lead;
       lead = separator;
-      if (typeof value !== "string") out += lists!.write(value, part, variable.name, variable.isExploded);
-      else if (!isNamed) out += encode(value);
-      else out += encodeReserved(variable.name) + (value === "" && operator === ";" ? "" : "=") + encode(value);
+      if (typeof value !== "string") out += lists!.write(value, part, name, isExploded);
+      else out += (isNamed ? name + (value === "" && operator === ";" ? "" : "=") : "") + encode(value);
     }
   }
   return out;
@@ -131,138 +121,106 @@ function expand(parts: readonly (string | Expression)[], texts: Texts, { lists }
 /** Expands a template whose variables have these values. */
 export function expandTemplate(template: string, valueOf: (name: string) => Value | undefined, tools: Tools): string {
   const names = namesIn(template);
-  return expand(partsOf(names, template, false), names.map(valueOf), tools);
+  return expand(partsOf(names, template, tools), names.map(valueOf), tools);
 }
 
 /** The route to which a link leads. */
 export function linkable(table: Table, name: string): Route {
   const route = table.routes.get(name);
-  if (!route) throw new LinkError("unknown-route", name, undefined, { table });
-  const { to, out } = route.more;
-  if (to || out) throw new LinkError("redirect", name, undefined, { to: to?.[0] });
-  if (route.page === undefined) throw new LinkError("group", name);
+  if (route?.page === undefined) {
+    const { to, out } = route?.more ?? {};
+    throw new LinkError(route ? (to || out ? "redirect" : "group") : "unknown-route", name, undefined, { table, to: to?.[0] });
+  }
   return route;
 }
 
 const hasOwn = Object.prototype.hasOwnProperty;
 
+/** Is a value none: nothing, or a list without items? */
+function isNone(value: unknown): boolean {
+  return value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0);
+}
+
 /** A text in the form that its parameter has. */
-export function formOf({ many, kind }: Param, text: string, { host }: Tools): Value {
-  if (many) return many.values ? text : [text];
-  return host && kind === HOST ? host.form(text) : text;
+export function formOf(param: Param, text: string, { host }: Tools): Value {
+  const { many } = param;
+  return many ? (many.values ? text : [text]) : host ? host.form(param, text) : text;
 }
 
-/** The values of a call as texts; what is absent or a list without items is none. */
+/** The values of a call as texts. */
 export function textsOf(route: Route, given: object, tools: Tools): Texts {
-  const params = route.params();
-  const values = given as { readonly [name: string]: unknown };
-  const texts: Texts = [];
-  for (let index = 0; index < params.length; index += 1) {
-    const param = params[index]!;
-    const { name } = param;
-    const value = hasOwn.call(values, name) ? values[name] : undefined;
-    if (value === undefined || value === null) {
-      texts.push(undefined);
-    } else if (typeof value === "object") {
-      const isEmpty = Object.keys(value).length === 0;
-      texts.push(isEmpty ? undefined : tools.lists ? tools.lists.texts(value) : []);
-    } else {
-      texts.push(formOf(param, wellFormed(String(value)), tools));
-    }
-  }
-  return texts;
+  return route.params().map((param): Value | undefined => {
+    const value = hasOwn.call(given, param.name) ? (given as { readonly [name: string]: unknown })[param.name] : undefined;
+    if (typeof value === "string") return formOf(param, wellFormed(value), tools);
+    if (isNone(value)) return undefined;
+    return typeof value !== "object" ? formOf(param, String(value), tools) : tools.lists ? tools.lists.texts(value!) : [];
+  });
 }
 
-/** Refuses a value for which there is no parameter. */
-function refuseUnknown(route: Route, given: object): void {
-  const values = given as { readonly [name: string]: unknown };
+/** The same, where each value must have a parameter. */
+export function givenTo(route: Route, given: object, tools: Tools): Texts {
   const params = route.params();
-  for (const key in values) {
-    let at = 0;
-    while (at < params.length && params[at]!.name !== key) at += 1;
-    const value = at < params.length ? undefined : values[key];
-    if (value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0)) continue;
+  for (const key in given) {
+    if (params.some(({ name }) => name === key) || isNone((given as { readonly [name: string]: unknown })[key])) continue;
     throw new LinkError("unknown-param", route.name, key, { names: params.map(({ name }) => name) });
   }
-}
-
-/** What a call gives, as texts. */
-export function givenTo(route: Route, given: object, tools: Tools): Texts {
-  refuseUnknown(route, given);
   return textsOf(route, given, tools);
 }
 
 /** The texts that go into the template: all checked, defaults filled in or left out. */
-function checked(route: Route, given: Texts, leaveOut: boolean, { lists }: Tools): Texts {
-  const params = route.params();
-  const texts: Texts = [];
-  for (let index = 0; index < params.length; index += 1) {
-    const param = params[index]!;
+export function checked(route: Route, given: Texts, leaveOut: boolean, { lists }: Tools): Texts {
+  return route.params().map((param, index): Value | undefined => {
     const { name, kind, isOptional, fallback, many } = param;
-    const mayGo = isOptional && (leaveOut || kind === QUERY);
+    const mayGo = isOptional && (leaveOut || kind === QUERY || kind === REPEATED);
     const value = given[index];
-    let own: Value | undefined;
-    if (value !== undefined) {
-      if (!mayGo || fallback === undefined || !isSame(fallback, value)) {
-        own = value;
-        if (typeof value === "string" && !many) checkText(route, param, param.rule, value);
-        else if (lists) lists.check(route, param, value);
-        else throw new LinkError("form", route.name, name, { expected: "one value" });
-      }
-    } else if (!mayGo && fallback !== undefined) {
-      own = fallback;
-    } else if (!isOptional) {
-      throw new LinkError("missing", route.name, name);
+    if (value === undefined) {
+      if (!isOptional && fallback === undefined) throw new LinkError("missing", route.name, name);
+      return mayGo ? undefined : fallback;
     }
-    texts.push(own);
-  }
-  return texts;
-}
-
-/** What is filled from left to right has no gaps: the default of a value before another is written after all. */
-function fillGaps(route: Route, parts: readonly (string | Expression)[], texts: Texts): void {
-  for (const part of parts) {
-    if (typeof part === "string" || part.variables.length < 2 || (part.operator !== "/" && part.operator !== ".")) continue;
-    const { variables } = part;
-    let last = variables.length - 1;
-    while (last >= 0 && texts[variables[last]!.index] === undefined) last -= 1;
-    for (const { index, name } of variables.slice(0, Math.max(last, 0))) {
-      if (texts[index] !== undefined) continue;
-      const { fallback } = route.params()[index]!;
-      if (fallback === undefined) throw new LinkError("gap", route.name, variables[last]!.name, { before: name });
-      texts[index] = fallback;
-    }
-  }
+    if (mayGo && fallback !== undefined && isSame(fallback, value)) return undefined;
+    if (typeof value === "string" && !many) checkText(route, param, param.rule, value);
+    else if (lists) lists.check(route, param, value);
+    else throw new LinkError("form", route.name, name, { expected: "one value" });
+    return value;
+  });
 }
 
 /** Checks one text of a value. */
-export function checkText(route: Route, { name, kind }: Param, rule: Rule, text: string): void {
-  if (isPlain(text) && (rule === any || rule.takes(text, 0, text.length))) return;
-  const isInQuery = kind === QUERY || kind === PAIRS;
-  if ((!isInQuery || rule !== any) && hasControl(text)) throw new LinkError("refused", route.name, name, { control: text });
-  if (rule === any && (isInQuery || kind === FRAGMENT)) return;
-  if (text === "") throw new LinkError("refused", route.name, name, { isEmpty: true });
-  if (!rule.takes(text, 0, text.length)) throw new LinkError("refused", route.name, name, { value: text, rule });
+export function checkText(route: Route, param: Param, rule: Rule, text: string): void {
+  const isAny = rule === any;
+  const takes = isAny || rule.takes(text, 0, text.length);
+  if ((takes && isPlain(text)) || (isAny && isInQuery(param))) return;
+  if (!takes || hasControl(text) || (text === "" && !(isAny && param.kind === FRAGMENT))) throw new LinkError("refused", route.name, param.name, { value: text, rule });
 }
 
-function written(route: Route, texts: Texts, tools: Tools): string {
+export function written(route: Route, texts: Texts, tools: Tools): string {
   const { site } = route.table;
-  const { path, rest, isRaw } = compiledOf(route);
-  fillGaps(route, path, texts);
-  let expanded = expand(path, texts, tools);
-  // A path whose only segments are optional expands to nothing at all.
-  if (expanded.charCodeAt(0) !== 47) expanded = "/" + expanded;
-  const dots = expanded.includes("/.") ? /\/(\.\.?)(?![^/?#])/.exec(expanded.split(/[?#]/, 1)[0]!) : null;
-  if (dots) throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
-  const more = expand(rest, texts, tools);
-  let url: string;
-  if (isRaw) url = addressFor(expanded + more, site);
-  else if (expanded === "/") url = addressFor("/" + more, site);
-  else url = prefixOf(site) + (site.slash === ALWAYS ? expanded + "/" : expanded) + more;
-  if (tools.host && route.host() !== undefined) {
-    const value = (name: string): Value | undefined => texts[route.params().findIndex((param) => param.name === name)];
-    url = tools.host.write(route, value) + url;
+  const { fillGaps, raw, host } = tools;
+  let parts = compiled.get(route);
+  if (!parts) {
+    const template = route.template();
+    const path = pathOf(template);
+    const names = route.params().map(({ name }) => name);
+    parts = [partsOf(names, path, tools), partsOf(names, template.slice(path.length), tools)];
+    compiled.set(route, parts);
   }
+  fillGaps?.(route, parts[0], texts);
+  let path = expand(parts[0], texts, tools);
+  let rest = expand(parts[1], texts, tools);
+  // A path whose only segments are optional expands to nothing at all.
+  if (path.charCodeAt(0) !== 47) path = "/" + path;
+  if (raw) {
+    // A value that is not escaped may begin a query.
+    const end = path.search(/[?#]|$/);
+    [path, rest] = [path.slice(0, end), path.slice(end) + rest];
+  }
+  const dots = path.includes("/.") && /\/(\.\.?)(?![^/])/.exec(path);
+  if (raw) path = raw.normal(path);
+  if (dots) throw new LinkError("refused", route.name, undefined, { dots: dots[1] });
+  if (path !== "/") path += site.slash === ALWAYS ? "/" : "";
+  else if (site.base) path = site.slash === ALWAYS ? "/" : "";
+  let url = prefixOf(site) + path + rest;
+  if (host) url = host.write(route, (name) => texts[route.params().findIndex((param) => param.name === name)]) + url;
   if (url.length > site.bytes) throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
   return url;
 }
@@ -275,15 +233,41 @@ export function urlOfAny(route: Route, given: Texts, tools: Tools): string {
 
 /** The URL of a route for texts. */
 export function urlOf(route: Route, given: Texts, tools: Tools): string {
-  const short = checked(route, given, true, tools);
-  const url = written(route, short, tools);
-  if (!route.more.check) return url;
-  const error = tools.readBack!(route, short, url);
+  const texts = checked(route, given, true, tools);
+  const url = written(route, texts, tools);
+  return route.more.check ? tools.readBack!(route, given, texts, url, tools) : url;
+}
+
+/** The URL of a route. */
+export function linkIn(table: Table, tools: Tools, name: string, values: object = {}): string {
+  const route = linkable(table, name);
+  return urlOf(route, givenTo(route, values, tools), tools);
+}
+
+/** Defaults are written after all where a value follows: what is filled from left to right has no gaps. */
+export function fillGaps(route: Route, parts: readonly Part[], texts: Texts): void {
+  for (const part of parts) {
+    if (typeof part === "string" || (part.operator !== "/" && part.operator !== ".")) continue;
+    const { variables } = part;
+    let last = variables.length - 1;
+    while (last >= 0 && texts[variables[last]!.index] === undefined) last -= 1;
+    for (const { index, name } of variables.slice(0, Math.max(last, 0))) {
+      if (texts[index] !== undefined) continue;
+      const { fallback } = route.params()[index]!;
+      if (fallback === undefined) throw new LinkError("gap", route.name, variables[last]!.name, { before: name });
+      texts[index] = fallback;
+    }
+  }
+}
+
+/** Hands a link out once it is known to be read as this route with these values. */
+export function readBack(route: Route, given: Texts, short: Texts, url: string, tools: Tools): string {
+  const error = misread(route, short, url);
   if (!error) return url;
   // Where leaving a default out lets another reading in, it is written.
   const long = checked(route, given, false, tools);
   const longUrl = written(route, long, tools);
-  if (isSame(long, short) || tools.readBack!(route, long, longUrl)) throw error;
+  if (isSame(long, short) || misread(route, long, longUrl)) throw error;
   return longUrl;
 }
 
@@ -293,32 +277,26 @@ function listsOf({ rule, many }: Param): readonly unknown[] {
 }
 
 /** Why a URL would not be read as a route with these values, if so. */
-export function readBack(route: Route, texts: Texts, url: string): LinkError | undefined {
+function misread(route: Route, texts: Texts, url: string): LinkError | undefined {
   const { table, name } = route;
+  const { site } = table;
   const params = route.params();
   // A link's own values are in the lists that they are said to be in.
   const isOwn = (list: string, value: string): boolean =>
     params.some((param, index) => listsOf(param).includes(list) && [texts[index]].flat(2).includes(value));
   const asked: Asked = { isListed: isOwn, isMet: () => true };
   const reading = take(asked, undefined);
-  const wrong = (details: { readonly [name: string]: unknown }, param?: string): LinkError => new LinkError("not-reversible", name, param, { url, ...details });
   let error: LinkError | undefined;
-  const end = scan(reading, url, table.site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
-  if (!end || table.site.respelt?.(reading, end, table.site) !== undefined) {
-    error = wrong({});
+  const end = scan(reading, url, site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+  if (!end || site.respelt?.(reading, end, site) !== undefined) {
+    error = new LinkError("not-reversible", name, undefined, { url });
   } else if (end.route !== route) {
     error = new LinkError("captured", name, undefined, { url, by: end.route.name });
   } else {
     const read = valuesOf(reading, end);
     const at = params.findIndex(({ kind, fallback }, index) => kind !== FRAGMENT && !isSame(read[index], texts[index] ?? fallback));
-    if (at >= 0) error = wrong({ read: read[at], given: texts[at], name: params[at]!.name }, params[at]!.name);
+    if (at >= 0) error = new LinkError("not-reversible", name, params[at]!.name, { url, read: read[at], given: texts[at] });
   }
   giveBack(reading);
   return error;
-}
-
-/** The URL of a route. */
-export function linkIn(table: Table, tools: Tools, name: string, values: object = {}): string {
-  const route = linkable(table, name);
-  return urlOf(route, givenTo(route, values, tools), tools);
 }

@@ -98,12 +98,12 @@ function rawTail(reading: Reading, { depth, tail: isThere }: End): string[] | un
 }
 
 /** All segments to the end, each a pair. */
-export function tailOfPairs(many: Many, texts: Rule, fallback?: Value): Spec {
+export function tailOfPairs(many: Many, texts: Rule): Spec {
   const find: Spec["find"] = (reading, _, end) => {
     const raws = rawTail(reading, end);
     return raws && valueOfMany(many, raws.flatMap((raw) => itemsOf(joinOf(texts)!, marked(raw)) ?? []));
   };
-  return { ...tail(many, texts, fallback), find };
+  return { ...tail(many, texts), find };
 }
 
 /** All segments to the end as one text, in which items are joined. */

@@ -1,11 +1,11 @@
-// Links with lists and pairs, and with hosts.
+// Links with lists and pairs, with hosts, and with what is not escaped.
 
-import { encodeReserved } from "./address.js";
-import { normalHost } from "./host.js";
-import { checkText, expandTemplate, type HostTools, type Lists } from "./link.js";
+import { encodeReserved, normalSegment } from "./address.js";
+import { hostOf, normalHost } from "./host.js";
+import { checkText, expandTemplate, type HostTools, type Lists, type Raw } from "./link.js";
 import { wellFormed } from "./reading.js";
 import { LinkError } from "./types.js";
-import { type Value } from "./values.js";
+import { HOST, type Value } from "./values.js";
 
 export const lists: Lists = {
   texts(value) {
@@ -40,10 +40,10 @@ export const lists: Lists = {
 
   write(given, { operator, isNamed, separator, encode }, name, isExploded) {
     const value = given as readonly (string | readonly [string, string])[];
-    const named = (text: string): string => (!isNamed ? text : encodeReserved(name) + (text === "" && operator === ";" ? "" : "=") + text);
+    const named = (text: string): string => (!isNamed ? text : name + (text === "" && operator === ";" ? "" : "=") + text);
     if (!isExploded) {
       const items = value.map((item) => (typeof item === "string" ? encode(item) : `${encode(item[0])},${encode(item[1])}`));
-      return (isNamed ? encodeReserved(name) + "=" : "") + items.join(",");
+      return (isNamed ? name + "=" : "") + items.join(",");
     }
     const items = value.map((item) => {
       if (typeof item === "string") return named(encode(item));
@@ -54,6 +54,14 @@ export const lists: Lists = {
 };
 
 export const hosts: HostTools = {
-  form: normalHost,
-  write: (route, valueOf) => `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(route.host()!, valueOf, {}),
+  form: ({ kind }, host) => (kind === HOST ? normalHost(host) : host),
+  write(route, valueOf) {
+    const host = hostOf(route);
+    return host === undefined ? "" : `${(route.table.site.origin ?? "").split("://", 1)[0] || "https"}://` + expandTemplate(host, valueOf, {});
+  },
+};
+
+export const raw: Raw = {
+  encode: encodeReserved,
+  normal: (path) => path.split("/").map(normalSegment).join("/").replace(/(?!^)\/+$/, ""),
 };

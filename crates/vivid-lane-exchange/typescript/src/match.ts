@@ -1,10 +1,54 @@
 // URL → page, where nothing else is asked.
 
-import { choose, countNeedless, find } from "./find.js";
-import { Page } from "./position.js";
+import { choose, countNeedless, find, typedParams } from "./find.js";
 import { giveBack, nobody, scan, take, type Asked, type Reading } from "./reading.js";
 import { type Table } from "./table.js";
 import { type End } from "./tree.js";
+
+const READ: unique symbol = /* @__PURE__ */ Symbol("read");
+
+/** What a position was read of. */
+export interface Read {
+  readonly end: End;
+  readonly url: string;
+  readonly host: string | undefined;
+}
+
+interface Marked {
+  [READ]: Read;
+}
+
+/** What was read to come to a position. */
+export function readOf(at: object): Read {
+  return (at as Marked)[READ];
+}
+
+/** The deepest route that covers a URL, and its values. */
+export class Spotted {
+  declare readonly route: string;
+  declare readonly params: { readonly [name: string]: unknown };
+
+  constructor(reading: Reading, end: End, host: string | undefined) {
+    this.route = end.route.name;
+    this.params = typedParams(reading, end);
+    // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
+    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
+  }
+}
+
+/** A URL that shows a page. */
+export class Page extends Spotted {
+  declare readonly outcome: "page";
+  declare readonly status: 200;
+  declare readonly page: string;
+
+  constructor(reading: Reading, end: End, host: string | undefined) {
+    super(reading, end, host);
+    this.outcome = "page";
+    this.status = 200;
+    this.page = end.route.page!;
+  }
+}
 
 /** The address of a page without the values that it could leave out; nothing where none can be. */
 export type Shorten = (reading: Reading, end: End, asked: Asked) => string | undefined;
@@ -19,8 +63,7 @@ export function matchIn(table: Table, url: string, host?: string, shorten?: Shor
   if (scan(reading, url, table.site)) {
     const end = choose(find(table, reading), "GET");
     if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
-      const isShort = !end.route.mayBeShort() || countNeedless(reading, end) === 0 || (shorten !== undefined && shorten(reading, end, nobody) === undefined);
-      if (isShort) page = new Page(reading, end, host);
+      if (countNeedless(reading, end) === 0 || (shorten && shorten(reading, end, nobody) === undefined)) page = new Page(reading, end, host);
     }
   }
   giveBack(reading);

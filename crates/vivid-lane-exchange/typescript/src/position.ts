@@ -1,78 +1,18 @@
 // Where in the table a URL is, and links from there.
 
 import { addressOf } from "./address.js";
-import { sent, typedParams, valuesOf, type Values } from "./find.js";
+import { valueOf, valuesOf, type Values } from "./find.js";
 import { givenTo, linkable, textsOf, urlOf, type Tools } from "./link.js";
 import { giveBack, nobody, scan, take, type Reading } from "./reading.js";
 import { bytesOf } from "./rules.js";
 import { type Table } from "./table.js";
-import { type Cover, type End, type Param, type Route } from "./tree.js";
+import { readOf } from "./match.js";
+import { namesIn, stepsTo, type Cover, type End, type Param, type Route } from "./tree.js";
 import { LinkError, type Change, type Level, type Transition } from "./types.js";
-import { FRAGMENT, HOST, isSame, PAIRS, put, QUERY, typed, type Value } from "./values.js";
+import { FRAGMENT, isInQuery, isSame, put, QUERY, REPEATED, typed, type Value } from "./values.js";
 
-const READ: unique symbol = /* @__PURE__ */ Symbol("read");
-
-interface Marked {
-  [READ]: Read;
-}
-
-interface Read {
-  readonly end: End;
-  readonly url: string;
-  readonly host: string | undefined;
-}
-
-function readOf(at: Spotted): Read {
-  return (at as unknown as Marked)[READ];
-}
-
-/**
- * The deepest route that covers a URL, the routes above it, their frames, and the values that were read on the way. What few ask for is
- * worked out when they do, by reading the URL again.
- */
-export class Spotted {
-  declare readonly route: string;
-  declare readonly params: { readonly [name: string]: unknown };
-  constructor(reading: Reading, end: End, host: string | undefined) {
-    this.route = end.route.name;
-    this.params = typedParams(reading, end);
-    // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
-    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
-  }
-
-  get address(): string {
-    return again(this, (reading, { route }) => addressOf(reading, route.table.site));
-  }
-
-  get levels(): readonly Level[] {
-    return again(this, levelsOf);
-  }
-
-  get frames(): readonly string[] {
-    const { route } = readOf(this).end;
-    return framesOf(route.table, route);
-  }
-
-  get data(): unknown {
-    return readOf(this).end.route.data;
-  }
-}
-
-/** A URL that shows a page. */
-export class Page extends Spotted {
-  declare readonly outcome: "page";
-  declare readonly status: 200;
-  declare readonly page: string;
-
-  constructor(reading: Reading, end: End, host: string | undefined) {
-    super(reading, end, host);
-    this.outcome = "page";
-    this.status = 200;
-    this.page = end.route.page!;
-  }
-}
-
-function again<T>(at: Spotted, use: (reading: Reading, end: End) => T): T {
+/** A position reads its URL again, for what few ask for. */
+function again<T>(at: object, use: (reading: Reading, end: End) => T): T {
   const { end, url, host } = readOf(at);
   const reading = take(nobody, host);
   scan(reading, url, end.route.table.site);
@@ -81,27 +21,44 @@ function again<T>(at: Spotted, use: (reading: Reading, end: End) => T): T {
   return result;
 }
 
-/** The frames around a route, outermost first: the site's, then those of the levels. */
-export function framesOf(table: Table, route?: Route): readonly string[] {
-  return [table.site, ...(route ? route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+/** The address as it was asked: path and query, without scheme and host. */
+export function addressAt(at: object): string {
+  return again(at, (reading, { route }) => addressOf(reading, route.table.site));
 }
 
-function levelsOf(reading: Reading, end: End): readonly Level[] {
-  const { route, covers } = end;
-  const path = reading.path();
-  const params = route.params();
-  let start = 0;
-  return route.chain().map((level, index) => {
-    const stop = stopOf(reading, end, covers[index]!, path);
-    const covered = path.slice(start, stop);
-    start = stop;
-    const own: { [name: string]: unknown } = {};
-    params.forEach((param, at) => {
-      if (param.level !== index) return;
-      const value = sent(reading, end, at) ?? (param.kind === HOST ? undefined : param.fallback);
-      if (value !== undefined) put(own, param.name, typed(param, value));
+/** The frames around what is shown, outermost first: the site's, then those of the levels. */
+export function framesIn({ site }: Table, shown: object): readonly string[] {
+  const read = readOf(shown) ?? readOf((shown as { readonly position?: object }).position ?? {});
+  return [site, ...(read ? read.end.route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+}
+
+/** The data of a route. */
+export function dataIn(table: Table, name: string): unknown {
+  return table.routes.get(name)!.more.data ?? {};
+}
+
+/** The level of a chain that declares a parameter. */
+function levelOf(route: Route, param: Param): number {
+  return route.chain().findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
+}
+
+/** The chain from the outermost ancestor to the route. */
+export function levelsAt(at: object): readonly Level[] {
+  return again(at, (reading, end) => {
+    const { route, covers } = end;
+    const path = reading.path();
+    let start = 0;
+    return route.chain().map((level, index) => {
+      const stop = stopOf(reading, end, covers[index]!, path);
+      const covered = path.slice(start, stop);
+      start = stop;
+      const own: { [name: string]: unknown } = {};
+      route.params().forEach((param, place) => {
+        const value = levelOf(route, param) === index ? valueOf(reading, end, place) : undefined;
+        if (value !== undefined) put(own, param.name, typed(param, value));
+      });
+      return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.more.data ?? {} };
     });
-    return { route: level.name, path: level.template(), covered, frame: level.more.frame, params: own, data: level.data };
   });
 }
 
@@ -114,7 +71,7 @@ function stopOf(reading: Reading, end: End, cover: Cover, path: string): number 
   let at = raws.slice(0, segments - 1).reduce((sum, raw) => sum + 1 + raw.length, 0);
   if (typeof cover === "number") return at;
   at += 1;
-  const { cut } = end.steps(segments)[segments - 1]?.rule ?? {};
+  const { cut } = stepsTo(end, 0)[segments - 1]?.rule ?? {};
   // An escape is one byte.
   const start = at;
   const raw = raws[segments - 1]!;
@@ -123,15 +80,15 @@ function stopOf(reading: Reading, end: End, cover: Cover, path: string): number 
 }
 
 /** The values of a position, with their parameters. */
-function valuesAt(at: Spotted): { readonly params: readonly Param[]; readonly values: Values } {
+function valuesAt(at: object): { readonly params: readonly Param[]; readonly values: Values } {
   return { params: readOf(at).end.route.params(), values: again(at, valuesOf) };
 }
 
-export function tableOf(at: Spotted): Table {
+function tableOf(at: object): Table {
   return readOf(at).end.route.table;
 }
 
-function valueAt(at: Spotted, name: string): Value | undefined {
+function valueAt(at: object, name: string): Value | undefined {
   const { params, values } = valuesAt(at);
   return values[params.findIndex((param) => param.name === name)];
 }
@@ -143,23 +100,24 @@ function commonBeginning(own: string, target: string): string[] {
   const plain = (part: string | undefined): string | undefined => part?.replace(/\*/g, "");
   const differs = right.findIndex((part, at) => plain(part) !== plain(left[at]));
   const same = differs < 0 ? right : right.slice(0, differs);
-  return same.filter((part) => part[0] === "{").flatMap((part) => part.replace(/[{}*?&#;+./]/g, "").split(","));
+  return same.filter((part) => part[0] === "{").flatMap((part) => namesIn(part));
 }
 
 /** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
-function inheritedFrom(at: Spotted, target: Route): (Value | undefined)[] {
+function inheritedFrom(at: object, target: Route): (Value | undefined)[] {
   const own = readOf(at).end.route;
   const { params, values } = valuesAt(at);
   const shared = commonBeginning(own.template(), target.template());
   const [ownNames, names] = [own.name.split("."), target.name.split(".")];
   const differs = ownNames.findIndex((name, index) => name !== names[index]);
   const common = differs < 0 ? ownNames.length : differs;
-  return target.params().map(({ name, level, kind, isOptional, fallback }) => {
-    const index = params.findIndex((param) => param.name === name);
+  const isOfQuery = (kind: number | undefined): boolean => kind === QUERY || kind === REPEATED;
+  return target.params().map((param) => {
+    const { name, kind, isOptional, fallback } = param;
+    const index = params.findIndex((one) => one.name === name);
     const isNeeded = !isOptional && fallback === undefined;
-    const isOfAncestor = level < common && kind !== QUERY;
-    const isInQuery = params[index]?.kind === QUERY;
-    return !isInQuery && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
+    const isOfAncestor = !isOfQuery(kind) && levelOf(target, param) < common;
+    return !isOfQuery(params[index]?.kind) && (isNeeded || shared.includes(name) || isOfAncestor) ? values[index] : undefined;
   });
 }
 
@@ -171,9 +129,9 @@ export interface LinkOptions {
 export const RETURN = "return";
 
 /** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
-export function linkFromIn(tools: Tools, from: Spotted, name: string, values: object = {}, { back }: LinkOptions = {}): string {
+export function linkFromIn(tools: Tools, from: object, name: string, values: object = {}, { back }: LinkOptions = {}): string {
   const route = linkable(tableOf(from), name);
-  const address = back === "here" ? from.address : back === "carry" ? valueAt(from, RETURN) : undefined;
+  const address = back === "here" ? addressAt(from) : back === "carry" ? valueAt(from, RETURN) : undefined;
   const given = address === undefined ? values : { ...values, [RETURN]: address };
   const inherited = inheritedFrom(from, route);
   const own = givenTo(route, given, tools);
@@ -197,14 +155,15 @@ export function absoluteIn(table: Table, url: string): string {
 }
 
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
-export function activityIn(tools: Tools, at: Spotted, name: string, given: object = {}): "page" | "true" | undefined {
+export function activityIn(tools: Tools, at: object, name: string, given: object = {}): "page" | "true" | undefined {
   const shown = readOf(at).end.route;
   const route = shown.chain().find((one) => one.name === name);
   if (!route) return undefined;
   const values = valuesAt(at);
   const texts = textsOf(route, given, tools);
-  const isSameValue = ({ name: key, kind, fallback }: Param, index: number): boolean => {
-    const isOfQuery = kind === QUERY || kind === PAIRS;
+  const isSameValue = (param: Param, index: number): boolean => {
+    const { name: key, kind, fallback } = param;
+    const isOfQuery = isInQuery(param);
     if (kind === FRAGMENT || (isOfQuery && texts[index] === undefined)) return true;
     // The query of an ancestor is not in the URL of its descendants.
     return (!isOfQuery || route === shown) && isSame(texts[index] ?? fallback, values.values[values.params.findIndex((param) => param.name === key)]);
@@ -213,7 +172,7 @@ export function activityIn(tools: Tools, at: Spotted, name: string, given: objec
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
-export function upIn(tools: Tools, at: Spotted): string | undefined {
+export function upIn(tools: Tools, at: object): string | undefined {
   for (let { parent } = readOf(at).end.route; parent; { parent } = parent) {
     if (parent.page === undefined) continue;
     try {
@@ -226,8 +185,8 @@ export function upIn(tools: Tools, at: Spotted): string | undefined {
 }
 
 /** What changes when one page takes the place of another, or is the first. */
-export function transitionIn(from: Spotted | undefined, to: Spotted): Transition {
-  const [old, next] = [from?.levels ?? [], to.levels];
+export function transitionIn(from: object | undefined, to: object): Transition {
+  const [old, next] = [from ? levelsAt(from) : [], levelsAt(to)];
   const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
   const same = differs < 0 ? next.length : differs;
   const changed = next.slice(0, same).flatMap((after, level): Change[] => {

@@ -2,7 +2,7 @@
 
 import { type Reading } from "./reading.js";
 import { type Several, type Table } from "./table.js";
-import { type End, type Node } from "./tree.js";
+import { stepsTo, type End, type Node } from "./tree.js";
 
 /** Pairs, the narrower first; with a 1 where both accept the same, with a 2 where neither is narrower. */
 type Pairs = readonly (readonly [left: string, right: string, equal?: 1 | 2])[];
@@ -34,7 +34,7 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
 
   function beats(table: Table, count: number, left: End, right: End): boolean {
     let side: number | undefined = SAME;
-    const [ours, others] = [left.steps(count), right.steps(count)];
+    const [ours, others] = [stepsTo(left, count), stepsTo(right, count)];
     for (let at = 0; side === SAME && at < count; at += 1) {
       const [one, other] = [ours[at], others[at]];
       if (one === other) continue;

@@ -8,7 +8,7 @@
 import { numberOf } from "./reading.js";
 import { any, type Rule } from "./rules.js";
 import { type Table } from "./table.js";
-import { ITEMS, PAIRS, QUERY, REST, type Exact, type Spec } from "./values.js";
+import { ITEMS, REST, type Exact, type Spec } from "./values.js";
 
 /** One route: its name, its page (0 for none), its path below the parent's, and what few routes have. */
 export type Line = readonly [name: string, page: string | 0, path: string, more?: More];
@@ -46,8 +46,6 @@ export interface More {
 /** A parameter of a route. */
 export interface Param extends Spec {
   readonly name: string;
-  /** The level of the chain that declares it. */
-  readonly level: number;
   /** Its name in the query. */
   readonly key: string;
 }
@@ -62,7 +60,12 @@ export function pathOf(template: string): string {
 
 /** The names of the variables of a template. */
 export function namesIn(template: string): string[] {
-  return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/[{}*?&#;+./]/g, "").split(","));
+  return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/^\{[+#./;?&]?|[*}]/g, "").split(","));
+}
+
+/** Does a route answer URLs, by a page or a redirect? */
+export function isAnswering({ page, more }: Route): boolean {
+  return page !== undefined || more.to !== undefined || more.out !== undefined;
 }
 
 export class Route {
@@ -81,7 +84,6 @@ export class Route {
   declare ends: readonly End[] | undefined;
   declare private own: readonly Param[] | undefined;
   declare private judging: readonly Param[] | undefined;
-  declare private isShortable: boolean | undefined;
   declare private whole: string | undefined;
 
   constructor(table: Table, index: number, [name, page, path, more = NOTHING]: Line, parent: Route | undefined) {
@@ -98,22 +100,7 @@ export class Route {
     this.ends = undefined;
     this.own = undefined;
     this.judging = undefined;
-    this.isShortable = undefined;
     this.whole = undefined;
-  }
-
-  /** Does it answer URLs, by a page or a redirect? */
-  get isAnswering(): boolean {
-    return this.page !== undefined || this.more.to !== undefined || this.more.out !== undefined;
-  }
-
-  /** The host that it asks for, its own or that of a route above it. */
-  host(): string | undefined {
-    return this.more.host ?? this.parent?.host();
-  }
-
-  get data(): unknown {
-    return this.more.data ?? {};
   }
 
   /** The route with its ancestors, the outermost first. */
@@ -131,27 +118,17 @@ export class Route {
     return (this.own ??= (this.more.names ?? namesIn(this.template())).map((name) => this.param(name)));
   }
 
-  /** Those that have a say in whether a URL is answered. Single values come before lists, as questions to live lists have an order. */
+  /** Those that have a say in whether a URL is answered. */
   judges(): readonly Param[] {
-    const rank = ({ kind, isExploded }: Param): number => (kind === QUERY ? (isExploded ? 1 : 0) : kind === PAIRS ? 2 : 3);
-    return (this.judging ??= this.params().filter(({ judge }) => judge).sort((one, other) => rank(one) - rank(other)));
-  }
-
-  /** May a URL spell out a value that it could leave out: a default, or an empty one that counts as absent? */
-  mayBeShort(): boolean {
-    return (this.isShortable ??= this.params().some(
-      ({ kind, rule, many, fallback, isOptional, isExploded }) =>
-        (isOptional && fallback !== undefined && kind < PAIRS && !isExploded) || (kind === QUERY && (many ? !(many.items === any && !many.values) : rule !== any)),
-    ));
+    return (this.judging ??= this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind));
   }
 
   private param(name: string): Param {
-    const chain = this.chain();
     // The nearest route that has a rule of its own for the name decides.
-    const near = [...chain].reverse().map((one) => one.name + "." + name);
-    const spec = near.map((key) => this.table.spec(key)).find((one) => one) ?? this.table.spec(name)!;
-    const level = chain.findIndex((one) => namesIn(one.path + (one.more.host ?? "")).includes(name));
-    return { ...spec, name, level, key: spec.key ?? decodeURIComponent(name) };
+    let spec: Spec | undefined;
+    for (let route: Route | undefined = this; route && !spec; route = route.parent) spec = this.table.spec(route.name + "." + name);
+    spec ??= this.table.spec(name)!;
+    return { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
   }
 
   /** Puts its ways into the tree. */
@@ -163,7 +140,7 @@ export class Route {
     for (const [way, covers, isArea] of more.paths ?? NONE) ends.push(this.end(way, { ...root, covers }, isArea === 1));
     if (!more.paths) {
       const ways = more.ways ?? [pathOf(this.path)];
-      for (const end of parent ? parent.ends! : [root]) for (const way of ways) ends.push(this.end(way, end, !this.isAnswering));
+      for (const end of parent ? parent.ends! : [root]) for (const way of ways) ends.push(this.end(way, end, !isAnswering(this)));
     }
     this.ends = ends;
     if (children) for (const { node } of ends) node.waiting = node.waiting ? [...node.waiting, ...children] : children;
@@ -310,12 +287,12 @@ export class End {
       return { segment, piece: pieces && pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
     }));
   }
+}
 
-  /** The rules of its segments; nothing for a literal. Those of a tail are that of its first segment. */
-  steps(count: number): (Node | undefined)[] {
-    const steps: (Node | undefined)[] = [];
-    for (let node = this.node; node.above; node = node.above) steps[node.depth - 1] = node.rule ? node : undefined;
-    while (steps.length < count) steps.push(this.node);
-    return steps;
-  }
+/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
+export function stepsTo({ node: last }: End, count: number): (Node | undefined)[] {
+  const steps: (Node | undefined)[] = [];
+  for (let node = last; node.above; node = node.above) steps[node.depth - 1] = node.rule ? node : undefined;
+  while (steps.length < count) steps.push(last);
+  return steps;
 }

@@ -32,39 +32,29 @@ export interface Somewhere {
   /** The deepest route that covers the URL. */
   readonly route: string;
   readonly params: { readonly [name: string]: unknown };
-  /** The address as it was asked: path and query, without scheme and host. */
-  readonly address: string;
-  readonly levels: readonly Level[];
-  /** The frames around the page, outermost first. */
-  readonly frames: readonly string[];
-  readonly data: unknown;
 }
 
 /** The position of a URL whose deepest route is this one. */
-export interface At<Name, Read, Data, Frame> {
+export interface At<Name, Read> {
   readonly route: Name;
   readonly params: Read;
-  readonly address: string;
-  readonly levels: readonly Level[];
-  readonly frames: readonly Frame[];
-  readonly data: Data;
 }
 
 /** A URL that shows the page of a route. */
-export interface FoundPage<Name, Page, Read, Data, Frame> extends At<Name, Read, Data, Frame> {
+export interface FoundPage<Name, Page, Read> extends At<Name, Read> {
   readonly outcome: "page";
   readonly status: 200;
   readonly page: Page;
 }
 
 /** For each route what a match of it is. */
-export type MatchesOf<Routes, Frame> = {
-  readonly [Name in keyof Routes]: Routes[Name] extends RouteType<infer Page, infer Read, unknown, infer Data> ? FoundPage<Name, Page, Read, Data, Frame> : never;
+export type MatchesOf<Routes> = {
+  readonly [Name in keyof Routes]: Routes[Name] extends { readonly page: infer Page; readonly params: infer Read } ? FoundPage<Name, Page, Read> : never;
 };
 
 /** For each route the position of a URL that it covers. */
-export type PositionsOf<Routes, Frame> = {
-  readonly [Name in keyof Routes]: Routes[Name] extends RouteType<unknown, infer Read, unknown, infer Data> ? At<Name, Read, Data, Frame> : never;
+export type PositionsOf<Routes> = {
+  readonly [Name in keyof Routes]: Routes[Name] extends { readonly params: infer Read } ? At<Name, Read> : never;
 };
 
 /** A whole number may be given as one that has more digits. */
@@ -103,12 +93,11 @@ export interface UnmetOf<Need, Position> {
 }
 
 /** Nothing has that URL. */
-export interface NotFoundOf<Fallback, Frame, Position> {
+export interface NotFoundOf<Fallback, Position> {
   readonly outcome: "not-found";
   readonly status: 404;
   /** The page for what is missing here. */
   readonly page: Fallback | undefined;
-  readonly frames: readonly Frame[];
   readonly position: Position | undefined;
   /** Why a redirect of the table leads nowhere, where one would have had the URL. */
   readonly reason: string | undefined;

@@ -9,14 +9,18 @@ import { decodeForm, eachPair, nameOf, rawOf, rawsOf } from "./query.js";
 /** A value as text: one, a list, or names with values. */
 export type Value = string | readonly string[] | readonly (readonly [string, string])[];
 
-/** Where a value stands. */
+/** Where a value is, in the order in which a URL is judged: single values come before lists, as questions to live lists have an order. */
 export const SEGMENT = 0;
-export const ITEMS = 1;
-export const REST = 2;
-export const QUERY = 3;
-export const PAIRS = 4;
-export const HOST = 5;
-export const FRAGMENT = 6;
+export const QUERY = 1;
+export const REPEATED = 2;
+export const PAIRS = 3;
+export const ITEMS = 4;
+export const REST = 5;
+export const HOST = 6;
+export const FRAGMENT = 7;
+
+/** Is a value in the query? */
+export const isInQuery = ({ kind }: Spec): boolean => kind > SEGMENT && kind < ITEMS;
 
 /** The rules of items, or of names and values; how many there may be, and whether each may be there once only. */
 export interface Many {
@@ -39,14 +43,14 @@ export interface Spec {
   readonly isOptional: boolean;
   /** Must it be in the query? */
   readonly isRequired: boolean;
-  /** Is each value of its name in the query an item? */
-  readonly isExploded: boolean;
   /** Its name in the query, where that is another one. */
   readonly key: string | undefined;
   /** Its value in a URL; nothing where it is absent. */
   readonly find: ((reading: Reading, param: Param, end: End) => Value | undefined) | undefined;
-  /** Does it let the URL be? */
+  /** May a URL with this value be answered? */
   readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
+  /** Does a URL spell it out where it could be left out: a default, or what is empty and counts as absent? */
+  readonly isNeedless: ((reading: Reading, param: Param, value: Value | undefined) => boolean) | undefined;
 }
 
 const SPEC: Spec = {
@@ -57,10 +61,10 @@ const SPEC: Spec = {
   fallback: undefined,
   isOptional: false,
   isRequired: false,
-  isExploded: false,
   key: undefined,
   find: undefined,
   judge: undefined,
+  isNeedless: undefined,
 };
 
 /** A segment, or a part of one. */
@@ -69,9 +73,17 @@ export function segment(rule: Rule, fallback?: Value): Spec {
 }
 
 /** The same where it may be left out. */
-export function optional(rule: Rule, fallback?: Value): Spec {
-  return { ...SPEC, rule, texts: rule, fallback, isOptional: true };
+export function optional(rule: Rule): Spec {
+  return { ...SPEC, rule, texts: rule, isOptional: true };
 }
+
+/** A parameter that is left out where it has this value. */
+export function standard(spec: Spec, fallback: Value): Spec {
+  return { ...spec, fallback, isNeedless: isStandard };
+}
+
+const isStandard = (_: Reading, { fallback }: Param, value: Value | undefined): boolean => value !== undefined && isSame(value, fallback);
+
 
 /** Any number of items. */
 export function items(rule: Rule, least: number = 0, most: number = Infinity, isUnique: boolean = false): Many {
@@ -86,8 +98,8 @@ export function pairs(names: Rule, values: Rule, least: number = 0, most: number
 const ofMany = (many: Many): Rule => many.values ?? many.items;
 
 /** All segments to the end, each an item. */
-export function tail(many: Many, texts: Rule = many.items, fallback?: Value): Spec {
-  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, fallback, isOptional: true, find: findItems, judge: fitsTail };
+export function tail(many: Many, texts: Rule = many.items): Spec {
+  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, find: findItems, judge: fitsTail };
 }
 
 /** All segments to the end as one value, in which there may be slashes. */
@@ -97,7 +109,7 @@ export function rest(rule: Rule, fallback?: Value): Spec {
 
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
 export function query(rule: Rule, fallback?: Value): Spec {
-  return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery };
+  return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery, isNeedless: isNeedlessInQuery };
 }
 
 /** A value of the query that must be there. */
@@ -107,7 +119,7 @@ export function required(rule: Rule, fallback?: Value): Spec {
 
 /** A list in the query: the values of one name, each an item. */
 export function repeated(many: Many, fallback?: Value): Spec {
-  return { ...query(ofMany(many), fallback), many, isExploded: true, find: findRepeated, judge: judgeRepeated };
+  return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated };
 }
 
 /** A list or pairs in one value of the query, parted by commas. */
@@ -137,13 +149,17 @@ export function but(spec: Spec, changes: Partial<Spec>): Spec {
 
 // Where values stand.
 
-function isEmptyAllowed({ rule, many, isRequired, isExploded }: Param): boolean {
-  return (isRequired && !isExploded) || (many ? !many.values && many.items === any : rule === any);
+/** Does an empty value count as if it were not there? */
+export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string): boolean {
+  return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
 
-/** Does an empty value count as if it were not there? */
-export function isUnfilled(param: Param, raw: string): boolean {
-  return raw === "" && !isEmptyAllowed(param);
+function isNeedlessInQuery({ query }: Reading, param: Param, value: Value | undefined): boolean {
+  const { kind, key, fallback, isOptional } = param;
+  if (query === "") return false;
+  const raws = rawsOf(query, key);
+  // A list that is a default may as well be spelt out.
+  return (kind === QUERY ? raws.slice(0, 1) : raws).some((raw) => isUnfilled(param, raw)) || (kind === QUERY && isOptional && fallback !== undefined && isSame(value, fallback));
 }
 
 function findQuery({ query }: Reading, param: Param): Value | undefined {
@@ -213,7 +229,7 @@ function judgeCommas(reading: Reading, param: Param): boolean {
 
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route: Route, wanted: string): boolean {
-  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => kind === QUERY && key === wanted);
+  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 
 function otherTexts({ query }: Reading, { route }: End): string[] {
@@ -282,10 +298,11 @@ function fitsRest(reading: Reading, { rule }: Param, { depth, tail }: End): bool
 }
 
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
-export function typed({ kind, rule }: Param, value: Value | undefined): unknown {
+export function typed(param: Param, value: Value | undefined): unknown {
+  const { rule } = param;
   const { read } = rule;
   if (!read || value === undefined) return value;
-  const one = (text: string): unknown => (kind < QUERY || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
+  const one = (text: string): unknown => (!isInQuery(param) || rule.takes(text, 0, text.length) ? read(text, 0, text.length) : text);
   return typeof value === "string" ? one(value) : value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
 }
 

@@ -1,5 +1,8 @@
 import { type FallbackName, type FrameName, type Groups, type ListName, type NeedName, type Pages, parts, type Routes, shorten, table, tools } from "./declared.js";
-import { absoluteIn, activityIn, decideAsyncIn, decideIn, linkFromIn, linkIn, matchIn, placeIn, returnAddressAsyncIn, returnAddressIn, type Spotted, transitionIn, upIn } from "./runtime.js";
+import {
+  absoluteIn, activityIn, addressAt, dataIn, decideAsyncIn, decideIn, framesIn, levelsAt, linkFromIn, linkIn, matchIn, placeIn, returnAddressAsyncIn, returnAddressIn,
+  transitionIn, upIn,
+} from "./runtime.js";
 import type * as T from "./runtime.js";
 
 /** The name of a route that shows a page. */
@@ -18,7 +21,7 @@ export type DataOf<Name extends LevelName> = Name extends RouteName ? Routes[Nam
 export type PageName = keyof Pages | FallbackName;
 
 /** For each route what a match of it is. */
-export type Matches = T.MatchesOf<Routes, FrameName>;
+export type Matches = T.MatchesOf<Routes>;
 
 /** A URL that shows the page of a route. */
 export type Found<Name extends RouteName> = Matches[Name];
@@ -27,13 +30,13 @@ export type Found<Name extends RouteName> = Matches[Name];
 export type Match = Matches[RouteName];
 
 /** The deepest route that covers a URL; told apart by `route`. */
-export type Position = T.PositionsOf<Routes, FrameName>[RouteName] | T.PositionsOf<Groups, FrameName>[keyof Groups];
+export type Position = T.PositionsOf<Routes>[RouteName] | T.PositionsOf<Groups>[keyof Groups];
 
 /** Something for every page, such as a component: a page that is left out is an error. */
 export type Registry<Shown> = T.RegistryOf<Pages, Shown>;
 
 export type Unmet = T.UnmetOf<NeedName, Position>;
-export type NotFound = T.NotFoundOf<FallbackName, FrameName, Position>;
+export type NotFound = T.NotFoundOf<FallbackName, Position>;
 export type WrongMethod = T.WrongMethodOf<Position>;
 
 /** What to do with a request; told apart by `outcome`. */
@@ -73,7 +76,7 @@ export function link<Name extends string>(name: Name extends RouteName ? Name : 
 
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
 export function linkFrom<Name extends string>(from: T.Somewhere, name: Name extends RouteName ? Name : RouteName, ...[values, options]: GivenFrom<Name>): string {
-  return linkFromIn(tools, from as Spotted, name as string, values as object | undefined, options as T.LinkOptions | undefined);
+  return linkFromIn(tools, from, name as string, values as object | undefined, options as T.LinkOptions | undefined);
 }
 
 /** A link with scheme and host. */
@@ -87,17 +90,17 @@ export function isActive<Name extends string>(
   name: Name extends RouteName ? Name : RouteName,
   ...[values]: Name extends RouteName ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined] : [values?: unknown]
 ): "page" | "true" | undefined {
-  return activityIn(tools, position as Spotted, name as string, values as object | undefined);
+  return activityIn(tools, position, name as string, values as object | undefined);
 }
 
 /** The URL of the nearest ancestor with a page, with the same values. */
 export function up(position: T.Somewhere): string | undefined {
-  return upIn(tools, position as Spotted);
+  return upIn(tools, position);
 }
 
 /** What changes when `to` takes the place of `from`, or is the first page. */
 export function transition(from: T.Somewhere | undefined, to: T.Somewhere): T.Transition {
-  return transitionIn(from as Spotted | undefined, to as Spotted);
+  return transitionIn(from, to);
 }
 
 /** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
@@ -110,9 +113,24 @@ export function returnAddressAsync(wanted: string | null | undefined, otherwise:
   return returnAddressAsyncIn(table, parts, wanted, otherwise, asks as unknown as T.AsksOf<string, string, T.Answer | Promise<T.Answer>>);
 }
 
+/** The address of a position as it was asked: path and query, without scheme and host. */
+export function address(position: T.Somewhere): string {
+  return addressAt(position);
+}
+
+/** The levels of a position, from the outermost ancestor to the route itself. */
+export function levels(position: T.Somewhere): readonly T.Level[] {
+  return levelsAt(position);
+}
+
+/** The frames around what is decided, outermost first. */
+export function frames(decision: Decision | T.Somewhere): readonly FrameName[] {
+  return framesIn(table, decision) as readonly FrameName[];
+}
+
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): DataOf<Name> {
-  return table.routes.get(name as string)!.data as DataOf<Name>;
+  return dataIn(table, name as string) as DataOf<Name>;
 }
 
 /** How the site is reached, as the table says. */

@@ -117,7 +117,7 @@ function refusal(rule: Rule, text: string): string | undefined {
 
 /** What is wrong with a link, and how to mend it. */
 function sentence(kind: LinkErrorKind, route: string, param: string | undefined, details: Details): string {
-  const { table, to, names, before, expected, found, url, by, read, given, name, length, bytes } = details as {
+  const { table, to, names, before, expected, found, url, by, read, given, length, bytes } = details as {
     readonly table?: Table;
     readonly to?: string;
     readonly names?: readonly string[];
@@ -128,7 +128,6 @@ function sentence(kind: LinkErrorKind, route: string, param: string | undefined,
     readonly by?: string;
     readonly read?: Value;
     readonly given?: Value;
-    readonly name?: string;
     readonly length?: number;
     readonly bytes?: number;
   };
@@ -155,30 +154,27 @@ function sentence(kind: LinkErrorKind, route: string, param: string | undefined,
     case "captured":
       return `\`${url}\` would be answered by \`${by}\`, not by \`${route}\`; link to \`${by}\` instead`;
     case "not-reversible":
-      return name === undefined
+      return param === undefined
         ? `\`${url}\` would not be read as \`${route}\`: a value holds a character that means something else in a URL`
-        : `\`${url}\` would be read as \`${route}\` with ${shown(read)} for \`${name}\`, not with ${shown(given)}`;
+        : `\`${url}\` would be read as \`${route}\` with ${shown(read)} for \`${param}\`, not with ${shown(given)}`;
     case "refused":
       return refused(route, param, details);
   }
 }
 
 function refused(route: string, param: string | undefined, details: Details): string {
-  const { dots, control, isEmpty, value, twice, rule } = details as {
+  const { dots, value = "", twice, rule } = details as {
     readonly dots?: string;
-    readonly control?: string;
-    readonly isEmpty?: boolean;
     readonly value?: string;
     readonly twice?: string;
     readonly rule?: Rule;
   };
   if (dots !== undefined) return `the link to \`${route}\` would have a segment \`${dots}\`, which is removed from every URL`;
   const of = `\`${param}\` of \`${route}\``;
-  if (control !== undefined) {
-    return `the value for ${of} holds the control character '${escaped(/[\0-\x1f\x7f]/.exec(control)![0])}', which no URL may hold`;
-  }
-  if (isEmpty) return `expected at least one character for ${of}, found none`;
-  return `${of} refused \`${escaped(value!)}\`: ${twice === undefined ? refusal(rule!, value!) : `\`${twice}\` is there twice`}`;
+  const [control] = /[\0-\x1f\x7f]/.exec(value) ?? [];
+  if (control !== undefined && twice === undefined) return `the value for ${of} holds the control character '${escaped(control)}', which no URL may hold`;
+  if (value === "") return `expected at least one character for ${of}, found none`;
+  return `${of} refused \`${escaped(value)}\`: ${twice === undefined ? refusal(rule!, value) : `\`${twice}\` is there twice`}`;
 }
 
 speakBy(sentence);
