@@ -13,7 +13,7 @@ const [compiler, folder] = process.argv.slice(2);
 const root = dirname(fileURLToPath(import.meta.url));
 // What is used while the module is loaded comes before what uses it.
 const sources = [
-  "types", "rules", "reading", "query", "values", "tree", "table", "find", "address", "lists", "cut", "host", "place", "several", "link", "many",
+  "types", "rules", "reading", "query", "values", "tree", "table", "keys", "find", "address", "lists", "cut", "host", "place", "several", "link", "many",
   "position", "match", "decide", "redirect",
 ];
 const HEADER = "// The runtime of route tables: matching, links and decisions. Made by `vivid-lane convert --to typescript`; it is the same for every table.\n\n";

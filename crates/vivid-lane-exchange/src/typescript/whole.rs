@@ -227,7 +227,7 @@ impl Site<'_, '_> {
         self.order(&mut entries);
         let folds = export.case == Case::Fold;
         if folds {
-            entries.push("fold: 1".to_owned());
+            entries.push(format!("fold: {}", self.rules.import("lowerCase")));
         }
         if folds || self.has_kind(|param| param.kind() == ParamKind::Rest) {
             entries.push(format!("respelt: {}", self.rules.import("respelt")).replace("respelt: respelt", "respelt"));
@@ -285,7 +285,8 @@ impl Site<'_, '_> {
         }
         let key = |step: &Step| text(&(self.key(step.pattern) + if step.is_tail { "*" } else { "" }));
         let keys: Vec<String> = self.params.order.iter().map(|step| format!("    {},\n", key(step))).collect();
-        entries.push(format!("order: [\n{}  ]", keys.concat()));
+        let ranked = self.rules.import("ranked");
+        entries.push(format!("rank: /* @__PURE__ */ {ranked}(\n{}  )", keys.concat()));
     }
 
     /// Which of several ways is the narrowest.

@@ -210,9 +210,7 @@ export declare class Rule {
     /** The value that a text stands for, where it is no text. */
     readonly read: ((text: string, from: number, to: number) => unknown) | undefined;
     readonly facts: Facts;
-    /** Cuts a segment into the texts of its pieces, where it has several. */
-    readonly cut: ((url: Reading, segment: number) => readonly string[]) | undefined;
-    constructor(takes: Takes, read?: Rule["read"], facts?: Facts, cut?: Rule["cut"]);
+    constructor(takes: Takes, read?: Rule["read"], facts?: Facts);
 }
 export declare function hasControl(text: string): boolean;
 export declare const any: Rule;
@@ -306,7 +304,7 @@ export declare class Reading {
     end: End | undefined;
     readonly found: End[];
     /** Who looks at each node on the way instead, where one does. */
-    visit: ((end: End, at: number) => void) | undefined;
+    visit: ((node: Node, at: number) => void) | undefined;
     constructor();
     /** A segment, decoded. */
     segment(at: number): string;
@@ -371,6 +369,8 @@ export interface Spec {
     readonly isOptional: boolean;
     /** Must it be in the query? */
     readonly isRequired: boolean;
+    /** Does it take all segments to the end? */
+    readonly isTail: boolean;
     /** Its name in the query, where that is another one. */
     readonly key: string | undefined;
     /** Its value in a URL; nothing where it is absent. */
@@ -378,7 +378,7 @@ export interface Spec {
     /** May a URL with this value be answered? */
     readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
     /** Does a URL spell it out where it could be left out: a default, or what is empty and counts as absent? */
-    readonly isNeedless: ((reading: Reading, param: Param, value: Value | undefined) => boolean) | undefined;
+    readonly isNeedless: ((reading: Reading, param: Param, end: End, index: number) => boolean) | undefined;
 }
 /** A segment, or a part of one. */
 export declare function segment(rule: Rule, fallback?: Value): Spec;
@@ -421,14 +421,7 @@ export declare function takesItems(many: Many, texts: readonly string[], reading
 /** Is a name in the query one that the route reads for itself? */
 export declare function readsName(route: Route, wanted: string): boolean;
 /** A pair that the query must have. */
-export interface Exact {
-    readonly name: string;
-    readonly value: string;
-    readonly isIn: (query: string) => boolean;
-}
 export declare function exact(name: string, value: string): Exact;
-/** The end of a path from a segment on, decoded. */
-export declare function restOf(reading: Reading, first: number): string;
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
 export declare function isWritable(value: string): boolean;
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
@@ -443,6 +436,12 @@ export declare function put(all: {
 export type Line = readonly [name: string, page: string | 0, path: string, more?: More];
 /** Where a level ends: after so many segments, and so many pieces of the last; -1 for all of the path. */
 export type Cover = number | readonly [segments: number, pieces: number];
+/** A pair that the query must have. */
+export interface Exact {
+    readonly name: string;
+    readonly value: string;
+    readonly judge: (reading: Reading) => boolean;
+}
 /** What few routes have. */
 export interface More {
     /** Links are read back before they are handed out, as another route may answer them. */
@@ -464,7 +463,6 @@ export interface More {
     readonly to?: readonly [route: string, status: number, values: Readonly<Record<string, readonly (string | readonly [string])[]>>];
     /** The redirect to another site: a template, and the status. */
     readonly out?: readonly [template: string, status: number];
-    /** Pairs that the query must have. */
     readonly query?: readonly Exact[];
     readonly priority?: number;
     readonly data?: unknown;
@@ -479,8 +477,8 @@ export interface Param extends Spec {
 export declare function pathOf(template: string): string;
 /** The names of the variables of a template. */
 export declare function namesIn(template: string): string[];
-/** Does a route answer URLs, by a page or a redirect? */
-export declare function isAnswering({ page, more }: Route): boolean;
+/** The route with its ancestors, the outermost first. */
+export declare function chainOf(route: Route): Route[];
 export declare class Route {
     readonly table: Table;
     readonly index: number;
@@ -489,9 +487,8 @@ export declare class Route {
     readonly path: string;
     readonly parent: Route | undefined;
     readonly more: More;
-    readonly exact: readonly Exact[];
     /** The routes below it that go on from where its ways end, and whether there are any others. */
-    children: Route[] | undefined;
+    children: readonly Route[];
     isParent: boolean;
     /** Where its ways end, once they are in the tree. */
     ends: readonly End[] | undefined;
@@ -499,31 +496,27 @@ export declare class Route {
     private judging;
     private whole;
     constructor(table: Table, index: number, [name, page, path, more]: Line, parent: Route | undefined);
-    /** The route with its ancestors, the outermost first. */
-    chain(): Route[];
+    /** Does it answer URLs, by a page or a redirect? */
+    get isAnswering(): boolean;
     /** The template from the root. */
     template(): string;
     /** The parameters, in the order in which they are declared. */
     params(): readonly Param[];
-    /** Those that have a say in whether a URL is answered. */
-    judges(): readonly Param[];
-    private param;
+    /** What has a say in whether a URL is answered. */
+    judges(): readonly (Exact | Param)[];
     /** Puts its ways into the tree. */
     grow(): void;
-    /** Where one of its ways ends, and what was above it. A way from the root brings its covers. */
+    /** Where one of its ways ends, which goes on from an end of the parent's or from the root. */
     private end;
-    private piece;
 }
 /** A part of a segment: a text, or a value. */
 export type Piece = string | Param;
 /** Where a walk is after some segments. */
 export declare class Node {
     readonly above: Node | undefined;
-    /** The literal that leads here. */
+    /** The literal or the rule that leads here. */
     readonly text: string;
-    /** The rule that leads here, and what it is called among the segments of the table. */
     readonly rule: Rule | undefined;
-    readonly key: string;
     readonly depth: number;
     /** Does it lead to itself, as every segment of a tail does? */
     readonly isTail: boolean;
@@ -535,12 +528,12 @@ export declare class Node {
     ends: readonly End[];
     areas: readonly End[];
     /** The lines that go on from here, and were not looked at. */
-    waiting: readonly Route[] | undefined;
+    waiting: readonly Route[];
     /** Is the first way that leads to an end always the right one? */
     isOrdered: boolean | undefined;
-    constructor(above: Node | undefined, text: string, rule: Rule | undefined, key: string, isTail: boolean);
+    constructor(above: Node | undefined, text: string, rule?: Rule, isTail?: boolean);
     literal(text: string): Node;
-    edge(table: Table, key: string, rule: () => Rule, isTail: boolean): Node;
+    edge(table: Table, rule: Rule, isTail: boolean): Node;
 }
 /** Where the value of a parameter is: in which segment, and which of its pieces; -1 for nowhere, and for all of it. */
 export interface Spot {
@@ -550,21 +543,18 @@ export interface Spot {
 /** One way through a route, from the root to its last segment. */
 export declare class End {
     readonly route: Route;
+    /** Its last segment; that of a tail is the first of one or more. */
     readonly node: Node;
-    readonly covers: readonly Cover[];
-    /** Do segments go on to the end of the path? */
-    readonly tail: boolean;
-    /** How many segments there are; a tail has one or more from the last one on. */
-    readonly depth: number;
     /** The segments as the table declares them. */
     readonly way: readonly (readonly Piece[])[];
+    /** The end of the parent's way from which it goes on; else it brings what each level covers. */
+    readonly above: End | undefined;
+    readonly covers: readonly Cover[] | undefined;
     private places;
-    constructor(route: Route, node: Node, way: readonly (readonly Piece[])[], covers: readonly Cover[], tail: boolean);
+    constructor(route: Route, node: Node, way: End["way"], above: End | undefined, covers: End["covers"]);
     /** For each parameter of the route where its value is. */
     spots(): readonly Spot[];
 }
-/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
-export declare function stepsTo({ node: last }: End, count: number): (Node | undefined)[];
 
 /** The version of the runtime. A table that was made for another one says so when it is loaded. */
 export declare const VERSION = "0.1.0";
@@ -586,24 +576,29 @@ export interface Site {
     readonly fallback?: string;
     /** Each need with the route to which a visitor is sent who does not meet it. */
     readonly needs?: Readonly<Record<string, string | undefined>>;
-    /** The segments, the narrower first, where the order of the parameters does not say it; those of tails with a star. */
-    readonly order?: readonly string[];
-    /** Letter case does not count. */
-    readonly fold?: 1;
+    /** The place of an edge among those of its node, where the order of the parameters does not say it. */
+    readonly rank?: (table: Table, edge: Node) => number;
+    /** The form in which letters are compared, where case does not count. */
+    readonly fold?: (text: string) => string;
     /** The address of a page that was found, where the URL spells its path in another way. */
     readonly respelt?: (reading: Reading, end: End, site: Site) => string | undefined;
-    /** Segments of several pieces. */
-    readonly pieces?: (pieces: readonly Piece[], site: Site) => Rule;
+    readonly pieces?: Pieces;
     /** The automata of values by which such a segment is cut. */
-    readonly cuts?: ReadonlyMap<Rule, readonly (readonly number[])[]>;
+    readonly cuts?: ReadonlyMap<Rule, Automaton>;
     /** How a segment is read of which one piece is a list. */
     readonly marks?: Marks;
-    /** One URL may lead to several routes: which of them is the narrowest? */
+    /** One URL may lead to several routes. */
     readonly several?: Several;
-    /** Routes may ask for a host. */
+    /** Has a URL the host that a route asks for, if it does? */
     readonly host?: (reading: Reading, route: Route) => boolean;
     /** Addresses of pages stand in the fragment. */
     readonly locate?: Locate;
+}
+/** Segments of several pieces. */
+export interface Pieces {
+    readonly grow: (table: Table, node: Node, pieces: readonly Piece[], segment: string) => Node;
+    /** The text of a piece. */
+    readonly text: (reading: Reading, end: End, segment: number, piece: number) => string;
 }
 /** Where the address of a page is in a URL. */
 export interface Locate {
@@ -621,26 +616,35 @@ export interface Marks {
 }
 /** How to choose between routes that answer the same URL. */
 export interface Several {
-    readonly isOrdered: (node: Node) => boolean;
-    readonly choose: (table: Table, reading: Reading) => End[];
+    readonly isOrdered: (table: Table, node: Node) => boolean;
+    /** Of all that were found those that are no wider than another. */
+    readonly narrowest: (table: Table, reading: Reading) => End[];
+    /** Of these the one that answers a method: that of the highest priority, else the first. */
+    readonly choose: (found: readonly End[], method: string) => End | undefined;
 }
 export declare class Table {
     readonly site: Site;
     readonly params: Params;
     readonly routes: Map<string, Route>;
     readonly root: Node;
-    private readonly keys;
-    private readonly ranks;
-    constructor(version: string, lines: readonly Line[], params: Params, site?: Partial<Site>);
-    /** The parameter of a key, as it is declared. */
-    spec(key: string): Spec | undefined;
-    /** What a rule is called among the segments: by the first parameter that has it. */
-    keyOf(rule: Rule): string;
-    /** The place of a segment among those of its node: the narrower first. */
-    rank(key: string, isTail?: boolean): number;
+    /** The rules of segments in the order of the parameters, each with the name of its first. */
+    readonly rules: Map<Rule, readonly [rank: number, name: string]>;
+    private readonly known;
+    constructor(version: string, lines: readonly Line[], params: Params, site: Partial<Site>);
+    /** The parameter of a key; many routes share it. */
+    param(key: string, name: string): Param | undefined;
+    /** The place of an edge among those of its node. */
+    rank(edge: Node): number;
     /** Makes what goes on from a node. */
     open(node: Node): void;
 }
+
+/** What a rule is called: by the first parameter that has it. A segment of several pieces brings its name. */
+export declare function keyOf(table: Table, rule: Rule): string;
+/** Segments in their order, the narrower first; those of tails with a star. */
+export declare function ranked(...keys: readonly string[]): NonNullable<Site["rank"]>;
+/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
+export declare function stepsTo(last: Node, count: number): (Node | undefined)[];
 
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export declare function takesQuery(reading: Reading, end: End): boolean;
@@ -649,13 +653,17 @@ export declare function takesQuery(reading: Reading, end: End): boolean;
  * ends with the first way that answers, or looks at all of them where one URL may have several.
  */
 export declare function walk(table: Table, reading: Reading, start: Node, first: number): boolean;
+/** Ways in the order of their lines. */
+export declare function inOrder(one: End, other: End): number;
 export declare function methodsOf({ more }: Route): readonly string[];
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
 export declare function allows(route: Route, method: string): boolean;
 /** The ways that answer a URL which was read, each no wider than any other that does. */
 export declare function find(table: Table, reading: Reading): readonly End[];
-/** Of ways none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
-export declare function choose(found: readonly End[], method: string): End | undefined;
+/** Of ways none of which is the narrower, the one that answers a method. */
+export declare function choose({ site: { several } }: Table, found: readonly End[], method: string): End | undefined;
+/** The way that answers a URL which was read. */
+export declare function seek(table: Table, reading: Reading, method: string): End | undefined;
 /** The text of a value in the path, as it is judged; nothing where this way has none. */
 export declare function textOf(reading: Reading, end: End, index: number): string | undefined;
 /** What the URL has for a parameter; nothing where it is absent. */
@@ -711,6 +719,8 @@ export declare function addressFor(expanded: string, site: Site): string;
 export declare function addressOf(reading: Reading, site: Site): string;
 /** The address of a page that was found, where the URL spells its path in another way: letters in another case, or a tail with escaped slashes. */
 export declare function respelt(reading: Reading, end: End, site: Site): string | undefined;
+/** The form in which letters are compared, where case does not count. */
+export declare function lowerCase(text: string): string;
 
 /** A segment as it was sent, decoded, with its delimiters as marks. */
 export declare function marked(raw: string): string;
@@ -738,12 +748,12 @@ export declare function tailOfPairs(many: Many, texts: Rule): Spec;
 export declare function restOfMany(many: Many, texts: Rule, fallback?: Value): Spec;
 
 /** A segment of one value with a text before or behind it. */
-export declare function beside(pieces: readonly Piece[]): Rule;
+export declare const beside: Pieces;
 /**
  * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
  * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
  */
-export declare function cut(pieces: readonly Piece[], site: Site): Rule;
+export declare const cut: Pieces;
 /** Cuts a text into its pieces; nothing where it has no such pieces. */
 export declare function split(rules: readonly (string | Rule)[], text: string, cuts: Site["cuts"], plainOf: (text: string) => string): string[] | undefined;
 
@@ -893,10 +903,14 @@ export declare class Spotted {
     constructor(reading: Reading, end: End, host: string | undefined);
 }
 /** A URL that shows a page. */
-export declare class Page extends Spotted {
+export declare class Page {
     readonly outcome: "page";
     readonly status: 200;
     readonly page: string;
+    readonly route: string;
+    readonly params: {
+        readonly [name: string]: unknown;
+    };
     constructor(reading: Reading, end: End, host: string | undefined);
 }
 /** The address of a page without the values that it could leave out; nothing where none can be. */

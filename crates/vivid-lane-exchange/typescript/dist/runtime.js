@@ -23,11 +23,10 @@ export function speakBy(sentence) {
 // a piece of a longer text: nothing is cut out of a URL before it is known to answer. Each is linear in the length of the text.
 /** What one text may be: never an empty one, and none with a control character. */
 export class Rule {
-    constructor(takes, read, facts, cut) {
+    constructor(takes, read, facts) {
         this.takes = takes;
         this.read = read;
         this.facts = facts;
-        this.cut = cut;
     }
 }
 export function hasControl(text) {
@@ -399,7 +398,7 @@ export function scanPath(reading, url, start, site, isBareRoot) {
                 starts[count] = length + decoded.length;
                 decoded += text;
                 ends[count] = length + decoded.length;
-                numbers[count] = numberOf(site.fold ? text.toLowerCase() : text);
+                numbers[count] = numberOf(site.fold ? site.fold(text) : text);
                 hasEscape = false;
             }
             else {
@@ -491,6 +490,8 @@ export function rawsOf(query, key) {
 }
 /** The first value of a name, as it was sent. */
 export function rawOf(query, key) {
+    const { length } = key;
+    const hasCodes = /[+%]/.test(query);
     for (let from = 0; from < query.length;) {
         let to = query.indexOf("&", from);
         if (to < 0)
@@ -498,7 +499,7 @@ export function rawOf(query, key) {
         let sign = query.indexOf("=", from);
         if (sign < 0 || sign > to)
             sign = to;
-        if (to > from && (query.startsWith(key, from) && sign - from === key.length || nameOf(query, from, sign) === key))
+        if (to > from && ((sign - from === length && query.startsWith(key, from)) || (hasCodes && nameOf(query, from, sign) === key)))
             return query.slice(sign + 1, to);
         from = to + 1;
     }
@@ -526,6 +527,7 @@ const SPEC = {
     fallback: undefined,
     isOptional: false,
     isRequired: false,
+    isTail: false,
     key: undefined,
     find: undefined,
     judge: undefined,
@@ -543,7 +545,10 @@ export function optional(rule) {
 export function standard(spec, fallback) {
     return { ...spec, fallback, isNeedless: isStandard };
 }
-const isStandard = (_, { fallback }, value) => value !== undefined && isSame(value, fallback);
+function isStandard(reading, { fallback }, end, index) {
+    const value = sent(reading, end, index);
+    return value !== undefined && isSame(value, fallback);
+}
 /** Any number of items. */
 export function items(rule, least = 0, most = Infinity, isUnique = false) {
     return { items: rule, values: undefined, least, most, isUnique };
@@ -555,11 +560,11 @@ export function pairs(names, values, least = 0, most = Infinity) {
 const ofMany = (many) => many.values ?? many.items;
 /** All segments to the end, each an item. */
 export function tail(many, texts = many.items) {
-    return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, find: findItems, judge: fitsTail };
+    return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, isTail: true, find: findItems, judge: fitsTail };
 }
 /** All segments to the end as one value, in which there may be slashes. */
 export function rest(rule, fallback) {
-    return { ...SPEC, kind: REST, rule, texts: rule, fallback, find: findRest, judge: fitsRest };
+    return { ...SPEC, kind: REST, rule, isTail: true, fallback, find: findRest, judge: fitsRest };
 }
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
 export function query(rule, fallback) {
@@ -571,11 +576,11 @@ export function required(rule, fallback) {
 }
 /** A list in the query: the values of one name, each an item. */
 export function repeated(many, fallback) {
-    return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated };
+    return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated, isNeedless: isNeedlessList };
 }
 /** A list or pairs in one value of the query, parted by commas. */
 export function commas(many, fallback) {
-    return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas };
+    return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas, isNeedless: isNeedlessList };
 }
 /** All pairs of the query that no other name takes. */
 export function others(many, fallback) {
@@ -598,13 +603,18 @@ export function but(spec, changes) {
 export function isUnfilled({ kind, rule, many, isRequired }, raw) {
     return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
-function isNeedlessInQuery({ query }, param, value) {
-    const { kind, key, fallback, isOptional } = param;
-    if (query === "")
-        return false;
-    const raws = rawsOf(query, key);
-    // A list that is a default may as well be spelt out.
-    return (kind === QUERY ? raws.slice(0, 1) : raws).some((raw) => isUnfilled(param, raw)) || (kind === QUERY && isOptional && fallback !== undefined && isSame(value, fallback));
+function isNeedlessInQuery({ query }, param) {
+    const raw = query === "" ? undefined : rawOf(query, param.key);
+    return raw !== undefined && (isUnfilled(param, raw) || (param.isOptional && param.fallback !== undefined && decodeForm(raw) === param.fallback));
+}
+function isNeedlessList(reading, param) {
+    const { kind, fallback, isOptional } = param;
+    const raws = rawsOf(reading.query, param.key);
+    // A list of several values that is a default may as well be spelt out.
+    if (kind === REPEATED)
+        return raws.some((raw) => isUnfilled(param, raw));
+    const [raw] = raws;
+    return raw !== undefined && (isUnfilled(param, raw) || (isOptional && fallback !== undefined && isSame(findCommas(reading, param), fallback)));
 }
 function findQuery({ query }, param) {
     const raw = query === "" ? undefined : rawOf(query, param.key);
@@ -659,7 +669,7 @@ function judgeCommas(reading, param) {
 }
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route, wanted) {
-    return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
+    return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 function otherTexts({ query }, { route }) {
     const texts = [];
@@ -677,45 +687,36 @@ function judgeOthers(reading, param, end) {
     const texts = otherTexts(reading, end);
     return texts.length === 0 ? param.isOptional : takesItems(param.many, texts, reading);
 }
+/** A pair that the query must have. */
 export function exact(name, value) {
-    return { name, value, isIn: (query) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+    return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
 }
-function findItems(reading, { many }, end) {
-    if (!end.tail)
+/** The segments of a tail, decoded; nothing where there is none. */
+function tailTexts(reading, { node }) {
+    if (!node.isTail)
         return undefined;
     const texts = [];
-    for (let at = end.depth - 1; at < reading.count; at += 1)
+    for (let at = node.depth - 1; at < reading.count; at += 1)
         texts.push(reading.segment(at));
-    return valueOfMany(many, texts);
+    return texts;
 }
-function fitsTail(reading, { many }, { depth, tail }) {
-    if (!tail)
-        return true;
-    const texts = [];
-    if (many.isUnique)
-        for (let at = depth - 1; at < reading.count; at += 1)
-            texts.push(reading.segment(at));
-    return fitsNumber(many, reading.count - depth + 1, texts);
+function findItems(reading, { many }, end) {
+    return valueOfMany(many, tailTexts(reading, end) ?? []);
 }
-/** The end of a path from a segment on, decoded. */
-export function restOf(reading, first) {
-    let text = reading.segment(first);
-    for (let at = first + 1; at < reading.count; at += 1)
-        text += "/" + reading.segment(at);
-    return text;
+function fitsTail(reading, { many }, end) {
+    const texts = tailTexts(reading, end);
+    return !texts || fitsNumber(many, texts.length, texts);
 }
-function findRest(reading, _, { depth, tail }) {
-    return tail ? restOf(reading, depth - 1) : undefined;
+function findRest(reading, _, end) {
+    return tailTexts(reading, end)?.join("/");
 }
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
 export function isWritable(value) {
     return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
 }
-function fitsRest(reading, { rule }, { depth, tail }) {
-    if (!tail)
-        return true;
-    const value = restOf(reading, depth - 1);
-    return (!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading);
+function fitsRest(reading, { rule }, end) {
+    const value = tailTexts(reading, end)?.join("/");
+    return value === undefined || ((!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading));
 }
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
 export function typed(param, value) {
@@ -727,7 +728,7 @@ export function typed(param, value) {
     return typeof value === "string" ? one(value) : value.map((item) => (typeof item === "string" ? one(item) : [item[0], one(item[1])]));
 }
 export function isSame(left, right) {
-    return JSON.stringify(left) === JSON.stringify(right);
+    return left === right || (typeof left === "object" && JSON.stringify(left) === JSON.stringify(right));
 }
 /** Sets a property, whatever its name. */
 export function put(all, name, value) {
@@ -744,7 +745,6 @@ export function put(all, name, value) {
 //     ["nights.night", "night", "/{date}"],                  │         │
 //     ["nights.night.report", "report", "/report"],        nights   nights.night
 const NONE = [];
-const NOTHING = {};
 /** The part of a template before its query. */
 export function pathOf(template) {
     return /^(?:[^?{]|\{[^?&#}][^}]*\})*/.exec(template)[0];
@@ -753,12 +753,12 @@ export function pathOf(template) {
 export function namesIn(template) {
     return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/^\{[+#./;?&]?|[*}]/g, "").split(","));
 }
-/** Does a route answer URLs, by a page or a redirect? */
-export function isAnswering({ page, more }) {
-    return page !== undefined || more.to !== undefined || more.out !== undefined;
+/** The route with its ancestors, the outermost first. */
+export function chainOf(route) {
+    return route.parent ? [...chainOf(route.parent), route] : [route];
 }
 export class Route {
-    constructor(table, index, [name, page, path, more = NOTHING], parent) {
+    constructor(table, index, [name, page, path, more = {}], parent) {
         this.table = table;
         this.index = index;
         this.name = name;
@@ -766,102 +766,89 @@ export class Route {
         this.path = path;
         this.parent = parent;
         this.more = more;
-        this.exact = more.query ?? NONE;
-        this.children = undefined;
+        this.children = NONE;
         this.isParent = false;
         this.ends = undefined;
         this.own = undefined;
         this.judging = undefined;
         this.whole = undefined;
     }
-    /** The route with its ancestors, the outermost first. */
-    chain() {
-        return this.parent ? [...this.parent.chain(), this] : [this];
+    /** Does it answer URLs, by a page or a redirect? */
+    get isAnswering() {
+        const { to, out } = this.more;
+        return this.page !== undefined || !!(to || out);
     }
     /** The template from the root. */
     template() {
-        return (this.whole ?? (this.whole = this.more.template ?? ((this.parent ? pathOf(this.parent.template()).replace(/^\/$/, "") : "") + this.path || "/")));
+        return (this.whole ?? (this.whole = this.more.template ?? (((this.parent ? pathOf(this.parent.template()).replace(/^\/$/, "") : "") + this.path) || "/")));
     }
     /** The parameters, in the order in which they are declared. */
     params() {
-        return (this.own ?? (this.own = (this.more.names ?? namesIn(this.template())).map((name) => this.param(name))));
+        return (this.own ?? (this.own = (this.more.names ?? namesIn(this.template())).map((name) => {
+            // The nearest route that has a rule of its own for the name decides.
+            let param;
+            for (let route = this; route && !param; route = route.parent)
+                param = this.table.param(route.name + "." + name, name);
+            return param ?? this.table.param(name, name);
+        })));
     }
-    /** Those that have a say in whether a URL is answered. */
+    /** What has a say in whether a URL is answered. */
     judges() {
-        return (this.judging ?? (this.judging = this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind)));
-    }
-    param(name) {
-        // The nearest route that has a rule of its own for the name decides.
-        let spec;
-        for (let route = this; route && !spec; route = route.parent)
-            spec = this.table.spec(route.name + "." + name);
-        spec ?? (spec = this.table.spec(name));
-        return { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
+        const { query = NONE } = this.more;
+        return (this.judging ?? (this.judging = [...query, ...this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind)]));
     }
     /** Puts its ways into the tree. */
     grow() {
         if (this.ends)
             return;
-        const { table, parent, more, children } = this;
-        const root = { node: table.root, way: NONE, covers: NONE };
+        const { parent, more, path, isAnswering } = this;
+        const { paths, ways = [pathOf(path)] } = more;
         const ends = [];
-        for (const [way, covers, isArea] of more.paths ?? NONE)
-            ends.push(this.end(way, { ...root, covers }, isArea === 1));
-        if (!more.paths) {
-            const ways = more.ways ?? [pathOf(this.path)];
-            for (const end of parent ? parent.ends : [root])
+        if (paths)
+            for (const [way, covers, isArea] of paths)
+                ends.push(this.end(way, undefined, isArea === 1, covers));
+        else
+            for (const above of parent ? parent.ends : [undefined])
                 for (const way of ways)
-                    ends.push(this.end(way, end, !isAnswering(this)));
-        }
+                    ends.push(this.end(way, above, !isAnswering));
         this.ends = ends;
-        if (children)
-            for (const { node } of ends)
-                node.waiting = node.waiting ? [...node.waiting, ...children] : children;
+        for (const { node } of ends)
+            node.waiting = [...node.waiting, ...this.children];
     }
-    /** Where one of its ways ends, and what was above it. A way from the root brings its covers. */
-    end(text, above, isArea) {
-        const { table, more } = this;
-        const way = [...above.way];
-        let { node } = above;
-        let isTail = false;
+    /** Where one of its ways ends, which goes on from an end of the parent's or from the root. */
+    end(text, above, isArea, covers) {
+        const { site, root } = this.table;
+        const way = above ? [...above.way] : [];
+        let node = above ? above.node : root;
         for (const segment of text.length > 1 ? text.slice(1).split("/") : NONE) {
-            const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
-            const pieces = raws.map((raw) => this.piece(raw));
+            const pieces = segment.split(/(\{.*?\})/).filter((piece) => piece !== "").map((raw) => {
+                if (raw[0] === "{")
+                    return this.params().find(({ name }) => name === raw.slice(1, -1));
+                return raw.includes("%") ? decodeURIComponent(raw) : raw;
+            });
             const [first] = pieces;
             way.push(pieces);
-            if (pieces.every((piece) => typeof piece === "string")) {
-                const word = pieces.join("");
-                node = node.literal(table.site.fold ? word.toLowerCase() : word);
-                continue;
-            }
-            const value = pieces.length === 1 && first;
-            const rule = value && (value.kind === REST ? any : value.texts);
-            isTail = value && (value.kind === ITEMS || value.kind === REST);
-            const key = rule ? table.keyOf(rule) : pieces.map((piece, at) => (typeof piece === "string" ? raws[at] : table.keyOf(piece.texts))).join("");
-            node = node.edge(table, key, () => rule || table.site.pieces(pieces, table.site), isTail);
+            if (pieces.length > 1)
+                node = site.pieces.grow(this.table, node, pieces, segment);
+            else if (typeof first === "object")
+                node = node.edge(this.table, first.texts, first.isTail);
+            else
+                node = node.literal(site.fold ? site.fold(first ?? "") : first ?? "");
         }
-        const end = new End(this, node, way, more.paths ? above.covers : [...above.covers, isTail ? -1 : node.depth], isTail);
-        // Lines are opened as URLs lead to them, which is not their order.
-        const inOrder = (all) => [...all, end].sort((one, other) => one.route.index - other.route.index);
+        const end = new End(this, node, way, above, covers);
         if (isArea)
-            node.areas = inOrder(node.areas);
+            node.areas = [...node.areas, end];
         else
-            node.ends = inOrder(node.ends);
+            node.ends = [...node.ends, end];
         return end;
-    }
-    piece(raw) {
-        if (raw[0] === "{")
-            return this.params().find(({ name }) => name === raw.slice(1, -1));
-        return raw.includes("%") ? decodeURIComponent(raw) : raw;
     }
 }
 /** Where a walk is after some segments. */
 export class Node {
-    constructor(above, text, rule, key, isTail) {
+    constructor(above, text, rule, isTail = false) {
         this.above = above;
         this.text = text;
         this.rule = rule;
-        this.key = key;
         this.depth = above ? above.depth + 1 : 0;
         this.isTail = isTail;
         this.literals = undefined;
@@ -869,7 +856,7 @@ export class Node {
         this.edges = isTail ? [this] : NONE;
         this.ends = NONE;
         this.areas = NONE;
-        this.waiting = undefined;
+        this.waiting = NONE;
         this.isOrdered = undefined;
     }
     literal(text) {
@@ -879,45 +866,120 @@ export class Node {
         for (let one = first; one; one = one.next)
             if (one.text === text)
                 return one;
-        const made = new Node(this, text, undefined, "", false);
+        const made = new Node(this, text);
         made.next = first;
         literals.set(number, made);
         this.isOrdered = undefined;
         return made;
     }
-    edge(table, key, rule, isTail) {
-        const known = this.edges.find((one) => one.isTail === isTail && one.key === key);
+    edge(table, rule, isTail) {
+        const known = this.edges.find((one) => one.rule === rule && one.isTail === isTail);
         if (known)
             return known;
-        const made = new Node(this, "", rule(), key, isTail);
+        const made = new Node(this, "", rule, isTail);
+        // The narrower first.
+        this.edges = [...this.edges, made].sort((one, other) => table.rank(one) - table.rank(other));
         this.isOrdered = undefined;
-        this.edges = [...this.edges, made].sort((one, other) => table.rank(one.key, one.isTail) - table.rank(other.key, other.isTail));
         return made;
     }
 }
 /** One way through a route, from the root to its last segment. */
 export class End {
-    constructor(route, node, way, covers, tail) {
+    constructor(route, node, way, above, covers) {
         this.route = route;
         this.node = node;
-        this.covers = covers;
-        this.tail = tail;
-        this.depth = node.depth;
         this.way = way;
+        this.above = above;
+        this.covers = covers;
         this.places = undefined;
     }
     /** For each parameter of the route where its value is. */
     spots() {
         return (this.places ?? (this.places = this.route.params().map(({ name }) => {
-            const isIt = (piece) => typeof piece === "object" && piece.name === name;
+            const isIt = (piece) => piece.name === name;
             const segment = this.way.findIndex((pieces) => pieces.some(isIt));
-            const pieces = this.way[segment];
-            return { segment, piece: pieces && pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
+            const pieces = this.way[segment] ?? NONE;
+            return { segment, piece: pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
         })));
     }
 }
+
+// A table: its routes as lines, and what holds for the whole site.
+/** The version of the runtime. A table that was made for another one says so when it is loaded. */
+export const VERSION = "0.1.0";
+export class Table {
+    constructor(version, lines, params, site) {
+        if (version !== VERSION)
+            throw new Error(`this table is for version ${version} of the runtime, not ${VERSION}: write both with \`vivid-lane convert\``);
+        this.site = { slash: 0, bytes: 8192, segments: 128, ...site };
+        this.params = params;
+        this.routes = new Map();
+        this.root = new Node(undefined, "");
+        this.rules = new Map();
+        this.known = new Map();
+        const waiting = [];
+        for (const line of lines) {
+            const [name] = line;
+            const parent = this.routes.get(name.slice(0, Math.max(name.lastIndexOf("."), 0)));
+            const route = new Route(this, this.routes.size, line, parent);
+            this.routes.set(name, route);
+            if (parent)
+                parent.isParent = true;
+            if (!parent || route.more.paths)
+                waiting.push(route);
+            else if (parent.children.length > 0)
+                parent.children.push(route);
+            else
+                parent.children = [route];
+        }
+        this.root.waiting = waiting;
+        for (const name in params) {
+            const found = params[name];
+            const { kind, texts } = "kind" in found ? found : segment(found);
+            if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.rules.has(texts))
+                this.rules.set(texts, [this.rules.size, name]);
+        }
+    }
+    /** The parameter of a key; many routes share it. */
+    param(key, name) {
+        let param = this.known.get(key);
+        if (!param && Object.prototype.hasOwnProperty.call(this.params, key)) {
+            const found = this.params[key];
+            const spec = "kind" in found ? found : segment(found);
+            param = { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
+            this.known.set(key, param);
+        }
+        return param;
+    }
+    /** The place of an edge among those of its node. */
+    rank(edge) {
+        const { rank } = this.site;
+        return rank ? rank(this, edge) : (this.rules.get(edge.rule)?.[0] ?? -1);
+    }
+    /** Makes what goes on from a node. */
+    open(node) {
+        const { waiting } = node;
+        node.waiting = [];
+        for (const route of waiting)
+            route.grow();
+    }
+}
+
+// What segments are called, where the order of the parameters does not say which is the narrower: by the parameters in them.
+/** What a rule is called: by the first parameter that has it. A segment of several pieces brings its name. */
+export function keyOf(table, rule) {
+    return rule.facts?.["key"] ?? `{${table.rules.get(rule)?.[1] ?? ""}}`;
+}
+/** Segments in their order, the narrower first; those of tails with a star. */
+export function ranked(...keys) {
+    const ranks = new Map(keys.map((key, rank) => [key, rank]));
+    return (table, edge) => rankOf(ranks, keyOf(table, edge.rule), edge.isTail);
+}
+function rankOf(ranks, key, isTail) {
+    return (isTail ? ranks.get(key + "*") : undefined) ?? ranks.get(key) ?? ranks.get(key + "*") ?? -1;
+}
 /** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
-export function stepsTo({ node: last }, count) {
+export function stepsTo(last, count) {
     const steps = [];
     for (let node = last; node.above; node = node.above)
         steps[node.depth - 1] = node.rule ? node : undefined;
@@ -926,77 +988,15 @@ export function stepsTo({ node: last }, count) {
     return steps;
 }
 
-// A table: its routes as lines, and what holds for the whole site.
-/** The version of the runtime. A table that was made for another one says so when it is loaded. */
-export const VERSION = "0.1.0";
-const isSpec = (one) => "kind" in one;
-export class Table {
-    constructor(version, lines, params, site = {}) {
-        if (version !== VERSION) {
-            throw new Error(`the table was made for version ${version} of its runtime, which is ${VERSION}; write all modules again with \`vivid-lane convert\``);
-        }
-        this.site = { slash: 0, bytes: 8192, segments: 128, ...site };
-        this.params = params;
-        this.keys = new Map();
-        this.routes = new Map();
-        this.root = new Node(undefined, "", undefined, "", false);
-        const waiting = [];
-        for (const line of lines) {
-            const [name] = line;
-            const dot = name.lastIndexOf(".");
-            const parent = dot < 0 ? undefined : this.routes.get(name.slice(0, dot));
-            const route = new Route(this, this.routes.size, line, parent);
-            this.routes.set(name, route);
-            if (parent)
-                parent.isParent = true;
-            if (!parent || route.more.paths)
-                waiting.push(route);
-            else if (parent.children)
-                parent.children.push(route);
-            else
-                parent.children = [route];
-        }
-        this.root.waiting = waiting;
-        for (const name in params) {
-            const { kind, texts } = this.spec(name);
-            if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.keys.has(texts))
-                this.keys.set(texts, `{${name}}`);
-        }
-        const keys = site.order ?? [...this.keys.values()];
-        this.ranks = new Map(keys.map((key, rank) => [key, rank]));
-    }
-    /** The parameter of a key, as it is declared. */
-    spec(key) {
-        const found = Object.prototype.hasOwnProperty.call(this.params, key) ? this.params[key] : undefined;
-        return found && (isSpec(found) ? found : segment(found));
-    }
-    /** What a rule is called among the segments: by the first parameter that has it. */
-    keyOf(rule) {
-        return this.keys.get(rule) ?? "{}";
-    }
-    /** The place of a segment among those of its node: the narrower first. */
-    rank(key, isTail = false) {
-        return (isTail ? this.ranks.get(key + "*") : undefined) ?? this.ranks.get(key) ?? this.ranks.get(key + "*") ?? -1;
-    }
-    /** Makes what goes on from a node. */
-    open(node) {
-        const { waiting } = node;
-        node.waiting = undefined;
-        for (const route of waiting)
-            route.grow();
-    }
-}
-
 // URL → route: one walk from the root, the narrowest way first.
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading, end) {
-    const { route } = end;
-    for (const pair of route.exact)
-        if (!pair.isIn(reading.query))
+    const judges = end.route.judges();
+    for (let at = 0; at < judges.length; at += 1) {
+        const one = judges[at];
+        if (!one.judge(reading, one, end))
             return false;
-    for (const param of route.judges())
-        if (!param.judge(reading, param, end))
-            return false;
+    }
     return true;
 }
 /**
@@ -1009,16 +1009,15 @@ export function walk(table, reading, start, first) {
     let node = start;
     let at = first;
     for (;;) {
-        while (node.waiting)
+        while (node.waiting.length > 0)
             table.open(node);
         if (visit)
-            for (const end of [...node.ends, ...node.areas])
-                visit(end, at);
+            visit(node, at);
         if (at === count) {
             let isFound = false;
             if (visit)
                 return false;
-            for (const end of node.ends) {
+            for (const end of several ? [...node.ends].sort(inOrder) : node.ends) {
                 if ((host && !host(reading, end.route)) || !takesQuery(reading, end))
                     continue;
                 reading.end = end;
@@ -1032,7 +1031,7 @@ export function walk(table, reading, start, first) {
         const from = starts[at];
         const to = ends[at];
         let next = node.literals && node.literals.get(numbers[at]);
-        while (next && !(fold ? next.text === text.slice(from, to).toLowerCase() : next.text.length === to - from && text.startsWith(next.text, from)))
+        while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from)))
             next = next.next;
         const { edges } = node;
         if (next && edges.length === 0) {
@@ -1057,8 +1056,12 @@ export function walk(table, reading, start, first) {
         return isFound;
     }
 }
+/** Ways in the order of their lines. */
+export function inOrder(one, other) {
+    return one.route.index - other.route.index;
+}
 function isOrdered(table, node) {
-    return (node.isOrdered ?? (node.isOrdered = table.site.several.isOrdered(node)));
+    return (node.isOrdered ?? (node.isOrdered = table.site.several.isOrdered(table, node)));
 }
 const GET = ["GET"];
 export function methodsOf({ more }) {
@@ -1066,35 +1069,35 @@ export function methodsOf({ more }) {
 }
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
 export function allows(route, method) {
-    const methods = methodsOf(route);
+    const { methods } = route.more;
+    if (!methods)
+        return method === "GET" || method === "HEAD";
     return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
 /** The ways that answer a URL which was read, each no wider than any other that does. */
 export function find(table, reading) {
     const { several } = table.site;
-    reading.found.length = 0;
+    if (several)
+        reading.found.length = 0;
     if (!walk(table, reading, table.root, 0))
         return [];
-    return several ? several.choose(table, reading) : [reading.end];
+    return several ? several.narrowest(table, reading) : [reading.end];
 }
-/** Of ways none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
-export function choose(found, method) {
-    let best;
-    for (const one of found) {
-        if (!allows(one.route, method))
-            continue;
-        const [a, b] = [one.route, best?.route];
-        if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends.indexOf(one) - b.ends.indexOf(best)) < 0)
-            best = one;
-    }
-    return best;
+/** Of ways none of which is the narrower, the one that answers a method. */
+export function choose({ site: { several } }, found, method) {
+    const [first] = found;
+    return several ? several.choose(found, method) : first && allows(first.route, method) ? first : undefined;
+}
+/** The way that answers a URL which was read. */
+export function seek(table, reading, method) {
+    if (table.site.several)
+        return choose(table, find(table, reading), method);
+    return walk(table, reading, table.root, 0) && allows(reading.end.route, method) ? reading.end : undefined;
 }
 /** The text of a value in the path, as it is judged; nothing where this way has none. */
 export function textOf(reading, end, index) {
     const { segment, piece } = end.spots()[index];
-    if (segment < 0)
-        return undefined;
-    return piece < 0 ? reading.segment(segment) : stepsTo(end, 0)[segment].rule.cut(reading, segment)[piece];
+    return segment < 0 ? undefined : piece < 0 ? reading.segment(segment) : end.route.table.site.pieces.text(reading, end, segment, piece);
 }
 /** What the URL has for a parameter; nothing where it is absent. */
 export function sent(reading, end, index) {
@@ -1103,8 +1106,7 @@ export function sent(reading, end, index) {
 }
 /** The value of a URL, or its default. */
 export function valueOf(reading, end, index) {
-    const { kind, fallback } = end.route.params()[index];
-    return sent(reading, end, index) ?? (kind === HOST ? undefined : fallback);
+    return sent(reading, end, index) ?? end.route.params()[index].fallback;
 }
 /** The values of a URL, in the order of the parameters. */
 export function valuesOf(reading, end) {
@@ -1112,11 +1114,13 @@ export function valuesOf(reading, end) {
 }
 /** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading, end) {
+    const params = end.route.params();
     let count = 0;
-    end.route.params().forEach((param, index) => {
-        if (param.isNeedless?.(reading, param, sent(reading, end, index)))
+    for (let index = 0; index < params.length; index += 1) {
+        const param = params[index];
+        if (param.isNeedless && param.isNeedless(reading, param, end, index))
             count += 1;
-    });
+    }
     return count;
 }
 /** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
@@ -1273,17 +1277,21 @@ export function addressOf(reading, site) {
 }
 /** The address of a page that was found, where the URL spells its path in another way: letters in another case, or a tail with escaped slashes. */
 export function respelt(reading, end, site) {
-    const path = (site.fold && inCase(reading, end)) ?? withSlashes(reading, end);
+    const path = (site.fold ? inCase(reading, end) : undefined) ?? withSlashes(reading, end);
     return path === undefined ? undefined : addressFor(path, site) + queryOf(reading.query);
 }
 /** The path with its tail as a link writes it, where a slash in it is escaped. */
-function withSlashes(reading, { tail, depth, route }) {
-    if (!tail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST))
+function withSlashes(reading, { node: { isTail, depth }, route }) {
+    if (!isTail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST))
         return undefined;
     const raws = reading.path().split("/").slice(1);
     if (!raws.slice(depth - 1).some((raw) => raw.includes("%2F")))
         return undefined;
     return "/" + raws.map((raw, at) => (at < depth - 1 ? raw : raw.replace(/%2F/g, "/"))).join("/");
+}
+/** The form in which letters are compared, where case does not count. */
+export function lowerCase(text) {
+    return text.toLowerCase();
 }
 /** The path with its literals as the route declares them, where letter case does not count. */
 function inCase(reading, { way }) {
@@ -1361,10 +1369,8 @@ export function list(many, texts, fallback) {
     return { ...segment(texts, fallback), rule: one(many), many, find: findJoined };
 }
 /** The segments of the tail, as they were sent. */
-function rawTail(reading, { depth, tail: isThere }) {
-    if (!isThere)
-        return undefined;
-    return Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at));
+function rawTail(reading, { node: { isTail, depth } }) {
+    return isTail ? Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at)) : undefined;
 }
 /** All segments to the end, each a pair. */
 export function tailOfPairs(many, texts) {
@@ -1381,8 +1387,9 @@ export function restOfMany(many, texts, fallback) {
         return raws && marked(raws.join("/"));
     };
     return {
-        ...segment(texts, fallback),
+        ...segment(any, fallback),
         kind: REST,
+        isTail: true,
         rule: one(many),
         many,
         find: (reading, _, end) => {
@@ -1397,34 +1404,55 @@ export function restOfMany(many, texts, fallback) {
 }
 
 // Segments of several pieces: texts and values in turn.
+/** Makes segments of several pieces: how one is judged, and how it is cut into texts. */
+function piecesBy(make) {
+    return {
+        grow(table, node, pieces, segment) {
+            const key = keyOfPieces(table, pieces, segment);
+            const known = node.edges.find(({ rule }) => rule.facts?.["key"] === key);
+            return node.edge(table, known?.rule ?? make(pieces, table.site, key), false);
+        },
+        text(reading, { node: last }, segment, piece) {
+            let node = last;
+            while (node.depth > segment + 1)
+                node = node.above;
+            return node.rule.facts["cut"](reading, segment)[piece];
+        },
+    };
+}
+/** What such a segment is called: as the way has it, with the names of the rules. */
+function keyOfPieces(table, pieces, segment) {
+    const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
+    return pieces.map((piece, at) => (typeof piece === "string" ? raws[at] : keyOf(table, piece.texts))).join("");
+}
 /** A segment of one value with a text before or behind it. */
-export function beside(pieces) {
+export const beside = /* @__PURE__ */ piecesBy((pieces, _, key) => {
     const [first, second] = pieces;
     const isBefore = typeof first === "string";
     const word = (isBefore ? first : second);
-    const rule = (typeof first === "string" ? second : first);
+    const { texts } = (typeof first === "string" ? second : first);
     const { length } = word;
-    return new Rule((text, from, to, reading) => {
-        if (to - from <= length || !text.startsWith(word, isBefore ? from : to - length))
-            return false;
-        return isBefore ? rule.texts.takes(text, from + length, to, reading) : rule.texts.takes(text, from, to - length, reading);
-    }, undefined, undefined, (reading, segment) => {
+    const cut = (reading, segment) => {
         const text = reading.segment(segment);
         return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
-    });
-}
+    };
+    return new Rule((text, from, to, reading) => to - from > length &&
+        text.startsWith(word, isBefore ? from : to - length) &&
+        (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)), undefined, { key, cut });
+});
 /**
  * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
  * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
  */
-export function cut(pieces, site) {
+export const cut = /* @__PURE__ */ piecesBy((pieces, site, key) => {
     const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));
     const isJoined = (rule) => typeof rule === "object" && rule.facts?.["join"] !== undefined;
     const marks = rules.some(isJoined) ? site.marks : undefined;
     const whole = (reading, segment) => (marks ? marks.marked(reading.raw(segment)) : reading.segment(segment));
     const unmarked = (text) => (marks ? marks.plain(text) : text);
-    const partOf = (rule, text) => (isJoined(rule) ? text : unmarked(text));
+    const partOf = (rule, text) => (typeof rule === "string" || isJoined(rule) ? text : unmarked(text));
     const textsOf = (text) => split(rules, text, site.cuts, unmarked);
+    const cut = (reading, segment) => textsOf(whole(reading, segment)).map((text, at) => partOf(rules[at], text));
     return new Rule((text, from, to, reading, segment) => {
         const texts = textsOf(segment === undefined ? text.slice(from, to) : whole(reading, segment));
         return (texts !== undefined &&
@@ -1434,8 +1462,8 @@ export function cut(pieces, site) {
                 const part = partOf(rule, texts[at]);
                 return part !== "" && (rule === any || rule.takes(part, 0, part.length, reading));
             }));
-    }, undefined, undefined, (reading, segment) => textsOf(whole(reading, segment)).map((text, at) => (typeof rules[at] === "object" ? partOf(rules[at], text) : text)));
-}
+    }, undefined, { key, cut });
+});
 /** Cuts a text into its pieces; nothing where it has no such pieces. */
 export function split(rules, text, cuts, plainOf) {
     const automatonOf = (rule) => cuts?.get(rule);
@@ -1636,11 +1664,14 @@ export function several(steps, single, ends) {
     const [ofSteps, ofEnds] = [sidesOf(steps), sidesOf(ends)];
     /** Which of two segments that share a text is the narrower; nothing where neither is. */
     function sideOfSteps(table, left, right) {
-        if (left === right)
-            return SAME;
-        const side = ofSteps(left, right);
+        const side = sideOfKeys(table, left, right);
         return side === OTHER ? (table.rank(left) < table.rank(right) ? LEFT : RIGHT) : side;
     }
+    function sideOfKeys(table, { rule: left }, { rule: right }) {
+        const [one, other] = [keyOf(table, left), keyOf(table, right)];
+        return one === other ? SAME : ofSteps(one, other);
+    }
+    const isSole = (table, { rule }) => single.includes(keyOf(table, rule));
     /** The name of a way: that of its route, with its number where it is not the first. */
     function nameOf(end) {
         const at = end.route.ends.indexOf(end);
@@ -1648,13 +1679,13 @@ export function several(steps, single, ends) {
     }
     function beats(table, count, left, right) {
         let side = SAME;
-        const [ours, others] = [stepsTo(left, count), stepsTo(right, count)];
+        const [ours, others] = [stepsTo(left.node, count), stepsTo(right.node, count)];
         for (let at = 0; side === SAME && at < count; at += 1) {
             const [one, other] = [ours[at], others[at]];
             if (one === other)
                 continue;
             // A segment that accepts one text only is no wider than a literal.
-            side = one && other ? sideOfSteps(table, one.key, other.key) : single.includes((one ?? other).key) ? SAME : one ? RIGHT : LEFT;
+            side = one && other ? sideOfSteps(table, one, other) : isSole(table, (one ?? other)) ? SAME : one ? RIGHT : LEFT;
         }
         if (side === SAME)
             side = ofEnds(nameOf(left), nameOf(right));
@@ -1664,16 +1695,15 @@ export function several(steps, single, ends) {
         return side === LEFT;
     }
     return {
-        isOrdered({ edges, literals }) {
-            const isSole = ({ key }) => single.includes(key);
+        isOrdered(table, { edges, literals }) {
             // Of those that share a text the narrower comes first, but for the pairs that are known not to.
-            const isBefore = ({ key }, other) => {
-                const side = key === other.key ? SAME : ofSteps(key, other.key);
+            const isBefore = (one, other) => {
+                const side = sideOfKeys(table, one, other);
                 return side === LEFT || side === OTHER;
             };
-            return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some(isSole));
+            return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some((edge) => isSole(table, edge)));
         },
-        choose(table, { found, count }) {
+        narrowest(table, { found, count }) {
             let left = [...found];
             // Each route has its narrowest way before routes are compared.
             for (const isOwn of [true, false]) {
@@ -1681,6 +1711,17 @@ export function several(steps, single, ends) {
                 left = all.filter((one) => !all.some((other) => other !== one && (one.route === other.route) === isOwn && beats(table, count, other, one)));
             }
             return left;
+        },
+        choose(found, method) {
+            let best;
+            for (const one of found) {
+                if (!allows(one.route, method))
+                    continue;
+                const [a, b] = [one.route, best?.route];
+                if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends.indexOf(one) - b.ends.indexOf(best)) < 0)
+                    best = one;
+            }
+            return best;
         },
     };
 }
@@ -1934,7 +1975,7 @@ function misread(route, texts, url) {
     const asked = { isListed: isOwn, isMet: () => true };
     const reading = take(asked, undefined);
     let error;
-    const end = scan(reading, url, site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+    const end = scan(reading, url, site) ? seek(table, reading, methodsOf(route)[0] ?? "GET") : undefined;
     if (!end || site.respelt?.(reading, end, site) !== undefined) {
         error = new LinkError("not-reversible", name, undefined, { url });
     }
@@ -2028,23 +2069,28 @@ export function addressAt(at) {
 /** The frames around what is shown, outermost first: the site's, then those of the levels. */
 export function framesIn({ site }, shown) {
     const read = readOf(shown) ?? readOf(shown.position ?? {});
-    return [site, ...(read ? read.end.route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+    return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
 /** The data of a route. */
 export function dataIn(table, name) {
     return table.routes.get(name).more.data ?? {};
 }
+/** For each level of the chain how much of the path it covers. */
+function coversOf({ covers, above, node }) {
+    return covers ?? [...(above ? coversOf(above) : []), node.isTail ? -1 : node.depth];
+}
 /** The level of a chain that declares a parameter. */
 function levelOf(route, param) {
-    return route.chain().findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
+    return chainOf(route).findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
 }
 /** The chain from the outermost ancestor to the route. */
 export function levelsAt(at) {
     return again(at, (reading, end) => {
-        const { route, covers } = end;
+        const { route } = end;
+        const covers = coversOf(end);
         const path = reading.path();
         let start = 0;
-        return route.chain().map((level, index) => {
+        return chainOf(route).map((level, index) => {
             const stop = stopOf(reading, end, covers[index], path);
             const covered = path.slice(start, stop);
             start = stop;
@@ -2070,11 +2116,12 @@ function stopOf(reading, end, cover, path) {
     if (typeof cover === "number")
         return at;
     at += 1;
-    const { cut } = stepsTo(end, 0)[segments - 1]?.rule ?? {};
+    const { pieces: parts } = end.route.table.site;
     // An escape is one byte.
     const start = at;
     const raw = raws[segments - 1];
-    for (let bytes = cut ? bytesOf(cut(reading, segments - 1).slice(0, pieces).join("")).length : 0; bytes > 0; bytes -= 1)
+    const before = (end.way[segments - 1].length > 1 ? end.way[segments - 1].slice(0, pieces) : []).map((_, piece) => parts.text(reading, end, segments - 1, piece));
+    for (let bytes = bytesOf(before.join("")).length; bytes > 0; bytes -= 1)
         at += raw[at - start] === "%" ? 3 : 1;
     return at;
 }
@@ -2144,7 +2191,7 @@ export function absoluteIn(table, url) {
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
 export function activityIn(tools, at, name, given = {}) {
     const shown = readOf(at).end.route;
-    const route = shown.chain().find((one) => one.name === name);
+    const route = chainOf(shown).find((one) => one.name === name);
     if (!route)
         return undefined;
     const values = valuesAt(at);
@@ -2207,12 +2254,15 @@ export class Spotted {
     }
 }
 /** A URL that shows a page. */
-export class Page extends Spotted {
+export class Page {
     constructor(reading, end, host) {
-        super(reading, end, host);
+        const { route } = end;
         this.outcome = "page";
         this.status = 200;
-        this.page = end.route.page;
+        this.page = route.page;
+        this.route = route.name;
+        this.params = typedParams(reading, end);
+        this[READ] = { end, url: reading.url, host };
     }
 }
 /**
@@ -2220,11 +2270,12 @@ export class Page extends Spotted {
  * of another page, `shorten` finds out.
  */
 export function matchIn(table, url, host, shorten) {
+    const { site } = table;
     const reading = take(nobody, host);
     let page;
-    if (scan(reading, url, table.site)) {
-        const end = choose(find(table, reading), "GET");
-        if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
+    if (scan(reading, url, site)) {
+        const end = seek(table, reading, "GET");
+        if (end && end.route.page !== undefined && (!site.respelt || site.respelt(reading, end, site) === undefined)) {
             if (countNeedless(reading, end) === 0 || (shorten && shorten(reading, end, nobody) === undefined))
                 page = new Page(reading, end, host);
         }
@@ -2277,7 +2328,7 @@ function lookWith(reading, url, request) {
     const found = find(table, reading);
     if (found.length === 0)
         return { missing: undefined };
-    const end = choose(found, method);
+    const end = choose(table, found, method);
     if (!end)
         return { others: found };
     const other = table.site.respelt?.(reading, end, table.site);
@@ -2299,7 +2350,7 @@ function lookWith(reading, url, request) {
         // Coming back is a `GET`, so only what answers one is a place to come back to.
         const showsPage = () => {
             const again = take(asked, host ?? reading.host);
-            const end = scan(again, url, table.site) ? choose(find(table, again), "GET") : undefined;
+            const end = scan(again, url, table.site) ? seek(table, again, "GET") : undefined;
             const isShown = end?.route.page !== undefined && table.site.respelt?.(again, end, table.site) === undefined;
             giveBack(again);
             return isShown;
@@ -2321,7 +2372,7 @@ function decideWith(url, request) {
     if (isLonger(url, table.site.bytes))
         return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
     if (url === "*" && request.method === "OPTIONS") {
-        return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(isAnswering)) };
+        return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter((route) => route.isAnswering)) };
     }
     let outcome = look(url, request);
     if (!("step" in outcome))
@@ -2368,7 +2419,7 @@ function decision(address, outcome, request) {
         return { outcome: "wrong-method", status: 405, allow, position };
     }
     const [to, reason] = outcome.missing ?? [];
-    const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
+    const above = to ? chainOf(to).reverse().find(({ more }) => more.fallback !== undefined) : owner;
     const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
     return { outcome: "not-found", status: 404, page, position, reason };
 }
@@ -2386,7 +2437,12 @@ function lastSignIn(first, request) {
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
 function covering(table, reading, method, isWanted) {
     const found = [];
-    reading.visit = (end, at) => found.push([end, at]);
+    reading.visit = ({ ends, areas }, at) => {
+        // Lines are opened as URLs lead to them, which is not their order.
+        for (const all of [ends, areas])
+            for (const end of [...all].sort(inOrder))
+                found.push([end, at]);
+    };
     walk(table, reading, table.root, 0);
     reading.visit = undefined;
     let best;
@@ -2410,8 +2466,8 @@ function placeOf(url, { table, method, host, asked }) {
     if (scan(reading, url, table.site)) {
         const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
         const found = find(table, reading);
-        const isBelow = (route) => !owner || route.chain().includes(owner);
-        const end = choose(found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
+        const isBelow = (route) => !owner || chainOf(route).includes(owner);
+        const end = choose(table, found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
         place = { owner, position: end && new Spotted(reading, end, host) };
     }
     giveBack(reading);
@@ -2510,7 +2566,7 @@ export function shortener(tools) {
             const short = urlOf(route, [...valuesOf(reading, end)], tools);
             const again = take(asked, undefined);
             let address;
-            const other = scan(again, short, table.site) ? choose(find(table, again), methodsOf(route)[0] ?? "GET") : undefined;
+            const other = scan(again, short, table.site) ? seek(table, again, methodsOf(route)[0] ?? "GET") : undefined;
             if (other && other.route === route && table.site.respelt?.(again, other, table.site) === undefined) {
                 if (countNeedless(again, other) < countNeedless(reading, end))
                     address = withRest(short, reading, route);

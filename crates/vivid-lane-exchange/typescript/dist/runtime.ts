@@ -243,14 +243,11 @@ export class Rule {
   /** The value that a text stands for, where it is no text. */
   declare readonly read: ((text: string, from: number, to: number) => unknown) | undefined;
   declare readonly facts: Facts;
-  /** Cuts a segment into the texts of its pieces, where it has several. */
-  declare readonly cut: ((url: Reading, segment: number) => readonly string[]) | undefined;
 
-  constructor(takes: Takes, read?: Rule["read"], facts?: Facts, cut?: Rule["cut"]) {
+  constructor(takes: Takes, read?: Rule["read"], facts?: Facts) {
     this.takes = takes;
     this.read = read;
     this.facts = facts;
-    this.cut = cut;
   }
 }
 
@@ -543,7 +540,7 @@ export class Reading {
   declare end: End | undefined;
   declare readonly found: End[];
   /** Who looks at each node on the way instead, where one does. */
-  declare visit: ((end: End, at: number) => void) | undefined;
+  declare visit: ((node: Node, at: number) => void) | undefined;
 
   constructor() {
     this.url = "";
@@ -686,7 +683,7 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
         starts[count] = length + decoded.length;
         decoded += text;
         ends[count] = length + decoded.length;
-        numbers[count] = numberOf(site.fold ? text.toLowerCase() : text);
+        numbers[count] = numberOf(site.fold ? site.fold(text) : text);
         hasEscape = false;
       } else {
         starts[count] = begin;
@@ -776,12 +773,14 @@ export function rawsOf(query: string, key: string): string[] {
 
 /** The first value of a name, as it was sent. */
 export function rawOf(query: string, key: string): string | undefined {
+  const { length } = key;
+  const hasCodes = /[+%]/.test(query);
   for (let from = 0; from < query.length; ) {
     let to = query.indexOf("&", from);
     if (to < 0) to = query.length;
     let sign = query.indexOf("=", from);
     if (sign < 0 || sign > to) sign = to;
-    if (to > from && (query.startsWith(key, from) && sign - from === key.length || nameOf(query, from, sign) === key)) return query.slice(sign + 1, to);
+    if (to > from && ((sign - from === length && query.startsWith(key, from)) || (hasCodes && nameOf(query, from, sign) === key))) return query.slice(sign + 1, to);
     from = to + 1;
   }
   return undefined;
@@ -827,6 +826,8 @@ export interface Spec {
   readonly isOptional: boolean;
   /** Must it be in the query? */
   readonly isRequired: boolean;
+  /** Does it take all segments to the end? */
+  readonly isTail: boolean;
   /** Its name in the query, where that is another one. */
   readonly key: string | undefined;
   /** Its value in a URL; nothing where it is absent. */
@@ -834,7 +835,7 @@ export interface Spec {
   /** May a URL with this value be answered? */
   readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
   /** Does a URL spell it out where it could be left out: a default, or what is empty and counts as absent? */
-  readonly isNeedless: ((reading: Reading, param: Param, value: Value | undefined) => boolean) | undefined;
+  readonly isNeedless: ((reading: Reading, param: Param, end: End, index: number) => boolean) | undefined;
 }
 
 const SPEC: Spec = {
@@ -845,6 +846,7 @@ const SPEC: Spec = {
   fallback: undefined,
   isOptional: false,
   isRequired: false,
+  isTail: false,
   key: undefined,
   find: undefined,
   judge: undefined,
@@ -866,7 +868,10 @@ export function standard(spec: Spec, fallback: Value): Spec {
   return { ...spec, fallback, isNeedless: isStandard };
 }
 
-const isStandard = (_: Reading, { fallback }: Param, value: Value | undefined): boolean => value !== undefined && isSame(value, fallback);
+function isStandard(reading: Reading, { fallback }: Param, end: End, index: number): boolean {
+  const value = sent(reading, end, index);
+  return value !== undefined && isSame(value, fallback);
+}
 
 /** Any number of items. */
 export function items(rule: Rule, least: number = 0, most: number = Infinity, isUnique: boolean = false): Many {
@@ -882,12 +887,12 @@ const ofMany = (many: Many): Rule => many.values ?? many.items;
 
 /** All segments to the end, each an item. */
 export function tail(many: Many, texts: Rule = many.items): Spec {
-  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, find: findItems, judge: fitsTail };
+  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, isTail: true, find: findItems, judge: fitsTail };
 }
 
 /** All segments to the end as one value, in which there may be slashes. */
 export function rest(rule: Rule, fallback?: Value): Spec {
-  return { ...SPEC, kind: REST, rule, texts: rule, fallback, find: findRest, judge: fitsRest };
+  return { ...SPEC, kind: REST, rule, isTail: true, fallback, find: findRest, judge: fitsRest };
 }
 
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
@@ -902,12 +907,12 @@ export function required(rule: Rule, fallback?: Value): Spec {
 
 /** A list in the query: the values of one name, each an item. */
 export function repeated(many: Many, fallback?: Value): Spec {
-  return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated };
+  return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated, isNeedless: isNeedlessList };
 }
 
 /** A list or pairs in one value of the query, parted by commas. */
 export function commas(many: Many, fallback?: Value): Spec {
-  return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas };
+  return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas, isNeedless: isNeedlessList };
 }
 
 /** All pairs of the query that no other name takes. */
@@ -937,12 +942,18 @@ export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string)
   return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
 
-function isNeedlessInQuery({ query }: Reading, param: Param, value: Value | undefined): boolean {
-  const { kind, key, fallback, isOptional } = param;
-  if (query === "") return false;
-  const raws = rawsOf(query, key);
-  // A list that is a default may as well be spelt out.
-  return (kind === QUERY ? raws.slice(0, 1) : raws).some((raw) => isUnfilled(param, raw)) || (kind === QUERY && isOptional && fallback !== undefined && isSame(value, fallback));
+function isNeedlessInQuery({ query }: Reading, param: Param): boolean {
+  const raw = query === "" ? undefined : rawOf(query, param.key);
+  return raw !== undefined && (isUnfilled(param, raw) || (param.isOptional && param.fallback !== undefined && decodeForm(raw) === param.fallback));
+}
+
+function isNeedlessList(reading: Reading, param: Param): boolean {
+  const { kind, fallback, isOptional } = param;
+  const raws = rawsOf(reading.query, param.key);
+  // A list of several values that is a default may as well be spelt out.
+  if (kind === REPEATED) return raws.some((raw) => isUnfilled(param, raw));
+  const [raw] = raws;
+  return raw !== undefined && (isUnfilled(param, raw) || (isOptional && fallback !== undefined && isSame(findCommas(reading, param), fallback)));
 }
 
 function findQuery({ query }: Reading, param: Param): Value | undefined {
@@ -1012,7 +1023,7 @@ function judgeCommas(reading: Reading, param: Param): boolean {
 
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route: Route, wanted: string): boolean {
-  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
+  return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 
 function otherTexts({ query }: Reading, { route }: End): string[] {
@@ -1034,39 +1045,29 @@ function judgeOthers(reading: Reading, param: Param, end: End): boolean {
 }
 
 /** A pair that the query must have. */
-export interface Exact {
-  readonly name: string;
-  readonly value: string;
-  readonly isIn: (query: string) => boolean;
+export function exact(name: string, value: string): Exact {
+  return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
 }
 
-export function exact(name: string, value: string): Exact {
-  return { name, value, isIn: (query) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+/** The segments of a tail, decoded; nothing where there is none. */
+function tailTexts(reading: Reading, { node }: End): string[] | undefined {
+  if (!node.isTail) return undefined;
+  const texts: string[] = [];
+  for (let at = node.depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
+  return texts;
 }
 
 function findItems(reading: Reading, { many }: Param, end: End): Value | undefined {
-  if (!end.tail) return undefined;
-  const texts: string[] = [];
-  for (let at = end.depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
-  return valueOfMany(many!, texts);
+  return valueOfMany(many!, tailTexts(reading, end) ?? []);
 }
 
-function fitsTail(reading: Reading, { many }: Param, { depth, tail }: End): boolean {
-  if (!tail) return true;
-  const texts: string[] = [];
-  if (many!.isUnique) for (let at = depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
-  return fitsNumber(many!, reading.count - depth + 1, texts);
+function fitsTail(reading: Reading, { many }: Param, end: End): boolean {
+  const texts = tailTexts(reading, end);
+  return !texts || fitsNumber(many!, texts.length, texts);
 }
 
-/** The end of a path from a segment on, decoded. */
-export function restOf(reading: Reading, first: number): string {
-  let text = reading.segment(first);
-  for (let at = first + 1; at < reading.count; at += 1) text += "/" + reading.segment(at);
-  return text;
-}
-
-function findRest(reading: Reading, _: Param, { depth, tail }: End): Value | undefined {
-  return tail ? restOf(reading, depth - 1) : undefined;
+function findRest(reading: Reading, _: Param, end: End): Value | undefined {
+  return tailTexts(reading, end)?.join("/");
 }
 
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
@@ -1074,10 +1075,9 @@ export function isWritable(value: string): boolean {
   return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
 }
 
-function fitsRest(reading: Reading, { rule }: Param, { depth, tail }: End): boolean {
-  if (!tail) return true;
-  const value = restOf(reading, depth - 1);
-  return (!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading);
+function fitsRest(reading: Reading, { rule }: Param, end: End): boolean {
+  const value = tailTexts(reading, end)?.join("/");
+  return value === undefined || ((!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading));
 }
 
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
@@ -1090,7 +1090,7 @@ export function typed(param: Param, value: Value | undefined): unknown {
 }
 
 export function isSame(left: unknown, right: unknown): boolean {
-  return JSON.stringify(left) === JSON.stringify(right);
+  return left === right || (typeof left === "object" && JSON.stringify(left) === JSON.stringify(right));
 }
 
 /** Sets a property, whatever its name. */
@@ -1111,6 +1111,13 @@ export type Line = readonly [name: string, page: string | 0, path: string, more?
 
 /** Where a level ends: after so many segments, and so many pieces of the last; -1 for all of the path. */
 export type Cover = number | readonly [segments: number, pieces: number];
+
+/** A pair that the query must have. */
+export interface Exact {
+  readonly name: string;
+  readonly value: string;
+  readonly judge: (reading: Reading) => boolean;
+}
 
 /** What few routes have. */
 export interface More {
@@ -1133,7 +1140,6 @@ export interface More {
   readonly to?: readonly [route: string, status: number, values: Readonly<Record<string, readonly (string | readonly [string])[]>>];
   /** The redirect to another site: a template, and the status. */
   readonly out?: readonly [template: string, status: number];
-  /** Pairs that the query must have. */
   readonly query?: readonly Exact[];
   readonly priority?: number;
   readonly data?: unknown;
@@ -1147,7 +1153,6 @@ export interface Param extends Spec {
 }
 
 const NONE: readonly never[] = [];
-const NOTHING: More = {};
 
 /** The part of a template before its query. */
 export function pathOf(template: string): string {
@@ -1159,9 +1164,9 @@ export function namesIn(template: string): string[] {
   return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/^\{[+#./;?&]?|[*}]/g, "").split(","));
 }
 
-/** Does a route answer URLs, by a page or a redirect? */
-export function isAnswering({ page, more }: Route): boolean {
-  return page !== undefined || more.to !== undefined || more.out !== undefined;
+/** The route with its ancestors, the outermost first. */
+export function chainOf(route: Route): Route[] {
+  return route.parent ? [...chainOf(route.parent), route] : [route];
 }
 
 export class Route {
@@ -1172,17 +1177,16 @@ export class Route {
   declare readonly path: string;
   declare readonly parent: Route | undefined;
   declare readonly more: More;
-  declare readonly exact: readonly Exact[];
   /** The routes below it that go on from where its ways end, and whether there are any others. */
-  declare children: Route[] | undefined;
+  declare children: readonly Route[];
   declare isParent: boolean;
   /** Where its ways end, once they are in the tree. */
   declare ends: readonly End[] | undefined;
   declare private own: readonly Param[] | undefined;
-  declare private judging: readonly Param[] | undefined;
+  declare private judging: readonly (Exact | Param)[] | undefined;
   declare private whole: string | undefined;
 
-  constructor(table: Table, index: number, [name, page, path, more = NOTHING]: Line, parent: Route | undefined) {
+  constructor(table: Table, index: number, [name, page, path, more = {}]: Line, parent: Route | undefined) {
     this.table = table;
     this.index = index;
     this.name = name;
@@ -1190,8 +1194,7 @@ export class Route {
     this.path = path;
     this.parent = parent;
     this.more = more;
-    this.exact = more.query ?? NONE;
-    this.children = undefined;
+    this.children = NONE;
     this.isParent = false;
     this.ends = undefined;
     this.own = undefined;
@@ -1199,87 +1202,67 @@ export class Route {
     this.whole = undefined;
   }
 
-  /** The route with its ancestors, the outermost first. */
-  chain(): Route[] {
-    return this.parent ? [...this.parent.chain(), this] : [this];
+  /** Does it answer URLs, by a page or a redirect? */
+  get isAnswering(): boolean {
+    const { to, out } = this.more;
+    return this.page !== undefined || !!(to || out);
   }
 
   /** The template from the root. */
   template(): string {
-    return (this.whole ??= this.more.template ?? ((this.parent ? pathOf(this.parent.template()).replace(/^\/$/, "") : "") + this.path || "/"));
+    return (this.whole ??= this.more.template ?? (((this.parent ? pathOf(this.parent.template()).replace(/^\/$/, "") : "") + this.path) || "/"));
   }
 
   /** The parameters, in the order in which they are declared. */
   params(): readonly Param[] {
-    return (this.own ??= (this.more.names ?? namesIn(this.template())).map((name) => this.param(name)));
+    return (this.own ??= (this.more.names ?? namesIn(this.template())).map((name) => {
+      // The nearest route that has a rule of its own for the name decides.
+      let param: Param | undefined;
+      for (let route: Route | undefined = this; route && !param; route = route.parent) param = this.table.param(route.name + "." + name, name);
+      return param ?? this.table.param(name, name)!;
+    }));
   }
 
-  /** Those that have a say in whether a URL is answered. */
-  judges(): readonly Param[] {
-    return (this.judging ??= this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind));
-  }
-
-  private param(name: string): Param {
-    // The nearest route that has a rule of its own for the name decides.
-    let spec: Spec | undefined;
-    for (let route: Route | undefined = this; route && !spec; route = route.parent) spec = this.table.spec(route.name + "." + name);
-    spec ??= this.table.spec(name)!;
-    return { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
+  /** What has a say in whether a URL is answered. */
+  judges(): readonly (Exact | Param)[] {
+    const { query = NONE } = this.more;
+    return (this.judging ??= [...query, ...this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind)]);
   }
 
   /** Puts its ways into the tree. */
   grow(): void {
     if (this.ends) return;
-    const { table, parent, more, children } = this;
-    const root: Above = { node: table.root, way: NONE, covers: NONE };
+    const { parent, more, path, isAnswering } = this;
+    const { paths, ways = [pathOf(path)] } = more;
     const ends: End[] = [];
-    for (const [way, covers, isArea] of more.paths ?? NONE) ends.push(this.end(way, { ...root, covers }, isArea === 1));
-    if (!more.paths) {
-      const ways = more.ways ?? [pathOf(this.path)];
-      for (const end of parent ? parent.ends! : [root]) for (const way of ways) ends.push(this.end(way, end, !isAnswering(this)));
-    }
+    if (paths) for (const [way, covers, isArea] of paths) ends.push(this.end(way, undefined, isArea === 1, covers));
+    else for (const above of parent ? parent.ends! : [undefined]) for (const way of ways) ends.push(this.end(way, above, !isAnswering));
     this.ends = ends;
-    if (children) for (const { node } of ends) node.waiting = node.waiting ? [...node.waiting, ...children] : children;
+    for (const { node } of ends) node.waiting = [...node.waiting, ...this.children];
   }
 
-  /** Where one of its ways ends, and what was above it. A way from the root brings its covers. */
-  private end(text: string, above: Above, isArea: boolean): End {
-    const { table, more } = this;
-    const way = [...above.way];
-    let { node } = above;
-    let isTail = false;
+  /** Where one of its ways ends, which goes on from an end of the parent's or from the root. */
+  private end(text: string, above: End | undefined, isArea: boolean, covers?: readonly Cover[]): End {
+    const { site, root } = this.table;
+    const way = above ? [...above.way] : [];
+    let node = above ? above.node : root;
     for (const segment of text.length > 1 ? text.slice(1).split("/") : NONE) {
-      const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
-      const pieces = raws.map((raw) => this.piece(raw));
+      const pieces = segment.split(/(\{.*?\})/).filter((piece) => piece !== "").map((raw): Piece => {
+        if (raw[0] === "{") return this.params().find(({ name }) => name === raw.slice(1, -1))!;
+        return raw.includes("%") ? decodeURIComponent(raw) : raw;
+      });
       const [first] = pieces;
       way.push(pieces);
-      if (pieces.every((piece) => typeof piece === "string")) {
-        const word = pieces.join("");
-        node = node.literal(table.site.fold ? word.toLowerCase() : word);
-        continue;
-      }
-      const value = pieces.length === 1 && (first as Param);
-      const rule = value && (value.kind === REST ? any : value.texts);
-      isTail = value && (value.kind === ITEMS || value.kind === REST);
-      const key = rule ? table.keyOf(rule) : pieces.map((piece, at) => (typeof piece === "string" ? raws[at]! : table.keyOf(piece.texts))).join("");
-      node = node.edge(table, key, () => rule || table.site.pieces!(pieces, table.site), isTail);
+      if (pieces.length > 1) node = site.pieces!.grow(this.table, node, pieces, segment);
+      else if (typeof first === "object") node = node.edge(this.table, first.texts, first.isTail);
+      else node = node.literal(site.fold ? site.fold(first ?? "") : first ?? "");
     }
-    const end = new End(this, node, way, more.paths ? above.covers : [...above.covers, isTail ? -1 : node.depth], isTail);
-    // Lines are opened as URLs lead to them, which is not their order.
-    const inOrder = (all: readonly End[]): End[] => [...all, end].sort((one, other) => one.route.index - other.route.index);
-    if (isArea) node.areas = inOrder(node.areas);
-    else node.ends = inOrder(node.ends);
+    const end = new End(this, node, way, above, covers);
+    if (isArea) node.areas = [...node.areas, end];
+    else node.ends = [...node.ends, end];
     return end;
   }
-
-  private piece(raw: string): Piece {
-    if (raw[0] === "{") return this.params().find(({ name }) => name === raw.slice(1, -1))!;
-    return raw.includes("%") ? decodeURIComponent(raw) : raw;
-  }
 }
-
-/** What a way goes on from. */
-type Above = Pick<End, "node" | "way" | "covers">;
 
 /** A part of a segment: a text, or a value. */
 export type Piece = string | Param;
@@ -1287,11 +1270,9 @@ export type Piece = string | Param;
 /** Where a walk is after some segments. */
 export class Node {
   declare readonly above: Node | undefined;
-  /** The literal that leads here. */
+  /** The literal or the rule that leads here. */
   declare readonly text: string;
-  /** The rule that leads here, and what it is called among the segments of the table. */
   declare readonly rule: Rule | undefined;
-  declare readonly key: string;
   declare readonly depth: number;
   /** Does it lead to itself, as every segment of a tail does? */
   declare readonly isTail: boolean;
@@ -1303,15 +1284,14 @@ export class Node {
   declare ends: readonly End[];
   declare areas: readonly End[];
   /** The lines that go on from here, and were not looked at. */
-  declare waiting: readonly Route[] | undefined;
+  declare waiting: readonly Route[];
   /** Is the first way that leads to an end always the right one? */
   declare isOrdered: boolean | undefined;
 
-  constructor(above: Node | undefined, text: string, rule: Rule | undefined, key: string, isTail: boolean) {
+  constructor(above: Node | undefined, text: string, rule?: Rule, isTail: boolean = false) {
     this.above = above;
     this.text = text;
     this.rule = rule;
-    this.key = key;
     this.depth = above ? above.depth + 1 : 0;
     this.isTail = isTail;
     this.literals = undefined;
@@ -1319,7 +1299,7 @@ export class Node {
     this.edges = isTail ? [this] : NONE;
     this.ends = NONE;
     this.areas = NONE;
-    this.waiting = undefined;
+    this.waiting = NONE;
     this.isOrdered = undefined;
   }
 
@@ -1328,19 +1308,20 @@ export class Node {
     const literals = (this.literals ??= new Map());
     const first = literals.get(number);
     for (let one = first; one; one = one.next) if (one.text === text) return one;
-    const made = new Node(this, text, undefined, "", false);
+    const made = new Node(this, text);
     made.next = first;
     literals.set(number, made);
     this.isOrdered = undefined;
     return made;
   }
 
-  edge(table: Table, key: string, rule: () => Rule, isTail: boolean): Node {
-    const known = this.edges.find((one) => one.isTail === isTail && one.key === key);
+  edge(table: Table, rule: Rule, isTail: boolean): Node {
+    const known = this.edges.find((one) => one.rule === rule && one.isTail === isTail);
     if (known) return known;
-    const made = new Node(this, "", rule(), key, isTail);
+    const made = new Node(this, "", rule, isTail);
+    // The narrower first.
+    this.edges = [...this.edges, made].sort((one, other) => table.rank(one) - table.rank(other));
     this.isOrdered = undefined;
-    this.edges = [...this.edges, made].sort((one, other) => table.rank(one.key, one.isTail) - table.rank(other.key, other.isTail));
     return made;
   }
 }
@@ -1354,43 +1335,33 @@ export interface Spot {
 /** One way through a route, from the root to its last segment. */
 export class End {
   declare readonly route: Route;
+  /** Its last segment; that of a tail is the first of one or more. */
   declare readonly node: Node;
-  declare readonly covers: readonly Cover[];
-  /** Do segments go on to the end of the path? */
-  declare readonly tail: boolean;
-  /** How many segments there are; a tail has one or more from the last one on. */
-  declare readonly depth: number;
   /** The segments as the table declares them. */
   declare readonly way: readonly (readonly Piece[])[];
+  /** The end of the parent's way from which it goes on; else it brings what each level covers. */
+  declare readonly above: End | undefined;
+  declare readonly covers: readonly Cover[] | undefined;
   declare private places: readonly Spot[] | undefined;
 
-  constructor(route: Route, node: Node, way: readonly (readonly Piece[])[], covers: readonly Cover[], tail: boolean) {
+  constructor(route: Route, node: Node, way: End["way"], above: End | undefined, covers: End["covers"]) {
     this.route = route;
     this.node = node;
-    this.covers = covers;
-    this.tail = tail;
-    this.depth = node.depth;
     this.way = way;
+    this.above = above;
+    this.covers = covers;
     this.places = undefined;
   }
 
   /** For each parameter of the route where its value is. */
   spots(): readonly Spot[] {
     return (this.places ??= this.route.params().map(({ name }) => {
-      const isIt = (piece: Piece): boolean => typeof piece === "object" && piece.name === name;
+      const isIt = (piece: Piece): boolean => (piece as Param).name === name;
       const segment = this.way.findIndex((pieces) => pieces.some(isIt));
-      const pieces = this.way[segment];
-      return { segment, piece: pieces && pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
+      const pieces = this.way[segment] ?? NONE;
+      return { segment, piece: pieces.length > 1 ? pieces.findIndex(isIt) : -1 };
     }));
   }
-}
-
-/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
-export function stepsTo({ node: last }: End, count: number): (Node | undefined)[] {
-  const steps: (Node | undefined)[] = [];
-  for (let node = last; node.above; node = node.above) steps[node.depth - 1] = node.rule ? node : undefined;
-  while (steps.length < count) steps.push(last);
-  return steps;
 }
 
 // A table: its routes as lines, and what holds for the whole site.
@@ -1417,24 +1388,30 @@ export interface Site {
   readonly fallback?: string;
   /** Each need with the route to which a visitor is sent who does not meet it. */
   readonly needs?: Readonly<Record<string, string | undefined>>;
-  /** The segments, the narrower first, where the order of the parameters does not say it; those of tails with a star. */
-  readonly order?: readonly string[];
-  /** Letter case does not count. */
-  readonly fold?: 1;
+  /** The place of an edge among those of its node, where the order of the parameters does not say it. */
+  readonly rank?: (table: Table, edge: Node) => number;
+  /** The form in which letters are compared, where case does not count. */
+  readonly fold?: (text: string) => string;
   /** The address of a page that was found, where the URL spells its path in another way. */
   readonly respelt?: (reading: Reading, end: End, site: Site) => string | undefined;
-  /** Segments of several pieces. */
-  readonly pieces?: (pieces: readonly Piece[], site: Site) => Rule;
+  readonly pieces?: Pieces;
   /** The automata of values by which such a segment is cut. */
-  readonly cuts?: ReadonlyMap<Rule, readonly (readonly number[])[]>;
+  readonly cuts?: ReadonlyMap<Rule, Automaton>;
   /** How a segment is read of which one piece is a list. */
   readonly marks?: Marks;
-  /** One URL may lead to several routes: which of them is the narrowest? */
+  /** One URL may lead to several routes. */
   readonly several?: Several;
-  /** Routes may ask for a host. */
+  /** Has a URL the host that a route asks for, if it does? */
   readonly host?: (reading: Reading, route: Route) => boolean;
   /** Addresses of pages stand in the fragment. */
   readonly locate?: Locate;
+}
+
+/** Segments of several pieces. */
+export interface Pieces {
+  readonly grow: (table: Table, node: Node, pieces: readonly Piece[], segment: string) => Node;
+  /** The text of a piece. */
+  readonly text: (reading: Reading, end: End, segment: number, piece: number) => string;
 }
 
 /** Where the address of a page is in a URL. */
@@ -1455,81 +1432,110 @@ export interface Marks {
 
 /** How to choose between routes that answer the same URL. */
 export interface Several {
-  readonly isOrdered: (node: Node) => boolean;
-  readonly choose: (table: Table, reading: Reading) => End[];
+  readonly isOrdered: (table: Table, node: Node) => boolean;
+  /** Of all that were found those that are no wider than another. */
+  readonly narrowest: (table: Table, reading: Reading) => End[];
+  /** Of these the one that answers a method: that of the highest priority, else the first. */
+  readonly choose: (found: readonly End[], method: string) => End | undefined;
 }
-
-const isSpec = (one: Rule | Spec): one is Spec => "kind" in one;
 
 export class Table {
   declare readonly site: Site;
   declare readonly params: Params;
   declare readonly routes: Map<string, Route>;
   declare readonly root: Node;
-  declare private readonly keys: Map<Rule, string>;
-  declare private readonly ranks: ReadonlyMap<string, number>;
+  /** The rules of segments in the order of the parameters, each with the name of its first. */
+  declare readonly rules: Map<Rule, readonly [rank: number, name: string]>;
 
-  constructor(version: string, lines: readonly Line[], params: Params, site: Partial<Site> = {}) {
-    if (version !== VERSION) {
-      throw new Error(`the table was made for version ${version} of its runtime, which is ${VERSION}; write all modules again with \`vivid-lane convert\``);
-    }
+  declare private readonly known: Map<string, Param>;
+
+  constructor(version: string, lines: readonly Line[], params: Params, site: Partial<Site>) {
+    if (version !== VERSION) throw new Error(`this table is for version ${version} of the runtime, not ${VERSION}: write both with \`vivid-lane convert\``);
     this.site = { slash: 0, bytes: 8192, segments: 128, ...site };
     this.params = params;
-    this.keys = new Map();
     this.routes = new Map();
-    this.root = new Node(undefined, "", undefined, "", false);
+    this.root = new Node(undefined, "");
+    this.rules = new Map();
+    this.known = new Map();
     const waiting: Route[] = [];
     for (const line of lines) {
       const [name] = line;
-      const dot = name.lastIndexOf(".");
-      const parent = dot < 0 ? undefined : this.routes.get(name.slice(0, dot));
+      const parent = this.routes.get(name.slice(0, Math.max(name.lastIndexOf("."), 0)));
       const route = new Route(this, this.routes.size, line, parent);
       this.routes.set(name, route);
       if (parent) parent.isParent = true;
       if (!parent || route.more.paths) waiting.push(route);
-      else if (parent.children) parent.children.push(route);
+      else if (parent.children.length > 0) (parent.children as Route[]).push(route);
       else parent.children = [route];
     }
     this.root.waiting = waiting;
     for (const name in params) {
-      const { kind, texts } = this.spec(name)!;
-      if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.keys.has(texts)) this.keys.set(texts, `{${name}}`);
+      const found = params[name]!;
+      const { kind, texts } = "kind" in found ? found : segment(found);
+      if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.rules.has(texts)) this.rules.set(texts, [this.rules.size, name]);
     }
-    const keys = site.order ?? [...this.keys.values()];
-    this.ranks = new Map(keys.map((key, rank) => [key, rank]));
   }
 
-  /** The parameter of a key, as it is declared. */
-  spec(key: string): Spec | undefined {
-    const found = Object.prototype.hasOwnProperty.call(this.params, key) ? this.params[key]! : undefined;
-    return found && (isSpec(found) ? found : segment(found));
+  /** The parameter of a key; many routes share it. */
+  param(key: string, name: string): Param | undefined {
+    let param = this.known.get(key);
+    if (!param && Object.prototype.hasOwnProperty.call(this.params, key)) {
+      const found = this.params[key]!;
+      const spec = "kind" in found ? found : segment(found);
+      param = { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
+      this.known.set(key, param);
+    }
+    return param;
   }
 
-  /** What a rule is called among the segments: by the first parameter that has it. */
-  keyOf(rule: Rule): string {
-    return this.keys.get(rule) ?? "{}";
-  }
-
-  /** The place of a segment among those of its node: the narrower first. */
-  rank(key: string, isTail: boolean = false): number {
-    return (isTail ? this.ranks.get(key + "*") : undefined) ?? this.ranks.get(key) ?? this.ranks.get(key + "*") ?? -1;
+  /** The place of an edge among those of its node. */
+  rank(edge: Node): number {
+    const { rank } = this.site;
+    return rank ? rank(this, edge) : (this.rules.get(edge.rule!)?.[0] ?? -1);
   }
 
   /** Makes what goes on from a node. */
   open(node: Node): void {
     const { waiting } = node;
-    node.waiting = undefined;
-    for (const route of waiting!) route.grow();
+    node.waiting = [];
+    for (const route of waiting) route.grow();
   }
+}
+
+// What segments are called, where the order of the parameters does not say which is the narrower: by the parameters in them.
+
+/** What a rule is called: by the first parameter that has it. A segment of several pieces brings its name. */
+export function keyOf(table: Table, rule: Rule): string {
+  return (rule.facts?.["key"] as string | undefined) ?? `{${table.rules.get(rule)?.[1] ?? ""}}`;
+}
+
+/** Segments in their order, the narrower first; those of tails with a star. */
+export function ranked(...keys: readonly string[]): NonNullable<Site["rank"]> {
+  const ranks = new Map(keys.map((key, rank) => [key, rank]));
+  return (table, edge) => rankOf(ranks, keyOf(table, edge.rule!), edge.isTail);
+}
+
+function rankOf(ranks: ReadonlyMap<string, number>, key: string, isTail: boolean): number {
+  return (isTail ? ranks.get(key + "*") : undefined) ?? ranks.get(key) ?? ranks.get(key + "*") ?? -1;
+}
+
+/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
+export function stepsTo(last: Node, count: number): (Node | undefined)[] {
+  const steps: (Node | undefined)[] = [];
+  for (let node = last; node.above; node = node.above) steps[node.depth - 1] = node.rule ? node : undefined;
+  while (steps.length < count) steps.push(last);
+  return steps;
 }
 
 // URL → route: one walk from the root, the narrowest way first.
 
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading: Reading, end: End): boolean {
-  const { route } = end;
-  for (const pair of route.exact) if (!pair.isIn(reading.query)) return false;
-  for (const param of route.judges()) if (!param.judge!(reading, param, end)) return false;
+  const judges = end.route.judges();
+  for (let at = 0; at < judges.length; at += 1) {
+    const one = judges[at] as Param;
+    if (!one.judge!(reading, one, end)) return false;
+  }
   return true;
 }
 
@@ -1543,12 +1549,12 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
   let node = start;
   let at = first;
   for (;;) {
-    while (node.waiting) table.open(node);
-    if (visit) for (const end of [...node.ends, ...node.areas]) visit(end, at);
+    while (node.waiting.length > 0) table.open(node);
+    if (visit) visit(node, at);
     if (at === count) {
       let isFound = false;
       if (visit) return false;
-      for (const end of node.ends) {
+      for (const end of several ? [...node.ends].sort(inOrder) : node.ends) {
         if ((host && !host(reading, end.route)) || !takesQuery(reading, end)) continue;
         reading.end = end;
         if (!several) return true;
@@ -1560,7 +1566,7 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
     const from = starts[at]!;
     const to = ends[at]!;
     let next = node.literals && node.literals.get(numbers[at]!);
-    while (next && !(fold ? next.text === text.slice(from, to).toLowerCase() : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
+    while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
     const { edges } = node;
     if (next && edges.length === 0) {
       node = next;
@@ -1582,8 +1588,13 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
   }
 }
 
+/** Ways in the order of their lines. */
+export function inOrder(one: End, other: End): number {
+  return one.route.index - other.route.index;
+}
+
 function isOrdered(table: Table, node: Node): boolean {
-  return (node.isOrdered ??= table.site.several!.isOrdered(node));
+  return (node.isOrdered ??= table.site.several!.isOrdered(table, node));
 }
 
 const GET: readonly string[] = ["GET"];
@@ -1594,34 +1605,35 @@ export function methodsOf({ more }: Route): readonly string[] {
 
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
 export function allows(route: Route, method: string): boolean {
-  const methods = methodsOf(route);
+  const { methods } = route.more;
+  if (!methods) return method === "GET" || method === "HEAD";
   return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
 
 /** The ways that answer a URL which was read, each no wider than any other that does. */
 export function find(table: Table, reading: Reading): readonly End[] {
   const { several } = table.site;
-  reading.found.length = 0;
+  if (several) reading.found.length = 0;
   if (!walk(table, reading, table.root, 0)) return [];
-  return several ? several.choose(table, reading) : [reading.end!];
+  return several ? several.narrowest(table, reading) : [reading.end!];
 }
 
-/** Of ways none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
-export function choose(found: readonly End[], method: string): End | undefined {
-  let best: End | undefined;
-  for (const one of found) {
-    if (!allows(one.route, method)) continue;
-    const [a, b] = [one.route, best?.route];
-    if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends!.indexOf(one) - b.ends!.indexOf(best!)) < 0) best = one;
-  }
-  return best;
+/** Of ways none of which is the narrower, the one that answers a method. */
+export function choose({ site: { several } }: Table, found: readonly End[], method: string): End | undefined {
+  const [first] = found;
+  return several ? several.choose(found, method) : first && allows(first.route, method) ? first : undefined;
+}
+
+/** The way that answers a URL which was read. */
+export function seek(table: Table, reading: Reading, method: string): End | undefined {
+  if (table.site.several) return choose(table, find(table, reading), method);
+  return walk(table, reading, table.root, 0) && allows(reading.end!.route, method) ? reading.end : undefined;
 }
 
 /** The text of a value in the path, as it is judged; nothing where this way has none. */
 export function textOf(reading: Reading, end: End, index: number): string | undefined {
   const { segment, piece } = end.spots()[index]!;
-  if (segment < 0) return undefined;
-  return piece < 0 ? reading.segment(segment) : stepsTo(end, 0)[segment]!.rule!.cut!(reading, segment)[piece];
+  return segment < 0 ? undefined : piece < 0 ? reading.segment(segment) : end.route.table.site.pieces!.text(reading, end, segment, piece);
 }
 
 /** What the URL has for a parameter; nothing where it is absent. */
@@ -1635,8 +1647,7 @@ export type Values = readonly (Value | undefined)[];
 
 /** The value of a URL, or its default. */
 export function valueOf(reading: Reading, end: End, index: number): Value | undefined {
-  const { kind, fallback } = end.route.params()[index]!;
-  return sent(reading, end, index) ?? (kind === HOST ? undefined : fallback);
+  return sent(reading, end, index) ?? end.route.params()[index]!.fallback;
 }
 
 /** The values of a URL, in the order of the parameters. */
@@ -1646,10 +1657,12 @@ export function valuesOf(reading: Reading, end: End): Values {
 
 /** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading: Reading, end: End): number {
+  const params = end.route.params();
   let count = 0;
-  end.route.params().forEach((param, index) => {
-    if (param.isNeedless?.(reading, param, sent(reading, end, index))) count += 1;
-  });
+  for (let index = 0; index < params.length; index += 1) {
+    const param = params[index]!;
+    if (param.isNeedless && param.isNeedless(reading, param, end, index)) count += 1;
+  }
   return count;
 }
 
@@ -1825,16 +1838,21 @@ export function addressOf(reading: Reading, site: Site): string {
 
 /** The address of a page that was found, where the URL spells its path in another way: letters in another case, or a tail with escaped slashes. */
 export function respelt(reading: Reading, end: End, site: Site): string | undefined {
-  const path = (site.fold && inCase(reading, end)) ?? withSlashes(reading, end);
+  const path = (site.fold ? inCase(reading, end) : undefined) ?? withSlashes(reading, end);
   return path === undefined ? undefined : addressFor(path, site) + queryOf(reading.query);
 }
 
 /** The path with its tail as a link writes it, where a slash in it is escaped. */
-function withSlashes(reading: Reading, { tail, depth, route }: End): string | undefined {
-  if (!tail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST)) return undefined;
+function withSlashes(reading: Reading, { node: { isTail, depth }, route }: End): string | undefined {
+  if (!isTail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST)) return undefined;
   const raws = reading.path().split("/").slice(1);
   if (!raws.slice(depth - 1).some((raw) => raw.includes("%2F"))) return undefined;
   return "/" + raws.map((raw, at) => (at < depth - 1 ? raw : raw.replace(/%2F/g, "/"))).join("/");
+}
+
+/** The form in which letters are compared, where case does not count. */
+export function lowerCase(text: string): string {
+  return text.toLowerCase();
 }
 
 /** The path with its literals as the route declares them, where letter case does not count. */
@@ -1936,9 +1954,8 @@ export function list(many: Many, texts: Rule, fallback?: Value): Spec {
 }
 
 /** The segments of the tail, as they were sent. */
-function rawTail(reading: Reading, { depth, tail: isThere }: End): string[] | undefined {
-  if (!isThere) return undefined;
-  return Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at));
+function rawTail(reading: Reading, { node: { isTail, depth } }: End): string[] | undefined {
+  return isTail ? Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at)) : undefined;
 }
 
 /** All segments to the end, each a pair. */
@@ -1957,8 +1974,9 @@ export function restOfMany(many: Many, texts: Rule, fallback?: Value): Spec {
     return raws && marked(raws.join("/"));
   };
   return {
-    ...segment(texts, fallback),
+    ...segment(any, fallback),
     kind: REST,
+    isTail: true,
     rule: one(many),
     many,
     find: (reading, _, end) => {
@@ -1974,39 +1992,64 @@ export function restOfMany(many: Many, texts: Rule, fallback?: Value): Spec {
 
 // Segments of several pieces: texts and values in turn.
 
+/** Makes segments of several pieces: how one is judged, and how it is cut into texts. */
+function piecesBy(make: (pieces: readonly Piece[], site: Site, key: string) => Rule): Pieces {
+  return {
+    grow(table, node, pieces, segment) {
+      const key = keyOfPieces(table, pieces, segment);
+      const known = node.edges.find(({ rule }) => rule!.facts?.["key"] === key);
+      return node.edge(table, known?.rule ?? make(pieces, table.site, key), false);
+    },
+    text(reading, { node: last }, segment, piece) {
+      let node = last;
+      while (node.depth > segment + 1) node = node.above!;
+      return (node.rule!.facts!["cut"] as Cut)(reading, segment)[piece]!;
+    },
+  };
+}
+
+type Cut = (reading: Reading, segment: number) => readonly string[];
+
+/** What such a segment is called: as the way has it, with the names of the rules. */
+function keyOfPieces(table: Table, pieces: readonly Piece[], segment: string): string {
+  const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
+  return pieces.map((piece, at) => (typeof piece === "string" ? raws[at]! : keyOf(table, piece.texts))).join("");
+}
+
 /** A segment of one value with a text before or behind it. */
-export function beside(pieces: readonly Piece[]): Rule {
+export const beside: Pieces = /* @__PURE__ */ piecesBy((pieces, _, key) => {
   const [first, second] = pieces;
   const isBefore = typeof first === "string";
   const word = (isBefore ? first : second) as string;
-  const rule = (typeof first === "string" ? second : first) as { readonly texts: Rule };
+  const { texts } = (typeof first === "string" ? second : first) as { readonly texts: Rule };
   const { length } = word;
+  const cut: Cut = (reading, segment) => {
+    const text = reading.segment(segment);
+    return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+  };
   return new Rule(
-    (text, from, to, reading) => {
-      if (to - from <= length || !text.startsWith(word, isBefore ? from : to - length)) return false;
-      return isBefore ? rule.texts.takes(text, from + length, to, reading) : rule.texts.takes(text, from, to - length, reading);
-    },
+    (text, from, to, reading) =>
+      to - from > length &&
+      text.startsWith(word, isBefore ? from : to - length) &&
+      (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)),
     undefined,
-    undefined,
-    (reading, segment) => {
-      const text = reading.segment(segment);
-      return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
-    },
+    { key, cut },
   );
-}
+});
 
 /**
  * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
  * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
  */
-export function cut(pieces: readonly Piece[], site: Site): Rule {
+export const cut: Pieces = /* @__PURE__ */ piecesBy((pieces, site, key) => {
   const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));
   const isJoined = (rule: string | Rule): boolean => typeof rule === "object" && rule.facts?.["join"] !== undefined;
   const marks = rules.some(isJoined) ? site.marks : undefined;
   const whole = (reading: Reading, segment: number): string => (marks ? marks.marked(reading.raw(segment)) : reading.segment(segment));
   const unmarked = (text: string): string => (marks ? marks.plain(text) : text);
-  const partOf = (rule: Rule, text: string): string => (isJoined(rule) ? text : unmarked(text));
+  const partOf = (rule: string | Rule, text: string): string => (typeof rule === "string" || isJoined(rule) ? text : unmarked(text));
   const textsOf = (text: string): string[] | undefined => split(rules, text, site.cuts, unmarked);
+  const cut: Cut = (reading, segment) => textsOf(whole(reading, segment))!.map((text, at) => partOf(rules[at]!, text));
   return new Rule(
     (text, from, to, reading, segment) => {
       const texts = textsOf(segment === undefined ? text.slice(from, to) : whole(reading!, segment));
@@ -2020,10 +2063,9 @@ export function cut(pieces: readonly Piece[], site: Site): Rule {
       );
     },
     undefined,
-    undefined,
-    (reading, segment) => textsOf(whole(reading, segment))!.map((text, at) => (typeof rules[at] === "object" ? partOf(rules[at] as Rule, text) : text)),
+    { key, cut },
   );
-}
+});
 
 /** Cuts a text into its pieces; nothing where it has no such pieces. */
 export function split(rules: readonly (string | Rule)[], text: string, cuts: Site["cuts"], plainOf: (text: string) => string): string[] | undefined {
@@ -2234,11 +2276,17 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
   const [ofSteps, ofEnds] = [sidesOf(steps), sidesOf(ends)];
 
   /** Which of two segments that share a text is the narrower; nothing where neither is. */
-  function sideOfSteps(table: Table, left: string, right: string): number | undefined {
-    if (left === right) return SAME;
-    const side = ofSteps(left, right);
+  function sideOfSteps(table: Table, left: Node, right: Node): number | undefined {
+    const side = sideOfKeys(table, left, right);
     return side === OTHER ? (table.rank(left) < table.rank(right) ? LEFT : RIGHT) : side;
   }
+
+  function sideOfKeys(table: Table, { rule: left }: Node, { rule: right }: Node): number | undefined {
+    const [one, other] = [keyOf(table, left!), keyOf(table, right!)];
+    return one === other ? SAME : ofSteps(one, other);
+  }
+
+  const isSole = (table: Table, { rule }: Node): boolean => single.includes(keyOf(table, rule!));
 
   /** The name of a way: that of its route, with its number where it is not the first. */
   function nameOf(end: End): string {
@@ -2248,12 +2296,12 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
 
   function beats(table: Table, count: number, left: End, right: End): boolean {
     let side: number | undefined = SAME;
-    const [ours, others] = [stepsTo(left, count), stepsTo(right, count)];
+    const [ours, others] = [stepsTo(left.node, count), stepsTo(right.node, count)];
     for (let at = 0; side === SAME && at < count; at += 1) {
       const [one, other] = [ours[at], others[at]];
       if (one === other) continue;
       // A segment that accepts one text only is no wider than a literal.
-      side = one && other ? sideOfSteps(table, one.key, other.key) : single.includes((one ?? other)!.key) ? SAME : one ? RIGHT : LEFT;
+      side = one && other ? sideOfSteps(table, one, other) : isSole(table, (one ?? other)!) ? SAME : one ? RIGHT : LEFT;
     }
     if (side === SAME) side = ofEnds(nameOf(left), nameOf(right));
     // Two ways through one route: the one that fills more from the left was made first.
@@ -2262,16 +2310,15 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
   }
 
   return {
-    isOrdered({ edges, literals }: Node): boolean {
-      const isSole = ({ key }: Node): boolean => single.includes(key);
+    isOrdered(table: Table, { edges, literals }: Node): boolean {
       // Of those that share a text the narrower comes first, but for the pairs that are known not to.
-      const isBefore = ({ key }: Node, other: Node): boolean => {
-        const side = key === other.key ? SAME : ofSteps(key, other.key);
+      const isBefore = (one: Node, other: Node): boolean => {
+        const side = sideOfKeys(table, one, other);
         return side === LEFT || side === OTHER;
       };
-      return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some(isSole));
+      return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some((edge) => isSole(table, edge)));
     },
-    choose(table: Table, { found, count }: Reading): End[] {
+    narrowest(table: Table, { found, count }: Reading): End[] {
       let left = [...found];
       // Each route has its narrowest way before routes are compared.
       for (const isOwn of [true, false]) {
@@ -2279,6 +2326,15 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
         left = all.filter((one) => !all.some((other) => other !== one && (one.route === other.route) === isOwn && beats(table, count, other, one)));
       }
       return left;
+    },
+    choose(found: readonly End[], method: string): End | undefined {
+      let best: End | undefined;
+      for (const one of found) {
+        if (!allows(one.route, method)) continue;
+        const [a, b] = [one.route, best?.route];
+        if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends!.indexOf(one) - b.ends!.indexOf(best!)) < 0) best = one;
+      }
+      return best;
     },
   };
 }
@@ -2576,7 +2632,7 @@ function misread(route: Route, texts: Texts, url: string): LinkError | undefined
   const asked: Asked = { isListed: isOwn, isMet: () => true };
   const reading = take(asked, undefined);
   let error: LinkError | undefined;
-  const end = scan(reading, url, site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+  const end = scan(reading, url, site) ? seek(table, reading, methodsOf(route)[0] ?? "GET") : undefined;
   if (!end || site.respelt?.(reading, end, site) !== undefined) {
     error = new LinkError("not-reversible", name, undefined, { url });
   } else if (end.route !== route) {
@@ -2671,7 +2727,7 @@ export function addressAt(at: object): string {
 /** The frames around what is shown, outermost first: the site's, then those of the levels. */
 export function framesIn({ site }: Table, shown: object): readonly string[] {
   const read = readOf(shown) ?? readOf((shown as { readonly position?: object }).position ?? {});
-  return [site, ...(read ? read.end.route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+  return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
 
 /** The data of a route. */
@@ -2679,18 +2735,24 @@ export function dataIn(table: Table, name: string): unknown {
   return table.routes.get(name)!.more.data ?? {};
 }
 
+/** For each level of the chain how much of the path it covers. */
+function coversOf({ covers, above, node }: End): readonly Cover[] {
+  return covers ?? [...(above ? coversOf(above) : []), node.isTail ? -1 : node.depth];
+}
+
 /** The level of a chain that declares a parameter. */
 function levelOf(route: Route, param: Param): number {
-  return route.chain().findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
+  return chainOf(route).findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
 }
 
 /** The chain from the outermost ancestor to the route. */
 export function levelsAt(at: object): readonly Level[] {
   return again(at, (reading, end) => {
-    const { route, covers } = end;
+    const { route } = end;
+    const covers = coversOf(end);
     const path = reading.path();
     let start = 0;
-    return route.chain().map((level, index) => {
+    return chainOf(route).map((level, index) => {
       const stop = stopOf(reading, end, covers[index]!, path);
       const covered = path.slice(start, stop);
       start = stop;
@@ -2713,11 +2775,12 @@ function stopOf(reading: Reading, end: End, cover: Cover, path: string): number 
   let at = raws.slice(0, segments - 1).reduce((sum, raw) => sum + 1 + raw.length, 0);
   if (typeof cover === "number") return at;
   at += 1;
-  const { cut } = stepsTo(end, 0)[segments - 1]?.rule ?? {};
+  const { pieces: parts } = end.route.table.site;
   // An escape is one byte.
   const start = at;
   const raw = raws[segments - 1]!;
-  for (let bytes = cut ? bytesOf(cut(reading, segments - 1).slice(0, pieces).join("")).length : 0; bytes > 0; bytes -= 1) at += raw[at - start] === "%" ? 3 : 1;
+  const before = (end.way[segments - 1]!.length > 1 ? end.way[segments - 1]!.slice(0, pieces) : []).map((_, piece) => parts!.text(reading, end, segments - 1, piece));
+  for (let bytes = bytesOf(before.join("")).length; bytes > 0; bytes -= 1) at += raw[at - start] === "%" ? 3 : 1;
   return at;
 }
 
@@ -2799,7 +2862,7 @@ export function absoluteIn(table: Table, url: string): string {
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
 export function activityIn(tools: Tools, at: object, name: string, given: object = {}): "page" | "true" | undefined {
   const shown = readOf(at).end.route;
-  const route = shown.chain().find((one) => one.name === name);
+  const route = chainOf(shown).find((one) => one.name === name);
   if (!route) return undefined;
   const values = valuesAt(at);
   const texts = textsOf(route, given, tools);
@@ -2889,16 +2952,21 @@ export class Spotted {
 }
 
 /** A URL that shows a page. */
-export class Page extends Spotted {
+export class Page {
   declare readonly outcome: "page";
   declare readonly status: 200;
   declare readonly page: string;
+  declare readonly route: string;
+  declare readonly params: { readonly [name: string]: unknown };
 
   constructor(reading: Reading, end: End, host: string | undefined) {
-    super(reading, end, host);
+    const { route } = end;
     this.outcome = "page";
     this.status = 200;
-    this.page = end.route.page!;
+    this.page = route.page!;
+    this.route = route.name;
+    this.params = typedParams(reading, end);
+    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
   }
 }
 
@@ -2910,11 +2978,12 @@ export type Shorten = (reading: Reading, end: End, asked: Asked) => string | und
  * of another page, `shorten` finds out.
  */
 export function matchIn(table: Table, url: string, host?: string, shorten?: Shorten): Page | undefined {
+  const { site } = table;
   const reading = take(nobody, host);
   let page: Page | undefined;
-  if (scan(reading, url, table.site)) {
-    const end = choose(find(table, reading), "GET");
-    if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
+  if (scan(reading, url, site)) {
+    const end = seek(table, reading, "GET");
+    if (end && end.route.page !== undefined && (!site.respelt || site.respelt(reading, end, site) === undefined)) {
       if (countNeedless(reading, end) === 0 || (shorten && shorten(reading, end, nobody) === undefined)) page = new Page(reading, end, host);
     }
   }
@@ -3027,7 +3096,7 @@ function lookWith(reading: Reading, url: string, request: Look): Outcome {
   }
   const found = find(table, reading);
   if (found.length === 0) return { missing: undefined };
-  const end = choose(found, method);
+  const end = choose(table, found, method);
   if (!end) return { others: found };
   const other = table.site.respelt?.(reading, end, table.site);
   if (other !== undefined) return canonical(other);
@@ -3044,7 +3113,7 @@ function lookWith(reading: Reading, url: string, request: Look): Outcome {
     // Coming back is a `GET`, so only what answers one is a place to come back to.
     const showsPage = (): boolean => {
       const again = take(asked, host ?? reading.host);
-      const end = scan(again, url, table.site) ? choose(find(table, again), "GET") : undefined;
+      const end = scan(again, url, table.site) ? seek(table, again, "GET") : undefined;
       const isShown = end?.route.page !== undefined && table.site.respelt?.(again, end, table.site) === undefined;
       giveBack(again);
       return isShown;
@@ -3066,7 +3135,7 @@ function decideWith(url: string, request: Look): AnyDecision {
   const { table } = request;
   if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
   if (url === "*" && request.method === "OPTIONS") {
-    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(isAnswering)) };
+    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter((route) => route.isAnswering)) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
@@ -3107,7 +3176,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
     return { outcome: "wrong-method", status: 405, allow, position };
   }
   const [to, reason] = outcome.missing ?? [];
-  const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
+  const above = to ? chainOf(to).reverse().find(({ more }) => more.fallback !== undefined) : owner;
   const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
   return { outcome: "not-found", status: 404, page, position, reason };
 }
@@ -3126,7 +3195,10 @@ function lastSignIn(first: string, request: Look): string {
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
 function covering(table: Table, reading: Reading, method: string, isWanted: (route: Route) => boolean): End | undefined {
   const found: (readonly [end: End, at: number])[] = [];
-  reading.visit = (end, at) => found.push([end, at]);
+  reading.visit = ({ ends, areas }, at) => {
+    // Lines are opened as URLs lead to them, which is not their order.
+    for (const all of [ends, areas]) for (const end of [...all].sort(inOrder)) found.push([end, at]);
+  };
   walk(table, reading, table.root, 0);
   reading.visit = undefined;
   let best: readonly [rank: number, end: End] | undefined;
@@ -3149,8 +3221,8 @@ function placeOf(url: string, { table, method, host, asked }: Look): { owner?: R
   if (scan(reading, url, table.site)) {
     const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
     const found = find(table, reading);
-    const isBelow = (route: Route): boolean => !owner || route.chain().includes(owner);
-    const end = choose(found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
+    const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
+    const end = choose(table, found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
     place = { owner, position: end && new Spotted(reading, end, host) };
   }
   giveBack(reading);
@@ -3265,7 +3337,7 @@ export function shortener(tools: Tools): Shorten {
       const short = urlOf(route, [...valuesOf(reading, end)], tools);
       const again = take(asked, undefined);
       let address: string | undefined;
-      const other = scan(again, short, table.site) ? choose(find(table, again), methodsOf(route)[0] ?? "GET") : undefined;
+      const other = scan(again, short, table.site) ? seek(table, again, methodsOf(route)[0] ?? "GET") : undefined;
       if (other && other.route === route && table.site.respelt?.(again, other, table.site) === undefined) {
         if (countNeedless(again, other) < countNeedless(reading, end)) address = withRest(short, reading, route);
       }

@@ -154,16 +154,21 @@ export function addressOf(reading: Reading, site: Site): string {
 
 /** The address of a page that was found, where the URL spells its path in another way: letters in another case, or a tail with escaped slashes. */
 export function respelt(reading: Reading, end: End, site: Site): string | undefined {
-  const path = (site.fold && inCase(reading, end)) ?? withSlashes(reading, end);
+  const path = (site.fold ? inCase(reading, end) : undefined) ?? withSlashes(reading, end);
   return path === undefined ? undefined : addressFor(path, site) + queryOf(reading.query);
 }
 
 /** The path with its tail as a link writes it, where a slash in it is escaped. */
-function withSlashes(reading: Reading, { tail, depth, route }: End): string | undefined {
-  if (!tail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST)) return undefined;
+function withSlashes(reading: Reading, { node: { isTail, depth }, route }: End): string | undefined {
+  if (!isTail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST)) return undefined;
   const raws = reading.path().split("/").slice(1);
   if (!raws.slice(depth - 1).some((raw) => raw.includes("%2F"))) return undefined;
   return "/" + raws.map((raw, at) => (at < depth - 1 ? raw : raw.replace(/%2F/g, "/"))).join("/");
+}
+
+/** The form in which letters are compared, where case does not count. */
+export function lowerCase(text: string): string {
+  return text.toLowerCase();
 }
 
 /** The path with its literals as the route declares them, where letter case does not count. */

@@ -1,43 +1,69 @@
 // Segments of several pieces: texts and values in turn.
 
+import { keyOf } from "./keys.js";
 import { any, bytesOf, Rule, stepped, type Automaton } from "./rules.js";
 import { type Reading } from "./reading.js";
-import { type Site } from "./table.js";
+import { type Pieces, type Site, type Table } from "./table.js";
 import { type Piece } from "./tree.js";
 
+/** Makes segments of several pieces: how one is judged, and how it is cut into texts. */
+function piecesBy(make: (pieces: readonly Piece[], site: Site, key: string) => Rule): Pieces {
+  return {
+    grow(table, node, pieces, segment) {
+      const key = keyOfPieces(table, pieces, segment);
+      const known = node.edges.find(({ rule }) => rule!.facts?.["key"] === key);
+      return node.edge(table, known?.rule ?? make(pieces, table.site, key), false);
+    },
+    text(reading, { node: last }, segment, piece) {
+      let node = last;
+      while (node.depth > segment + 1) node = node.above!;
+      return (node.rule!.facts!["cut"] as Cut)(reading, segment)[piece]!;
+    },
+  };
+}
+
+type Cut = (reading: Reading, segment: number) => readonly string[];
+
+/** What such a segment is called: as the way has it, with the names of the rules. */
+function keyOfPieces(table: Table, pieces: readonly Piece[], segment: string): string {
+  const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
+  return pieces.map((piece, at) => (typeof piece === "string" ? raws[at]! : keyOf(table, piece.texts))).join("");
+}
+
 /** A segment of one value with a text before or behind it. */
-export function beside(pieces: readonly Piece[]): Rule {
+export const beside: Pieces = /* @__PURE__ */ piecesBy((pieces, _, key) => {
   const [first, second] = pieces;
   const isBefore = typeof first === "string";
   const word = (isBefore ? first : second) as string;
-  const rule = (typeof first === "string" ? second : first) as { readonly texts: Rule };
+  const { texts } = (typeof first === "string" ? second : first) as { readonly texts: Rule };
   const { length } = word;
+  const cut: Cut = (reading, segment) => {
+    const text = reading.segment(segment);
+    return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+  };
   return new Rule(
-    (text, from, to, reading) => {
-      if (to - from <= length || !text.startsWith(word, isBefore ? from : to - length)) return false;
-      return isBefore ? rule.texts.takes(text, from + length, to, reading) : rule.texts.takes(text, from, to - length, reading);
-    },
+    (text, from, to, reading) =>
+      to - from > length &&
+      text.startsWith(word, isBefore ? from : to - length) &&
+      (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)),
     undefined,
-    undefined,
-    (reading, segment) => {
-      const text = reading.segment(segment);
-      return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
-    },
+    { key, cut },
   );
-}
+});
 
 /**
  * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
  * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
  */
-export function cut(pieces: readonly Piece[], site: Site): Rule {
+export const cut: Pieces = /* @__PURE__ */ piecesBy((pieces, site, key) => {
   const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));
   const isJoined = (rule: string | Rule): boolean => typeof rule === "object" && rule.facts?.["join"] !== undefined;
   const marks = rules.some(isJoined) ? site.marks : undefined;
   const whole = (reading: Reading, segment: number): string => (marks ? marks.marked(reading.raw(segment)) : reading.segment(segment));
   const unmarked = (text: string): string => (marks ? marks.plain(text) : text);
-  const partOf = (rule: Rule, text: string): string => (isJoined(rule) ? text : unmarked(text));
+  const partOf = (rule: string | Rule, text: string): string => (typeof rule === "string" || isJoined(rule) ? text : unmarked(text));
   const textsOf = (text: string): string[] | undefined => split(rules, text, site.cuts, unmarked);
+  const cut: Cut = (reading, segment) => textsOf(whole(reading, segment))!.map((text, at) => partOf(rules[at]!, text));
   return new Rule(
     (text, from, to, reading, segment) => {
       const texts = textsOf(segment === undefined ? text.slice(from, to) : whole(reading!, segment));
@@ -51,10 +77,9 @@ export function cut(pieces: readonly Piece[], site: Site): Rule {
       );
     },
     undefined,
-    undefined,
-    (reading, segment) => textsOf(whole(reading, segment))!.map((text, at) => (typeof rules[at] === "object" ? partOf(rules[at] as Rule, text) : text)),
+    { key, cut },
   );
-}
+});
 
 /** Cuts a text into its pieces; nothing where it has no such pieces. */
 export function split(rules: readonly (string | Rule)[], text: string, cuts: Site["cuts"], plainOf: (text: string) => string): string[] | undefined {

@@ -1,10 +1,10 @@
 // From a request to a decision.
 
 import { isLonger, normalized, targetOf, tooLong, type Bad } from "./address.js";
-import { allows, choose, countNeedless, find, methodsOf, takesQuery, walk } from "./find.js";
+import { allows, choose, countNeedless, find, inOrder, methodsOf, seek, takesQuery, walk } from "./find.js";
 import { giveBack, scan, take, wellFormed, type Asked, type Reading } from "./reading.js";
 import { type Table } from "./table.js";
-import { isAnswering, type End, type Route } from "./tree.js";
+import { chainOf, type End, type Route } from "./tree.js";
 import { Page, Spotted, type Shorten } from "./match.js";
 import { type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
 import { isSame } from "./values.js";
@@ -112,7 +112,7 @@ function lookWith(reading: Reading, url: string, request: Look): Outcome {
   }
   const found = find(table, reading);
   if (found.length === 0) return { missing: undefined };
-  const end = choose(found, method);
+  const end = choose(table, found, method);
   if (!end) return { others: found };
   const other = table.site.respelt?.(reading, end, table.site);
   if (other !== undefined) return canonical(other);
@@ -129,7 +129,7 @@ function lookWith(reading: Reading, url: string, request: Look): Outcome {
     // Coming back is a `GET`, so only what answers one is a place to come back to.
     const showsPage = (): boolean => {
       const again = take(asked, host ?? reading.host);
-      const end = scan(again, url, table.site) ? choose(find(table, again), "GET") : undefined;
+      const end = scan(again, url, table.site) ? seek(table, again, "GET") : undefined;
       const isShown = end?.route.page !== undefined && table.site.respelt?.(again, end, table.site) === undefined;
       giveBack(again);
       return isShown;
@@ -151,7 +151,7 @@ function decideWith(url: string, request: Look): AnyDecision {
   const { table } = request;
   if (isLonger(url, table.site.bytes)) return { outcome: "bad-request", status: 414, reason: tooLong(table.site) };
   if (url === "*" && request.method === "OPTIONS") {
-    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter(isAnswering)) };
+    return { outcome: "options", status: 204, allow: allowed([...table.routes.values()].filter((route) => route.isAnswering)) };
   }
   let outcome = look(url, request);
   if (!("step" in outcome)) return decision(url, outcome, request);
@@ -192,7 +192,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
     return { outcome: "wrong-method", status: 405, allow, position };
   }
   const [to, reason] = outcome.missing ?? [];
-  const above = to ? to.chain().reverse().find(({ more }) => more.fallback !== undefined) : owner;
+  const above = to ? chainOf(to).reverse().find(({ more }) => more.fallback !== undefined) : owner;
   const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
   return { outcome: "not-found", status: 404, page, position, reason };
 }
@@ -211,7 +211,10 @@ function lastSignIn(first: string, request: Look): string {
 /** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
 function covering(table: Table, reading: Reading, method: string, isWanted: (route: Route) => boolean): End | undefined {
   const found: (readonly [end: End, at: number])[] = [];
-  reading.visit = (end, at) => found.push([end, at]);
+  reading.visit = ({ ends, areas }, at) => {
+    // Lines are opened as URLs lead to them, which is not their order.
+    for (const all of [ends, areas]) for (const end of [...all].sort(inOrder)) found.push([end, at]);
+  };
   walk(table, reading, table.root, 0);
   reading.visit = undefined;
   let best: readonly [rank: number, end: End] | undefined;
@@ -234,8 +237,8 @@ function placeOf(url: string, { table, method, host, asked }: Look): { owner?: R
   if (scan(reading, url, table.site)) {
     const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
     const found = find(table, reading);
-    const isBelow = (route: Route): boolean => !owner || route.chain().includes(owner);
-    const end = choose(found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
+    const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
+    const end = choose(table, found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
     place = { owner, position: end && new Spotted(reading, end, host) };
   }
   giveBack(reading);

@@ -2,14 +2,16 @@
 
 import { type Reading } from "./reading.js";
 import { type Table } from "./table.js";
-import { stepsTo, type End, type Node, type Route } from "./tree.js";
-import { FRAGMENT, HOST, put, typed, type Value } from "./values.js";
+import { type End, type Node, type Param, type Route } from "./tree.js";
+import { FRAGMENT, put, typed, type Value } from "./values.js";
 
 /** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading: Reading, end: End): boolean {
-  const { route } = end;
-  for (const pair of route.exact) if (!pair.isIn(reading.query)) return false;
-  for (const param of route.judges()) if (!param.judge!(reading, param, end)) return false;
+  const judges = end.route.judges();
+  for (let at = 0; at < judges.length; at += 1) {
+    const one = judges[at] as Param;
+    if (!one.judge!(reading, one, end)) return false;
+  }
   return true;
 }
 
@@ -23,12 +25,12 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
   let node = start;
   let at = first;
   for (;;) {
-    while (node.waiting) table.open(node);
-    if (visit) for (const end of [...node.ends, ...node.areas]) visit(end, at);
+    while (node.waiting.length > 0) table.open(node);
+    if (visit) visit(node, at);
     if (at === count) {
       let isFound = false;
       if (visit) return false;
-      for (const end of node.ends) {
+      for (const end of several ? [...node.ends].sort(inOrder) : node.ends) {
         if ((host && !host(reading, end.route)) || !takesQuery(reading, end)) continue;
         reading.end = end;
         if (!several) return true;
@@ -40,7 +42,7 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
     const from = starts[at]!;
     const to = ends[at]!;
     let next = node.literals && node.literals.get(numbers[at]!);
-    while (next && !(fold ? next.text === text.slice(from, to).toLowerCase() : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
+    while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
     const { edges } = node;
     if (next && edges.length === 0) {
       node = next;
@@ -62,8 +64,13 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
   }
 }
 
+/** Ways in the order of their lines. */
+export function inOrder(one: End, other: End): number {
+  return one.route.index - other.route.index;
+}
+
 function isOrdered(table: Table, node: Node): boolean {
-  return (node.isOrdered ??= table.site.several!.isOrdered(node));
+  return (node.isOrdered ??= table.site.several!.isOrdered(table, node));
 }
 
 const GET: readonly string[] = ["GET"];
@@ -74,34 +81,35 @@ export function methodsOf({ more }: Route): readonly string[] {
 
 /** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
 export function allows(route: Route, method: string): boolean {
-  const methods = methodsOf(route);
+  const { methods } = route.more;
+  if (!methods) return method === "GET" || method === "HEAD";
   return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
 
 /** The ways that answer a URL which was read, each no wider than any other that does. */
 export function find(table: Table, reading: Reading): readonly End[] {
   const { several } = table.site;
-  reading.found.length = 0;
+  if (several) reading.found.length = 0;
   if (!walk(table, reading, table.root, 0)) return [];
-  return several ? several.choose(table, reading) : [reading.end!];
+  return several ? several.narrowest(table, reading) : [reading.end!];
 }
 
-/** Of ways none of which is the narrower, the one that answers a method: that of the highest priority, else the first. */
-export function choose(found: readonly End[], method: string): End | undefined {
-  let best: End | undefined;
-  for (const one of found) {
-    if (!allows(one.route, method)) continue;
-    const [a, b] = [one.route, best?.route];
-    if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends!.indexOf(one) - b.ends!.indexOf(best!)) < 0) best = one;
-  }
-  return best;
+/** Of ways none of which is the narrower, the one that answers a method. */
+export function choose({ site: { several } }: Table, found: readonly End[], method: string): End | undefined {
+  const [first] = found;
+  return several ? several.choose(found, method) : first && allows(first.route, method) ? first : undefined;
+}
+
+/** The way that answers a URL which was read. */
+export function seek(table: Table, reading: Reading, method: string): End | undefined {
+  if (table.site.several) return choose(table, find(table, reading), method);
+  return walk(table, reading, table.root, 0) && allows(reading.end!.route, method) ? reading.end : undefined;
 }
 
 /** The text of a value in the path, as it is judged; nothing where this way has none. */
 export function textOf(reading: Reading, end: End, index: number): string | undefined {
   const { segment, piece } = end.spots()[index]!;
-  if (segment < 0) return undefined;
-  return piece < 0 ? reading.segment(segment) : stepsTo(end, 0)[segment]!.rule!.cut!(reading, segment)[piece];
+  return segment < 0 ? undefined : piece < 0 ? reading.segment(segment) : end.route.table.site.pieces!.text(reading, end, segment, piece);
 }
 
 /** What the URL has for a parameter; nothing where it is absent. */
@@ -115,8 +123,7 @@ export type Values = readonly (Value | undefined)[];
 
 /** The value of a URL, or its default. */
 export function valueOf(reading: Reading, end: End, index: number): Value | undefined {
-  const { kind, fallback } = end.route.params()[index]!;
-  return sent(reading, end, index) ?? (kind === HOST ? undefined : fallback);
+  return sent(reading, end, index) ?? end.route.params()[index]!.fallback;
 }
 
 /** The values of a URL, in the order of the parameters. */
@@ -126,10 +133,12 @@ export function valuesOf(reading: Reading, end: End): Values {
 
 /** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading: Reading, end: End): number {
+  const params = end.route.params();
   let count = 0;
-  end.route.params().forEach((param, index) => {
-    if (param.isNeedless?.(reading, param, sent(reading, end, index))) count += 1;
-  });
+  for (let index = 0; index < params.length; index += 1) {
+    const param = params[index]!;
+    if (param.isNeedless && param.isNeedless(reading, param, end, index)) count += 1;
+  }
   return count;
 }
 

@@ -1,7 +1,7 @@
 // Name and values → URL: the inverse of matching.
 
 import { encodeUnreserved, prefixOf } from "./address.js";
-import { choose, find, methodsOf, valuesOf } from "./find.js";
+import { methodsOf, seek, valuesOf } from "./find.js";
 import { ALWAYS, giveBack, scan, take, wellFormed, type Asked } from "./reading.js";
 import { any, hasControl, type Rule } from "./rules.js";
 import { type Table } from "./table.js";
@@ -287,7 +287,7 @@ function misread(route: Route, texts: Texts, url: string): LinkError | undefined
   const asked: Asked = { isListed: isOwn, isMet: () => true };
   const reading = take(asked, undefined);
   let error: LinkError | undefined;
-  const end = scan(reading, url, site) ? choose(find(table, reading), methodsOf(route)[0] ?? "GET") : undefined;
+  const end = scan(reading, url, site) ? seek(table, reading, methodsOf(route)[0] ?? "GET") : undefined;
   if (!end || site.respelt?.(reading, end, site) !== undefined) {
     error = new LinkError("not-reversible", name, undefined, { url });
   } else if (end.route !== route) {

@@ -1,7 +1,7 @@
 // Lists and pairs in one segment or in a tail. A delimiter that was not escaped differs from the same character as text, so such segments
 // are read with marks in the place of delimiters: control characters, which no segment holds otherwise.
 
-import { Rule } from "./rules.js";
+import { any, Rule } from "./rules.js";
 import { type Reading } from "./reading.js";
 import { type Marks } from "./table.js";
 import { type End, type Param } from "./tree.js";
@@ -92,9 +92,8 @@ export function list(many: Many, texts: Rule, fallback?: Value): Spec {
 }
 
 /** The segments of the tail, as they were sent. */
-function rawTail(reading: Reading, { depth, tail: isThere }: End): string[] | undefined {
-  if (!isThere) return undefined;
-  return Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at));
+function rawTail(reading: Reading, { node: { isTail, depth } }: End): string[] | undefined {
+  return isTail ? Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at)) : undefined;
 }
 
 /** All segments to the end, each a pair. */
@@ -113,8 +112,9 @@ export function restOfMany(many: Many, texts: Rule, fallback?: Value): Spec {
     return raws && marked(raws.join("/"));
   };
   return {
-    ...segment(texts, fallback),
+    ...segment(any, fallback),
     kind: REST,
+    isTail: true,
     rule: one(many),
     many,
     find: (reading, _, end) => {

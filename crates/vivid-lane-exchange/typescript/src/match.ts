@@ -1,6 +1,6 @@
 // URL → page, where nothing else is asked.
 
-import { choose, countNeedless, find, typedParams } from "./find.js";
+import { countNeedless, seek, typedParams } from "./find.js";
 import { giveBack, nobody, scan, take, type Asked, type Reading } from "./reading.js";
 import { type Table } from "./table.js";
 import { type End } from "./tree.js";
@@ -37,16 +37,21 @@ export class Spotted {
 }
 
 /** A URL that shows a page. */
-export class Page extends Spotted {
+export class Page {
   declare readonly outcome: "page";
   declare readonly status: 200;
   declare readonly page: string;
+  declare readonly route: string;
+  declare readonly params: { readonly [name: string]: unknown };
 
   constructor(reading: Reading, end: End, host: string | undefined) {
-    super(reading, end, host);
+    const { route } = end;
     this.outcome = "page";
     this.status = 200;
-    this.page = end.route.page!;
+    this.page = route.page!;
+    this.route = route.name;
+    this.params = typedParams(reading, end);
+    (this as unknown as Marked)[READ] = { end, url: reading.url, host };
   }
 }
 
@@ -58,11 +63,12 @@ export type Shorten = (reading: Reading, end: End, asked: Asked) => string | und
  * of another page, `shorten` finds out.
  */
 export function matchIn(table: Table, url: string, host?: string, shorten?: Shorten): Page | undefined {
+  const { site } = table;
   const reading = take(nobody, host);
   let page: Page | undefined;
-  if (scan(reading, url, table.site)) {
-    const end = choose(find(table, reading), "GET");
-    if (end && end.route.page !== undefined && !table.site.respelt?.(reading, end, table.site)) {
+  if (scan(reading, url, site)) {
+    const end = seek(table, reading, "GET");
+    if (end && end.route.page !== undefined && (!site.respelt || site.respelt(reading, end, site) === undefined)) {
       if (countNeedless(reading, end) === 0 || (shorten && shorten(reading, end, nobody) === undefined)) page = new Page(reading, end, host);
     }
   }

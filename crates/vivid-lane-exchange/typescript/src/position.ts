@@ -7,7 +7,7 @@ import { giveBack, nobody, scan, take, type Reading } from "./reading.js";
 import { bytesOf } from "./rules.js";
 import { type Table } from "./table.js";
 import { readOf } from "./match.js";
-import { namesIn, stepsTo, type Cover, type End, type Param, type Route } from "./tree.js";
+import { chainOf, namesIn, type Cover, type End, type Param, type Route } from "./tree.js";
 import { LinkError, type Change, type Level, type Transition } from "./types.js";
 import { FRAGMENT, isInQuery, isSame, put, QUERY, REPEATED, typed, type Value } from "./values.js";
 
@@ -29,7 +29,7 @@ export function addressAt(at: object): string {
 /** The frames around what is shown, outermost first: the site's, then those of the levels. */
 export function framesIn({ site }: Table, shown: object): readonly string[] {
   const read = readOf(shown) ?? readOf((shown as { readonly position?: object }).position ?? {});
-  return [site, ...(read ? read.end.route.chain().map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
+  return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
 
 /** The data of a route. */
@@ -37,18 +37,24 @@ export function dataIn(table: Table, name: string): unknown {
   return table.routes.get(name)!.more.data ?? {};
 }
 
+/** For each level of the chain how much of the path it covers. */
+function coversOf({ covers, above, node }: End): readonly Cover[] {
+  return covers ?? [...(above ? coversOf(above) : []), node.isTail ? -1 : node.depth];
+}
+
 /** The level of a chain that declares a parameter. */
 function levelOf(route: Route, param: Param): number {
-  return route.chain().findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
+  return chainOf(route).findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
 }
 
 /** The chain from the outermost ancestor to the route. */
 export function levelsAt(at: object): readonly Level[] {
   return again(at, (reading, end) => {
-    const { route, covers } = end;
+    const { route } = end;
+    const covers = coversOf(end);
     const path = reading.path();
     let start = 0;
-    return route.chain().map((level, index) => {
+    return chainOf(route).map((level, index) => {
       const stop = stopOf(reading, end, covers[index]!, path);
       const covered = path.slice(start, stop);
       start = stop;
@@ -71,11 +77,12 @@ function stopOf(reading: Reading, end: End, cover: Cover, path: string): number 
   let at = raws.slice(0, segments - 1).reduce((sum, raw) => sum + 1 + raw.length, 0);
   if (typeof cover === "number") return at;
   at += 1;
-  const { cut } = stepsTo(end, 0)[segments - 1]?.rule ?? {};
+  const { pieces: parts } = end.route.table.site;
   // An escape is one byte.
   const start = at;
   const raw = raws[segments - 1]!;
-  for (let bytes = cut ? bytesOf(cut(reading, segments - 1).slice(0, pieces).join("")).length : 0; bytes > 0; bytes -= 1) at += raw[at - start] === "%" ? 3 : 1;
+  const before = (end.way[segments - 1]!.length > 1 ? end.way[segments - 1]!.slice(0, pieces) : []).map((_, piece) => parts!.text(reading, end, segments - 1, piece));
+  for (let bytes = bytesOf(before.join("")).length; bytes > 0; bytes -= 1) at += raw[at - start] === "%" ? 3 : 1;
   return at;
 }
 
@@ -157,7 +164,7 @@ export function absoluteIn(table: Table, url: string): string {
 /** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
 export function activityIn(tools: Tools, at: object, name: string, given: object = {}): "page" | "true" | undefined {
   const shown = readOf(at).end.route;
-  const route = shown.chain().find((one) => one.name === name);
+  const route = chainOf(shown).find((one) => one.name === name);
   if (!route) return undefined;
   const values = valuesAt(at);
   const texts = textsOf(route, given, tools);

@@ -41,12 +41,14 @@ export function rawsOf(query: string, key: string): string[] {
 
 /** The first value of a name, as it was sent. */
 export function rawOf(query: string, key: string): string | undefined {
+  const { length } = key;
+  const hasCodes = /[+%]/.test(query);
   for (let from = 0; from < query.length; ) {
     let to = query.indexOf("&", from);
     if (to < 0) to = query.length;
     let sign = query.indexOf("=", from);
     if (sign < 0 || sign > to) sign = to;
-    if (to > from && (query.startsWith(key, from) && sign - from === key.length || nameOf(query, from, sign) === key)) return query.slice(sign + 1, to);
+    if (to > from && ((sign - from === length && query.startsWith(key, from)) || (hasCodes && nameOf(query, from, sign) === key))) return query.slice(sign + 1, to);
     from = to + 1;
   }
   return undefined;

@@ -2,7 +2,7 @@
 // further: its one address is worked out elsewhere.
 
 import { type Site } from "./table.js";
-import { type End } from "./tree.js";
+import { type End, type Node } from "./tree.js";
 
 /** Who answers what only the caller knows. */
 export interface Asked {
@@ -43,7 +43,7 @@ export class Reading {
   declare end: End | undefined;
   declare readonly found: End[];
   /** Who looks at each node on the way instead, where one does. */
-  declare visit: ((end: End, at: number) => void) | undefined;
+  declare visit: ((node: Node, at: number) => void) | undefined;
 
   constructor() {
     this.url = "";
@@ -186,7 +186,7 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
         starts[count] = length + decoded.length;
         decoded += text;
         ends[count] = length + decoded.length;
-        numbers[count] = numberOf(site.fold ? text.toLowerCase() : text);
+        numbers[count] = numberOf(site.fold ? site.fold(text) : text);
         hasEscape = false;
       } else {
         starts[count] = begin;

@@ -1,7 +1,7 @@
 // Where a visitor is sent on to: by redirects of the table, to the short form of an address, and to sign in and back.
 
 import { addressOf, cleanQuery } from "./address.js";
-import { choose, countNeedless, find, methodsOf, valuesOf, type Values } from "./find.js";
+import { countNeedless, methodsOf, seek, valuesOf, type Values } from "./find.js";
 import { type Missing, type Step } from "./decide.js";
 import { expandTemplate, formOf, urlOf, urlOfAny, type Texts, type Tools } from "./link.js";
 import { type Shorten } from "./match.js";
@@ -50,7 +50,7 @@ export function shortener(tools: Tools): Shorten {
       const short = urlOf(route, [...valuesOf(reading, end)], tools);
       const again = take(asked, undefined);
       let address: string | undefined;
-      const other = scan(again, short, table.site) ? choose(find(table, again), methodsOf(route)[0] ?? "GET") : undefined;
+      const other = scan(again, short, table.site) ? seek(table, again, methodsOf(route)[0] ?? "GET") : undefined;
       if (other && other.route === route && table.site.respelt?.(again, other, table.site) === undefined) {
         if (countNeedless(again, other) < countNeedless(reading, end)) address = withRest(short, reading, route);
       }

@@ -18,14 +18,11 @@ export class Rule {
   /** The value that a text stands for, where it is no text. */
   declare readonly read: ((text: string, from: number, to: number) => unknown) | undefined;
   declare readonly facts: Facts;
-  /** Cuts a segment into the texts of its pieces, where it has several. */
-  declare readonly cut: ((url: Reading, segment: number) => readonly string[]) | undefined;
 
-  constructor(takes: Takes, read?: Rule["read"], facts?: Facts, cut?: Rule["cut"]) {
+  constructor(takes: Takes, read?: Rule["read"], facts?: Facts) {
     this.takes = takes;
     this.read = read;
     this.facts = facts;
-    this.cut = cut;
   }
 }
 

@@ -2,7 +2,9 @@
 
 import { type Reading } from "./reading.js";
 import { type Several, type Table } from "./table.js";
-import { stepsTo, type End, type Node } from "./tree.js";
+import { allows } from "./find.js";
+import { keyOf, stepsTo } from "./keys.js";
+import { type End, type Node } from "./tree.js";
 
 /** Pairs, the narrower first; with a 1 where both accept the same, with a 2 where neither is narrower. */
 type Pairs = readonly (readonly [left: string, right: string, equal?: 1 | 2])[];
@@ -20,11 +22,17 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
   const [ofSteps, ofEnds] = [sidesOf(steps), sidesOf(ends)];
 
   /** Which of two segments that share a text is the narrower; nothing where neither is. */
-  function sideOfSteps(table: Table, left: string, right: string): number | undefined {
-    if (left === right) return SAME;
-    const side = ofSteps(left, right);
+  function sideOfSteps(table: Table, left: Node, right: Node): number | undefined {
+    const side = sideOfKeys(table, left, right);
     return side === OTHER ? (table.rank(left) < table.rank(right) ? LEFT : RIGHT) : side;
   }
+
+  function sideOfKeys(table: Table, { rule: left }: Node, { rule: right }: Node): number | undefined {
+    const [one, other] = [keyOf(table, left!), keyOf(table, right!)];
+    return one === other ? SAME : ofSteps(one, other);
+  }
+
+  const isSole = (table: Table, { rule }: Node): boolean => single.includes(keyOf(table, rule!));
 
   /** The name of a way: that of its route, with its number where it is not the first. */
   function nameOf(end: End): string {
@@ -34,12 +42,12 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
 
   function beats(table: Table, count: number, left: End, right: End): boolean {
     let side: number | undefined = SAME;
-    const [ours, others] = [stepsTo(left, count), stepsTo(right, count)];
+    const [ours, others] = [stepsTo(left.node, count), stepsTo(right.node, count)];
     for (let at = 0; side === SAME && at < count; at += 1) {
       const [one, other] = [ours[at], others[at]];
       if (one === other) continue;
       // A segment that accepts one text only is no wider than a literal.
-      side = one && other ? sideOfSteps(table, one.key, other.key) : single.includes((one ?? other)!.key) ? SAME : one ? RIGHT : LEFT;
+      side = one && other ? sideOfSteps(table, one, other) : isSole(table, (one ?? other)!) ? SAME : one ? RIGHT : LEFT;
     }
     if (side === SAME) side = ofEnds(nameOf(left), nameOf(right));
     // Two ways through one route: the one that fills more from the left was made first.
@@ -48,16 +56,15 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
   }
 
   return {
-    isOrdered({ edges, literals }: Node): boolean {
-      const isSole = ({ key }: Node): boolean => single.includes(key);
+    isOrdered(table: Table, { edges, literals }: Node): boolean {
       // Of those that share a text the narrower comes first, but for the pairs that are known not to.
-      const isBefore = ({ key }: Node, other: Node): boolean => {
-        const side = key === other.key ? SAME : ofSteps(key, other.key);
+      const isBefore = (one: Node, other: Node): boolean => {
+        const side = sideOfKeys(table, one, other);
         return side === LEFT || side === OTHER;
       };
-      return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some(isSole));
+      return edges.every((one, at) => edges.slice(at + 1).every((other) => isBefore(one, other))) && !(literals && edges.some((edge) => isSole(table, edge)));
     },
-    choose(table: Table, { found, count }: Reading): End[] {
+    narrowest(table: Table, { found, count }: Reading): End[] {
       let left = [...found];
       // Each route has its narrowest way before routes are compared.
       for (const isOwn of [true, false]) {
@@ -65,6 +72,15 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
         left = all.filter((one) => !all.some((other) => other !== one && (one.route === other.route) === isOwn && beats(table, count, other, one)));
       }
       return left;
+    },
+    choose(found: readonly End[], method: string): End | undefined {
+      let best: End | undefined;
+      for (const one of found) {
+        if (!allows(one.route, method)) continue;
+        const [a, b] = [one.route, best?.route];
+        if (!b || ((b.more.priority ?? 0) - (a.more.priority ?? 0) || a.index - b.index || a.ends!.indexOf(one) - b.ends!.indexOf(best!)) < 0) best = one;
+      }
+      return best;
     },
   };
 }

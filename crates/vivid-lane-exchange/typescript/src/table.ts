@@ -2,8 +2,8 @@
 
 import { type Target } from "./address.js";
 import { type Reading } from "./reading.js";
-import { type Rule } from "./rules.js";
-import { Node, Route, type End, type Line, type Piece } from "./tree.js";
+import { type Automaton, type Rule } from "./rules.js";
+import { Node, Route, type End, type Line, type Param, type Piece } from "./tree.js";
 import { HOST, ITEMS, segment, SEGMENT, type Spec } from "./values.js";
 
 /** The version of the runtime. A table that was made for another one says so when it is loaded. */
@@ -28,24 +28,30 @@ export interface Site {
   readonly fallback?: string;
   /** Each need with the route to which a visitor is sent who does not meet it. */
   readonly needs?: Readonly<Record<string, string | undefined>>;
-  /** The segments, the narrower first, where the order of the parameters does not say it; those of tails with a star. */
-  readonly order?: readonly string[];
-  /** Letter case does not count. */
-  readonly fold?: 1;
+  /** The place of an edge among those of its node, where the order of the parameters does not say it. */
+  readonly rank?: (table: Table, edge: Node) => number;
+  /** The form in which letters are compared, where case does not count. */
+  readonly fold?: (text: string) => string;
   /** The address of a page that was found, where the URL spells its path in another way. */
   readonly respelt?: (reading: Reading, end: End, site: Site) => string | undefined;
-  /** Segments of several pieces. */
-  readonly pieces?: (pieces: readonly Piece[], site: Site) => Rule;
+  readonly pieces?: Pieces;
   /** The automata of values by which such a segment is cut. */
-  readonly cuts?: ReadonlyMap<Rule, readonly (readonly number[])[]>;
+  readonly cuts?: ReadonlyMap<Rule, Automaton>;
   /** How a segment is read of which one piece is a list. */
   readonly marks?: Marks;
-  /** One URL may lead to several routes: which of them is the narrowest? */
+  /** One URL may lead to several routes. */
   readonly several?: Several;
-  /** Routes may ask for a host. */
+  /** Has a URL the host that a route asks for, if it does? */
   readonly host?: (reading: Reading, route: Route) => boolean;
   /** Addresses of pages stand in the fragment. */
   readonly locate?: Locate;
+}
+
+/** Segments of several pieces. */
+export interface Pieces {
+  readonly grow: (table: Table, node: Node, pieces: readonly Piece[], segment: string) => Node;
+  /** The text of a piece. */
+  readonly text: (reading: Reading, end: End, segment: number, piece: number) => string;
 }
 
 /** Where the address of a page is in a URL. */
@@ -66,70 +72,72 @@ export interface Marks {
 
 /** How to choose between routes that answer the same URL. */
 export interface Several {
-  readonly isOrdered: (node: Node) => boolean;
-  readonly choose: (table: Table, reading: Reading) => End[];
+  readonly isOrdered: (table: Table, node: Node) => boolean;
+  /** Of all that were found those that are no wider than another. */
+  readonly narrowest: (table: Table, reading: Reading) => End[];
+  /** Of these the one that answers a method: that of the highest priority, else the first. */
+  readonly choose: (found: readonly End[], method: string) => End | undefined;
 }
-
-const isSpec = (one: Rule | Spec): one is Spec => "kind" in one;
 
 export class Table {
   declare readonly site: Site;
   declare readonly params: Params;
   declare readonly routes: Map<string, Route>;
   declare readonly root: Node;
-  declare private readonly keys: Map<Rule, string>;
-  declare private readonly ranks: ReadonlyMap<string, number>;
+  /** The rules of segments in the order of the parameters, each with the name of its first. */
+  declare readonly rules: Map<Rule, readonly [rank: number, name: string]>;
 
-  constructor(version: string, lines: readonly Line[], params: Params, site: Partial<Site> = {}) {
-    if (version !== VERSION) {
-      throw new Error(`the table was made for version ${version} of its runtime, which is ${VERSION}; write all modules again with \`vivid-lane convert\``);
-    }
+  declare private readonly known: Map<string, Param>;
+
+  constructor(version: string, lines: readonly Line[], params: Params, site: Partial<Site>) {
+    if (version !== VERSION) throw new Error(`this table is for version ${version} of the runtime, not ${VERSION}: write both with \`vivid-lane convert\``);
     this.site = { slash: 0, bytes: 8192, segments: 128, ...site };
     this.params = params;
-    this.keys = new Map();
     this.routes = new Map();
-    this.root = new Node(undefined, "", undefined, "", false);
+    this.root = new Node(undefined, "");
+    this.rules = new Map();
+    this.known = new Map();
     const waiting: Route[] = [];
     for (const line of lines) {
       const [name] = line;
-      const dot = name.lastIndexOf(".");
-      const parent = dot < 0 ? undefined : this.routes.get(name.slice(0, dot));
+      const parent = this.routes.get(name.slice(0, Math.max(name.lastIndexOf("."), 0)));
       const route = new Route(this, this.routes.size, line, parent);
       this.routes.set(name, route);
       if (parent) parent.isParent = true;
       if (!parent || route.more.paths) waiting.push(route);
-      else if (parent.children) parent.children.push(route);
+      else if (parent.children.length > 0) (parent.children as Route[]).push(route);
       else parent.children = [route];
     }
     this.root.waiting = waiting;
     for (const name in params) {
-      const { kind, texts } = this.spec(name)!;
-      if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.keys.has(texts)) this.keys.set(texts, `{${name}}`);
+      const found = params[name]!;
+      const { kind, texts } = "kind" in found ? found : segment(found);
+      if ((kind === SEGMENT || kind === ITEMS || kind === HOST) && !this.rules.has(texts)) this.rules.set(texts, [this.rules.size, name]);
     }
-    const keys = site.order ?? [...this.keys.values()];
-    this.ranks = new Map(keys.map((key, rank) => [key, rank]));
   }
 
-  /** The parameter of a key, as it is declared. */
-  spec(key: string): Spec | undefined {
-    const found = Object.prototype.hasOwnProperty.call(this.params, key) ? this.params[key]! : undefined;
-    return found && (isSpec(found) ? found : segment(found));
+  /** The parameter of a key; many routes share it. */
+  param(key: string, name: string): Param | undefined {
+    let param = this.known.get(key);
+    if (!param && Object.prototype.hasOwnProperty.call(this.params, key)) {
+      const found = this.params[key]!;
+      const spec = "kind" in found ? found : segment(found);
+      param = { ...spec, name, key: spec.key ?? decodeURIComponent(name) };
+      this.known.set(key, param);
+    }
+    return param;
   }
 
-  /** What a rule is called among the segments: by the first parameter that has it. */
-  keyOf(rule: Rule): string {
-    return this.keys.get(rule) ?? "{}";
-  }
-
-  /** The place of a segment among those of its node: the narrower first. */
-  rank(key: string, isTail: boolean = false): number {
-    return (isTail ? this.ranks.get(key + "*") : undefined) ?? this.ranks.get(key) ?? this.ranks.get(key + "*") ?? -1;
+  /** The place of an edge among those of its node. */
+  rank(edge: Node): number {
+    const { rank } = this.site;
+    return rank ? rank(this, edge) : (this.rules.get(edge.rule!)?.[0] ?? -1);
   }
 
   /** Makes what goes on from a node. */
   open(node: Node): void {
     const { waiting } = node;
-    node.waiting = undefined;
-    for (const route of waiting!) route.grow();
+    node.waiting = [];
+    for (const route of waiting) route.grow();
   }
 }

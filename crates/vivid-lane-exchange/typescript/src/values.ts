@@ -3,7 +3,8 @@
 
 import { any, type Rule } from "./rules.js";
 import { type Reading } from "./reading.js";
-import { type End, type Param, type Route } from "./tree.js";
+import { type End, type Exact, type Param, type Route } from "./tree.js";
+import { sent } from "./find.js";
 import { decodeForm, eachPair, nameOf, rawOf, rawsOf } from "./query.js";
 
 /** A value as text: one, a list, or names with values. */
@@ -43,6 +44,8 @@ export interface Spec {
   readonly isOptional: boolean;
   /** Must it be in the query? */
   readonly isRequired: boolean;
+  /** Does it take all segments to the end? */
+  readonly isTail: boolean;
   /** Its name in the query, where that is another one. */
   readonly key: string | undefined;
   /** Its value in a URL; nothing where it is absent. */
@@ -50,7 +53,7 @@ export interface Spec {
   /** May a URL with this value be answered? */
   readonly judge: ((reading: Reading, param: Param, end: End) => boolean) | undefined;
   /** Does a URL spell it out where it could be left out: a default, or what is empty and counts as absent? */
-  readonly isNeedless: ((reading: Reading, param: Param, value: Value | undefined) => boolean) | undefined;
+  readonly isNeedless: ((reading: Reading, param: Param, end: End, index: number) => boolean) | undefined;
 }
 
 const SPEC: Spec = {
@@ -61,6 +64,7 @@ const SPEC: Spec = {
   fallback: undefined,
   isOptional: false,
   isRequired: false,
+  isTail: false,
   key: undefined,
   find: undefined,
   judge: undefined,
@@ -82,8 +86,10 @@ export function standard(spec: Spec, fallback: Value): Spec {
   return { ...spec, fallback, isNeedless: isStandard };
 }
 
-const isStandard = (_: Reading, { fallback }: Param, value: Value | undefined): boolean => value !== undefined && isSame(value, fallback);
-
+function isStandard(reading: Reading, { fallback }: Param, end: End, index: number): boolean {
+  const value = sent(reading, end, index);
+  return value !== undefined && isSame(value, fallback);
+}
 
 /** Any number of items. */
 export function items(rule: Rule, least: number = 0, most: number = Infinity, isUnique: boolean = false): Many {
@@ -99,12 +105,12 @@ const ofMany = (many: Many): Rule => many.values ?? many.items;
 
 /** All segments to the end, each an item. */
 export function tail(many: Many, texts: Rule = many.items): Spec {
-  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, find: findItems, judge: fitsTail };
+  return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, isTail: true, find: findItems, judge: fitsTail };
 }
 
 /** All segments to the end as one value, in which there may be slashes. */
 export function rest(rule: Rule, fallback?: Value): Spec {
-  return { ...SPEC, kind: REST, rule, texts: rule, fallback, find: findRest, judge: fitsRest };
+  return { ...SPEC, kind: REST, rule, isTail: true, fallback, find: findRest, judge: fitsRest };
 }
 
 /** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
@@ -119,12 +125,12 @@ export function required(rule: Rule, fallback?: Value): Spec {
 
 /** A list in the query: the values of one name, each an item. */
 export function repeated(many: Many, fallback?: Value): Spec {
-  return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated };
+  return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated, isNeedless: isNeedlessList };
 }
 
 /** A list or pairs in one value of the query, parted by commas. */
 export function commas(many: Many, fallback?: Value): Spec {
-  return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas };
+  return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas, isNeedless: isNeedlessList };
 }
 
 /** All pairs of the query that no other name takes. */
@@ -154,12 +160,18 @@ export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string)
   return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
 
-function isNeedlessInQuery({ query }: Reading, param: Param, value: Value | undefined): boolean {
-  const { kind, key, fallback, isOptional } = param;
-  if (query === "") return false;
-  const raws = rawsOf(query, key);
-  // A list that is a default may as well be spelt out.
-  return (kind === QUERY ? raws.slice(0, 1) : raws).some((raw) => isUnfilled(param, raw)) || (kind === QUERY && isOptional && fallback !== undefined && isSame(value, fallback));
+function isNeedlessInQuery({ query }: Reading, param: Param): boolean {
+  const raw = query === "" ? undefined : rawOf(query, param.key);
+  return raw !== undefined && (isUnfilled(param, raw) || (param.isOptional && param.fallback !== undefined && decodeForm(raw) === param.fallback));
+}
+
+function isNeedlessList(reading: Reading, param: Param): boolean {
+  const { kind, fallback, isOptional } = param;
+  const raws = rawsOf(reading.query, param.key);
+  // A list of several values that is a default may as well be spelt out.
+  if (kind === REPEATED) return raws.some((raw) => isUnfilled(param, raw));
+  const [raw] = raws;
+  return raw !== undefined && (isUnfilled(param, raw) || (isOptional && fallback !== undefined && isSame(findCommas(reading, param), fallback)));
 }
 
 function findQuery({ query }: Reading, param: Param): Value | undefined {
@@ -229,7 +241,7 @@ function judgeCommas(reading: Reading, param: Param): boolean {
 
 /** Is a name in the query one that the route reads for itself? */
 export function readsName(route: Route, wanted: string): boolean {
-  return route.exact.some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
+  return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 
 function otherTexts({ query }: Reading, { route }: End): string[] {
@@ -251,39 +263,29 @@ function judgeOthers(reading: Reading, param: Param, end: End): boolean {
 }
 
 /** A pair that the query must have. */
-export interface Exact {
-  readonly name: string;
-  readonly value: string;
-  readonly isIn: (query: string) => boolean;
+export function exact(name: string, value: string): Exact {
+  return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
 }
 
-export function exact(name: string, value: string): Exact {
-  return { name, value, isIn: (query) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+/** The segments of a tail, decoded; nothing where there is none. */
+function tailTexts(reading: Reading, { node }: End): string[] | undefined {
+  if (!node.isTail) return undefined;
+  const texts: string[] = [];
+  for (let at = node.depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
+  return texts;
 }
 
 function findItems(reading: Reading, { many }: Param, end: End): Value | undefined {
-  if (!end.tail) return undefined;
-  const texts: string[] = [];
-  for (let at = end.depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
-  return valueOfMany(many!, texts);
+  return valueOfMany(many!, tailTexts(reading, end) ?? []);
 }
 
-function fitsTail(reading: Reading, { many }: Param, { depth, tail }: End): boolean {
-  if (!tail) return true;
-  const texts: string[] = [];
-  if (many!.isUnique) for (let at = depth - 1; at < reading.count; at += 1) texts.push(reading.segment(at));
-  return fitsNumber(many!, reading.count - depth + 1, texts);
+function fitsTail(reading: Reading, { many }: Param, end: End): boolean {
+  const texts = tailTexts(reading, end);
+  return !texts || fitsNumber(many!, texts.length, texts);
 }
 
-/** The end of a path from a segment on, decoded. */
-export function restOf(reading: Reading, first: number): string {
-  let text = reading.segment(first);
-  for (let at = first + 1; at < reading.count; at += 1) text += "/" + reading.segment(at);
-  return text;
-}
-
-function findRest(reading: Reading, _: Param, { depth, tail }: End): Value | undefined {
-  return tail ? restOf(reading, depth - 1) : undefined;
+function findRest(reading: Reading, _: Param, end: End): Value | undefined {
+  return tailTexts(reading, end)?.join("/");
 }
 
 /** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
@@ -291,10 +293,9 @@ export function isWritable(value: string): boolean {
   return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
 }
 
-function fitsRest(reading: Reading, { rule }: Param, { depth, tail }: End): boolean {
-  if (!tail) return true;
-  const value = restOf(reading, depth - 1);
-  return (!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading);
+function fitsRest(reading: Reading, { rule }: Param, end: End): boolean {
+  const value = tailTexts(reading, end)?.join("/");
+  return value === undefined || ((!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading));
 }
 
 /** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
@@ -307,7 +308,7 @@ export function typed(param: Param, value: Value | undefined): unknown {
 }
 
 export function isSame(left: unknown, right: unknown): boolean {
-  return JSON.stringify(left) === JSON.stringify(right);
+  return left === right || (typeof left === "object" && JSON.stringify(left) === JSON.stringify(right));
 }
 
 /** Sets a property, whatever its name. */

@@ -32,7 +32,7 @@ export type ListName = string;
 
 import { type Matches } from "./follows.js";
 
-export const table: Table = /* @__PURE__ */ new Table("", [], {});
+export const table: Table = /* @__PURE__ */ new Table("", [], {}, {});
 export const tools: Tools = {};
 export const shorten: Shorten | undefined = undefined;
 export const parts: DecisionParts = {};
