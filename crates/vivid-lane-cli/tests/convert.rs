@@ -193,41 +193,41 @@ fn modules_are_written_whole_and_checked() {
     let call = |more: &str| demo(&format!("convert --to typescript --out {} {more}", out.display()));
     let read = |name: &str| std::fs::read_to_string(out.join(name)).expect("it was written");
     let run = call("--browser --check");
-    assert!(run.status == 1 && run.out.contains("routes.ts: is missing"), "{}", run.out);
+    assert!(run.status == 1 && run.out.contains("table.ts: is missing"), "{}", run.out);
     let run = call("--browser");
-    assert!(run.status == 0 && run.err.starts_with("wrote 2 files in "), "{}", run.err);
+    assert!(run.status == 0 && run.err.starts_with("wrote 4 files in "), "{}", run.err);
     assert!(
-        read("routes.ts").contains("readonly \"nights.night\": {")
+        read("table.ts").contains("  [\"nights.night\", \"night\", \"/{date}\"],\n")
             && read("browser.ts").contains("export function start(")
     );
-    assert_eq!(demo("convert --to typescript").out, read("routes.ts"));
+    assert_eq!(demo("convert --to typescript").out, read("table.ts"));
     // Others can read it, as far as they can read any file that is made here.
     let plain = out.join("plain");
     std::fs::write(&plain, "").expect("a file");
     let rights = |path: &Path| std::fs::metadata(path).expect("a file").permissions();
-    assert_eq!(rights(&out.join("routes.ts")), rights(&plain));
-    assert!(call("--browser --check").out.starts_with("current 2 files in "));
-    std::fs::write(out.join("routes.ts"), "// mine\n").expect("a file");
+    assert_eq!(rights(&out.join("table.ts")), rights(&plain));
+    assert!(call("--browser --check").out.starts_with("current 4 files in "));
+    std::fs::write(out.join("table.ts"), "// mine\n").expect("a file");
     let run = call("--check");
-    assert!(run.status == 1 && run.out.contains("routes.ts: differs from what the table makes"), "{}", run.out);
+    assert!(run.status == 1 && run.out.contains("table.ts: differs from what the table makes"), "{}", run.out);
     let run = call("--javascript --browser");
-    assert!(run.status == 0 && run.err.starts_with("wrote 5 files in "), "{}", run.err);
+    assert!(run.status == 0 && run.err.starts_with("wrote 9 files in "), "{}", run.err);
     assert!(
-        read("package.json").contains("\"sideEffects\": false")
-            && read("routes.d.ts").contains("export declare function match(")
+        read("package.json").contains("\"production\": \"./table.js\"")
+            && read("table.d.ts").contains("export declare function match(")
     );
     // What it writes depends on the table alone.
-    let before = read("routes.js");
+    let before = read("table.js");
     call("--javascript");
-    assert_eq!(read("routes.js"), before);
+    assert_eq!(read("table.js"), before);
     for (more, expected) in [("--browser", "`--browser` needs a folder"), ("--check", "`--check` needs a folder")] {
         let run = demo(&format!("convert --to typescript {more}"));
         assert!(run.status == 2 && run.err.contains(expected), "{}", run.err);
     }
-    let file = out.join("routes.ts");
+    let file = out.join("table.ts");
     let run = demo(&format!("convert --to typescript --out {}", file.display()));
     assert!(
-        run.status == 2 && run.err.contains("routes.ts is a file; for TypeScript `--out` names the folder"),
+        run.status == 2 && run.err.contains("table.ts is a file; for TypeScript `--out` names the folder"),
         "{}",
         run.err
     );
@@ -257,7 +257,7 @@ fn a_saved_table_is_written_again() {
     let _watching = Watching(child.expect("the tool starts"));
     let wait_for = |piece: &str| {
         let start = std::time::Instant::now();
-        while !std::fs::read_to_string(out.join("routes.ts")).is_ok_and(|text| text.contains(piece)) {
+        while !std::fs::read_to_string(out.join("table.ts")).is_ok_and(|text| text.contains(piece)) {
             assert!(start.elapsed().as_secs() < 20, "`{piece}` is not written");
             std::thread::sleep(std::time::Duration::from_millis(20));
         }

@@ -30,9 +30,11 @@ const out = mkdtempSync(join(tmpdir(), "runtime-"));
 const run = (...options) => execFileSync(process.execPath, [compiler, ...options], { stdio: "inherit" });
 run("--project", root, "--outDir", join(out, "parts"));
 mkdirSync(folder, { recursive: true });
-for (const [ending, from] of [[".ts", join(root, "src")], [".js", join(out, "parts")], [".d.ts", join(out, "parts")]]) {
+for (const [ending, from] of [[".ts", join(root, "src")], [".js", join(out, "parts")]]) {
   writeFileSync(join(folder, "runtime" + ending), HEADER + sources.map((name) => inlined(join(from, name + ending))).join("\n"));
 }
+// The declarations of a table need no more of the runtime than what is handed out.
+writeFileSync(join(folder, "runtime.d.ts"), HEADER + inlined(join(out, "parts/types.d.ts")));
 
 // What follows the lines of a table, the sentences, and the module of the browser are compiled with a table that stands for any.
 const names = ["declared", "follows", "routes"];

@@ -2,7 +2,7 @@
 // other is known from the table.
 
 import { start, type Change, type Shown, type Site } from "./routes/browser.js";
-import { dataOf, link, place, type FrameName, type Match } from "./routes/routes.js";
+import { address, dataOf, link, linkFrom, place, type FrameName, type Match } from "./routes/routes.js";
 
 const nights = ["2031-04-01", "2031-04-02", "2031-04-03", "2031-04-04"];
 const plates = [["b-1042", "b"], ["v-2210", "v"], ["u-0317", "u"], ["b-1043", "b"]] as const;
@@ -37,9 +37,9 @@ function page(found: Match): string {
         ${list([1, 2, 3].map((number) => a(link("nights.night.exposures.exposure", { date: found.params.date, number }), `Exposure ${number}`)))}`;
     case "exposure": {
       const { number } = found.params;
-      return `<h1>Exposure ${number}</h1><p>${number > 1 ? a(link("nights.night.exposures.exposure", { number: number - 1 }, { from: found }), "Back one") : "The first one"}
-        · ${a(link("nights.night.exposures.exposure", { number: number + 1 }, { from: found }), "On one")}
-        · ${a(link("nights.night", {}, { from: found }), "Its night")}</p>`;
+      return `<h1>Exposure ${number}</h1><p>${number > 1 ? a(linkFrom(found, "nights.night.exposures.exposure", { number: number - 1 }), "Back one") : "The first one"}
+        · ${a(linkFrom(found, "nights.night.exposures.exposure", { number: number + 1 }), "On one")}
+        · ${a(linkFrom(found, "nights.night"), "Its night")}</p>`;
     }
     case "plate-list": {
       const chosen = found.params.band ?? [];
@@ -53,15 +53,15 @@ function page(found: Match): string {
     case "observer-list":
       return `<h1>Observers</h1>${list([...observers].map((observer) => a(link("observers.observer", { observer }), observer)))}`;
     case "observer":
-      return `<h1>${text(found.params.observer)}</h1><p>${a(link("observers.observer.logbook", {}, { from: found }), "The logbook")}</p>`;
+      return `<h1>${text(found.params.observer)}</h1><p>${a(linkFrom(found, "observers.observer.logbook"), "The logbook")}</p>`;
     case "logbook":
       return `<h1>The logbook of ${text(found.params.observer)}</h1>
         <form id="entry"><label>A new entry <input name="entry"></label></form><p id="kept"></p>`;
     case "sign-in":
       return `<h1>Sign in</h1><p>Observers may read logbooks.</p><p><button id="in" type="button">I am an observer</button>
-        · ${a(link("observers.join", {}, { from: found, back: "carry" }), "Join first")}</p>`;
+        · ${a(linkFrom(found, "observers.join", {}, { back: "carry" }), "Join first")}</p>`;
     case "join":
-      return `<h1>Join</h1><p>${a(link("observers.sign-in", {}, { from: found, back: "carry" }), "Done: sign in")}</p>`;
+      return `<h1>Join</h1><p>${a(linkFrom(found, "observers.sign-in", {}, { back: "carry" }), "Done: sign in")}</p>`;
     default:
       return `<h1>${text(found.page)}</h1><p>${text(JSON.stringify(found.params))}</p>`;
   }
@@ -109,7 +109,7 @@ const site: Site = start({
   visitor: () => ({ meets: met, lists: { observers } }),
   prepare: (found) => {
     // Here the data of the page would be fetched; the dot shows which pages are ready.
-    for (const one of document.querySelectorAll(`a[href="${CSS.escape(found.address)}"]`)) one.classList.add("ready");
+    for (const one of document.querySelectorAll(`a[href="${CSS.escape(address(found))}"]`)) one.classList.add("ready");
   },
   title: (decision) => `${document.querySelector("h1")?.textContent} · Larkfell${isInFragment && decision.status !== 200 ? " (lost)" : ""}`,
   mayLeave: () => !document.querySelector<HTMLInputElement>("#entry input")?.value || confirm("The entry is not kept. Leave it?"),

@@ -407,7 +407,7 @@ async fn what_goes_wrong(has_navigation: bool) -> Outcome {
     std::fs::create_dir_all(app.join("routes"))?;
     std::fs::write(app.join("index.html"), FIXTURE)?;
     std::fs::write(app.join("fixture.js"), include_str!("fixture.js"))?;
-    for name in ["routes.js", "browser.js"] {
+    for name in ["routes.js", "table.js", "runtime.js", "browser.js"] {
         std::fs::copy(format!("{ROOT}/examples/browser/dist/routes/{name}"), app.join("routes").join(name))?;
     }
     let visitor = Visitor::at(has_navigation, app.to_str().expect("a path")).await;

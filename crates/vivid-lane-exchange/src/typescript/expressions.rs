@@ -92,6 +92,9 @@ impl Writer {
     }
 
     fn group(&mut self, out: &mut String, inner: &Hir, is_last: bool) -> Option<()> {
+        if let HirKind::Capture(capture) = inner.kind() {
+            return self.group(out, &capture.sub, is_last);
+        }
         out.push_str("(?:");
         if let HirKind::Alternation(ways) = inner.kind() {
             self.choices = self.choices.saturating_mul(ways.len());

@@ -1,9 +1,9 @@
 //! The routes of a table as lines, in the order in which they are declared.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
-use vivid_lane::lookup::{Export, Parameter};
 use vivid_lane::RouteRef;
+use vivid_lane::lookup::{Export, ParamKind, Parameter, Shape};
 
 use super::rules::Rules;
 use super::text;
@@ -19,7 +19,9 @@ pub(super) struct Lines<'t> {
     indices: HashMap<&'t str, usize>,
     /// The names of the ways, by their leaves.
     ends: HashMap<usize, String>,
-    /// The template from the root, as the module works it out.
+    /// The leaves at whose nodes nothing else ends.
+    lone: HashSet<usize>,
+    /// The templates from the root.
     templates: Vec<String>,
 }
 
@@ -39,7 +41,8 @@ fn path_of(template: &str) -> &str {
 /// The names of the variables of a template.
 fn names_in(template: &str) -> Vec<&str> {
     let expressions = template.split('{').skip(1).filter_map(|rest| rest.split_once('}')).map(|(inner, _)| inner);
-    let variables = expressions.flat_map(|inner| inner.trim_start_matches(['+', '#', '.', '/', ';', '?', '&']).split(','));
+    let variables =
+        expressions.flat_map(|inner| inner.trim_start_matches(['+', '#', '.', '/', ';', '?', '&']).split(','));
     variables.map(|name| name.trim_end_matches('*')).collect()
 }
 
@@ -116,11 +119,12 @@ impl<'t> Lines<'t> {
                 ends.insert(*leaf, name);
             }
         }
-        let mut lines = Self { export, ways, routes, indices, ends, templates: Vec::new() };
-        for route in routes {
-            lines.templates.push(route.path().to_string());
-        }
-        lines
+        let lone = export.nodes.iter().filter_map(|node| match node.leaves.as_slice() {
+            [leaf] => Some(*leaf),
+            _ => None,
+        });
+        let templates = routes.iter().map(|route| route.path().to_string()).collect();
+        Self { export, ways, routes, indices, ends, lone: lone.collect(), templates }
     }
 
     /// The name of a way: that of its route, with its number where it is not the first.
@@ -130,9 +134,30 @@ impl<'t> Lines<'t> {
 
     /// The template of a route as the module works it out.
     fn template(&self, route: RouteRef<'_>) -> String {
-        let above = route.parent().and_then(|parent| self.indices.get(parent.name())).map(|&at| path_of(&self.templates[at]));
+        let above =
+            route.parent().and_then(|parent| self.indices.get(parent.name())).map(|&at| path_of(&self.templates[at]));
         let whole = format!("{}{}", above.filter(|above| *above != "/").unwrap_or_default(), route.own_path());
         if whole.is_empty() { "/".to_owned() } else { whole }
+    }
+
+    /// Whether a link must be read back before it is handed out. A path of literals alone is answered by its route, and single values of
+    /// a query are read as they were written.
+    pub(super) fn is_checked(&self, at: usize, route: RouteRef<'_>) -> bool {
+        let exported = &self.export.routes[at];
+        let is_plain = |param: Parameter<'_>| param.kind() == ParamKind::Query && param.shape() == Shape::One;
+        let is_literal = |segment: &Vec<Piece>| matches!(segment.as_slice(), [Piece::Text(_)]);
+        let is_certain = match self.ways[at].as_slice() {
+            [(leaf, way)] => {
+                way.segments.iter().all(is_literal)
+                    && route.parameters().all(is_plain)
+                    && exported.query_literals.is_empty()
+                    && route.host().is_none()
+                    && self.export.single_patterns.is_empty()
+                    && self.lone.contains(leaf)
+            }
+            _ => false,
+        };
+        exported.is_read_back && !is_certain
     }
 
     /// The line of a route.
@@ -140,14 +165,14 @@ impl<'t> Lines<'t> {
         let page = route.page().filter(|_| route.redirect_status().is_none());
         let mut more = Vec::new();
         let exported = &self.export.routes[at];
-        if page.is_some() && exported.is_read_back {
+        if page.is_some() && self.is_checked(at, route) {
             more.push("check: 1".to_owned());
         }
         self.tree(at, route, &mut more);
         let host: Vec<&str> = route.host().map(|host| names_in(host.as_str())).unwrap_or_default();
-        let own_host = route.host().filter(|host| {
-            route.parent().and_then(RouteRef::host).is_none_or(|above| above.as_str() != host.as_str())
-        });
+        let own_host = route
+            .host()
+            .filter(|host| route.parent().and_then(RouteRef::host).is_none_or(|above| above.as_str() != host.as_str()));
         if self.template(route) != route.path().as_str() {
             more.push(format!("template: {}", text(route.path().as_str())));
         }
@@ -231,7 +256,8 @@ impl<'t> Lines<'t> {
         };
         if let Some(above) = above {
             let follows = |own: &[Vec<Vec<Piece>>]| {
-                let product = above.iter().flat_map(|(start, covers)| own.iter().map(move |rest| (start, covers, rest)));
+                let product =
+                    above.iter().flat_map(|(start, covers)| own.iter().map(move |rest| (start, covers, rest)));
                 let product = product.map(|(start, covers, rest)| {
                     let segments: Vec<Vec<Piece>> = start.iter().chain(rest).cloned().collect();
                     let is_tail = rest.last().is_some_and(|last| self.is_tail(at, last));

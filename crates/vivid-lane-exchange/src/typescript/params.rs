@@ -26,9 +26,9 @@ struct Spec {
 /// The parameters of all routes.
 pub(super) struct Params {
     /// The keys in the order in which they are written, each with its call.
-    pub(super) entries: Vec<(String, String)>,
+    pub(super) entries: Named,
     /// Rules that several parameters share.
-    pub(super) shared: Vec<(String, String)>,
+    pub(super) shared: Named,
     /// What each rule of a segment is written as.
     texts: HashMap<usize, String>,
     /// For what is written the key of the first parameter that has it.
@@ -187,7 +187,8 @@ fn choose(routes: &[RouteRef<'_>], specs: &[Vec<Spec>]) -> Vec<(String, Spec)> {
     let mut order = Vec::new();
     for (route, own) in routes.iter().zip(specs) {
         for (param, spec) in route.parameters().zip(own) {
-            let inherited = route.parent().is_some_and(|parent| parent.parameters().any(|known| known.name() == param.name()));
+            let inherited =
+                route.parent().is_some_and(|parent| parent.parameters().any(|known| known.name() == param.name()));
             if inherited {
                 continue;
             }
@@ -302,8 +303,11 @@ fn order_of_patterns(export: &Export, alike: &[usize]) -> Vec<Step> {
     order
 }
 
+/// Names, each with what is written under it.
+type Named = Vec<(String, String)>;
+
 /// The entries with names for the rules that several of them share, and these rules.
-fn share(chosen: &[(String, Spec)], cut: &HashSet<&str>) -> (Vec<(String, String)>, Vec<(String, String)>) {
+fn share(chosen: &[(String, Spec)], cut: &HashSet<&str>) -> (Named, Named) {
     let mut counts: HashMap<&str, Vec<&str>> = HashMap::new();
     for (key, spec) in chosen {
         if spec.is_in_path && spec.texts.contains('(') {
@@ -312,8 +316,7 @@ fn share(chosen: &[(String, Spec)], cut: &HashSet<&str>) -> (Vec<(String, String
     }
     let mut shared: Vec<(String, String)> = Vec::new();
     for (key, spec) in chosen {
-        let is_first =
-            |keys: &Vec<&str>| (keys.len() > 1 || cut.contains(spec.texts.as_str())) && keys[0] == key;
+        let is_first = |keys: &Vec<&str>| (keys.len() > 1 || cut.contains(spec.texts.as_str())) && keys[0] == key;
         if counts.get(spec.texts.as_str()).is_some_and(is_first) {
             let word: String = key.chars().map(|one| if one.is_ascii_alphanumeric() { one } else { '_' }).collect();
             let mut name = format!("{word}Rule");

@@ -54,7 +54,8 @@ pub(super) fn write(table: &Table, form: Form, notes: &mut Notes) -> Vec<File> {
     let mut rules = Rules { export: &export, notes, imports: FUNCTIONS.iter().copied().collect() };
     let cuts = Cuts::of(&export);
     let params = Params::new(table, &mut rules, &cuts.rules);
-    let of_routes: Vec<String> = routes.iter().enumerate().map(|(at, route)| lines.line(at, *route, &mut rules)).collect();
+    let of_routes: Vec<String> =
+        routes.iter().enumerate().map(|(at, route)| lines.line(at, *route, &mut rules)).collect();
     let mut site = Site { table, export: &export, params: &params, lines: &lines, rules: &mut rules, cuts: &cuts };
     let entries = site.entries();
     let tools = site.tools();
@@ -62,8 +63,7 @@ pub(super) fn write(table: &Table, form: Form, notes: &mut Notes) -> Vec<File> {
 
     let key = |name: &str| if is_word(name) { name.to_owned() } else { text(name) };
     let shared = params.shared.iter();
-    let shared: String =
-        shared.map(|(name, written)| format!("const {name} = /* @__PURE__ */ {written};\n")).collect();
+    let shared: String = shared.map(|(name, written)| format!("const {name} = /* @__PURE__ */ {written};\n")).collect();
     let of_params = params.entries.iter();
     let of_params: String = of_params.map(|(name, written)| format!("  {}: {written},\n", key(name))).collect();
     let body = |(params_type, lines_type, tools_type, shorten_type, parts_type): (&str, &str, &str, &str, &str)| {
@@ -91,18 +91,9 @@ pub(super) fn write(table: &Table, form: Form, notes: &mut Notes) -> Vec<File> {
         let javascript = format!("{HEADER}{imports}\n{shared}\n{}{FOLLOWS_JS}", body(("", "", "", "", "")));
         let declarations =
             format!("{HEADER}import type * as T from \"./runtime.js\";\n\n{types}\n{FOLLOWS_D_TS}\nexport {{}};\n");
-        return vec![
-            File { name: "table.js", text: javascript },
-            File { name: "table.d.ts", text: declarations },
-        ];
+        return vec![File { name: "table.js", text: javascript }, File { name: "table.d.ts", text: declarations }];
     }
-    let typed = (
-        ": T.Params",
-        ": readonly T.Line[]",
-        ": T.Tools",
-        ": T.Shorten | undefined",
-        ": T.DecisionParts",
-    );
+    let typed = (": T.Params", ": readonly T.Line[]", ": T.Tools", ": T.Shorten | undefined", ": T.DecisionParts");
     let imports = format!("{imports}import type * as T from \"./runtime.js\";\n");
     let typescript = format!("{HEADER}{imports}\n{types}\n{shared}\n{}{FOLLOWS_TS}", body(typed));
     vec![File { name: "table.ts", text: typescript }]
@@ -115,7 +106,11 @@ fn is_as_it_is(one: char) -> bool {
 
 /// Entries of an object, on lines of their own where there are any.
 fn wrapped(entries: &[String]) -> String {
-    if entries.is_empty() { String::new() } else { format!("\n{}\n", entries.iter().map(|entry| format!("  {entry},")).collect::<Vec<_>>().join("\n")) }
+    if entries.is_empty() {
+        String::new()
+    } else {
+        format!("\n{}\n", entries.iter().map(|entry| format!("  {entry},")).collect::<Vec<_>>().join("\n"))
+    }
 }
 
 /// The segments that are cut into pieces, and the rules by whose automata this is done.
@@ -131,8 +126,13 @@ struct Cuts {
 
 impl Cuts {
     fn of(export: &Export) -> Self {
-        let mut cuts =
-            Self { has_pieces: false, are_simple: true, has_marks: false, rules: BTreeSet::new(), marked: BTreeSet::new() };
+        let mut cuts = Self {
+            has_pieces: false,
+            are_simple: true,
+            has_marks: false,
+            rules: BTreeSet::new(),
+            marked: BTreeSet::new(),
+        };
         let of_hosts = export.routes.iter().filter_map(|route| route.host.as_ref());
         let of_hosts = of_hosts.map(|host| {
             let pieces = host.pieces.iter().map(|piece| piece.clone().map_err(|(rule, _)| rule));
@@ -217,7 +217,8 @@ impl Site<'_, '_> {
             entries.push(format!("fallback: {}", text(fallback)));
         }
         let needs = table.needs().map(|need| {
-            let otherwise = table.need_otherwise(need).map_or_else(|| "undefined".to_owned(), |route| text(route.name()));
+            let otherwise =
+                table.need_otherwise(need).map_or_else(|| "undefined".to_owned(), |route| text(route.name()));
             format!("{}: {otherwise}", text(need))
         });
         let needs: Vec<String> = needs.collect();
@@ -326,19 +327,15 @@ impl Site<'_, '_> {
         let several = self.rules.import("several");
         let ends: Vec<String> = ends.into_iter().map(|pair| format!("\n    {pair},")).collect();
         let ends = if ends.is_empty() { String::new() } else { format!("{}\n  ", ends.concat()) };
-        entries.push(format!(
-            "several: /* @__PURE__ */ {several}([{}], [{}], [{ends}])",
-            list(steps),
-            list(single),
-        ));
+        entries.push(format!("several: /* @__PURE__ */ {several}([{}], [{}], [{ends}])", list(steps), list(single),));
     }
 
     /// What links need.
     fn tools(&mut self) -> String {
         let mut tools = Vec::new();
         let is_page = |route: &RouteRef<'_>| route.page().is_some() && route.redirect_status().is_none();
-        let mut pages = self.table.routes().zip(&self.export.routes).filter(|(route, _)| is_page(route));
-        if pages.any(|(_, exported)| exported.is_read_back) {
+        let mut pages = self.table.routes().enumerate().filter(|(_, route)| is_page(route));
+        if pages.any(|(at, route)| self.lines.is_checked(at, route)) {
             tools.push(self.rules.import("readBack").to_owned());
         }
         if self.has_kind(|param| !matches!(param.shape(), vivid_lane::lookup::Shape::One)) {
@@ -367,16 +364,21 @@ impl Site<'_, '_> {
 
     fn decisions(&mut self) -> OfDecisions {
         // A default in the query is left out without a doubt where no other route may answer.
-        let has_default = |param: vivid_lane::lookup::Parameter<'_>| param.is_optional() && param.default_value().is_some();
+        let has_default =
+            |param: vivid_lane::lookup::Parameter<'_>| param.is_optional() && param.default_value().is_some();
         let of_path = |kind| matches!(kind, ParamKind::Segment | ParamKind::Items | ParamKind::Rest);
         let may_be_short = self.has_kind(|param| has_default(param) || param.kind() == ParamKind::Query);
-        let is_doubtful = may_be_short
-            && (self.has_several() || self.has_kind(|param| has_default(param) && of_path(param.kind())));
+        let is_doubtful =
+            may_be_short && (self.has_several() || self.has_kind(|param| has_default(param) && of_path(param.kind())));
         let mut parts = Vec::new();
         let shorten = if is_doubtful { "/* @__PURE__ */ shortener(tools)" } else { "undefined" };
         if may_be_short {
             let shortener = self.rules.import("shortener");
-            parts.push(if is_doubtful { "shorten".to_owned() } else { format!("shorten: /* @__PURE__ */ {shortener}(tools)") });
+            parts.push(if is_doubtful {
+                "shorten".to_owned()
+            } else {
+                format!("shorten: /* @__PURE__ */ {shortener}(tools)")
+            });
         }
         if self.table.routes().any(|route| route.redirect_status().is_some()) {
             parts.push(format!("redirected: /* @__PURE__ */ {}(tools)", self.rules.import("redirector")));

@@ -180,6 +180,21 @@ export interface Transition {
   readonly changed: readonly Change[];
 }
 
+/** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
+export interface LinkOptions {
+  readonly back?: "carry" | "here" | undefined;
+}
+
+/** How the site is reached. */
+export interface Place {
+  /** Scheme and host; empty where the table declares none. */
+  readonly origin: string;
+  /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
+  readonly base: string;
+  /** Do the addresses of pages stand in the fragment? */
+  readonly isInFragment: boolean;
+}
+
 /** What kept a link from being made. */
 export type LinkErrorKind =
   | "unknown-route"
@@ -2826,11 +2841,6 @@ function inheritedFrom(at: object, target: Route): (Value | undefined)[] {
   });
 }
 
-/** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
-export interface LinkOptions {
-  readonly back?: "carry" | "here" | undefined;
-}
-
 export const RETURN = "return";
 
 /** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
@@ -2902,16 +2912,6 @@ export function transitionIn(from: object | undefined, to: object): Transition {
   });
   const names = (levels: readonly Level[]): string[] => levels.map(({ route }) => route);
   return { kept: names(next.slice(0, same)), left: names(old.slice(same)).reverse(), entered: names(next.slice(same)), changed };
-}
-
-/** How the site is reached. */
-export interface Place {
-  /** Scheme and host; empty where the table declares none. */
-  readonly origin: string;
-  /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
-  readonly base: string;
-  /** Do the addresses of pages stand in the fragment? */
-  readonly isInFragment: boolean;
 }
 
 export function placeIn({ site: { origin = "", base = "", locate } }: Table): Place {

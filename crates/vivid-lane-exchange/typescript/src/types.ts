@@ -178,6 +178,21 @@ export interface Transition {
   readonly changed: readonly Change[];
 }
 
+/** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
+export interface LinkOptions {
+  readonly back?: "carry" | "here" | undefined;
+}
+
+/** How the site is reached. */
+export interface Place {
+  /** Scheme and host; empty where the table declares none. */
+  readonly origin: string;
+  /** The path under which the site is mounted, without a slash at its end; for a site in the fragment, the path of its document. */
+  readonly base: string;
+  /** Do the addresses of pages stand in the fragment? */
+  readonly isInFragment: boolean;
+}
+
 /** What kept a link from being made. */
 export type LinkErrorKind =
   | "unknown-route"

@@ -68,7 +68,7 @@ test("tables become other forms, and others tables", () => {
   const yaml = lane.convert("[routes.home]\npath = '/'\npage = 'home'\n", { to: "yaml" });
   assert.deepEqual([yaml.status, yaml.text], [0, "routes:\n  home:\n    path: /\n    page: home\n"]);
   const made = lane.convert(source, { to: "typescript", browser: true, javascript: true });
-  assert.deepEqual(Object.keys(made.files).sort(), ["browser.d.ts", "browser.js", "package.json", "routes.d.ts", "routes.js"].map((name) => `modules/${name}`));
+  assert.deepEqual(Object.keys(made.files).sort(), ["browser.d.ts", "browser.js", "package.json", "routes.d.ts", "routes.js", "runtime.d.ts", "runtime.js", "table.d.ts", "table.js"].map((name) => `modules/${name}`));
   const pages = lane.convert({ "index.html": "<title>Home</title>", "nights/{date}.html": "<title>Night</title>" }, { from: "pages" });
   assert.match(pages.text, /path = "\/\{date\}"/);
   const described = lane.convert({ text: file("api.yaml") }, { from: "openapi" });
@@ -135,7 +135,7 @@ test("a build tool's configuration writes modules", async (t) => {
   const out = join(work, "made");
   writeFileSync(table, "[routes.home]\npath = '/'\npage = 'home'\n");
   writeModules({ table, out, javascript: true });
-  assert.match(readFileSync(join(out, "routes.js"), "utf8"), /home/);
+  assert.match(readFileSync(join(out, "table.js"), "utf8"), /home/);
   writeFileSync(table, "[routes.home]\npath = 'x'\npage = 'home'\n");
   assert.throws(() => writeModules({ table, out }), /path-start/);
   const reports = [];
@@ -150,5 +150,5 @@ test("a build tool's configuration writes modules", async (t) => {
   writeFileSync(table, "[routes.mended]\npath = '/'\npage = 'home'\n");
   await report;
   assert.deepEqual(reports[1], [`wrote 3 files in ${out}`, false]);
-  assert.match(readFileSync(join(out, "routes.js"), "utf8"), /mended/);
+  assert.match(readFileSync(join(out, "table.js"), "utf8"), /mended/);
 });

@@ -160,7 +160,7 @@ fn modules_are_written_again_after_each_save() {
         .expect("node starts");
     let mut child = Running(child);
     let mut lines = BufReader::new(child.0.stderr.take().expect("a pipe")).lines().map(|line| line.expect("a line"));
-    let made = folder.join("made/routes.ts");
+    let made = folder.join("made/table.ts");
     let until = |text: &str| {
         let begin = Instant::now();
         while !std::fs::read_to_string(&made).is_ok_and(|made| made.contains(text)) {

@@ -3,10 +3,10 @@
 //! Needs `node` and the compiler of the language, so it is run by its own script, which brings them.
 
 mod data;
-//mod guide;
+mod guide;
 mod law;
 #[allow(dead_code, reason = "the laws of the matcher use all of it")]
 #[path = "../reference/mod.rs"]
 mod reference;
-//mod types;
+mod types;
 mod workshop;

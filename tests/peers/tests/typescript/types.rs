@@ -3,7 +3,7 @@
 use std::process::Command;
 
 use vivid_lane::Table;
-use vivid_lane_exchange::typescript;
+use vivid_lane_exchange::typescript::{self, Form};
 
 use crate::workshop::{Workshop, write};
 
@@ -87,10 +87,10 @@ pub(crate) fn compile(workshop: &Workshop, more: &[&str], files: &[&str]) -> (bo
     (output.status.success(), String::from_utf8_lossy(&output.stdout).into_owned())
 }
 
-const HEAD: &str = "import { dataOf, decide, isActive, link, match, transition, up } from \"./routes.js\";\n\
+const HEAD: &str = "import { address, dataOf, decide, frames, isActive, levels, link, linkFrom, match, transition, up } from \"./routes.js\";\n\
     import type { Decision, Found, FrameName, LevelName, ListName, Match, NeedName, PageName, Params, RouteName } from \"./routes.js\";\n\
     export type All = [Decision, FrameName, LevelName, ListName, Match, NeedName, PageName, RouteName];\n\
-    export const functions: unknown = [dataOf, decide, isActive, link, match, transition, up];\n\
+    export const functions: unknown = [address, dataOf, decide, frames, isActive, levels, link, linkFrom, match, transition, up];\n\
     export type Night = Found<\"nights.night\">; export type Of = Params<\"exposure\">;\n";
 
 const RIGHT: &str = r#"
@@ -130,10 +130,10 @@ export function shown(found: Match): string {
         return lang ?? "none";
     }
     if (found.route === "nights") {
-        const title: "Nights" = found.data.title;
+        const title: "Nights" = dataOf(found.route).title;
         return title;
     }
-    return found.frames.join(" ") + found.levels.map((level) => level.covered).join("");
+    return frames(found).join(" ") + levels(found).map((level) => level.covered).join("");
 }
 export function answered(decision: Decision): string {
     switch (decision.outcome) {
@@ -157,8 +157,8 @@ const all: string[] = [
     answered(decide("/observers/ada", { lists, meets })), answered(decide("/observers/ada", { lists })),
 ];
 if (night) {
-    all.push(link("nights", {}, { from: night }), up(night) ?? "", isActive(night, "nights") ?? "", transition(undefined, night).entered.join("+"));
-    all.push(link("nights.night", {}, { from: night }), night.address, dataOf("nights").title);
+    all.push(linkFrom(night, "nights"), up(night) ?? "", isActive(night, "nights") ?? "", transition(undefined, night).entered.join("+"));
+    all.push(linkFrom(night, "nights.night"), address(night), dataOf("nights").title);
 }
 declare const console: { log(text: string): void };
 console.log(all.join("\n"));
@@ -194,12 +194,18 @@ const WRONG: &[(&str, &str)] = &[
     ("data", r#"export const title: "Night" = dataOf("nights").title;"#),
 ];
 
+/// Writes the files of a table into a folder.
+fn write_modules(workshop: &Workshop, table: &Table, javascript: bool) {
+    for file in typescript::files(table, Form { javascript, browser: false }).files {
+        write(&workshop.folder.join(file.name), &file.text);
+    }
+}
+
 #[test]
 fn only_what_the_table_has_compiles() {
     let workshop = Workshop::new("types");
     let table = Table::from_toml(TABLE).expect("it can be built");
-    let module = typescript::files(&table, Default::default());
-    write(&workshop.folder.join("routes.ts"), &module.typescript);
+    write_modules(&workshop, &table, false);
     write(&workshop.folder.join("right.ts"), &format!("{HEAD}{RIGHT}"));
     for lib in ["es2020", "es2020,dom", "esnext,dom,dom.iterable"] {
         let (is_compiled, told) = compile(&workshop, &["--lib", lib], &["right.ts"]);
@@ -218,15 +224,68 @@ fn only_what_the_table_has_compiles() {
     for (file, (_, text)) in files.iter().zip(WRONG) {
         assert!(told.contains(&format!("{file}({line},")), "{text}\n{told}");
     }
+    for words in NAMED {
+        assert!(words.iter().all(|word| told.contains(word)), "{words:?}\n{told}");
+    }
 
-    // The same for those who have no compiler: the declarations say what the module is.
+    // The same for those who have no compiler: the declarations say what the modules are.
     let plain = Workshop::new("declared");
-    write(&plain.folder.join("routes.js"), &module.javascript);
-    write(&plain.folder.join("routes.d.ts"), &module.declarations);
+    write_modules(&plain, &table, true);
     write(&plain.folder.join("right.ts"), &format!("{HEAD}{RIGHT}"));
     let (is_compiled, told) = compile(&plain, &["--lib", "es2020"], &["right.ts"]);
     assert!(is_compiled, "{told}");
     std::fs::rename(plain.folder.join("out/right.js"), plain.folder.join("right.js")).expect("it was compiled");
     let (_, told) = plain.node("right.js");
     assert_eq!(told.trim(), PRINTED);
+}
+
+/// What errors name: the route, the parameter, and what was expected.
+const NAMED: &[&[&str]] = &[
+    &["'\"nights.nigth\"' is not assignable to parameter of type", "keyof Routes"],
+    &["Property 'date' is missing in type '{}' but required in type 'LinkValues<\"nights.night\","],
+    &["'day' does not exist in type 'LinkValues<\"nights.night\","],
+];
+
+/// A table of many routes, and a program with a link to each and a registry of all pages.
+fn large(count: usize) -> (Table, String) {
+    let mut text = String::new();
+    let (mut links, mut views) = (String::new(), String::new());
+    for at in 0..count / 5 {
+        for (name, path, values) in [
+            ("", format!("/res{at}"), ""),
+            (".new", "/new".to_owned(), ""),
+            (".one", "/{id}".to_owned(), ", { id: 7 }"),
+            (".one.edit", "/edit".to_owned(), ", { id: 7 }"),
+            (".one.log", "/log".to_owned(), ", { id: 7 }"),
+        ] {
+            let rule = if name == ".one" { "params.id = 'natural'\n" } else { "" };
+            text.push_str(&format!("[routes.res{at}{name}]\npath = '{path}'\npage = 'p{at}{name}'\n{rule}"));
+            links.push_str(&format!("link(\"res{at}{name}\"{values}),\n"));
+            views.push_str(&format!("\"p{at}{name}\": (found) => found.page,\n"));
+        }
+    }
+    let program = format!(
+        "import {{ link, match, type Registry }} from \"./routes.js\";\nexport const links: string[] = [{links}];\n\
+         export const views: Registry<string> = {{{views}}};\nexport const found = (): string => match(\"/\")?.page ?? \"\";\n"
+    );
+    (Table::from_toml(&text).expect("it can be built"), program)
+}
+
+/// What the compiler does for a table, in its own measure: the types that it makes.
+fn types_made(count: usize) -> usize {
+    let workshop = Workshop::new(&format!("large{count}"));
+    let (table, program) = large(count);
+    write_modules(&workshop, &table, false);
+    write(&workshop.folder.join("uses.ts"), &program);
+    let (is_compiled, told) = compile(&workshop, &["--lib", "es2020", "--extendedDiagnostics"], &["uses.ts"]);
+    assert!(is_compiled, "{told}");
+    let instantiations = told.lines().find_map(|line| line.strip_prefix("Instantiations:"));
+    instantiations.and_then(|count| count.trim().parse().ok()).expect("the compiler says what it did")
+}
+
+#[test]
+fn tables_of_any_size_compile() {
+    let [small, middle, large] = [10, 1000, 5000].map(types_made);
+    // Linear: what a route takes does not grow with the table.
+    assert!((large - small) / 4990 <= (middle - small) / 990 + 1, "{small}, {middle}, {large}");
 }

@@ -8,8 +8,8 @@ use vivid_lane::link::{Active, LinkErrorKind};
 use vivid_lane::lookup::Position;
 use vivid_lane::navigate::transition;
 use vivid_lane::{Answer, Decision, Match, Question, Request, RouteRef, Table, Value};
-use vivid_lane_exchange::typescript::{self, Form};
 use vivid_lane_exchange::data_to_json;
+use vivid_lane_exchange::typescript::{self, Form};
 
 pub(crate) struct Workshop {
     pub(crate) folder: PathBuf,
@@ -36,6 +36,7 @@ impl Visitor {
 /// The values that all lists hold.
 pub(crate) const LISTED: [&str; 2] = ["ada", "grace"];
 
+/// For node as it is.
 const JAVASCRIPT: Form = Form { javascript: true, browser: false };
 
 /// Runs every case in the modules, and gathers those that differ.
