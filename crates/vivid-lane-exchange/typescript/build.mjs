@@ -30,9 +30,12 @@ const out = mkdtempSync(join(tmpdir(), "runtime-"));
 const run = (...options) => execFileSync(process.execPath, [compiler, ...options], { stdio: "inherit" });
 run("--project", root, "--outDir", join(out, "parts"));
 mkdirSync(folder, { recursive: true });
-for (const [ending, from] of [[".ts", join(root, "src")], [".js", join(out, "parts")]]) {
-  writeFileSync(join(folder, "runtime" + ending), HEADER + sources.map((name) => inlined(join(from, name + ending))).join("\n"));
-}
+/** The sources as one text. */
+const joined = (from, ending) => sources.map((name) => inlined(join(from, name + ending))).join("\n");
+writeFileSync(join(folder, "runtime.ts"), HEADER + joined(join(root, "src"), ".ts"));
+// What is compiled is not read, so it has no comments but those for bundlers.
+const uncommented = joined(join(out, "parts"), ".js").replace(/^ *\/\*\*[^]*?\*\/\n|^ *\/\/.*\n/gm, "");
+writeFileSync(join(folder, "runtime.js"), HEADER + uncommented);
 // The declarations of a table need no more of the runtime than what is handed out.
 writeFileSync(join(folder, "runtime.d.ts"), HEADER + inlined(join(out, "parts/types.d.ts")));
 

@@ -229,7 +229,7 @@ impl<'t> Lines<'t> {
                 Piece::Text(text) => Piece::Text(text.clone()),
                 Piece::Value(index) => {
                     let same = params.iter().position(|param| param.name() == own[*index].name());
-                    // A value that the route does not have is none of its own.
+                    // The route has no such parameter, so the comparison fails.
                     same.map_or_else(|| Piece::Text(String::new()), Piece::Value)
                 }
             };

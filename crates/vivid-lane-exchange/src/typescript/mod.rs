@@ -117,7 +117,8 @@ pub fn files(table: &Table, form: Form) -> Files {
 /// What a package manager needs to know. In production the table stands for the routes, so that errors are not put into words.
 fn package(has_browser: bool) -> Json {
     let routes = json!({ "types": "./routes.d.ts", "production": "./table.js", "default": "./routes.js" });
-    let mut exports = json!({ "./routes": routes });
+    let table = json!({ "types": "./table.d.ts", "default": "./table.js" });
+    let mut exports = json!({ "./routes": routes, "./table": table });
     if has_browser {
         exports["./browser"] = json!({ "types": "./browser.d.ts", "default": "./browser.js" });
     }

@@ -37,7 +37,7 @@ pub(super) struct Params {
     pub(super) order: Vec<Step>,
 }
 
-/// What tells rules of segments apart: those that take any text are one.
+/// The identity of a segment's rule. All rules that accept any text count as the same one.
 fn identity(export: &Export, index: usize) -> usize {
     let rule = &export.rules[index];
     let is_any = rule.tests.is_empty() && rule.list.is_none() && rule.join.is_none();

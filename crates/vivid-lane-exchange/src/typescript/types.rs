@@ -71,7 +71,7 @@ fn union<'t>(out: &mut String, what: &str, name: &str, words: impl Iterator<Item
     let _ = writeln!(out, "\n/** {what} */\nexport type {name} ={union};");
 }
 
-/// Where values stand: in a match, or in the call that makes a link.
+/// Where values are used: in a match, or in the call that makes a link.
 #[derive(Clone, Copy, PartialEq)]
 enum Place {
     Found,

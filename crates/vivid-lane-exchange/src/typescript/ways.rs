@@ -1,4 +1,4 @@
-//! The ways through the tree, by route: what stands in each segment, from the root on.
+//! The ways through the tree, by route: the pieces of each segment, from the root on.
 
 use std::collections::HashMap;
 

@@ -41,7 +41,7 @@ const FUNCTIONS: &[&str] = &[
     "upIn",
 ];
 
-/// The limits that the runtime has where a table says nothing.
+/// The default limits of the runtime.
 const BYTES: usize = 8192;
 const SEGMENTS: usize = 128;
 
@@ -161,7 +161,7 @@ impl Cuts {
 
 /// What only some tables need to decide.
 struct OfDecisions {
-    /// What finds out whether a page has a shorter address, where a match cannot tell by itself.
+    /// The function that finds the shorter address of a page, where a match alone cannot decide whether there is one.
     shorten: &'static str,
     parts: String,
 }
@@ -295,7 +295,7 @@ impl Site<'_, '_> {
         if !self.has_several() {
             return;
         }
-        // The module knows a segment by its place among those that are none of a tail.
+        // The module compares segments by their rank outside of tails.
         let order = self.params.order.iter().enumerate().map(|(rank, step)| (step, rank));
         let mut ranks: BTreeMap<String, usize> = BTreeMap::new();
         for (step, rank) in order {

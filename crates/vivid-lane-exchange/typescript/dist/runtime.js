@@ -1,8 +1,5 @@
 // The runtime of route tables: matching, links and decisions. Made by `vivid-lane convert --to typescript`; it is the same for every table.
 
-// What a table hands out, and the types that are made of its routes. Everything is looked up by a name in an interface: there is no union of
-// tuples, and nothing asks whether a computed name is one of all names, as proving that takes time that grows with the square.
-/** A link that could not be made. The message says why and how to mend it, where the sentences are loaded. */
 export class LinkError extends Error {
     constructor(kind, route, param, details = {}) {
         super(speech.sentence ? speech.sentence(kind, route, param, details) : kind + ": " + route + (param === undefined ? "" : " " + param));
@@ -12,16 +9,11 @@ export class LinkError extends Error {
         this.param = param;
     }
 }
-/** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
 const speech = { sentence: undefined };
-/** Puts errors into words from now on. */
 export function speakBy(sentence) {
     speech.sentence = sentence;
 }
 
-// What one text may be. A rule is an object that the table names, so that a bundler leaves out those that no table names. A rule looks at
-// a piece of a longer text: nothing is cut out of a URL before it is known to answer. Each is linear in the length of the text.
-/** What one text may be: never an empty one, and none with a control character. */
 export class Rule {
     constructor(takes, read, facts) {
         this.takes = takes;
@@ -41,7 +33,6 @@ function isDigits(text, from, to) {
     return to > from;
 }
 const isWhole = (text, from, to) => (text.charCodeAt(from) === 48 ? to === from + 1 : isDigits(text, from, to));
-/** A whole number; most are short, and need not be cut out of the URL. */
 function wholeNumber(text, from, to) {
     if (to - from > 15 || text.charCodeAt(from) === 45)
         return +text.slice(from, to);
@@ -56,7 +47,6 @@ function byExpression(expression, read, facts) {
 export const any = /* @__PURE__ */ new Rule(() => true);
 export const natural = /* @__PURE__ */ new Rule(isWhole, wholeNumber);
 export const integer = /* @__PURE__ */ new Rule((text, from, to) => (text.charCodeAt(from) === 45 ? text.charCodeAt(from + 1) !== 48 && isWhole(text, from + 1, to) : isWhole(text, from, to)), wholeNumber);
-/** Whole numbers between two limits that a number holds exactly. */
 export function range(least, most = Infinity, base = integer) {
     const takes = (text, from, to) => {
         if (!base.takes(text, from, to))
@@ -69,7 +59,6 @@ export function range(least, most = Infinity, base = integer) {
 export const number = /* @__PURE__ */ byExpression(/^(?:0|-?(?:0\.\d*[1-9]|[1-9]\d*(?:\.\d*[1-9])?))$/, (text, from, to) => +text.slice(from, to));
 export const boolean = /* @__PURE__ */ byExpression(/^(?:true|false)$/, (text, from) => text[from] === "t");
 export const digits = /* @__PURE__ */ new Rule(isDigits);
-/** A day of the calendar (RFC 3339, section 5.6). */
 export const date = /* @__PURE__ */ new Rule((text, from, to) => {
     const isDash = (at) => text.charCodeAt(at) === 45;
     const hasShape = to - from === 10 && isDigits(text, from, from + 4) && isDash(from + 4) && isDigits(text, from + 5, from + 7) && isDash(from + 7) && isDigits(text, from + 8, to);
@@ -93,7 +82,6 @@ export const slug = /* @__PURE__ */ new Rule((text, from, to) => {
 const TIME = "(?:[01]\\d|2[0-3]):[0-5]\\d:(?:[0-5]\\d|60)(?:\\.\\d+)?(?:Z|[+-](?:[01]\\d|2[0-3]):[0-5]\\d)";
 const LABEL = "[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?";
 const BYTE = "(?:25[0-5]|2[0-4]\\d|1\\d\\d|[1-9]?\\d)";
-/** A function gives the expression, as bundlers do not see that joined texts do nothing else. */
 function byText(expression) {
     return byExpression(new RegExp(`^(?:${expression()})$`));
 }
@@ -108,9 +96,7 @@ export const email = /* @__PURE__ */ byText(() => `[a-zA-Z0-9.!#$%&'*+/=?^_\`{|}
 export const ipv4 = /* @__PURE__ */ byText(() => `${BYTE}(?:\\.${BYTE}){3}`);
 export const alpha = /* @__PURE__ */ byText(() => "[A-Za-z]+");
 export const alnum = /* @__PURE__ */ byText(() => "[A-Za-z0-9]+");
-/** The name of a file that means the same on every common system. */
 export const fileName = /* @__PURE__ */ byExpression(/^(?!(?:[cC][oO][nN]|[pP][rR][nN]|[aA][uU][xX]|[nN][uU][lL]|(?:[cC][oO][mM]|[lL][pP][tT])[0-9¹²³]) *(?:\.[^]*)?$)[^/\\:\0-\x1f\x7f]*[^/\\:. \0-\x1f\x7f]$/);
-/** One of some words. */
 export function oneOf(...words) {
     const good = words.filter((word) => word !== "" && !hasControl(word));
     const set = new Set(good);
@@ -119,15 +105,12 @@ export function oneOf(...words) {
         : (text, from, to) => good.some((word) => word.length === to - from && text.startsWith(word, from));
     return new Rule(takes, undefined, { words });
 }
-/** A regular expression of which it is known that it is linear; `source` is how the table writes it, where that is another text. */
 export function pattern(expression, source = expression.source) {
     return byExpression(expression, undefined, { source });
 }
-/** Texts that an automaton accepts; `source` is the pattern that it was made of, `reason` says in words what it refuses. */
 export function automaton(states, facts) {
     return new Rule((text, from, to) => to > from && accepts(states, text.slice(from, to)), undefined, facts);
 }
-/** The bytes of a text in UTF-8. */
 export function bytesOf(text) {
     const bytes = [];
     for (const one of text) {
@@ -143,7 +126,6 @@ export function bytesOf(text) {
     }
     return bytes;
 }
-/** The state after a byte; -1 for none. */
 export function stepped(state, byte) {
     for (let at = 1; at < state.length; at += 3) {
         if (byte >= state[at] && byte <= state[at + 1])
@@ -160,16 +142,13 @@ function accepts(states, text) {
     }
     return states[state][0] === 1;
 }
-/** What several rules take. The first gives the value. */
 export function all(...rules) {
     return new Rule((text, from, to) => rules.every((rule) => rule.takes(text, from, to)), rules[0]?.read, { all: rules });
 }
-/** What one of several rules takes. */
 export function either(...rules) {
     return new Rule((text, from, to) => rules.some((rule) => rule.takes(text, from, to)), undefined, { either: rules });
 }
 const isNumeral = /^-?(0|[1-9][0-9]*)(\.[0-9]*[1-9])?$/;
-/** Texts of which some stand for numbers. */
 export function numbers(rule) {
     const read = (text, from, to) => {
         const own = text.slice(from, to);
@@ -177,7 +156,6 @@ export function numbers(rule) {
     };
     return new Rule(rule.takes, read, rule.facts);
 }
-/** Texts of which some stand for true and false. */
 export function booleans(rule) {
     const read = (text, from, to) => {
         const own = text.slice(from, to);
@@ -185,7 +163,6 @@ export function booleans(rule) {
     };
     return new Rule(rule.takes, read, rule.facts);
 }
-/** Sign, digits before and after the point of a decimal number in its one spelling. */
 export function decimal(text) {
     return text === "-0" ? null : /^(-?)(0|[1-9][0-9]*)(?:\.([0-9]*[1-9]))?$/.exec(text);
 }
@@ -199,11 +176,9 @@ function compare(left, right) {
 function byNumber(test, facts) {
     return new Rule((text, from, to) => {
         const own = decimal(text.slice(from, to));
-        // What is no number is refused by the type.
         return own === null || test(own);
     }, undefined, facts);
 }
-/** Numbers on one side of a limit, whatever their length. */
 export function bound(sign, limit) {
     const side = decimal(limit);
     const test = (own) => {
@@ -225,7 +200,6 @@ export function multipleOf(limit) {
     };
     return byNumber(test, { sign: "%", limit });
 }
-/** Texts with so many characters. */
 export function length(least, most = Infinity) {
     const takes = (text, from, to) => {
         const own = text.slice(from, to);
@@ -234,7 +208,6 @@ export function length(least, most = Infinity) {
     };
     return new Rule(takes, undefined, { shortest: least, longest: most });
 }
-/** Texts that are in a live list, which is asked only while a URL is looked up. */
 export function listed(list, rule = any) {
     const takes = (text, from, to, url) => {
         if (to === from || !rule.takes(text, from, to))
@@ -245,18 +218,10 @@ export function listed(list, rule = any) {
     return new Rule(takes, rule.read, { listed: rule, list });
 }
 
-// A URL, cut into its segments while it is read once. What is not in its normal form (RFC 3986, section 6.2.2) is noticed here, and goes no
-// further: its one address is worked out elsewhere.
-/** No value is in a list, and every need is met. */
 export const nobody = { isListed: () => false, isMet: () => true };
-/** How the slash at the end of a path is treated. */
 export const NEVER = 0;
 export const ALWAYS = 1;
 export const EITHER = 2;
-/**
- * What was read of a URL: a text with the segments, decoded; for each segment where it starts and ends in that text, and a number by which
- * literals are found. Decoded segments are put behind the URL.
- */
 export class Reading {
     constructor() {
         this.url = "";
@@ -277,21 +242,17 @@ export class Reading {
         this.found = [];
         this.visit = undefined;
     }
-    /** A segment, decoded. */
     segment(at) {
         return this.text.slice(this.starts[at], this.ends[at]);
     }
-    /** The path below the base of the site as it was sent, without a slash at its end. */
     path() {
         return this.text.slice(this.from, this.to);
     }
-    /** A segment as it was sent. */
     raw(at) {
         return this.isEscaped ? this.path().split("/")[at + 1] : this.segment(at);
     }
 }
 let free;
-/** A reading to be filled. Most calls use the same one; a call within a call, as a live list may make, gets its own. */
 export function take(asked, host) {
     const reading = free ?? new Reading();
     free = undefined;
@@ -302,7 +263,6 @@ export function take(asked, host) {
 export function giveBack(reading) {
     free = reading;
 }
-/** Of the characters that a segment may hold as they are, the number by which they count. */
 function plainCodes(folds) {
     const codes = new Uint8Array(128);
     for (let code = 33; code < 127; code += 1) {
@@ -314,7 +274,6 @@ function plainCodes(folds) {
 }
 const PLAIN = /* @__PURE__ */ plainCodes(false);
 let folded;
-/** The number of a literal. */
 export function numberOf(text) {
     let number = 0;
     for (let at = 0; at < text.length; at += 1)
@@ -323,7 +282,6 @@ export function numberOf(text) {
 }
 const isHex = (code) => (code > 47 && code < 58) || (code > 64 && code < 71);
 const hexOf = (code) => code - (code > 64 ? 55 : 48);
-/** Is it an escape in capitals, of a character that needs one and that a URL may hold? */
 function isEscape(text, at) {
     const [high, low] = [text.charCodeAt(at + 1), text.charCodeAt(at + 2)];
     if (!isHex(high) || !isHex(low))
@@ -331,7 +289,6 @@ function isEscape(text, at) {
     const code = hexOf(high) * 16 + hexOf(low);
     return code > 31 && code !== 127 && !/[\w\-.~]/.test(code < 128 ? String.fromCharCode(code) : "/");
 }
-/** Reads a path with an optional query, or an absolute URL; false where it is not in its normal form. */
 export function scan(reading, url, site) {
     reading.url = url;
     const { locate } = site;
@@ -345,7 +302,6 @@ export function scan(reading, url, site) {
     reading.host = authority[1].slice(authority[1].lastIndexOf("@") + 1).replace(/:[0-9]*$/, "");
     return scanPath(reading, url, authority[0].length, site, true);
 }
-/** Reads the path that begins at a place. Where a bare root is allowed, a path of nothing is in its normal form. */
 export function scanPath(reading, url, start, site, isBareRoot) {
     const { base, slash } = site;
     const { starts, ends, numbers } = reading;
@@ -378,7 +334,6 @@ export function scanPath(reading, url, start, site, isBareRoot) {
             if (code !== 47 && !isEnd)
                 return false;
             if (at === begin) {
-                // A slash at the end, or a path of nothing but one.
                 if (!isEnd || (count === 0 ? base && slash === NEVER : slash === NEVER))
                     return false;
                 break;
@@ -436,7 +391,6 @@ export function scanPath(reading, url, start, site, isBareRoot) {
     if (at < length && url.charCodeAt(at) === 63) {
         const hash = url.indexOf("#", at);
         reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));
-        // A query that says nothing has another address.
         return !isVacant(reading.query);
     }
     return true;
@@ -444,13 +398,10 @@ export function scanPath(reading, url, start, site, isBareRoot) {
 export function isVacant(query) {
     return /^&*$/.test(query);
 }
-/** Halves of characters outside of the first plane stand for nothing. */
 export function wellFormed(text) {
     return /[\ud800-\udfff]/.test(text) ? text.replace(/\p{Surrogate}/gu, "\ufffd") : text;
 }
 
-// The query of a URL (WHATWG, URL, section 5.1). It is searched for the names that a route knows, and never makes a URL wrong.
-/** A name or a value of a query, decoded. */
 export function decodeForm(raw) {
     if (!/[+%]/.test(raw))
         return raw;
@@ -458,11 +409,9 @@ export function decodeForm(raw) {
         return decodeURIComponent(raw.replace(/\+/g, " "));
     }
     catch {
-        // Escapes that are no UTF-8 become U+FFFD. Not every platform is right about those beside characters that are not ASCII.
         return new URLSearchParams("a=" + raw.replace(/[^\0-\x7f]+/g, encodeURIComponent)).get("a");
     }
 }
-/** Calls a function for each pair of a query, with where its name begins and ends, and where its value ends. */
 export function eachPair(query, found) {
     for (let from = 0; from < query.length;) {
         let to = query.indexOf("&", from);
@@ -479,7 +428,6 @@ export function eachPair(query, found) {
 export function nameOf(query, from, sign) {
     return decodeForm(query.slice(from, sign));
 }
-/** The values of a name, as they were sent. */
 export function rawsOf(query, key) {
     const raws = [];
     eachPair(query, (from, sign, to) => {
@@ -488,7 +436,6 @@ export function rawsOf(query, key) {
     });
     return raws;
 }
-/** The first value of a name, as it was sent. */
 export function rawOf(query, key) {
     const { length } = key;
     const hasCodes = /[+%]/.test(query);
@@ -506,9 +453,6 @@ export function rawOf(query, key) {
     return undefined;
 }
 
-// The parameters of a table: where the value of each stands in a URL, and what it may be. Each form brings the functions that it needs, so
-// that a bundler leaves out the forms that no table has.
-/** Where a value is, in the order in which a URL is judged: single values come before lists, as questions to live lists have an order. */
 export const SEGMENT = 0;
 export const QUERY = 1;
 export const REPEATED = 2;
@@ -517,7 +461,6 @@ export const ITEMS = 4;
 export const REST = 5;
 export const HOST = 6;
 export const FRAGMENT = 7;
-/** Is a value in the query? */
 export const isInQuery = ({ kind }) => kind > SEGMENT && kind < ITEMS;
 const SPEC = {
     kind: SEGMENT,
@@ -533,15 +476,12 @@ const SPEC = {
     judge: undefined,
     isNeedless: undefined,
 };
-/** A segment, or a part of one. */
 export function segment(rule, fallback) {
     return { ...SPEC, rule, texts: rule, fallback };
 }
-/** The same where it may be left out. */
 export function optional(rule) {
     return { ...SPEC, rule, texts: rule, isOptional: true };
 }
-/** A parameter that is left out where it has this value. */
 export function standard(spec, fallback) {
     return { ...spec, fallback, isNeedless: isStandard };
 }
@@ -549,57 +489,43 @@ function isStandard(reading, { fallback }, end, index) {
     const value = sent(reading, end, index);
     return value !== undefined && isSame(value, fallback);
 }
-/** Any number of items. */
 export function items(rule, least = 0, most = Infinity, isUnique = false) {
     return { items: rule, values: undefined, least, most, isUnique };
 }
-/** Names with values. */
 export function pairs(names, values, least = 0, most = Infinity) {
     return { items: names, values, least, most, isUnique: false };
 }
 const ofMany = (many) => many.values ?? many.items;
-/** All segments to the end, each an item. */
 export function tail(many, texts = many.items) {
     return { ...SPEC, kind: ITEMS, rule: ofMany(many), texts, many, isOptional: true, isTail: true, find: findItems, judge: fitsTail };
 }
-/** All segments to the end as one value, in which there may be slashes. */
 export function rest(rule, fallback) {
     return { ...SPEC, kind: REST, rule, isTail: true, fallback, find: findRest, judge: fitsRest };
 }
-/** A value of the query. An empty one that its rule refuses counts as absent, as a form sends the fields that nobody filled in. */
 export function query(rule, fallback) {
     return { ...SPEC, kind: QUERY, rule, texts: rule, fallback, isOptional: true, find: findQuery, judge: judgeQuery, isNeedless: isNeedlessInQuery };
 }
-/** A value of the query that must be there. */
 export function required(rule, fallback) {
     return { ...query(rule, fallback), isOptional: false, isRequired: true };
 }
-/** A list in the query: the values of one name, each an item. */
 export function repeated(many, fallback) {
     return { ...query(ofMany(many), fallback), kind: REPEATED, many, find: findRepeated, judge: judgeRepeated, isNeedless: isNeedlessList };
 }
-/** A list or pairs in one value of the query, parted by commas. */
 export function commas(many, fallback) {
     return { ...query(ofMany(many), fallback), many, find: findCommas, judge: judgeCommas, isNeedless: isNeedlessList };
 }
-/** All pairs of the query that no other name takes. */
 export function others(many, fallback) {
     return { ...SPEC, kind: PAIRS, rule: ofMany(many), many, fallback, isOptional: true, find: findOthers, judge: judgeOthers };
 }
-/** A value in the host, and what it may be there: it has no dot. */
 export function inHost(rule, texts, find, fallback) {
     return { ...SPEC, kind: HOST, rule, texts, fallback, find };
 }
-/** A value of the fragment, which is never sent: all that a URL tells of it is its default. */
 export function inFragment(rule, fallback, many) {
     return { ...SPEC, kind: FRAGMENT, rule, texts: rule, many, fallback, isOptional: true, find: () => undefined };
 }
-/** The same parameter with other properties: another name in the query, or one that must be there. */
 export function but(spec, changes) {
     return { ...spec, ...changes };
 }
-// Where values stand.
-/** Does an empty value count as if it were not there? */
 export function isUnfilled({ kind, rule, many, isRequired }, raw) {
     return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
@@ -610,7 +536,6 @@ function isNeedlessInQuery({ query }, param) {
 function isNeedlessList(reading, param) {
     const { kind, fallback, isOptional } = param;
     const raws = rawsOf(reading.query, param.key);
-    // A list of several values that is a default may as well be spelt out.
     if (kind === REPEATED)
         return raws.some((raw) => isUnfilled(param, raw));
     const [raw] = raws;
@@ -627,16 +552,13 @@ function judgeQuery(reading, param) {
 function paired(texts) {
     return texts.flatMap((text, at) => (at % 2 === 1 ? [[texts[at - 1], text]] : []));
 }
-/** Texts as the value of a parameter; no items are none. */
 export function valueOfMany({ values }, texts) {
     const value = values ? paired(texts) : texts;
     return value.length === 0 ? undefined : value;
 }
-/** Are there as many items as there may be, and is none there twice that must not be? */
 export function fitsNumber({ least, most, isUnique }, count, texts) {
     return count >= least && count <= most && !(isUnique && new Set(texts).size < texts.length);
 }
-/** Do rules take a list, or names and values in turn? */
 export function takesItems(many, texts, reading) {
     const { items: first, values } = many;
     return ((!values || texts.length % 2 === 0) &&
@@ -667,7 +589,6 @@ function judgeCommas(reading, param) {
     const texts = commaTexts(reading, param);
     return texts.length === 0 ? !param.isRequired : takesItems(param.many, texts, reading);
 }
-/** Is a name in the query one that the route reads for itself? */
 export function readsName(route, wanted) {
     return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
@@ -687,11 +608,9 @@ function judgeOthers(reading, param, end) {
     const texts = otherTexts(reading, end);
     return texts.length === 0 ? param.isOptional : takesItems(param.many, texts, reading);
 }
-/** A pair that the query must have. */
 export function exact(name, value) {
     return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
 }
-/** The segments of a tail, decoded; nothing where there is none. */
 function tailTexts(reading, { node }) {
     if (!node.isTail)
         return undefined;
@@ -710,7 +629,6 @@ function fitsTail(reading, { many }, end) {
 function findRest(reading, _, end) {
     return tailTexts(reading, end)?.join("/");
 }
-/** Can a link write a tail of this value? Nothing else is accepted, so that no tail leads out of a folder. */
 export function isWritable(value) {
     return !/[?#]|%[0-9A-Fa-f]{2}/.test(value) && value.split("/").every((one) => one !== "" && one !== "." && one !== "..");
 }
@@ -718,7 +636,6 @@ function fitsRest(reading, { rule }, end) {
     const value = tailTexts(reading, end)?.join("/");
     return value === undefined || ((!reading.isEscaped || isWritable(value)) && rule.takes(value, 0, value.length, reading));
 }
-/** A value as its rule types it: numbers, true and false, lists of these. Where a query was not judged, it may hold what its rule refuses, and stays text. */
 export function typed(param, value) {
     const { rule } = param;
     const { read } = rule;
@@ -730,7 +647,6 @@ export function typed(param, value) {
 export function isSame(left, right) {
     return left === right || (typeof left === "object" && JSON.stringify(left) === JSON.stringify(right));
 }
-/** Sets a property, whatever its name. */
 export function put(all, name, value) {
     if (name === "__proto__")
         Object.defineProperty(all, name, { value, enumerable: true, writable: true, configurable: true });
@@ -738,22 +654,13 @@ export function put(all, name, value) {
         all[name] = value;
 }
 
-// The lines of a table, and the tree that they grow into. A line is only put below its parent's at first; its part of the tree is made when
-// a URL leads there.
-//
-//     ["nights", "night-list", "/nights"],          root ─ nights ─ {date} ─ report
-//     ["nights.night", "night", "/{date}"],                  │         │
-//     ["nights.night.report", "report", "/report"],        nights   nights.night
 const NONE = [];
-/** The part of a template before its query. */
 export function pathOf(template) {
     return /^(?:[^?{]|\{[^?&#}][^}]*\})*/.exec(template)[0];
 }
-/** The names of the variables of a template. */
 export function namesIn(template) {
     return (template.match(/\{.*?\}/g) ?? []).flatMap((one) => one.replace(/^\{[+#./;?&]?|[*}]/g, "").split(","));
 }
-/** The route with its ancestors, the outermost first. */
 export function chainOf(route) {
     return route.parent ? [...chainOf(route.parent), route] : [route];
 }
@@ -773,31 +680,25 @@ export class Route {
         this.judging = undefined;
         this.whole = undefined;
     }
-    /** Does it answer URLs, by a page or a redirect? */
     get isAnswering() {
         const { to, out } = this.more;
         return this.page !== undefined || !!(to || out);
     }
-    /** The template from the root. */
     template() {
         return (this.whole ?? (this.whole = this.more.template ?? (((this.parent ? pathOf(this.parent.template()).replace(/^\/$/, "") : "") + this.path) || "/")));
     }
-    /** The parameters, in the order in which they are declared. */
     params() {
         return (this.own ?? (this.own = (this.more.names ?? namesIn(this.template())).map((name) => {
-            // The nearest route that has a rule of its own for the name decides.
             let param;
             for (let route = this; route && !param; route = route.parent)
                 param = this.table.param(route.name + "." + name, name);
             return param ?? this.table.param(name, name);
         })));
     }
-    /** What has a say in whether a URL is answered. */
     judges() {
         const { query = NONE } = this.more;
         return (this.judging ?? (this.judging = [...query, ...this.params().filter(({ judge }) => judge).sort((one, other) => one.kind - other.kind)]));
     }
-    /** Puts its ways into the tree. */
     grow() {
         if (this.ends)
             return;
@@ -815,7 +716,6 @@ export class Route {
         for (const { node } of ends)
             node.waiting = [...node.waiting, ...this.children];
     }
-    /** Where one of its ways ends, which goes on from an end of the parent's or from the root. */
     end(text, above, isArea, covers) {
         const { site, root } = this.table;
         const way = above ? [...above.way] : [];
@@ -843,7 +743,6 @@ export class Route {
         return end;
     }
 }
-/** Where a walk is after some segments. */
 export class Node {
     constructor(above, text, rule, isTail = false) {
         this.above = above;
@@ -877,13 +776,11 @@ export class Node {
         if (known)
             return known;
         const made = new Node(this, "", rule, isTail);
-        // The narrower first.
         this.edges = [...this.edges, made].sort((one, other) => table.rank(one) - table.rank(other));
         this.isOrdered = undefined;
         return made;
     }
 }
-/** One way through a route, from the root to its last segment. */
 export class End {
     constructor(route, node, way, above, covers) {
         this.route = route;
@@ -893,7 +790,6 @@ export class End {
         this.covers = covers;
         this.places = undefined;
     }
-    /** For each parameter of the route where its value is. */
     spots() {
         return (this.places ?? (this.places = this.route.params().map(({ name }) => {
             const isIt = (piece) => piece.name === name;
@@ -904,8 +800,6 @@ export class End {
     }
 }
 
-// A table: its routes as lines, and what holds for the whole site.
-/** The version of the runtime. A table that was made for another one says so when it is loaded. */
 export const VERSION = "0.1.0";
 export class Table {
     constructor(version, lines, params, site) {
@@ -940,7 +834,6 @@ export class Table {
                 this.rules.set(texts, [this.rules.size, name]);
         }
     }
-    /** The parameter of a key; many routes share it. */
     param(key, name) {
         let param = this.known.get(key);
         if (!param && Object.prototype.hasOwnProperty.call(this.params, key)) {
@@ -951,12 +844,10 @@ export class Table {
         }
         return param;
     }
-    /** The place of an edge among those of its node. */
     rank(edge) {
         const { rank } = this.site;
         return rank ? rank(this, edge) : (this.rules.get(edge.rule)?.[0] ?? -1);
     }
-    /** Makes what goes on from a node. */
     open(node) {
         const { waiting } = node;
         node.waiting = [];
@@ -965,12 +856,9 @@ export class Table {
     }
 }
 
-// What segments are called, where the order of the parameters does not say which is the narrower: by the parameters in them.
-/** What a rule is called: by the first parameter that has it. A segment of several pieces brings its name. */
 export function keyOf(table, rule) {
     return rule.facts?.["key"] ?? `{${table.rules.get(rule)?.[1] ?? ""}}`;
 }
-/** Segments in their order, the narrower first; those of tails with a star. */
 export function ranked(...keys) {
     const ranks = new Map(keys.map((key, rank) => [key, rank]));
     return (table, edge) => rankOf(ranks, keyOf(table, edge.rule), edge.isTail);
@@ -978,7 +866,6 @@ export function ranked(...keys) {
 function rankOf(ranks, key, isTail) {
     return (isTail ? ranks.get(key + "*") : undefined) ?? ranks.get(key) ?? ranks.get(key + "*") ?? -1;
 }
-/** The nodes by which a path of so many segments comes to an end; nothing for a literal. Those of a tail are its last one again and again. */
 export function stepsTo(last, count) {
     const steps = [];
     for (let node = last; node.above; node = node.above)
@@ -988,8 +875,6 @@ export function stepsTo(last, count) {
     return steps;
 }
 
-// URL → route: one walk from the root, the narrowest way first.
-/** Do the query of a URL, and the end of its path where that is a list, let a way answer it? */
 export function takesQuery(reading, end) {
     const judges = end.route.judges();
     for (let at = 0; at < judges.length; at += 1) {
@@ -999,10 +884,6 @@ export function takesQuery(reading, end) {
     }
     return true;
 }
-/**
- * Goes on from a node with a segment. Every node but that of a tail is reached in one way only, so a walk meets it once at most. It
- * ends with the first way that answers, or looks at all of them where one URL may have several.
- */
 export function walk(table, reading, start, first) {
     const { text, starts, ends, numbers, count, visit } = reading;
     const { fold, several, host } = table.site;
@@ -1040,7 +921,6 @@ export function walk(table, reading, start, first) {
             continue;
         }
         let isFound = next !== undefined && walk(table, reading, next, at + 1);
-        // Where the first way is not always the right one, all are tried.
         if (isFound && (!several || isOrdered(table, node)))
             return true;
         for (let index = 0; index < edges.length; index += 1) {
@@ -1056,7 +936,6 @@ export function walk(table, reading, start, first) {
         return isFound;
     }
 }
-/** Ways in the order of their lines. */
 export function inOrder(one, other) {
     return one.route.index - other.route.index;
 }
@@ -1067,14 +946,12 @@ const GET = ["GET"];
 export function methodsOf({ more }) {
     return more.methods ?? GET;
 }
-/** Does a route answer a method? `GET` brings `HEAD` (RFC 9110, section 9.3.2). */
 export function allows(route, method) {
     const { methods } = route.more;
     if (!methods)
         return method === "GET" || method === "HEAD";
     return methods.includes(method) || (method === "HEAD" && methods.includes("GET"));
 }
-/** The ways that answer a URL which was read, each no wider than any other that does. */
 export function find(table, reading) {
     const { several } = table.site;
     if (several)
@@ -1083,36 +960,29 @@ export function find(table, reading) {
         return [];
     return several ? several.narrowest(table, reading) : [reading.end];
 }
-/** Of ways none of which is the narrower, the one that answers a method. */
 export function choose({ site: { several } }, found, method) {
     const [first] = found;
     return several ? several.choose(found, method) : first && allows(first.route, method) ? first : undefined;
 }
-/** The way that answers a URL which was read. */
 export function seek(table, reading, method) {
     if (table.site.several)
         return choose(table, find(table, reading), method);
     return walk(table, reading, table.root, 0) && allows(reading.end.route, method) ? reading.end : undefined;
 }
-/** The text of a value in the path, as it is judged; nothing where this way has none. */
 export function textOf(reading, end, index) {
     const { segment, piece } = end.spots()[index];
     return segment < 0 ? undefined : piece < 0 ? reading.segment(segment) : end.route.table.site.pieces.text(reading, end, segment, piece);
 }
-/** What the URL has for a parameter; nothing where it is absent. */
 export function sent(reading, end, index) {
     const param = end.route.params()[index];
     return param.find ? param.find(reading, param, end) : textOf(reading, end, index);
 }
-/** The value of a URL, or its default. */
 export function valueOf(reading, end, index) {
     return sent(reading, end, index) ?? end.route.params()[index].fallback;
 }
-/** The values of a URL, in the order of the parameters. */
 export function valuesOf(reading, end) {
     return end.route.params().map((_, index) => valueOf(reading, end, index));
 }
-/** How many values a URL spells out that it could leave out. */
 export function countNeedless(reading, end) {
     const params = end.route.params();
     let count = 0;
@@ -1123,7 +993,6 @@ export function countNeedless(reading, end) {
     }
     return count;
 }
-/** The values by name, typed by their rules. A fragment is never sent, so all that can be known of it is a default. */
 export function typedParams(reading, end) {
     const params = end.route.params();
     const spots = end.spots();
@@ -1146,16 +1015,12 @@ export function typedParams(reading, end) {
     return all;
 }
 
-// The one address of a page (RFC 3986, section 6.2.2), for a URL in another spelling; and why some texts are no URL of any site.
-/** Escapes all but unreserved characters. */
 export function encodeUnreserved(text) {
     return encodeURIComponent(text).replace(/[!'()*]/g, (one) => "%" + one.charCodeAt(0).toString(16).toUpperCase());
 }
-/** Escapes what is neither unreserved, nor reserved, nor an escape (RFC 6570, section 3.2.1). */
 export function encodeReserved(text) {
     return text.replace(/(%[0-9A-Fa-f]{2})|[^\w\-.~:/?#[\]@!$&'()*+,;=]/gu, (one, escape) => escape ?? encodeURIComponent(one));
 }
-/** A segment in its normal form. */
 export function normalSegment(raw) {
     return raw.replace(/%([0-9A-Fa-f]{2})|[^\w\-.~:[\]@!$&'()*+,;=]/gu, (one, digits) => {
         if (digits === undefined)
@@ -1164,11 +1029,9 @@ export function normalSegment(raw) {
         return /[\w\-.~]/.test(character) ? character : one.toUpperCase();
     });
 }
-/** A query in which nothing stands that a URL cannot hold. */
 export function cleanQuery(raw) {
     return raw.replace(/(%[0-9A-Fa-f]{2})|[^\w\-.~:[\]@!$&'()*+,;=/?]/gu, (one, escape) => escape ?? encodeURIComponent(one));
 }
-/** Has a text more bytes than a limit? */
 export function isLonger(text, limit) {
     return text.length > limit || (text.length * 3 > limit && bytesOf(text).length > limit);
 }
@@ -1178,7 +1041,6 @@ export function cutAtQuery(url) {
         return [url, undefined];
     return [url.slice(0, end), url[end] === "?" ? url.slice(end + 1).split("#", 1)[0] : undefined];
 }
-/** Cuts a path with an optional query, or an absolute URL. */
 export function targetOf(url) {
     const [before, query] = cutAtQuery(url);
     const absolute = before[0] === "/" ? null : /^https?:\/\/([^/]*)(.*)$/is.exec(before);
@@ -1188,7 +1050,6 @@ export function targetOf(url) {
     return { host: authority.slice(authority.lastIndexOf("@") + 1).replace(/:[0-9]*$/, ""), sent: absolute[2] || "/", query };
 }
 export const tooLong = ({ bytes }) => `the URL is longer than ${bytes} bytes`;
-/** A segment without its escapes; a number says why it has no such form. */
 function decode(raw) {
     if (/%(?![0-9A-Fa-f]{2})/.test(raw))
         return 0;
@@ -1200,7 +1061,6 @@ function decode(raw) {
         return 1;
     }
 }
-/** What a URL that is not in its normal form comes to: another address, why it is none, or nothing where it is outside of the site. */
 export function normalized(table, url) {
     const { site } = table;
     const bad = (reason, status = 400) => ({ status, reason });
@@ -1224,14 +1084,12 @@ export function normalized(table, url) {
     }
     return locate && !locate.isInside(url) ? undefined : normalAddress(target, site);
 }
-/** The part of a path below the base. */
 function inside(path, { base = "" }) {
     if (!path.startsWith(base))
         return undefined;
     const rest = path.slice(base.length);
     return rest === "" || rest[0] === "/" ? rest : undefined;
 }
-/** The address of a URL that is not in its normal form; nothing for one outside of the site. */
 function normalAddress({ sent, query }, site) {
     const kept = [];
     let endsWithSlash = false;
@@ -1248,39 +1106,32 @@ function normalAddress({ sent, query }, site) {
     const below = site.locate ? path : inside(path, site);
     return below === undefined ? undefined : prefixOf(site) + withSlash(below, endsWithSlash, site) + queryOf(query);
 }
-/** What an address starts with before the path of the page. */
 export function prefixOf({ base = "", locate }) {
     return locate ? locate.prefix : base;
 }
-/** A path in its normal form, with a slash at its end as the site has it. */
 function withSlash(path, hadSlash, { base, slash, locate }) {
     const trimmed = path.replace(/\/+$/, "");
     const isBareRoot = trimmed === "" && (!base || locate);
     return trimmed + (isBareRoot || slash === ALWAYS || (slash !== NEVER && hadSlash) ? "/" : "");
 }
-/** A query with its mark, as far as a URL can hold it; nothing for one that says nothing. */
 export function queryOf(query) {
     return query === undefined || isVacant(query) ? "" : "?" + cleanQuery(query);
 }
-/** The address of a page whose template expanded to this, or whose path this is. */
 export function addressFor(expanded, site) {
     const end = expanded.search(/[?#]/);
     const path = end < 0 ? expanded : expanded.slice(0, end);
     const normal = path.split("/").slice(1).map((raw) => "/" + normalSegment(raw)).join("");
     return prefixOf(site) + withSlash(normal, false, site) + (end < 0 ? "" : expanded.slice(end));
 }
-/** The address that a URL was asked under: without scheme, host and fragment. */
 export function addressOf(reading, site) {
     const { locate } = site;
     const sent = reading.text.slice(reading.start, reading.stop) || "/";
     return (locate ? locate.prefix + sent : sent) + queryOf(reading.query);
 }
-/** The address of a page that was found, where the URL spells its path in another way: letters in another case, or a tail with escaped slashes. */
 export function respelt(reading, end, site) {
     const path = (site.fold ? inCase(reading, end) : undefined) ?? withSlashes(reading, end);
     return path === undefined ? undefined : addressFor(path, site) + queryOf(reading.query);
 }
-/** The path with its tail as a link writes it, where a slash in it is escaped. */
 function withSlashes(reading, { node: { isTail, depth }, route }) {
     if (!isTail || !reading.isEscaped || !route.params().some(({ kind }) => kind === REST))
         return undefined;
@@ -1289,36 +1140,27 @@ function withSlashes(reading, { node: { isTail, depth }, route }) {
         return undefined;
     return "/" + raws.map((raw, at) => (at < depth - 1 ? raw : raw.replace(/%2F/g, "/"))).join("/");
 }
-/** The form in which letters are compared, where case does not count. */
 export function lowerCase(text) {
     return text.toLowerCase();
 }
-/** The path with its literals as the route declares them, where letter case does not count. */
 function inCase(reading, { way }) {
     const words = way.map((pieces) => (pieces.every((piece) => typeof piece === "string") ? pieces.join("") : undefined));
     if (!words.some((word, at) => word !== undefined && word !== reading.segment(at)))
         return undefined;
     return Array.from({ length: reading.count }, (_, at) => "/" + (words[at] === undefined ? reading.raw(at) : encodeSegment(words[at]))).join("");
 }
-/** Escapes what may not stand in a segment. */
 function encodeSegment(text) {
     return text.replace(/[^\w\-.~:[\]@!$&'()*+,;=]/gu, encodeURIComponent);
 }
 
-// Lists and pairs in one segment or in a tail. A delimiter that was not escaped differs from the same character as text, so such segments
-// are read with marks in the place of delimiters: control characters, which no segment holds otherwise.
 const MARKS = ",=;";
-/** A segment as it was sent, decoded, with its delimiters as marks. */
 export function marked(raw) {
     return decodeURIComponent(raw.replace(/[,=;]/g, (one) => String.fromCharCode(MARKS.indexOf(one) + 1)));
 }
-/** Marked text as plain text. */
 export function plain(text) {
     return text.replace(/[\x01-\x03]/g, (one) => MARKS[one.charCodeAt(0) - 1]);
 }
-/** What segments need of which one piece is a list. */
 export const marks = { marked, plain };
-/** The items of a marked text, plain; names and values in turn. Nothing where it cannot be cut. */
 export function itemsOf({ many, separator, isNamed, name }, text) {
     let texts = separator === "" ? [text]
         : separator === "," ? text.split("\x01")
@@ -1326,21 +1168,18 @@ export function itemsOf({ many, separator, isNamed, name }, text) {
                 : separator === ";" ? text.split("\x03")
                     : text.split(".");
     if (name !== undefined) {
-        // The first item has its name before it already.
         const start = name + "\x02";
         if (texts.some((one, at) => at > 0 && !one.startsWith(start)))
             return undefined;
         texts = texts.map((one, at) => (at > 0 ? one.slice(start.length) : one));
     }
     if (many.values && isNamed) {
-        // An item without a sign has an empty value, which is none.
         const sign = separator === "+" ? /[\x02=]/ : /\x02/;
         texts = texts.flatMap((one) => [one.split(sign, 1)[0], one.slice(one.search(sign) + 1 || one.length)]);
     }
     texts = texts.map(plain);
     return texts.includes("") || (many.values && texts.length % 2 === 1) ? undefined : texts;
 }
-/** The rule of a text in which items are joined. */
 export function joined(many, separator, isNamed = false, name) {
     const join = { many, separator, isNamed, name };
     return new Rule((text, from, to, reading, segment) => {
@@ -1364,15 +1203,12 @@ function findJoined(reading, param, end) {
     return itemsIn(param.texts, piece < 0 ? marked(reading.raw(segment)) : textOf(reading, end, index));
 }
 const one = (many) => many.values ?? many.items;
-/** A list or pairs in a segment. */
 export function list(many, texts, fallback) {
     return { ...segment(texts, fallback), rule: one(many), many, find: findJoined };
 }
-/** The segments of the tail, as they were sent. */
 function rawTail(reading, { node: { isTail, depth } }) {
     return isTail ? Array.from({ length: reading.count - depth + 1 }, (_, at) => reading.raw(depth - 1 + at)) : undefined;
 }
-/** All segments to the end, each a pair. */
 export function tailOfPairs(many, texts) {
     const find = (reading, _, end) => {
         const raws = rawTail(reading, end);
@@ -1380,7 +1216,6 @@ export function tailOfPairs(many, texts) {
     };
     return { ...tail(many, texts), find };
 }
-/** All segments to the end as one text, in which items are joined. */
 export function restOfMany(many, texts, fallback) {
     const whole = (reading, end) => {
         const raws = rawTail(reading, end);
@@ -1403,8 +1238,6 @@ export function restOfMany(many, texts, fallback) {
     };
 }
 
-// Segments of several pieces: texts and values in turn.
-/** Makes segments of several pieces: how one is judged, and how it is cut into texts. */
 function piecesBy(make) {
     return {
         grow(table, node, pieces, segment) {
@@ -1420,12 +1253,10 @@ function piecesBy(make) {
         },
     };
 }
-/** What such a segment is called: as the way has it, with the names of the rules. */
 function keyOfPieces(table, pieces, segment) {
     const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
     return pieces.map((piece, at) => (typeof piece === "string" ? raws[at] : keyOf(table, piece.texts))).join("");
 }
-/** A segment of one value with a text before or behind it. */
 export const beside = /* @__PURE__ */ piecesBy((pieces, _, key) => {
     const [first, second] = pieces;
     const isBefore = typeof first === "string";
@@ -1440,10 +1271,6 @@ export const beside = /* @__PURE__ */ piecesBy((pieces, _, key) => {
         text.startsWith(word, isBefore ? from : to - length) &&
         (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)), undefined, { key, cut });
 });
-/**
- * A segment of any pieces: of all ways in which every piece fits, the one whose first value is the shortest, then the second, and so on.
- * From the right it finds where the pieces that follow can begin, then it goes from the left; linear for each state of the rules.
- */
 export const cut = /* @__PURE__ */ piecesBy((pieces, site, key) => {
     const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));
     const isJoined = (rule) => typeof rule === "object" && rule.facts?.["join"] !== undefined;
@@ -1464,13 +1291,10 @@ export const cut = /* @__PURE__ */ piecesBy((pieces, site, key) => {
             }));
     }, undefined, { key, cut });
 });
-/** Cuts a text into its pieces; nothing where it has no such pieces. */
 export function split(rules, text, cuts, plainOf) {
     const automatonOf = (rule) => cuts?.get(rule);
-    // Characters, not bytes: no piece begins within one. An automaton reads the bytes of each.
     const chars = Array.from(text);
     const bytes = chars.map(bytesOf);
-    /** Where a piece can start so that it ends at a good place. */
     function startsOf(piece, good) {
         if (typeof piece === "string") {
             const wanted = Array.from(piece);
@@ -1494,7 +1318,6 @@ export function split(rules, text, cuts, plainOf) {
         }
         return starts;
     }
-    /** The first good place where a piece can end. */
     function shortest(piece, start, good) {
         if (typeof piece === "string")
             return start + Array.from(piece).length;
@@ -1508,7 +1331,6 @@ export function split(rules, text, cuts, plainOf) {
         }
         return bytes.length;
     }
-    // For each piece where the text can be cut so that it and all that follow fit.
     const ends = [];
     let good = [...chars.map(() => false), true];
     for (let at = rules.length - 1; at >= 0; at -= 1) {
@@ -1526,7 +1348,6 @@ export function split(rules, text, cuts, plainOf) {
     });
 }
 
-// Routes that ask for a host, and its one spelling (RFC 3986, section 3.2; RFC 5890, section 2.3.2.1; RFC 3492).
 function piecesOf(route) {
     const pieces = hostOf(route).split(/(\{.*?\})/).filter((piece) => piece !== "");
     const names = pieces.map((piece) => (piece[0] === "{" ? piece.slice(1, -1) : undefined));
@@ -1536,11 +1357,9 @@ function piecesOf(route) {
 function textsOfHost(rules, host, route) {
     return rules.length === 1 ? [host] : split(rules, host, route.table.site.cuts, (text) => text);
 }
-/** The host that a route asks for, its own or that of a route above it. */
 export function hostOf({ more, parent }) {
     return more.host ?? (parent && hostOf(parent));
 }
-/** Has a URL the host that a route asks for, if it does? */
 export function isHostOf(reading, route) {
     if (hostOf(route) === undefined)
         return true;
@@ -1555,12 +1374,10 @@ export function isHostOf(reading, route) {
         return typeof rule === "string" ? rules.length > 1 || text === rule : text !== "" && (rule === any || rule.takes(text, 0, text.length, reading));
     });
 }
-/** The value of a parameter in the host. */
 export function findInHost(reading, param, { route }) {
     const { names, rules } = piecesOf(route);
     return textsOfHost(rules, normalHost(reading.host ?? ""), route)?.[names.indexOf(param.name)];
 }
-/** Small letters, without the dot at the end, labels that are not ASCII encoded. */
 export function normalHost(host) {
     let name = host.replace(/\.$/, "");
     if (!/%(?![0-9A-Fa-f]{2})/.test(name)) {
@@ -1570,7 +1387,6 @@ export function normalHost(host) {
                 name = decoded;
         }
         catch {
-            // It stays as it is.
         }
     }
     const isAscii = (text) => !/[^\0-\x7f]/.test(text);
@@ -1619,19 +1435,15 @@ function punycode(label) {
         code += 1;
     }
     return out;
-    /** a to z are 0 to 25, 0 to 9 are 26 to 35. */
     function digits(value) {
         return value < 26 ? String.fromCharCode(97 + value) : digit(value - 26);
     }
 }
 
-// Sites whose addresses stand in the fragment: `/index.html#/nights`.
-/** Reads the part after the first `#`; `base` is the path of the document. */
 export function fragment(base) {
     const trimmed = (path) => path.replace(/\/+$/, "");
     const documentOf = (url) => url.split("#", 1)[0];
     const within = (url) => url.slice(documentOf(url).length + 1).split("#", 1)[0];
-    /** Does a URL name the document that the site is? A fragment alone does. */
     function isInside(url) {
         const document = documentOf(url);
         return document === "" || trimmed(targetOf(document).sent) === trimmed(base);
@@ -1651,18 +1463,12 @@ export function fragment(base) {
     };
 }
 
-// Where one URL may have several ways: which of them is the narrowest? Segments are compared from the left, then what ends there.
 const LEFT = -1;
 const RIGHT = 1;
 const SAME = 0;
 const OTHER = 2;
-/**
- * The order of ways that may answer the same URL: of pairs of segments where the order of the table does not say it, of segments that
- * accept one text only, and of pairs of ways whose segments say nothing.
- */
 export function several(steps, single, ends) {
     const [ofSteps, ofEnds] = [sidesOf(steps), sidesOf(ends)];
-    /** Which of two segments that share a text is the narrower; nothing where neither is. */
     function sideOfSteps(table, left, right) {
         const side = sideOfKeys(table, left, right);
         return side === OTHER ? (table.rank(left) < table.rank(right) ? LEFT : RIGHT) : side;
@@ -1672,7 +1478,6 @@ export function several(steps, single, ends) {
         return one === other ? SAME : ofSteps(one, other);
     }
     const isSole = (table, { rule }) => single.includes(keyOf(table, rule));
-    /** The name of a way: that of its route, with its number where it is not the first. */
     function nameOf(end) {
         const at = end.route.ends.indexOf(end);
         return end.route.name + (at > 0 ? " " + at : "");
@@ -1684,19 +1489,16 @@ export function several(steps, single, ends) {
             const [one, other] = [ours[at], others[at]];
             if (one === other)
                 continue;
-            // A segment that accepts one text only is no wider than a literal.
             side = one && other ? sideOfSteps(table, one, other) : isSole(table, (one ?? other)) ? SAME : one ? RIGHT : LEFT;
         }
         if (side === SAME)
             side = ofEnds(nameOf(left), nameOf(right));
-        // Two ways through one route: the one that fills more from the left was made first.
         if (side !== LEFT && side !== RIGHT)
             return left.route === right.route && left.route.ends.indexOf(left) < left.route.ends.indexOf(right);
         return side === LEFT;
     }
     return {
         isOrdered(table, { edges, literals }) {
-            // Of those that share a text the narrower comes first, but for the pairs that are known not to.
             const isBefore = (one, other) => {
                 const side = sideOfKeys(table, one, other);
                 return side === LEFT || side === OTHER;
@@ -1705,7 +1507,6 @@ export function several(steps, single, ends) {
         },
         narrowest(table, { found, count }) {
             let left = [...found];
-            // Each route has its narrowest way before routes are compared.
             for (const isOwn of [true, false]) {
                 const all = left;
                 left = all.filter((one) => !all.some((other) => other !== one && (one.route === other.route) === isOwn && beats(table, count, other, one)));
@@ -1725,7 +1526,6 @@ export function several(steps, single, ends) {
         },
     };
 }
-/** Says which side of a pair is the narrower; nothing where neither is, and `OTHER` for a pair that is not known. */
 function sidesOf(pairs) {
     const sides = new Map();
     for (const [left, right, equal] of pairs) {
@@ -1738,10 +1538,7 @@ function sidesOf(pairs) {
     };
 }
 
-// Name and values → URL: the inverse of matching.
-/** The path of each template, and what follows it, ready for values. */
 const compiled = /* @__PURE__ */ new WeakMap();
-/** The parts of a template; variables by their place among some names. */
 function partsOf(names, template, { raw }) {
     const parts = template.split(/\{(.*?)\}/).map((piece, at) => {
         if (at % 2 === 0)
@@ -1762,11 +1559,9 @@ function partsOf(names, template, { raw }) {
     });
     return parts.filter((part) => part !== "");
 }
-/** Is a text one that a URL holds as it is, wherever it stands? */
 function isPlain(text) {
     for (let at = 0; at < text.length; at += 1) {
         const code = text.charCodeAt(at);
-        // Letters, digits, `-`, `.`, `_`, `~`.
         if (!((code > 96 && code < 123) || (code > 64 && code < 91) || (code > 44 && code < 58 && code !== 47) || code === 95 || code === 126))
             return false;
     }
@@ -1800,12 +1595,10 @@ function expand(parts, texts, { lists }) {
     }
     return out;
 }
-/** Expands a template whose variables have these values. */
 export function expandTemplate(template, valueOf, tools) {
     const names = namesIn(template);
     return expand(partsOf(names, template, tools), names.map(valueOf), tools);
 }
-/** The route to which a link leads. */
 export function linkable(table, name) {
     const route = table.routes.get(name);
     if (route?.page === undefined) {
@@ -1815,16 +1608,13 @@ export function linkable(table, name) {
     return route;
 }
 const hasOwn = Object.prototype.hasOwnProperty;
-/** Is a value none: nothing, or a list without items? */
 function isNone(value) {
     return value === undefined || value === null || (typeof value === "object" && Object.keys(value).length === 0);
 }
-/** A text in the form that its parameter has. */
 export function formOf(param, text, { host }) {
     const { many } = param;
     return many ? (many.values ? text : [text]) : host ? host.form(param, text) : text;
 }
-/** The values of a call as texts. */
 export function textsOf(route, given, tools) {
     return route.params().map((param) => {
         const value = hasOwn.call(given, param.name) ? given[param.name] : undefined;
@@ -1835,7 +1625,6 @@ export function textsOf(route, given, tools) {
         return typeof value !== "object" ? formOf(param, String(value), tools) : tools.lists ? tools.lists.texts(value) : [];
     });
 }
-/** The same, where each value must have a parameter. */
 export function givenTo(route, given, tools) {
     const params = route.params();
     for (const key in given) {
@@ -1845,7 +1634,6 @@ export function givenTo(route, given, tools) {
     }
     return textsOf(route, given, tools);
 }
-/** The texts that go into the template: all checked, defaults filled in or left out. */
 export function checked(route, given, leaveOut, { lists }) {
     return route.params().map((param, index) => {
         const { name, kind, isOptional, fallback, many } = param;
@@ -1867,7 +1655,6 @@ export function checked(route, given, leaveOut, { lists }) {
         return value;
     });
 }
-/** Checks one text of a value. */
 export function checkText(route, param, rule, text) {
     const isAny = rule === any;
     const takes = isAny || rule.takes(text, 0, text.length);
@@ -1890,11 +1677,9 @@ export function written(route, texts, tools) {
     fillGaps?.(route, parts[0], texts);
     let path = expand(parts[0], texts, tools);
     let rest = expand(parts[1], texts, tools);
-    // A path whose only segments are optional expands to nothing at all.
     if (path.charCodeAt(0) !== 47)
         path = "/" + path;
     if (raw) {
-        // A value that is not escaped may begin a query.
         const end = path.search(/[?#]|$/);
         [path, rest] = [path.slice(0, end), path.slice(end) + rest];
     }
@@ -1914,23 +1699,19 @@ export function written(route, texts, tools) {
         throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
     return url;
 }
-/** The URL of a redirect: whatever answers it. */
 export function urlOfAny(route, given, tools) {
     linkable(route.table, route.name);
     return written(route, checked(route, given, true, tools), tools);
 }
-/** The URL of a route for texts. */
 export function urlOf(route, given, tools) {
     const texts = checked(route, given, true, tools);
     const url = written(route, texts, tools);
     return route.more.check ? tools.readBack(route, given, texts, url, tools) : url;
 }
-/** The URL of a route. */
 export function linkIn(table, tools, name, values = {}) {
     const route = linkable(table, name);
     return urlOf(route, givenTo(route, values, tools), tools);
 }
-/** Defaults are written after all where a value follows: what is filled from left to right has no gaps. */
 export function fillGaps(route, parts, texts) {
     for (const part of parts) {
         if (typeof part === "string" || (part.operator !== "/" && part.operator !== "."))
@@ -1949,28 +1730,23 @@ export function fillGaps(route, parts, texts) {
         }
     }
 }
-/** Hands a link out once it is known to be read as this route with these values. */
 export function readBack(route, given, short, url, tools) {
     const error = misread(route, short, url);
     if (!error)
         return url;
-    // Where leaving a default out lets another reading in, it is written.
     const long = checked(route, given, false, tools);
     const longUrl = written(route, long, tools);
     if (isSame(long, short) || misread(route, long, longUrl))
         throw error;
     return longUrl;
 }
-/** The live lists that a rule, or the rules of its items, name. */
 function listsOf({ rule, many }) {
     return (many ? [many.items, many.values] : [rule]).map((one) => one?.facts?.["list"]);
 }
-/** Why a URL would not be read as a route with these values, if so. */
 function misread(route, texts, url) {
     const { table, name } = route;
     const { site } = table;
     const params = route.params();
-    // A link's own values are in the lists that they are said to be in.
     const isOwn = (list, value) => params.some((param, index) => listsOf(param).includes(list) && [texts[index]].flat(2).includes(value));
     const asked = { isListed: isOwn, isMet: () => true };
     const reading = take(asked, undefined);
@@ -1992,7 +1768,6 @@ function misread(route, texts, url) {
     return error;
 }
 
-// Links with lists and pairs, with hosts, and with what is not escaped.
 export const lists = {
     texts(value) {
         const text = (one) => wellFormed(String(one));
@@ -2052,8 +1827,6 @@ export const raw = {
     normal: (path) => path.split("/").map(normalSegment).join("/").replace(/(?!^)\/+$/, ""),
 };
 
-// Where in the table a URL is, and links from there.
-/** A position reads its URL again, for what few ask for. */
 function again(at, use) {
     const { end, url, host } = readOf(at);
     const reading = take(nobody, host);
@@ -2062,28 +1835,22 @@ function again(at, use) {
     giveBack(reading);
     return result;
 }
-/** The address as it was asked: path and query, without scheme and host. */
 export function addressAt(at) {
     return again(at, (reading, { route }) => addressOf(reading, route.table.site));
 }
-/** The frames around what is shown, outermost first: the site's, then those of the levels. */
 export function framesIn({ site }, shown) {
     const read = readOf(shown) ?? readOf(shown.position ?? {});
     return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
-/** The data of a route. */
 export function dataIn(table, name) {
     return table.routes.get(name).more.data ?? {};
 }
-/** For each level of the chain how much of the path it covers. */
 function coversOf({ covers, above, node }) {
     return covers ?? [...(above ? coversOf(above) : []), node.isTail ? -1 : node.depth];
 }
-/** The level of a chain that declares a parameter. */
 function levelOf(route, param) {
     return chainOf(route).findIndex(({ path, more }) => namesIn(path + (more.host ?? "")).includes(param.name));
 }
-/** The chain from the outermost ancestor to the route. */
 export function levelsAt(at) {
     return again(at, (reading, end) => {
         const { route } = end;
@@ -2104,7 +1871,6 @@ export function levelsAt(at) {
         });
     });
 }
-/** Where in a path a level ends. */
 function stopOf(reading, end, cover, path) {
     if (cover === -1)
         return path.length;
@@ -2117,7 +1883,6 @@ function stopOf(reading, end, cover, path) {
         return at;
     at += 1;
     const { pieces: parts } = end.route.table.site;
-    // An escape is one byte.
     const start = at;
     const raw = raws[segments - 1];
     const before = (end.way[segments - 1].length > 1 ? end.way[segments - 1].slice(0, pieces) : []).map((_, piece) => parts.text(reading, end, segments - 1, piece));
@@ -2125,7 +1890,6 @@ function stopOf(reading, end, cover, path) {
         at += raw[at - start] === "%" ? 3 : 1;
     return at;
 }
-/** The values of a position, with their parameters. */
 function valuesAt(at) {
     return { params: readOf(at).end.route.params(), values: again(at, valuesOf) };
 }
@@ -2136,7 +1900,6 @@ function valueAt(at, name) {
     const { params, values } = valuesAt(at);
     return values[params.findIndex((param) => param.name === name)];
 }
-/** The variables in the parts with which both templates begin. */
 function commonBeginning(own, target) {
     const cutUp = (template) => template.split(/(\{.*?\})/).filter((part) => part !== "");
     const [left, right] = [cutUp(own), cutUp(target)];
@@ -2145,7 +1908,6 @@ function commonBeginning(own, target) {
     const same = differs < 0 ? right : right.slice(0, differs);
     return same.filter((part) => part[0] === "{").flatMap((part) => namesIn(part));
 }
-/** What a link inherits from a position: what the two addresses share, and what the target cannot do without. */
 function inheritedFrom(at, target) {
     const own = readOf(at).end.route;
     const { params, values } = valuesAt(at);
@@ -2163,7 +1925,6 @@ function inheritedFrom(at, target) {
     });
 }
 export const RETURN = "return";
-/** The URL of a route, with values that it shares with a position. A value that is set to nothing takes back what is inherited. */
 export function linkFromIn(tools, from, name, values = {}, { back } = {}) {
     const route = linkable(tableOf(from), name);
     const address = back === "here" ? addressAt(from) : back === "carry" ? valueAt(from, RETURN) : undefined;
@@ -2174,12 +1935,10 @@ export function linkFromIn(tools, from, name, values = {}, { back } = {}) {
     const texts = route.params().map(({ name: key }, index) => own[index] ?? (isSet(key) && !isEmptyList(given, key) ? undefined : inherited[index]));
     return urlOf(route, texts, tools);
 }
-/** An empty list is not given, but takes nothing back. */
 function isEmptyList(given, key) {
     const value = given[key];
     return typeof value === "object" && value !== null;
 }
-/** A link with scheme and host. */
 export function absoluteIn(table, url) {
     const { origin } = table.site;
     if (url[0] !== "/")
@@ -2188,7 +1947,6 @@ export function absoluteIn(table, url) {
         throw new LinkError("no-origin", url);
     return origin + url;
 }
-/** Whether a link leads to the page that is shown (`page`), or to an ancestor of it (`true`): a value for `aria-current`. */
 export function activityIn(tools, at, name, given = {}) {
     const shown = readOf(at).end.route;
     const route = chainOf(shown).find((one) => one.name === name);
@@ -2201,12 +1959,10 @@ export function activityIn(tools, at, name, given = {}) {
         const isOfQuery = isInQuery(param);
         if (kind === FRAGMENT || (isOfQuery && texts[index] === undefined))
             return true;
-        // The query of an ancestor is not in the URL of its descendants.
         return (!isOfQuery || route === shown) && isSame(texts[index] ?? fallback, values.values[values.params.findIndex((param) => param.name === key)]);
     };
     return route.params().every(isSameValue) ? (route === shown ? "page" : "true") : undefined;
 }
-/** The URL of the nearest ancestor with a page, with the same values. */
 export function upIn(tools, at) {
     for (let { parent } = readOf(at).end.route; parent; { parent } = parent) {
         if (parent.page === undefined)
@@ -2215,12 +1971,10 @@ export function upIn(tools, at) {
             return linkFromIn(tools, at, parent.name);
         }
         catch {
-            // The next one may have a link.
         }
     }
     return undefined;
 }
-/** What changes when one page takes the place of another, or is the first. */
 export function transitionIn(from, to) {
     const [old, next] = [from ? levelsAt(from) : [], levelsAt(to)];
     const differs = next.findIndex(({ route }, level) => route !== old[level]?.route);
@@ -2238,22 +1992,17 @@ export function placeIn({ site: { origin = "", base = "", locate } }) {
     return { origin, base: locate ? locate.base : base, isInFragment: locate !== undefined };
 }
 
-// URL → page, where nothing else is asked.
 const READ = /* @__PURE__ */ Symbol("read");
-/** What was read to come to a position. */
 export function readOf(at) {
     return at[READ];
 }
-/** The deepest route that covers a URL, and its values. */
 export class Spotted {
     constructor(reading, end, host) {
         this.route = end.route.name;
         this.params = typedParams(reading, end);
-        // Only the functions of this module have a use for it. What has a symbol for a name is left out of JSON.
         this[READ] = { end, url: reading.url, host };
     }
 }
-/** A URL that shows a page. */
 export class Page {
     constructor(reading, end, host) {
         const { route } = end;
@@ -2265,10 +2014,6 @@ export class Page {
         this[READ] = { end, url: reading.url, host };
     }
 }
-/**
- * The page that answers a `GET`, whatever it asks of the visitor; no value counts as listed. Where an address without some value may be that
- * of another page, `shorten` finds out.
- */
 export function matchIn(table, url, host, shorten) {
     const { site } = table;
     const reading = take(nobody, host);
@@ -2284,8 +2029,6 @@ export function matchIn(table, url, host, shorten) {
     return page;
 }
 
-// From a request to a decision.
-/** The answers to the questions of one request. Each question is asked once. */
 class Answers {
     constructor(ask) {
         this.known = new Map();
@@ -2312,7 +2055,6 @@ const MOST_STEPS = 8;
 function canonical(location) {
     return { step: { status: 308, location, route: undefined, isExternal: false } };
 }
-/** One look at the table. */
 function look(url, request) {
     const reading = take(request.asked, request.host);
     const outcome = lookWith(reading, url, request);
@@ -2347,7 +2089,6 @@ function lookWith(reading, url, request) {
         if (asked.isMet(need))
             continue;
         const otherwise = table.site.needs[need];
-        // Coming back is a `GET`, so only what answers one is a place to come back to.
         const showsPage = () => {
             const again = take(asked, host ?? reading.host);
             const end = scan(again, url, table.site) ? seek(table, again, "GET") : undefined;
@@ -2359,14 +2100,12 @@ function lookWith(reading, url, request) {
     }
     return { found: new Page(reading, end, host) };
 }
-/** The methods as they are listed: `GET` brings `HEAD`, and `OPTIONS` is answered everywhere. */
 function allowed(routes) {
     const methods = new Set(routes.flatMap((route) => methodsOf(route))).add("OPTIONS");
     if (methods.has("GET"))
         methods.add("HEAD");
     return [...methods].sort();
 }
-/** Decides with these answers. */
 function decideWith(url, request) {
     const { table } = request;
     if (isLonger(url, table.site.bytes))
@@ -2389,18 +2128,15 @@ function decideWith(url, request) {
             const { status, location, route, isExternal } = step;
             return { outcome: "redirect", status, location, route: route?.name, isExternal };
         }
-        // The request stands where the address does that it leads to.
         if (!("step" in outcome))
             return decision(step.location, outcome, request);
         const next = outcome.step;
         const isForGood = (status) => status === 301 || status === 308;
-        // A redirect for now must not be taken for one for good.
         const takesOver = step.route ? isForGood(step.status) && !isForGood(next.status) : next.route !== undefined;
         step = { ...next, status: takesOver ? next.status : step.status, route: step.route ?? next.route };
     }
     return decision(url, { missing: step.route && [step.route, "its redirects lead in a circle"] }, request);
 }
-/** The decision for a look that gave no page, at the address that the request stands for. */
 function decision(address, outcome, request) {
     const { table } = request;
     if ("found" in outcome)
@@ -2423,7 +2159,6 @@ function decision(address, outcome, request) {
     const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
     return { outcome: "not-found", status: 404, page, position, reason };
 }
-/** The place to sign in may have needs of its own, which are met elsewhere: where does one begin? */
 function lastSignIn(first, request) {
     let location = first;
     for (let count = 0; count < MOST_STEPS; count += 1) {
@@ -2434,11 +2169,9 @@ function lastSignIn(first, request) {
     }
     return location;
 }
-/** Of the wanted routes that cover the path, seen from the root, the one that covers the most of it. */
 function covering(table, reading, method, isWanted) {
     const found = [];
     reading.visit = ({ ends, areas }, at) => {
-        // Lines are opened as URLs lead to them, which is not their order.
         for (const all of [ends, areas])
             for (const end of [...all].sort(inOrder))
                 found.push([end, at]);
@@ -2448,7 +2181,6 @@ function covering(table, reading, method, isWanted) {
     let best;
     for (const [end, at] of found) {
         const { route } = end;
-        // A page at the root covers the root alone, unless something is declared below it.
         const isArea = at > 0 || route.more.fallback !== undefined || route.isParent;
         if (!isArea || table.site.host?.(reading, route) === false || !isWanted(route))
             continue;
@@ -2458,7 +2190,6 @@ function covering(table, reading, method, isWanted) {
     }
     return best?.[1];
 }
-/** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
 function placeOf(url, { table, method, host, asked }) {
     const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
     const reading = take(silent, host);
@@ -2492,11 +2223,9 @@ function asker({ meets, lists }) {
         return put(Object.prototype.hasOwnProperty.call(own, question.list) ? own[question.list] : undefined, question.value);
     };
 }
-/** Decides what to do with a request. Each question is asked once, where the decision hangs on it. */
 export function decideIn(table, parts, url, asks) {
     return decided(table, parts, url, asks, asker(asks));
 }
-/** The same, for questions that take their time: it stops at each question on which it hangs, and goes on with the answer. */
 export async function decideAsyncIn(table, parts, url, asks) {
     const known = new Map();
     const ask = asker(asks);
@@ -2507,27 +2236,21 @@ export async function decideAsyncIn(table, parts, url, asks) {
                 open ?? (open = question);
             return known.get(key);
         });
-        // What comes after a question without an answer is not asked.
         if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open))
             return decision;
         known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
     }
 }
-/** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */
 function isAddress(wanted) {
     return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);
 }
-/** The address to go back to after signing in, if it is one of this table that shows a page to this visitor; else the other one. */
 export function returnAddressIn(table, parts, wanted, otherwise, asks) {
     return isAddress(wanted) && decideIn(table, parts, wanted, { ...asks, method: "GET" }).outcome === "page" ? wanted : otherwise;
 }
-/** The same, where lists and needs are asked over a network. */
 export async function returnAddressAsyncIn(table, parts, wanted, otherwise, asks) {
     return isAddress(wanted) && (await decideAsyncIn(table, parts, wanted, { ...asks, method: "GET" })).outcome === "page" ? wanted : otherwise;
 }
 
-// Where a visitor is sent on to: by redirects of the table, to the short form of an address, and to sign in and back.
-/** What a function gives; nothing for a link that cannot be made. */
 function linked(make) {
     try {
         return make();
@@ -2538,13 +2261,11 @@ function linked(make) {
         throw error;
     }
 }
-/** The pairs of the query that the route does not know, as they were sent. */
 function unknownPairs({ query }, route) {
     if (route.params().some(({ kind }) => kind === PAIRS))
         return [];
     return query.split("&").filter((pair) => pair !== "" && !readsName(route, decodeForm(pair.split("=", 1)[0])));
 }
-/** A URL with the pairs of the query that the route does not know, as they were sent. */
 function withRest(url, reading, route) {
     const hash = route.table.site.locate ? -1 : url.indexOf("#");
     const fragment = hash < 0 ? "" : url.slice(hash);
@@ -2557,7 +2278,6 @@ function withRest(url, reading, route) {
     }
     return out + fragment;
 }
-/** Leaves out values that an address need not spell out. */
 export function shortener(tools) {
     return (reading, end, asked) => {
         const { route } = end;
@@ -2576,7 +2296,6 @@ export function shortener(tools) {
         });
     };
 }
-/** Follows the redirects of the table. */
 export function redirector(tools) {
     return (reading, end) => {
         const { route } = end;
@@ -2606,7 +2325,6 @@ export function redirector(tools) {
         }
     };
 }
-/** Sends visitors to sign in, with the way back. */
 export function signIn(tools) {
     return (to, reading, end, showsPage, method) => {
         const { route } = end;

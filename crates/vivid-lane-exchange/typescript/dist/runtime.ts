@@ -730,7 +730,7 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
   if (at < length && url.charCodeAt(at) === 63) {
     const hash = url.indexOf("#", at);
     reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));
-    // A query that says nothing has another address.
+    // The canonical address has no empty query.
     return !isVacant(reading.query);
   }
   return true;
@@ -801,7 +801,7 @@ export function rawOf(query: string, key: string): string | undefined {
   return undefined;
 }
 
-// The parameters of a table: where the value of each stands in a URL, and what it may be. Each form brings the functions that it needs, so
+// The parameters of a table: where the value of each is in a URL, and what it may be. Each form brings the functions that it needs, so
 // that a bundler leaves out the forms that no table has.
 
 /** A value as text: one, a list, or names with values. */
@@ -950,7 +950,7 @@ export function but(spec: Spec, changes: Partial<Spec>): Spec {
   return { ...spec, ...changes };
 }
 
-// Where values stand.
+// How each form finds its value in a URL.
 
 /** Does an empty value count as if it were not there? */
 export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string): boolean {
@@ -1418,7 +1418,7 @@ export interface Site {
   readonly several?: Several;
   /** Has a URL the host that a route asks for, if it does? */
   readonly host?: (reading: Reading, route: Route) => boolean;
-  /** Addresses of pages stand in the fragment. */
+  /** Where addresses are, if they are in the fragment. */
   readonly locate?: Locate;
 }
 
@@ -1923,7 +1923,7 @@ export function itemsOf({ many, separator, isNamed, name }: Join, text: string):
     texts = texts.map((one, at) => (at > 0 ? one.slice(start.length) : one));
   }
   if (many.values && isNamed) {
-    // An item without a sign has an empty value, which is none.
+    // An item without a sign has an empty value, which no rule accepts.
     const sign = separator === "+" ? /[\x02=]/ : /\x02/;
     texts = texts.flatMap((one) => [one.split(sign, 1)[0]!, one.slice(one.search(sign) + 1 || one.length)]);
   }
@@ -2244,7 +2244,7 @@ function punycode(label: string): string {
   }
 }
 
-// Sites whose addresses stand in the fragment: `/index.html#/nights`.
+// Sites with their addresses in the fragment: `/index.html#/nights`.
 
 /** Reads the part after the first `#`; `base` is the path of the document. */
 export function fragment(base: string): Locate {
@@ -2326,7 +2326,7 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
 
   return {
     isOrdered(table: Table, { edges, literals }: Node): boolean {
-      // Of those that share a text the narrower comes first, but for the pairs that are known not to.
+      // Edges are sorted, the narrower first. Listed pairs are the exceptions.
       const isBefore = (one: Node, other: Node): boolean => {
         const side = sideOfKeys(table, one, other);
         return side === LEFT || side === OTHER;
@@ -2918,7 +2918,7 @@ export function placeIn({ site: { origin = "", base = "", locate } }: Table): Pl
   return { origin, base: locate ? locate.base : base, isInFragment: locate !== undefined };
 }
 
-// URL → page, where nothing else is asked.
+// URL → page, whatever the visitor may see.
 
 const READ: unique symbol = /* @__PURE__ */ Symbol("read");
 
@@ -3149,7 +3149,7 @@ function decideWith(url: string, request: Look): AnyDecision {
       const { status, location, route, isExternal } = step;
       return { outcome: "redirect", status, location, route: route?.name, isExternal };
     }
-    // The request stands where the address does that it leads to.
+    // The decision is that of the address to which the redirect leads.
     if (!("step" in outcome)) return decision(step.location, outcome, request);
     const next: Step = outcome.step;
     const isForGood = (status: number): boolean => status === 301 || status === 308;

@@ -165,7 +165,7 @@ function decideWith(url: string, request: Look): AnyDecision {
       const { status, location, route, isExternal } = step;
       return { outcome: "redirect", status, location, route: route?.name, isExternal };
     }
-    // The request stands where the address does that it leads to.
+    // The decision is that of the address to which the redirect leads.
     if (!("step" in outcome)) return decision(step.location, outcome, request);
     const next: Step = outcome.step;
     const isForGood = (status: number): boolean => status === 301 || status === 308;

@@ -46,7 +46,7 @@ export function itemsOf({ many, separator, isNamed, name }: Join, text: string):
     texts = texts.map((one, at) => (at > 0 ? one.slice(start.length) : one));
   }
   if (many.values && isNamed) {
-    // An item without a sign has an empty value, which is none.
+    // An item without a sign has an empty value, which no rule accepts.
     const sign = separator === "+" ? /[\x02=]/ : /\x02/;
     texts = texts.flatMap((one) => [one.split(sign, 1)[0]!, one.slice(one.search(sign) + 1 || one.length)]);
   }

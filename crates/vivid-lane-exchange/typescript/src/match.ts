@@ -1,4 +1,4 @@
-// URL → page, where nothing else is asked.
+// URL → page, whatever the visitor may see.
 
 import { countNeedless, seek, typedParams } from "./find.js";
 import { giveBack, nobody, scan, take, type Asked, type Reading } from "./reading.js";

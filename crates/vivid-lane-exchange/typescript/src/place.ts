@@ -1,4 +1,4 @@
-// Sites whose addresses stand in the fragment: `/index.html#/nights`.
+// Sites with their addresses in the fragment: `/index.html#/nights`.
 
 import { cutAtQuery, targetOf } from "./address.js";
 import { scanPath } from "./reading.js";

@@ -218,7 +218,7 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
   if (at < length && url.charCodeAt(at) === 63) {
     const hash = url.indexOf("#", at);
     reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));
-    // A query that says nothing has another address.
+    // The canonical address has no empty query.
     return !isVacant(reading.query);
   }
   return true;

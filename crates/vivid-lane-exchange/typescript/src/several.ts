@@ -57,7 +57,7 @@ export function several(steps: Pairs, single: readonly string[], ends: Pairs): S
 
   return {
     isOrdered(table: Table, { edges, literals }: Node): boolean {
-      // Of those that share a text the narrower comes first, but for the pairs that are known not to.
+      // Edges are sorted, the narrower first. Listed pairs are the exceptions.
       const isBefore = (one: Node, other: Node): boolean => {
         const side = sideOfKeys(table, one, other);
         return side === LEFT || side === OTHER;

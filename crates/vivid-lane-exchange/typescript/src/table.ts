@@ -43,7 +43,7 @@ export interface Site {
   readonly several?: Several;
   /** Has a URL the host that a route asks for, if it does? */
   readonly host?: (reading: Reading, route: Route) => boolean;
-  /** Addresses of pages stand in the fragment. */
+  /** Where addresses are, if they are in the fragment. */
   readonly locate?: Locate;
 }
 

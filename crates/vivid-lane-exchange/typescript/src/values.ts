@@ -1,4 +1,4 @@
-// The parameters of a table: where the value of each stands in a URL, and what it may be. Each form brings the functions that it needs, so
+// The parameters of a table: where the value of each is in a URL, and what it may be. Each form brings the functions that it needs, so
 // that a bundler leaves out the forms that no table has.
 
 import { any, type Rule } from "./rules.js";
@@ -153,7 +153,7 @@ export function but(spec: Spec, changes: Partial<Spec>): Spec {
   return { ...spec, ...changes };
 }
 
-// Where values stand.
+// How each form finds its value in a URL.
 
 /** Does an empty value count as if it were not there? */
 export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string): boolean {
