@@ -237,6 +237,15 @@ fn only_what_the_table_has_compiles() {
     std::fs::rename(plain.folder.join("out/right.js"), plain.folder.join("right.js")).expect("it was compiled");
     let (_, told) = plain.node("right.js");
     assert_eq!(told.trim(), PRINTED);
+
+    // A table and a runtime of two versions do not work together, and say so at once.
+    let of_table = plain.folder.join("table.js");
+    let text = std::fs::read_to_string(&of_table).expect("it was written");
+    let version = format!("new Table(\"{}\"", env!("CARGO_PKG_VERSION"));
+    assert!(text.contains(&version));
+    write(&of_table, &text.replace(&version, "new Table(\"0.0.0\""));
+    let (has_run, told) = plain.node("right.js");
+    assert!(!has_run && told.contains("this table is for version 0.0.0 of the runtime"), "{told}");
 }
 
 /// What errors name: the route, the parameter, and what was expected.
