@@ -116,8 +116,8 @@ fn wrapped(entries: &[String]) -> String {
 /// The segments that are cut into pieces, and the rules by whose automata this is done.
 struct Cuts {
     has_pieces: bool,
-    /// Whether each is one value with a text beside it.
-    are_simple: bool,
+    /// Whether the texts beside values say where each ends.
+    are_apart: bool,
     has_marks: bool,
     rules: BTreeSet<usize>,
     /// The rules that are read in segments with marks.
@@ -128,7 +128,7 @@ impl Cuts {
     fn of(export: &Export) -> Self {
         let mut cuts = Self {
             has_pieces: false,
-            are_simple: true,
+            are_apart: true,
             has_marks: false,
             rules: BTreeSet::new(),
             marked: BTreeSet::new(),
@@ -144,7 +144,14 @@ impl Cuts {
             let is_long = pieces.len() > 2 || rules.len() > 1;
             if pieces.len() > 1 && !is_host {
                 cuts.has_pieces = true;
-                cuts.are_simple &= !is_long && !is_joined;
+                let is_any = |rule: &usize| {
+                    let rule = &export.rules[*rule];
+                    rule.automaton.is_none() && rule.list.is_none()
+                };
+                // Texts are between values of any text, the last of which ends the segment.
+                let alternates = pieces.windows(2).all(|pair| pair[0].is_ok() != pair[1].is_ok());
+                let is_between = alternates && pieces.last().is_some_and(Result::is_err) && rules.iter().all(is_any);
+                cuts.are_apart &= !is_joined && (!is_long || is_between);
                 cuts.has_marks |= is_joined;
             }
             // One value, alone or with one text beside it, is found by that text.
@@ -234,7 +241,7 @@ impl Site<'_, '_> {
             entries.push(format!("respelt: {}", self.rules.import("respelt")).replace("respelt: respelt", "respelt"));
         }
         if self.cuts.has_pieces {
-            let cut = self.rules.import(if self.cuts.are_simple { "beside" } else { "cut" });
+            let cut = self.rules.import(if self.cuts.are_apart { "apart" } else { "cut" });
             entries.push(format!("pieces: {cut}"));
         }
         let automata = self.cuts.rules.iter().filter_map(|&rule| {

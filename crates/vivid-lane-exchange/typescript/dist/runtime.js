@@ -236,6 +236,7 @@ export class Reading {
         this.stop = 0;
         this.isEscaped = false;
         this.query = "";
+        this.pairs = undefined;
         this.host = undefined;
         this.asked = nobody;
         this.end = undefined;
@@ -388,6 +389,7 @@ export function scanPath(reading, url, start, site, isBareRoot) {
     if (reading.isEscaped)
         reading.text += decoded;
     reading.query = "";
+    reading.pairs = undefined;
     if (at < length && url.charCodeAt(at) === 63) {
         const hash = url.indexOf("#", at);
         reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));
@@ -412,44 +414,26 @@ export function decodeForm(raw) {
         return new URLSearchParams("a=" + raw.replace(/[^\0-\x7f]+/g, encodeURIComponent)).get("a");
     }
 }
-export function eachPair(query, found) {
-    for (let from = 0; from < query.length;) {
-        let to = query.indexOf("&", from);
-        if (to < 0)
-            to = query.length;
-        let sign = query.indexOf("=", from);
-        if (sign < 0 || sign > to)
-            sign = to;
-        if (to > from)
-            found(from, sign, to);
-        from = to + 1;
+export function pairsOf(reading) {
+    if (!reading.pairs) {
+        const pairs = [];
+        for (const pair of reading.query === "" ? [] : reading.query.split("&")) {
+            const sign = pair.indexOf("=");
+            if (pair !== "")
+                pairs.push(decodeForm(sign < 0 ? pair : pair.slice(0, sign)), sign < 0 ? "" : pair.slice(sign + 1));
+        }
+        reading.pairs = pairs;
     }
+    return reading.pairs;
 }
-export function nameOf(query, from, sign) {
-    return decodeForm(query.slice(from, sign));
+export function rawsOf(reading, key) {
+    return pairsOf(reading).filter((_, at, pairs) => at % 2 === 1 && pairs[at - 1] === key);
 }
-export function rawsOf(query, key) {
-    const raws = [];
-    eachPair(query, (from, sign, to) => {
-        if (nameOf(query, from, sign) === key)
-            raws.push(query.slice(sign + 1, to));
-    });
-    return raws;
-}
-export function rawOf(query, key) {
-    const { length } = key;
-    const hasCodes = /[+%]/.test(query);
-    for (let from = 0; from < query.length;) {
-        let to = query.indexOf("&", from);
-        if (to < 0)
-            to = query.length;
-        let sign = query.indexOf("=", from);
-        if (sign < 0 || sign > to)
-            sign = to;
-        if (to > from && ((sign - from === length && query.startsWith(key, from)) || (hasCodes && nameOf(query, from, sign) === key)))
-            return query.slice(sign + 1, to);
-        from = to + 1;
-    }
+export function rawOf(reading, key) {
+    const pairs = pairsOf(reading);
+    for (let at = 0; at < pairs.length; at += 2)
+        if (pairs[at] === key)
+            return pairs[at + 1];
     return undefined;
 }
 
@@ -529,20 +513,20 @@ export function but(spec, changes) {
 export function isUnfilled({ kind, rule, many, isRequired }, raw) {
     return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
-function isNeedlessInQuery({ query }, param) {
-    const raw = query === "" ? undefined : rawOf(query, param.key);
+function isNeedlessInQuery(reading, param) {
+    const raw = rawOf(reading, param.key);
     return raw !== undefined && (isUnfilled(param, raw) || (param.isOptional && param.fallback !== undefined && decodeForm(raw) === param.fallback));
 }
 function isNeedlessList(reading, param) {
     const { kind, fallback, isOptional } = param;
-    const raws = rawsOf(reading.query, param.key);
+    const raws = rawsOf(reading, param.key);
     if (kind === REPEATED)
         return raws.some((raw) => isUnfilled(param, raw));
     const [raw] = raws;
     return raw !== undefined && (isUnfilled(param, raw) || (isOptional && fallback !== undefined && isSame(findCommas(reading, param), fallback)));
 }
-function findQuery({ query }, param) {
-    const raw = query === "" ? undefined : rawOf(query, param.key);
+function findQuery(reading, param) {
+    const raw = rawOf(reading, param.key);
     return raw === undefined || isUnfilled(param, raw) ? undefined : decodeForm(raw);
 }
 function judgeQuery(reading, param) {
@@ -568,8 +552,8 @@ export function takesItems(many, texts, reading) {
         }) &&
         fitsNumber(many, values ? texts.length / 2 : texts.length, texts));
 }
-function repeatedTexts({ query }, param) {
-    return rawsOf(query, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
+function repeatedTexts(reading, param) {
+    return rawsOf(reading, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
 }
 function findRepeated(reading, param) {
     return valueOfMany(param.many, repeatedTexts(reading, param));
@@ -578,8 +562,8 @@ function judgeRepeated(reading, param) {
     const texts = repeatedTexts(reading, param);
     return texts.length === 0 ? !param.isRequired : takesItems(param.many, texts, reading);
 }
-function commaTexts({ query }, param) {
-    const raw = rawOf(query, param.key);
+function commaTexts(reading, param) {
+    const raw = rawOf(reading, param.key);
     return raw === undefined || isUnfilled(param, raw) ? [] : raw.split(",").map(decodeForm);
 }
 function findCommas(reading, param) {
@@ -592,14 +576,9 @@ function judgeCommas(reading, param) {
 export function readsName(route, wanted) {
     return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
-function otherTexts({ query }, { route }) {
-    const texts = [];
-    eachPair(query, (from, sign, to) => {
-        const name = nameOf(query, from, sign);
-        if (!readsName(route, name))
-            texts.push(name, decodeForm(query.slice(sign + 1, to)));
-    });
-    return texts;
+function otherTexts(reading, { route }) {
+    const pairs = pairsOf(reading);
+    return pairs.flatMap((name, at) => (at % 2 === 0 && !readsName(route, name) ? [name, decodeForm(pairs[at + 1])] : []));
 }
 function findOthers(reading, param, end) {
     return valueOfMany(param.many, otherTexts(reading, end));
@@ -609,7 +588,7 @@ function judgeOthers(reading, param, end) {
     return texts.length === 0 ? param.isOptional : takesItems(param.many, texts, reading);
 }
 export function exact(name, value) {
-    return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+    return { name, value, judge: (reading) => rawsOf(reading, name).some((raw) => decodeForm(raw) === value) };
 }
 function tailTexts(reading, { node }) {
     if (!node.isTail)
@@ -1257,19 +1236,30 @@ function keyOfPieces(table, pieces, segment) {
     const raws = segment.split(/(\{.*?\})/).filter((piece) => piece !== "");
     return pieces.map((piece, at) => (typeof piece === "string" ? raws[at] : keyOf(table, piece.texts))).join("");
 }
-export const beside = /* @__PURE__ */ piecesBy((pieces, _, key) => {
-    const [first, second] = pieces;
-    const isBefore = typeof first === "string";
-    const word = (isBefore ? first : second);
-    const { texts } = (typeof first === "string" ? second : first);
-    const { length } = word;
-    const cut = (reading, segment) => {
-        const text = reading.segment(segment);
-        return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+export const apart = /* @__PURE__ */ piecesBy((pieces, _, key) => {
+    const textsOf = (text) => {
+        const texts = [];
+        let start = 0;
+        for (const [at, piece] of pieces.entries()) {
+            const next = pieces[at + 1];
+            const end = typeof piece === "string" ? (text.startsWith(piece, start) ? start + piece.length : -1)
+                : next === undefined ? text.length
+                    : at + 2 < pieces.length ? text.indexOf(next, start + 1)
+                        : text.endsWith(next) ? text.length - next.length
+                            : -1;
+            if (end <= start)
+                return undefined;
+            texts.push(text.slice(start, end));
+            start = end;
+        }
+        return texts;
     };
-    return new Rule((text, from, to, reading) => to - from > length &&
-        text.startsWith(word, isBefore ? from : to - length) &&
-        (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)), undefined, { key, cut });
+    const takes = (text, from, to, reading) => {
+        const texts = textsOf(text.slice(from, to));
+        return texts !== undefined && pieces.every((piece, at) => typeof piece === "string" || piece.texts.takes(texts[at], 0, texts[at].length, reading));
+    };
+    const cut = (reading, segment) => textsOf(reading.segment(segment));
+    return new Rule(takes, undefined, { key, cut });
 });
 export const cut = /* @__PURE__ */ piecesBy((pieces, site, key) => {
     const rules = pieces.map((piece) => (typeof piece === "string" ? piece : piece.texts));

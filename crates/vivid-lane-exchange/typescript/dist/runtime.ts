@@ -548,6 +548,8 @@ export class Reading {
   declare stop: number;
   declare isEscaped: boolean;
   declare query: string;
+  /** Its names and values in turn, once they are needed. */
+  declare pairs: readonly string[] | undefined;
   /** The host as it was sent. */
   declare host: string | undefined;
   declare asked: Asked;
@@ -570,6 +572,7 @@ export class Reading {
     this.stop = 0;
     this.isEscaped = false;
     this.query = "";
+    this.pairs = undefined;
     this.host = undefined;
     this.asked = nobody;
     this.end = undefined;
@@ -727,6 +730,7 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
   reading.isEscaped = decoded !== "";
   if (reading.isEscaped) reading.text += decoded;
   reading.query = "";
+  reading.pairs = undefined;
   if (at < length && url.charCodeAt(at) === 63) {
     const hash = url.indexOf("#", at);
     reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));
@@ -745,7 +749,7 @@ export function wellFormed(text: string): string {
   return /[\ud800-\udfff]/.test(text) ? text.replace(/\p{Surrogate}/gu, "\ufffd") : text;
 }
 
-// The query of a URL (WHATWG, URL, section 5.1). It is searched for the names that a route knows, and never makes a URL wrong.
+// The query of a URL (WHATWG, URL, section 5.1). Nothing in it makes a URL wrong.
 
 // Every browser and server has it; declared here, as a project need not know the types of either.
 declare const URLSearchParams: new (query: string) => { get(name: string): string | null };
@@ -761,43 +765,28 @@ export function decodeForm(raw: string): string {
   }
 }
 
-/** Calls a function for each pair of a query, with where its name begins and ends, and where its value ends. */
-export function eachPair(query: string, found: (from: number, sign: number, to: number) => void): void {
-  for (let from = 0; from < query.length; ) {
-    let to = query.indexOf("&", from);
-    if (to < 0) to = query.length;
-    let sign = query.indexOf("=", from);
-    if (sign < 0 || sign > to) sign = to;
-    if (to > from) found(from, sign, to);
-    from = to + 1;
+/** The pairs of a query: names, decoded, and values, as they were sent, in turn. They are read when they are first needed, and once. */
+export function pairsOf(reading: Reading): readonly string[] {
+  if (!reading.pairs) {
+    const pairs: string[] = [];
+    for (const pair of reading.query === "" ? [] : reading.query.split("&")) {
+      const sign = pair.indexOf("=");
+      if (pair !== "") pairs.push(decodeForm(sign < 0 ? pair : pair.slice(0, sign)), sign < 0 ? "" : pair.slice(sign + 1));
+    }
+    reading.pairs = pairs;
   }
-}
-
-export function nameOf(query: string, from: number, sign: number): string {
-  return decodeForm(query.slice(from, sign));
+  return reading.pairs;
 }
 
 /** The values of a name, as they were sent. */
-export function rawsOf(query: string, key: string): string[] {
-  const raws: string[] = [];
-  eachPair(query, (from, sign, to) => {
-    if (nameOf(query, from, sign) === key) raws.push(query.slice(sign + 1, to));
-  });
-  return raws;
+export function rawsOf(reading: Reading, key: string): string[] {
+  return pairsOf(reading).filter((_, at, pairs) => at % 2 === 1 && pairs[at - 1] === key);
 }
 
 /** The first value of a name, as it was sent. */
-export function rawOf(query: string, key: string): string | undefined {
-  const { length } = key;
-  const hasCodes = /[+%]/.test(query);
-  for (let from = 0; from < query.length; ) {
-    let to = query.indexOf("&", from);
-    if (to < 0) to = query.length;
-    let sign = query.indexOf("=", from);
-    if (sign < 0 || sign > to) sign = to;
-    if (to > from && ((sign - from === length && query.startsWith(key, from)) || (hasCodes && nameOf(query, from, sign) === key))) return query.slice(sign + 1, to);
-    from = to + 1;
-  }
+export function rawOf(reading: Reading, key: string): string | undefined {
+  const pairs = pairsOf(reading);
+  for (let at = 0; at < pairs.length; at += 2) if (pairs[at] === key) return pairs[at + 1];
   return undefined;
 }
 
@@ -957,22 +946,22 @@ export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string)
   return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
 
-function isNeedlessInQuery({ query }: Reading, param: Param): boolean {
-  const raw = query === "" ? undefined : rawOf(query, param.key);
+function isNeedlessInQuery(reading: Reading, param: Param): boolean {
+  const raw = rawOf(reading, param.key);
   return raw !== undefined && (isUnfilled(param, raw) || (param.isOptional && param.fallback !== undefined && decodeForm(raw) === param.fallback));
 }
 
 function isNeedlessList(reading: Reading, param: Param): boolean {
   const { kind, fallback, isOptional } = param;
-  const raws = rawsOf(reading.query, param.key);
+  const raws = rawsOf(reading, param.key);
   // A list of several values that is a default may as well be spelt out.
   if (kind === REPEATED) return raws.some((raw) => isUnfilled(param, raw));
   const [raw] = raws;
   return raw !== undefined && (isUnfilled(param, raw) || (isOptional && fallback !== undefined && isSame(findCommas(reading, param), fallback)));
 }
 
-function findQuery({ query }: Reading, param: Param): Value | undefined {
-  const raw = query === "" ? undefined : rawOf(query, param.key);
+function findQuery(reading: Reading, param: Param): Value | undefined {
+  const raw = rawOf(reading, param.key);
   return raw === undefined || isUnfilled(param, raw) ? undefined : decodeForm(raw);
 }
 
@@ -1009,8 +998,8 @@ export function takesItems(many: Many, texts: readonly string[], reading: Readin
   );
 }
 
-function repeatedTexts({ query }: Reading, param: Param): string[] {
-  return rawsOf(query, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
+function repeatedTexts(reading: Reading, param: Param): string[] {
+  return rawsOf(reading, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
 }
 
 function findRepeated(reading: Reading, param: Param): Value | undefined {
@@ -1022,8 +1011,8 @@ function judgeRepeated(reading: Reading, param: Param): boolean {
   return texts.length === 0 ? !param.isRequired : takesItems(param.many!, texts, reading);
 }
 
-function commaTexts({ query }: Reading, param: Param): string[] {
-  const raw = rawOf(query, param.key);
+function commaTexts(reading: Reading, param: Param): string[] {
+  const raw = rawOf(reading, param.key);
   return raw === undefined || isUnfilled(param, raw) ? [] : raw.split(",").map(decodeForm);
 }
 
@@ -1041,13 +1030,9 @@ export function readsName(route: Route, wanted: string): boolean {
   return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 
-function otherTexts({ query }: Reading, { route }: End): string[] {
-  const texts: string[] = [];
-  eachPair(query, (from, sign, to) => {
-    const name = nameOf(query, from, sign);
-    if (!readsName(route, name)) texts.push(name, decodeForm(query.slice(sign + 1, to)));
-  });
-  return texts;
+function otherTexts(reading: Reading, { route }: End): string[] {
+  const pairs = pairsOf(reading);
+  return pairs.flatMap((name, at) => (at % 2 === 0 && !readsName(route, name) ? [name, decodeForm(pairs[at + 1]!)] : []));
 }
 
 function findOthers(reading: Reading, param: Param, end: End): Value | undefined {
@@ -1061,7 +1046,7 @@ function judgeOthers(reading: Reading, param: Param, end: End): boolean {
 
 /** A pair that the query must have. */
 export function exact(name: string, value: string): Exact {
-  return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+  return { name, value, judge: (reading) => rawsOf(reading, name).some((raw) => decodeForm(raw) === value) };
 }
 
 /** The segments of a tail, decoded; nothing where there is none. */
@@ -2031,25 +2016,34 @@ function keyOfPieces(table: Table, pieces: readonly Piece[], segment: string): s
   return pieces.map((piece, at) => (typeof piece === "string" ? raws[at]! : keyOf(table, piece.texts))).join("");
 }
 
-/** A segment of one value with a text before or behind it. */
-export const beside: Pieces = /* @__PURE__ */ piecesBy((pieces, _, key) => {
-  const [first, second] = pieces;
-  const isBefore = typeof first === "string";
-  const word = (isBefore ? first : second) as string;
-  const { texts } = (typeof first === "string" ? second : first) as { readonly texts: Rule };
-  const { length } = word;
-  const cut: Cut = (reading, segment) => {
-    const text = reading.segment(segment);
-    return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+/**
+ * A segment whose values are found by the texts beside them: one value with a text before or behind it, or values of any text with texts
+ * between them, each of which ends where the text after it comes first.
+ */
+export const apart: Pieces = /* @__PURE__ */ piecesBy((pieces, _, key) => {
+  const textsOf = (text: string): string[] | undefined => {
+    const texts: string[] = [];
+    let start = 0;
+    for (const [at, piece] of pieces.entries()) {
+      const next = pieces[at + 1] as string | undefined;
+      const end =
+        typeof piece === "string" ? (text.startsWith(piece, start) ? start + piece.length : -1)
+        : next === undefined ? text.length
+        : at + 2 < pieces.length ? text.indexOf(next, start + 1)
+        : text.endsWith(next) ? text.length - next.length
+        : -1;
+      if (end <= start) return undefined;
+      texts.push(text.slice(start, end));
+      start = end;
+    }
+    return texts;
   };
-  return new Rule(
-    (text, from, to, reading) =>
-      to - from > length &&
-      text.startsWith(word, isBefore ? from : to - length) &&
-      (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)),
-    undefined,
-    { key, cut },
-  );
+  const takes: Takes = (text, from, to, reading) => {
+    const texts = textsOf(text.slice(from, to));
+    return texts !== undefined && pieces.every((piece, at) => typeof piece === "string" || piece.texts.takes(texts[at]!, 0, texts[at]!.length, reading));
+  };
+  const cut: Cut = (reading, segment) => textsOf(reading.segment(segment))!;
+  return new Rule(takes, undefined, { key, cut });
 });
 
 /**

@@ -1,7 +1,7 @@
 // Segments of several pieces: texts and values in turn.
 
 import { keyOf } from "./keys.js";
-import { any, bytesOf, Rule, stepped, type Automaton } from "./rules.js";
+import { any, bytesOf, Rule, stepped, type Automaton, type Takes } from "./rules.js";
 import { type Reading } from "./reading.js";
 import { type Pieces, type Site, type Table } from "./table.js";
 import { type Piece } from "./tree.js";
@@ -30,25 +30,34 @@ function keyOfPieces(table: Table, pieces: readonly Piece[], segment: string): s
   return pieces.map((piece, at) => (typeof piece === "string" ? raws[at]! : keyOf(table, piece.texts))).join("");
 }
 
-/** A segment of one value with a text before or behind it. */
-export const beside: Pieces = /* @__PURE__ */ piecesBy((pieces, _, key) => {
-  const [first, second] = pieces;
-  const isBefore = typeof first === "string";
-  const word = (isBefore ? first : second) as string;
-  const { texts } = (typeof first === "string" ? second : first) as { readonly texts: Rule };
-  const { length } = word;
-  const cut: Cut = (reading, segment) => {
-    const text = reading.segment(segment);
-    return isBefore ? [word, text.slice(length)] : [text.slice(0, -length), word];
+/**
+ * A segment whose values are found by the texts beside them: one value with a text before or behind it, or values of any text with texts
+ * between them, each of which ends where the text after it comes first.
+ */
+export const apart: Pieces = /* @__PURE__ */ piecesBy((pieces, _, key) => {
+  const textsOf = (text: string): string[] | undefined => {
+    const texts: string[] = [];
+    let start = 0;
+    for (const [at, piece] of pieces.entries()) {
+      const next = pieces[at + 1] as string | undefined;
+      const end =
+        typeof piece === "string" ? (text.startsWith(piece, start) ? start + piece.length : -1)
+        : next === undefined ? text.length
+        : at + 2 < pieces.length ? text.indexOf(next, start + 1)
+        : text.endsWith(next) ? text.length - next.length
+        : -1;
+      if (end <= start) return undefined;
+      texts.push(text.slice(start, end));
+      start = end;
+    }
+    return texts;
   };
-  return new Rule(
-    (text, from, to, reading) =>
-      to - from > length &&
-      text.startsWith(word, isBefore ? from : to - length) &&
-      (isBefore ? texts.takes(text, from + length, to, reading) : texts.takes(text, from, to - length, reading)),
-    undefined,
-    { key, cut },
-  );
+  const takes: Takes = (text, from, to, reading) => {
+    const texts = textsOf(text.slice(from, to));
+    return texts !== undefined && pieces.every((piece, at) => typeof piece === "string" || piece.texts.takes(texts[at]!, 0, texts[at]!.length, reading));
+  };
+  const cut: Cut = (reading, segment) => textsOf(reading.segment(segment))!;
+  return new Rule(takes, undefined, { key, cut });
 });
 
 /**

@@ -1,4 +1,6 @@
-// The query of a URL (WHATWG, URL, section 5.1). It is searched for the names that a route knows, and never makes a URL wrong.
+// The query of a URL (WHATWG, URL, section 5.1). Nothing in it makes a URL wrong.
+
+import { type Reading } from "./reading.js";
 
 // Every browser and server has it; declared here, as a project need not know the types of either.
 declare const URLSearchParams: new (query: string) => { get(name: string): string | null };
@@ -14,42 +16,27 @@ export function decodeForm(raw: string): string {
   }
 }
 
-/** Calls a function for each pair of a query, with where its name begins and ends, and where its value ends. */
-export function eachPair(query: string, found: (from: number, sign: number, to: number) => void): void {
-  for (let from = 0; from < query.length; ) {
-    let to = query.indexOf("&", from);
-    if (to < 0) to = query.length;
-    let sign = query.indexOf("=", from);
-    if (sign < 0 || sign > to) sign = to;
-    if (to > from) found(from, sign, to);
-    from = to + 1;
+/** The pairs of a query: names, decoded, and values, as they were sent, in turn. They are read when they are first needed, and once. */
+export function pairsOf(reading: Reading): readonly string[] {
+  if (!reading.pairs) {
+    const pairs: string[] = [];
+    for (const pair of reading.query === "" ? [] : reading.query.split("&")) {
+      const sign = pair.indexOf("=");
+      if (pair !== "") pairs.push(decodeForm(sign < 0 ? pair : pair.slice(0, sign)), sign < 0 ? "" : pair.slice(sign + 1));
+    }
+    reading.pairs = pairs;
   }
-}
-
-export function nameOf(query: string, from: number, sign: number): string {
-  return decodeForm(query.slice(from, sign));
+  return reading.pairs;
 }
 
 /** The values of a name, as they were sent. */
-export function rawsOf(query: string, key: string): string[] {
-  const raws: string[] = [];
-  eachPair(query, (from, sign, to) => {
-    if (nameOf(query, from, sign) === key) raws.push(query.slice(sign + 1, to));
-  });
-  return raws;
+export function rawsOf(reading: Reading, key: string): string[] {
+  return pairsOf(reading).filter((_, at, pairs) => at % 2 === 1 && pairs[at - 1] === key);
 }
 
 /** The first value of a name, as it was sent. */
-export function rawOf(query: string, key: string): string | undefined {
-  const { length } = key;
-  const hasCodes = /[+%]/.test(query);
-  for (let from = 0; from < query.length; ) {
-    let to = query.indexOf("&", from);
-    if (to < 0) to = query.length;
-    let sign = query.indexOf("=", from);
-    if (sign < 0 || sign > to) sign = to;
-    if (to > from && ((sign - from === length && query.startsWith(key, from)) || (hasCodes && nameOf(query, from, sign) === key))) return query.slice(sign + 1, to);
-    from = to + 1;
-  }
+export function rawOf(reading: Reading, key: string): string | undefined {
+  const pairs = pairsOf(reading);
+  for (let at = 0; at < pairs.length; at += 2) if (pairs[at] === key) return pairs[at + 1];
   return undefined;
 }

@@ -36,6 +36,8 @@ export class Reading {
   declare stop: number;
   declare isEscaped: boolean;
   declare query: string;
+  /** Its names and values in turn, once they are needed. */
+  declare pairs: readonly string[] | undefined;
   /** The host as it was sent. */
   declare host: string | undefined;
   declare asked: Asked;
@@ -58,6 +60,7 @@ export class Reading {
     this.stop = 0;
     this.isEscaped = false;
     this.query = "";
+    this.pairs = undefined;
     this.host = undefined;
     this.asked = nobody;
     this.end = undefined;
@@ -215,6 +218,7 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
   reading.isEscaped = decoded !== "";
   if (reading.isEscaped) reading.text += decoded;
   reading.query = "";
+  reading.pairs = undefined;
   if (at < length && url.charCodeAt(at) === 63) {
     const hash = url.indexOf("#", at);
     reading.query = wellFormed(url.slice(at + 1, hash < 0 ? length : hash));

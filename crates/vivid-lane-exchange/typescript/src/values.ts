@@ -5,7 +5,7 @@ import { any, type Rule } from "./rules.js";
 import { type Reading } from "./reading.js";
 import { type End, type Exact, type Param, type Route } from "./tree.js";
 import { sent } from "./find.js";
-import { decodeForm, eachPair, nameOf, rawOf, rawsOf } from "./query.js";
+import { decodeForm, pairsOf, rawOf, rawsOf } from "./query.js";
 
 /** A value as text: one, a list, or names with values. */
 export type Value = string | readonly string[] | readonly (readonly [string, string])[];
@@ -160,22 +160,22 @@ export function isUnfilled({ kind, rule, many, isRequired }: Param, raw: string)
   return raw === "" && !(many ? !many.values && many.items === any : rule === any) && (!isRequired || kind === REPEATED);
 }
 
-function isNeedlessInQuery({ query }: Reading, param: Param): boolean {
-  const raw = query === "" ? undefined : rawOf(query, param.key);
+function isNeedlessInQuery(reading: Reading, param: Param): boolean {
+  const raw = rawOf(reading, param.key);
   return raw !== undefined && (isUnfilled(param, raw) || (param.isOptional && param.fallback !== undefined && decodeForm(raw) === param.fallback));
 }
 
 function isNeedlessList(reading: Reading, param: Param): boolean {
   const { kind, fallback, isOptional } = param;
-  const raws = rawsOf(reading.query, param.key);
+  const raws = rawsOf(reading, param.key);
   // A list of several values that is a default may as well be spelt out.
   if (kind === REPEATED) return raws.some((raw) => isUnfilled(param, raw));
   const [raw] = raws;
   return raw !== undefined && (isUnfilled(param, raw) || (isOptional && fallback !== undefined && isSame(findCommas(reading, param), fallback)));
 }
 
-function findQuery({ query }: Reading, param: Param): Value | undefined {
-  const raw = query === "" ? undefined : rawOf(query, param.key);
+function findQuery(reading: Reading, param: Param): Value | undefined {
+  const raw = rawOf(reading, param.key);
   return raw === undefined || isUnfilled(param, raw) ? undefined : decodeForm(raw);
 }
 
@@ -212,8 +212,8 @@ export function takesItems(many: Many, texts: readonly string[], reading: Readin
   );
 }
 
-function repeatedTexts({ query }: Reading, param: Param): string[] {
-  return rawsOf(query, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
+function repeatedTexts(reading: Reading, param: Param): string[] {
+  return rawsOf(reading, param.key).filter((raw) => !isUnfilled(param, raw)).map(decodeForm);
 }
 
 function findRepeated(reading: Reading, param: Param): Value | undefined {
@@ -225,8 +225,8 @@ function judgeRepeated(reading: Reading, param: Param): boolean {
   return texts.length === 0 ? !param.isRequired : takesItems(param.many!, texts, reading);
 }
 
-function commaTexts({ query }: Reading, param: Param): string[] {
-  const raw = rawOf(query, param.key);
+function commaTexts(reading: Reading, param: Param): string[] {
+  const raw = rawOf(reading, param.key);
   return raw === undefined || isUnfilled(param, raw) ? [] : raw.split(",").map(decodeForm);
 }
 
@@ -244,13 +244,9 @@ export function readsName(route: Route, wanted: string): boolean {
   return (route.more.query ?? []).some(({ name }) => name === wanted) || route.params().some(({ kind, key }) => (kind === QUERY || kind === REPEATED) && key === wanted);
 }
 
-function otherTexts({ query }: Reading, { route }: End): string[] {
-  const texts: string[] = [];
-  eachPair(query, (from, sign, to) => {
-    const name = nameOf(query, from, sign);
-    if (!readsName(route, name)) texts.push(name, decodeForm(query.slice(sign + 1, to)));
-  });
-  return texts;
+function otherTexts(reading: Reading, { route }: End): string[] {
+  const pairs = pairsOf(reading);
+  return pairs.flatMap((name, at) => (at % 2 === 0 && !readsName(route, name) ? [name, decodeForm(pairs[at + 1]!)] : []));
 }
 
 function findOthers(reading: Reading, param: Param, end: End): Value | undefined {
@@ -264,7 +260,7 @@ function judgeOthers(reading: Reading, param: Param, end: End): boolean {
 
 /** A pair that the query must have. */
 export function exact(name: string, value: string): Exact {
-  return { name, value, judge: ({ query }) => rawsOf(query, name).some((raw) => decodeForm(raw) === value) };
+  return { name, value, judge: (reading) => rawsOf(reading, name).some((raw) => decodeForm(raw) === value) };
 }
 
 /** The segments of a tail, decoded; nothing where there is none. */
