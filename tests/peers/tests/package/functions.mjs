@@ -149,6 +149,6 @@ test("a build tool's configuration writes modules", async (t) => {
   report = next();
   writeFileSync(table, "[routes.mended]\npath = '/'\npage = 'home'\n");
   await report;
-  assert.deepEqual(reports[1], [`wrote 3 files in ${out}`, false]);
+  assert.deepEqual(reports[1], [`wrote 7 files in ${out}`, false]);
   assert.match(readFileSync(join(out, "table.js"), "utf8"), /mended/);
 });

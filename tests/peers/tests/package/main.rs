@@ -168,7 +168,7 @@ fn modules_are_written_again_after_each_save() {
             std::thread::sleep(Duration::from_millis(20));
         }
     };
-    assert_eq!(lines.next().as_deref(), Some("wrote 1 file in made"));
+    assert_eq!(lines.next().as_deref(), Some("wrote 3 files in made"));
     until("/nights");
     std::fs::write(folder.join("routes.toml"), table("/evenings")).expect("a file");
     until("/evenings");
