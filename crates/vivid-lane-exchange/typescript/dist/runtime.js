@@ -221,7 +221,6 @@ export function listed(list, rule = any) {
 export const nobody = { isListed: () => false, isMet: () => true };
 export const NEVER = 0;
 export const ALWAYS = 1;
-export const EITHER = 2;
 export class Reading {
     constructor() {
         this.url = "";

@@ -525,10 +525,9 @@ export interface Asked {
 /** No value is in a list, and every need is met. */
 export const nobody: Asked = { isListed: () => false, isMet: () => true };
 
-/** How the slash at the end of a path is treated. */
+/** How the slash at the end of a path is treated: never there, or always; 2 is either. */
 export const NEVER = 0;
 export const ALWAYS = 1;
-export const EITHER = 2;
 
 /**
  * What was read of a URL: a text with the segments, decoded; for each segment where it starts and ends in that text, and a number by which
