@@ -16,6 +16,7 @@ const sources = [
   "types", "rules", "reading", "query", "values", "tree", "table", "keys", "find", "address", "lists", "cut", "host", "place", "several", "link", "many",
   "position", "match", "decide", "redirect",
 ];
+const browserSources = ["types", "addresses", "entries", "marks", "making", "drawing", "screen", "site"];
 const HEADER = "// The runtime of route tables: matching, links and decisions. Made by `vivid-lane convert --to typescript`; it is the same for every table.\n\n";
 
 /** A source without its imports. */
@@ -44,7 +45,24 @@ const names = ["declared", "follows", "routes"];
 for (const name of names) copyFileSync(join(root, `table/${name}.ts`), join(out, `${name}.ts`));
 copyFileSync(join(folder, "runtime.ts"), join(out, "runtime.ts"));
 writeFileSync(join(out, "table.ts"), 'export * from "./declared.js";\nexport * from "./follows.js";\n');
-copyFileSync(join(root, "browser/browser.ts"), join(out, "browser.ts"));
+// The sources of the module of the browser are one text, too; what they import of the table stands at its head.
+const BROWSER_HEADER =
+  "// Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.\n" +
+  "// Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.\n\n";
+const browserTexts = browserSources.map((name) => readFileSync(join(root, `browser/${name}.ts`), "utf8"));
+const fromTable = (pattern) => {
+  const lists = browserTexts.flatMap((text) => [...text.matchAll(pattern)].flatMap(([, list]) => list.split(/,\s*/)));
+  return [...new Set(lists.map((name) => name.trim()).filter((name) => name !== ""))].sort().join(", ");
+};
+/** A source of the module of the browser: what is for applications is handed out, and nothing else. */
+const ofBrowser = (name) => {
+  const text = inlined(join(root, `browser/${name}.ts`));
+  return ["types", "drawing", "site"].includes(name) ? text : text.replace(/^export /gm, "");
+};
+const browserImports =
+  `import { ${fromTable(/^import \{([^}]*)\} from "\.\.\/table\/follows\.js";$/gm)} } from "./table.js";\n` +
+  `import type { ${fromTable(/^import type \{([^}]*)\} from "\.\.\/table\/follows\.js";$/gm)} } from "./table.js";\n\n`;
+writeFileSync(join(out, "browser.ts"), BROWSER_HEADER + browserImports + browserSources.map(ofBrowser).join("\n"));
 writeFileSync(join(out, "package.json"), '{ "type": "module" }');
 const strict = ["strict", "noUncheckedIndexedAccess", "exactOptionalPropertyTypes", "noUnusedLocals", "noUnusedParameters", "isolatedModules"];
 const options = [...strict, "isolatedDeclarations", "declaration", "erasableSyntaxOnly", "verbatimModuleSyntax"].map((one) => `--${one}`);

@@ -34,6 +34,7 @@ const FUNCTIONS: &[&str] = &[
     "linkFromIn",
     "linkIn",
     "matchIn",
+    "notFoundIn",
     "placeIn",
     "returnAddressAsyncIn",
     "returnAddressIn",

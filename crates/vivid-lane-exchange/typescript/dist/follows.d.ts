@@ -59,6 +59,8 @@ export declare function address(position: T.Somewhere): string;
 export declare function levels(position: T.Somewhere): readonly T.Level[];
 /** The frames around what is decided, outermost first. */
 export declare function frames(decision: Decision | T.Somewhere): readonly FrameName[];
+/** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
+export declare function notFoundAt(found: T.Somewhere, reason?: string): NotFound;
 /** The data of a route. */
 export declare function dataOf<Name extends LevelName>(name: Name): DataOf<Name>;
 /** How the site is reached, as the table says. */

@@ -55,6 +55,10 @@ export function levels(position) {
 export function frames(decision) {
     return framesIn(table, decision);
 }
+/** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
+export function notFoundAt(found, reason) {
+    return notFoundIn(table, found, reason);
+}
 /** The data of a route. */
 export function dataOf(name) {
     return dataIn(table, name);

@@ -121,6 +121,11 @@ export function frames(decision: Decision | T.Somewhere): readonly FrameName[] {
   return framesIn(table, decision) as readonly FrameName[];
 }
 
+/** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
+export function notFoundAt(found: T.Somewhere, reason?: string): NotFound {
+  return notFoundIn(table, found, reason) as NotFound;
+}
+
 /** The data of a route. */
 export function dataOf<Name extends LevelName>(name: Name): DataOf<Name> {
   return dataIn(table, name as string) as DataOf<Name>;

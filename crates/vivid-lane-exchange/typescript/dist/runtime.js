@@ -1831,6 +1831,10 @@ export function framesIn({ site }, shown) {
     const read = readOf(shown) ?? readOf(shown.position ?? {});
     return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
+export function notFoundIn({ site }, at, reason) {
+    const owner = chainOf(readOf(at).end.route).reverse().find(({ more }) => more.fallback !== undefined);
+    return { outcome: "not-found", status: 404, page: owner ? (owner.more.fallback ?? undefined) : site.fallback, position: at, reason };
+}
 export function dataIn(table, name) {
     return table.routes.get(name).more.data ?? {};
 }

@@ -2738,6 +2738,12 @@ export function framesIn({ site }: Table, shown: object): readonly string[] {
   return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
 
+/** The decision where a page has the URL, and the record that it would show does not exist. */
+export function notFoundIn({ site }: Table, at: object, reason?: string): object {
+  const owner = chainOf(readOf(at).end.route).reverse().find(({ more }) => more.fallback !== undefined);
+  return { outcome: "not-found", status: 404, page: owner ? (owner.more.fallback ?? undefined) : site.fallback, position: at, reason };
+}
+
 /** The data of a route. */
 export function dataIn(table: Table, name: string): unknown {
   return table.routes.get(name)!.more.data ?? {};

@@ -1,6 +1,6 @@
 import { type FallbackName, type FrameName, type Groups, type ListName, type NeedName, type Pages, parts, type Routes, shorten, table, tools } from "./declared.js";
 import {
-  absoluteIn, activityIn, addressAt, dataIn, decideAsyncIn, decideIn, framesIn, levelsAt, linkFromIn, linkIn, matchIn, placeIn, returnAddressAsyncIn, returnAddressIn,
+  absoluteIn, activityIn, addressAt, dataIn, decideAsyncIn, decideIn, framesIn, levelsAt, linkFromIn, linkIn, matchIn, notFoundIn, placeIn, returnAddressAsyncIn, returnAddressIn,
   transitionIn, upIn,
 } from "./runtime.js";
 import type * as T from "./runtime.js";
@@ -126,6 +126,11 @@ export function levels(position: T.Somewhere): readonly T.Level[] {
 /** The frames around what is decided, outermost first. */
 export function frames(decision: Decision | T.Somewhere): readonly FrameName[] {
   return framesIn(table, decision) as readonly FrameName[];
+}
+
+/** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
+export function notFoundAt(found: T.Somewhere, reason?: string): NotFound {
+  return notFoundIn(table, found, reason) as NotFound;
 }
 
 /** The data of a route. */

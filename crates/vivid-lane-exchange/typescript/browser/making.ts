@@ -1,0 +1,177 @@
+// Pages and frames, made by the functions that an application registers; a page also ahead, where a link to it is pointed at.
+
+import { decideAsync, frames as framesOf, levels } from "../table/follows.js";
+import { addressOf, hrefOf, isPlain, linkIn, valuesIn, withoutPart } from "./addresses.js";
+import { stored, RELOADED } from "./entries.js";
+import { positionOf } from "./marks.js";
+import { Titled, type Context, type Decided, type Entry, type Frame, type Happening, type Make, type Settings } from "./types.js";
+import type { Decision, FrameName, Position } from "../table/follows.js";
+
+/** A frame that is to be around a page, with the values of the path that lead there, and with all values, as texts. */
+export interface Plan {
+  readonly name: FrameName;
+  readonly route: string | undefined;
+  readonly at: Position | undefined;
+  readonly values: string;
+  readonly all: string;
+}
+
+/** The frames around what is decided, outermost first. */
+export function planOf(decision: Decided): Plan[] {
+  const position = positionOf(decision);
+  const params: { [name: string]: unknown } = {};
+  const own = (position ? levels(position) : []).flatMap((level): Plan[] => {
+    Object.assign(params, level.params);
+    if (level.frame === undefined) return [];
+    const names = new Set(level.path.split(/[^\w%.]+/));
+    const inPath = Object.fromEntries(Object.entries(params).filter(([name]) => names.has(name)));
+    return [{ name: level.frame as FrameName, route: level.route, at: { route: level.route, params: { ...params } } as unknown as Position, values: valuesIn(inPath), all: valuesIn(params) }];
+  });
+  const [outermost] = framesOf(decision);
+  if (framesOf(decision).length > own.length) own.unshift({ name: outermost!, route: undefined, at: undefined, values: "", all: "" });
+  return own;
+}
+
+/** A frame as it was made, and what for. */
+export interface MadeFrame<Framing> extends Frame<Framing> {
+  readonly plan: Plan;
+}
+
+/** Can a frame be told of other values? */
+export function isTold(framing: unknown): boolean {
+  return typeof (framing as { readonly changed?: unknown } | null)?.changed === "function";
+}
+
+/** A page that is being made, and what ends it. */
+export interface Making<Content> {
+  readonly content: Promise<Content | Titled<Content>>;
+  readonly controller: AbortController;
+}
+
+export interface Ahead<Content> {
+  readonly making: Promise<Making<Content> | undefined>;
+  readonly controller: AbortController;
+  readonly until: number;
+}
+
+export const REST = 80;
+
+/** Makes the pages and frames of a registry. */
+export class Maker<Content, Framing> {
+  declare private readonly settings: Settings<Content, Framing>;
+  declare private readonly tell: (happening: Happening) => void;
+  /** What was made ahead, by address. */
+  declare private readonly ahead: Map<string, Ahead<Content>>;
+  declare private resting: ReturnType<typeof setTimeout> | undefined;
+
+  constructor(settings: Settings<Content, Framing>, tell: (happening: Happening) => void) {
+    this.settings = settings;
+    this.tell = tell;
+    this.ahead = new Map();
+    this.resting = undefined;
+  }
+
+  private async from<At, Made>(entry: Entry<At, Made> | undefined, name: string | undefined, at: At, context: Context): Promise<Made | Titled<Made>> {
+    if (!entry) throw new Error(`nothing is registered for \`${name}\``);
+    if (typeof entry === "function") return entry(at, context);
+    let code: { readonly default: Make<At, Made> };
+    try {
+      code = await entry.code();
+    } catch (error) {
+      // The server may have newer code by now, so the document is loaded anew, once.
+      const isNew = !context.isAhead && navigator.onLine && stored.read(RELOADED) !== context.address;
+      throw isNew && stored.write(RELOADED, context.address) ? new Outdated() : error;
+    }
+    if (!context.isAhead && stored.read(RELOADED) !== null) stored.write(RELOADED, null);
+    return code.default(at, context);
+  }
+
+  /** Begins to make the page of a decision. */
+  private begin(decision: Decided, context: Context): Promise<Content | Titled<Content>> {
+    const { pages, otherwise } = this.settings as Extract<Settings<Content, Framing>, { otherwise: unknown }>;
+    if (!pages) return Promise.resolve(undefined as never);
+    const entries = pages as { readonly [name: string]: Entry<never, Content> };
+    const name = decision.outcome === "page" || decision.outcome === "not-found" ? decision.page : undefined;
+    const making = name === undefined ? Promise.resolve().then(() => otherwise(decision, context)) : this.from(entries[name], name, decision as never, context);
+    return making.then((made) => {
+      this.tell({ type: "fetched", address: context.address, isAhead: context.isAhead });
+      return made;
+    });
+  }
+
+  /** The page of a decision: what was made ahead, or made now. */
+  async page(decision: Decided, address: string, controller: AbortController, isAnew: boolean): Promise<Content | Titled<Content>> {
+    const { signal } = controller;
+    const key = withoutPart(address);
+    const known = this.ahead.get(key);
+    this.ahead.delete(key);
+    if (known && known.until > Date.now() && decision.outcome === "page" && !isAnew) {
+      const making = await known.making;
+      if (making) {
+        signal.addEventListener("abort", () => known.controller.abort());
+        return making.content;
+      }
+    }
+    return this.begin(decision, { address, signal, isAhead: false });
+  }
+
+  /** The frames of a plan: those that are shown stay, as far as they are the same, and the others are made. */
+  frames(plan: readonly Plan[], shown: readonly MadeFrame<Framing>[], address: string, signal: AbortSignal): Promise<MadeFrame<Framing>>[] {
+    const { frames } = this.settings as { readonly frames?: { readonly [name: string]: Entry<Position | undefined, Framing> } };
+    const isKept = ({ name, route, values }: Plan, index: number): boolean => {
+      const frame = shown[index];
+      return frame?.name === name && frame.plan.route === route && (frame.plan.values === values || isTold(frame.content));
+    };
+    const differs = plan.findIndex((one, index) => !isKept(one, index));
+    const count = differs < 0 ? plan.length : differs;
+    return plan.map(async (one, index) => {
+      const { name, at } = one;
+      if (index < count) return { name, at, content: shown[index]!.content, plan: one };
+      const entries = this.settings.pages ? (frames ?? {}) : undefined;
+      const made = entries && (await this.from(entries[name], name, at, { address, signal, isAhead: false }));
+      return { name, at, content: made instanceof Titled ? made.content : made!, plan: one };
+    });
+  }
+
+  /** A link was come near to: its page is made once that is for good. */
+  near(event: Event): void {
+    clearTimeout(this.resting);
+    const link = linkIn(event);
+    const href = link && isPlain(link) ? hrefOf(link) : undefined;
+    const address = href === undefined ? undefined : addressOf(href);
+    const isSaving = (navigator as Navigator & { connection?: { saveData?: boolean } }).connection?.saveData === true;
+    if (address === undefined || isSaving || address === addressOf(location.href)) return;
+    const isSure = event.type === "touchstart" || event.type === "pointerdown";
+    this.resting = setTimeout(() => this.prepare(withoutPart(address)), isSure ? 0 : REST);
+  }
+
+  private prepare(address: string): void {
+    const now = Date.now();
+    for (const [known, { until, controller }] of this.ahead) {
+      if (until > now) continue;
+      this.ahead.delete(known);
+      controller.abort();
+    }
+    if (this.ahead.has(address)) return;
+    const controller = new AbortController();
+    const context: Context = { address, signal: controller.signal, isAhead: true };
+    const making = decideAsync(address, this.settings.visitor?.() ?? {}).then((decision: Decision): Making<Content> | undefined => {
+      if (decision.outcome !== "page") return undefined;
+      const content = this.begin(decision, context);
+      // What fails ahead is tried again when the visitor goes there.
+      content.catch(() => this.ahead.delete(address));
+      return { content, controller };
+    });
+    making.catch(() => this.ahead.delete(address));
+    this.ahead.set(address, { making, controller, until: now + (this.settings.freshFor ?? 30_000) });
+  }
+
+  stop(): void {
+    clearTimeout(this.resting);
+    for (const { controller } of this.ahead.values()) controller.abort();
+    this.ahead.clear();
+  }
+}
+
+/** The code of a page is not to be had any more. */
+export class Outdated extends Error {}

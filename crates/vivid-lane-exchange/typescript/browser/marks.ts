@@ -1,0 +1,75 @@
+// `aria-current` on the links to what is shown, and to what stands above it.
+
+import { levels } from "../table/follows.js";
+import { addressOf, hrefOf, isPlain, targetOf, valuesIn } from "./addresses.js";
+import type { Decided } from "./types.js";
+import type { Position } from "../table/follows.js";
+
+/** Where in the table a decision stands. */
+export function positionOf(decision: Decided | undefined): Position | undefined {
+  return decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
+}
+
+export class Marks {
+  /** For each level of what is shown the path that leads there. */
+  declare private above: ReadonlyMap<string, string>;
+  declare private values: string | undefined;
+  /** The links that we have marked. What others have marked is theirs. */
+  declare private readonly own: WeakSet<Element>;
+  declare private readonly watching: MutationObserver;
+
+  constructor() {
+    this.above = new Map();
+    this.values = undefined;
+    this.own = new WeakSet();
+    this.watching = new MutationObserver((records) => {
+      for (const { target, type, addedNodes } of records) {
+        if (type === "attributes") this.mark(target as Element);
+        else for (const node of addedNodes) if (node instanceof Element) this.within(node);
+      }
+    });
+    this.watching.observe(document.body, { childList: true, subtree: true, attributes: true, attributeFilter: ["href"] });
+  }
+
+  /** Marks all links anew. */
+  show(decision: Decided): void {
+    const position = positionOf(decision);
+    const above = new Map<string, string>();
+    let path = "";
+    for (const { route, path: template, covered } of position ? levels(position) : []) {
+      path += covered;
+      // A home page is not above everything.
+      if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) above.set(route, path);
+    }
+    this.above = above;
+    this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
+    // The page is drawn, so nothing of it is waiting to be looked at.
+    this.watching.takeRecords();
+    this.within(document.body);
+  }
+
+  private within(root: Element): void {
+    if (root.localName === "a") this.mark(root);
+    for (const link of root.querySelectorAll("a[href]")) this.mark(link);
+  }
+
+  private mark(link: Element): void {
+    const isOwn = this.own.has(link);
+    if (link.hasAttribute("aria-current") && !isOwn) return;
+    const href = hrefOf(link);
+    const address = href === undefined || !isPlain(link) ? undefined : addressOf(href);
+    const target = address === undefined ? undefined : targetOf(address);
+    const { route } = target ?? {};
+    if (route === undefined || this.above.get(route) !== target!.path) {
+      if (isOwn) link.removeAttribute("aria-current");
+      this.own.delete(link);
+      return;
+    }
+    link.setAttribute("aria-current", route + target!.values === this.values ? "page" : "true");
+    this.own.add(link);
+  }
+
+  stop(): void {
+    this.watching.disconnect();
+  }
+}
