@@ -138,11 +138,12 @@ export class Maker<Content, Framing> {
     clearTimeout(this.resting);
     const link = linkIn(event);
     const href = link && isPlain(link) ? hrefOf(link) : undefined;
-    const address = href === undefined ? undefined : addressOf(href);
+    const whole = href === undefined ? undefined : addressOf(href);
+    const address = whole === undefined ? undefined : withoutPart(whole);
     const isSaving = (navigator as Navigator & { connection?: { saveData?: boolean } }).connection?.saveData === true;
-    if (address === undefined || isSaving || address === addressOf(location.href)) return;
+    if (address === undefined || isSaving || address === withoutPart(addressOf(location.href) ?? "")) return;
     const isSure = event.type === "touchstart" || event.type === "pointerdown";
-    this.resting = setTimeout(() => this.prepare(withoutPart(address)), isSure ? 0 : REST);
+    this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
   }
 
   private prepare(address: string): void {

@@ -220,8 +220,8 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       tell({ type: "drawn", address, change });
     };
     const { startViewTransition } = document as Document & { startViewTransition?: (update: () => Promise<void>) => { readonly [part in "ready" | "finished" | "updateCallbackDone"]: Promise<void> } };
-    const isStill = kind === "first" || kind === "refresh" || !settings.draw || matchMedia("(prefers-reduced-motion: reduce)").matches;
-    if (isStill || settings.viewTransitions === false || !startViewTransition) return put();
+    const isStill = kind === "first" || kind === "refresh" || matchMedia("(prefers-reduced-motion: reduce)").matches;
+    if (isStill || !settings.viewTransitions || !settings.draw || !startViewTransition) return put();
     const changing = startViewTransition.call(document, put);
     // A transition that is skipped is no error.
     for (const part of [changing.ready, changing.finished]) part.catch(() => undefined);

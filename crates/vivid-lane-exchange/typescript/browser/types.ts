@@ -123,7 +123,7 @@ interface Behaviour<Content, Framing> {
   readonly observe?: "console" | ((happening: Happening) => void);
   /** Is the first page there already, drawn by the server? */
   readonly adopt?: boolean;
-  /** Whether pages change within view transitions, where the browser has them: so by default, where there is `draw`. */
+  /** Do pages change within view transitions, where the browser has them? Links cannot be clicked on while one runs. */
   readonly viewTransitions?: boolean;
 }
 

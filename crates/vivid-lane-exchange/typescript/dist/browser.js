@@ -382,12 +382,13 @@ class Maker {
         clearTimeout(this.resting);
         const link = linkIn(event);
         const href = link && isPlain(link) ? hrefOf(link) : undefined;
-        const address = href === undefined ? undefined : addressOf(href);
+        const whole = href === undefined ? undefined : addressOf(href);
+        const address = whole === undefined ? undefined : withoutPart(whole);
         const isSaving = navigator.connection?.saveData === true;
-        if (address === undefined || isSaving || address === addressOf(location.href))
+        if (address === undefined || isSaving || address === withoutPart(addressOf(location.href) ?? ""))
             return;
         const isSure = event.type === "touchstart" || event.type === "pointerdown";
-        this.resting = setTimeout(() => this.prepare(withoutPart(address)), isSure ? 0 : REST);
+        this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
     }
     prepare(address) {
         const now = Date.now();
@@ -721,8 +722,8 @@ export function start(settings = {}) {
             tell({ type: "drawn", address, change });
         };
         const { startViewTransition } = document;
-        const isStill = kind === "first" || kind === "refresh" || !settings.draw || matchMedia("(prefers-reduced-motion: reduce)").matches;
-        if (isStill || settings.viewTransitions === false || !startViewTransition)
+        const isStill = kind === "first" || kind === "refresh" || matchMedia("(prefers-reduced-motion: reduce)").matches;
+        if (isStill || !settings.viewTransitions || !settings.draw || !startViewTransition)
             return put();
         const changing = startViewTransition.call(document, put);
         // A transition that is skipped is no error.

@@ -127,7 +127,7 @@ interface Behaviour<Content, Framing> {
   readonly observe?: "console" | ((happening: Happening) => void);
   /** Is the first page there already, drawn by the server? */
   readonly adopt?: boolean;
-  /** Whether pages change within view transitions, where the browser has them: so by default, where there is `draw`. */
+  /** Do pages change within view transitions, where the browser has them? Links cannot be clicked on while one runs. */
   readonly viewTransitions?: boolean;
 }
 
@@ -631,11 +631,12 @@ class Maker<Content, Framing> {
     clearTimeout(this.resting);
     const link = linkIn(event);
     const href = link && isPlain(link) ? hrefOf(link) : undefined;
-    const address = href === undefined ? undefined : addressOf(href);
+    const whole = href === undefined ? undefined : addressOf(href);
+    const address = whole === undefined ? undefined : withoutPart(whole);
     const isSaving = (navigator as Navigator & { connection?: { saveData?: boolean } }).connection?.saveData === true;
-    if (address === undefined || isSaving || address === addressOf(location.href)) return;
+    if (address === undefined || isSaving || address === withoutPart(addressOf(location.href) ?? "")) return;
     const isSure = event.type === "touchstart" || event.type === "pointerdown";
-    this.resting = setTimeout(() => this.prepare(withoutPart(address)), isSure ? 0 : REST);
+    this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
   }
 
   private prepare(address: string): void {
@@ -981,8 +982,8 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       tell({ type: "drawn", address, change });
     };
     const { startViewTransition } = document as Document & { startViewTransition?: (update: () => Promise<void>) => { readonly [part in "ready" | "finished" | "updateCallbackDone"]: Promise<void> } };
-    const isStill = kind === "first" || kind === "refresh" || !settings.draw || matchMedia("(prefers-reduced-motion: reduce)").matches;
-    if (isStill || settings.viewTransitions === false || !startViewTransition) return put();
+    const isStill = kind === "first" || kind === "refresh" || matchMedia("(prefers-reduced-motion: reduce)").matches;
+    if (isStill || !settings.viewTransitions || !settings.draw || !startViewTransition) return put();
     const changing = startViewTransition.call(document, put);
     // A transition that is skipped is no error.
     for (const part of [changing.ready, changing.finished]) part.catch(() => undefined);
