@@ -99,6 +99,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     signal.addEventListener("abort", () => clearTimeout(late));
     let address = wanted;
     let decision: Decided | undefined;
+    maker.visits(address);
     const visiting = (): Visit => ({ address, kind, way, controller });
     try {
       const via: string[] = [];
@@ -115,6 +116,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
         // The fragment of the address that was asked for holds for the one that it leads to (RFC 9110, section 10.2.2).
         address = isInFragment || target.includes("#") ? target : target + new URL(address, location.href).hash;
       }
+      maker.visits(address);
       tell({ type: "decided", address, decision: decision!, via });
       goes({ ...going!, address, decision: decision! });
       const isAdopted = kind === "first" && settings.adopt === true;

@@ -312,6 +312,12 @@ class Maker {
         this.tell = tell;
         this.ahead = new Map();
         this.resting = undefined;
+        this.visited = undefined;
+    }
+    /** A visit begins, or is led on to another address. */
+    visits(address) {
+        clearTimeout(this.resting);
+        this.visited = withoutPart(address);
     }
     async from(entry, name, at, context) {
         if (!entry)
@@ -385,7 +391,7 @@ class Maker {
         const whole = href === undefined ? undefined : addressOf(href);
         const address = whole === undefined ? undefined : withoutPart(whole);
         const isSaving = navigator.connection?.saveData === true;
-        if (address === undefined || isSaving || address === withoutPart(addressOf(location.href) ?? ""))
+        if (address === undefined || isSaving || address === this.visited)
             return;
         const isSure = event.type === "touchstart" || event.type === "pointerdown";
         this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
@@ -573,6 +579,7 @@ export function start(settings = {}) {
         signal.addEventListener("abort", () => clearTimeout(late));
         let address = wanted;
         let decision;
+        maker.visits(address);
         const visiting = () => ({ address, kind, way, controller });
         try {
             const via = [];
@@ -594,6 +601,7 @@ export function start(settings = {}) {
                 // The fragment of the address that was asked for holds for the one that it leads to (RFC 9110, section 10.2.2).
                 address = isInFragment || target.includes("#") ? target : target + new URL(address, location.href).hash;
             }
+            maker.visits(address);
             tell({ type: "decided", address, decision: decision, via });
             goes({ ...going, address, decision: decision });
             const isAdopted = kind === "first" && settings.adopt === true;

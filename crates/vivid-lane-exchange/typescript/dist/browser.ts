@@ -556,12 +556,21 @@ class Maker<Content, Framing> {
   /** What was made ahead, by address. */
   declare private readonly ahead: Map<string, Ahead<Content>>;
   declare private resting: ReturnType<typeof setTimeout> | undefined;
+  /** The address that is visited, which is made in any case. */
+  declare private visited: string | undefined;
 
   constructor(settings: Settings<Content, Framing>, tell: (happening: Happening) => void) {
     this.settings = settings;
     this.tell = tell;
     this.ahead = new Map();
     this.resting = undefined;
+    this.visited = undefined;
+  }
+
+  /** A visit begins, or is led on to another address. */
+  visits(address: string): void {
+    clearTimeout(this.resting);
+    this.visited = withoutPart(address);
   }
 
   private async from<At, Made>(entry: Entry<At, Made> | undefined, name: string | undefined, at: At, context: Context): Promise<Made | Titled<Made>> {
@@ -634,7 +643,7 @@ class Maker<Content, Framing> {
     const whole = href === undefined ? undefined : addressOf(href);
     const address = whole === undefined ? undefined : withoutPart(whole);
     const isSaving = (navigator as Navigator & { connection?: { saveData?: boolean } }).connection?.saveData === true;
-    if (address === undefined || isSaving || address === withoutPart(addressOf(location.href) ?? "")) return;
+    if (address === undefined || isSaving || address === this.visited) return;
     const isSure = event.type === "touchstart" || event.type === "pointerdown";
     this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
   }
@@ -861,6 +870,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     signal.addEventListener("abort", () => clearTimeout(late));
     let address = wanted;
     let decision: Decided | undefined;
+    maker.visits(address);
     const visiting = (): Visit => ({ address, kind, way, controller });
     try {
       const via: string[] = [];
@@ -877,6 +887,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
         // The fragment of the address that was asked for holds for the one that it leads to (RFC 9110, section 10.2.2).
         address = isInFragment || target.includes("#") ? target : target + new URL(address, location.href).hash;
       }
+      maker.visits(address);
       tell({ type: "decided", address, decision: decision!, via });
       goes({ ...going!, address, decision: decision! });
       const isAdopted = kind === "first" && settings.adopt === true;

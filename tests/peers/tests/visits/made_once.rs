@@ -51,7 +51,7 @@ async fn what_is_made_ahead_is_shared(visitor: &Visitor) {
     visitor.js("(document.querySelector('#part').focus(), null)").await;
     visitor.js("site.refresh()").await;
     visitor.expect("made", json!(["tool ahead", "tool"])).await;
-    visitor.expect("[scrollY, document.activeElement.id]", json!([20, "part"])).await;
+    visitor.expect("[Math.round(scrollY), document.activeElement.id]", json!([20, "part"])).await;
     // What fails ahead is tried again.
     visitor.click("#to-tools").await;
     visitor.heading("Tools 1").await;
@@ -66,7 +66,7 @@ async fn what_is_made_ahead_is_shared(visitor: &Visitor) {
 
 async fn waiting_is_known_from_the_first_moment(visitor: &Visitor) {
     visitor.begin("/").await;
-    visitor.js("(set({ slow: { help: 600 } }), window.told = [], site.subscribe(() => told.push([site.going?.address ?? null, site.going?.isLate ?? null])), null)").await;
+    visitor.js("(set({ slow: { help: 1500 } }), window.told = [], site.subscribe(() => told.push([site.going?.address ?? null, site.going?.isLate ?? null])), null)").await;
     visitor.click("#help").await;
     visitor.expect("document.documentElement.hasAttribute('data-waiting')", true).await;
     visitor.expect("[location.pathname, document.title]", json!(["/", "Workshop"])).await;

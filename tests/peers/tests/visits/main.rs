@@ -33,20 +33,16 @@ impl Visitor {
         let app = Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("visits-{name}"));
         // It is not there the first time.
         let _ = std::fs::remove_dir_all(&app);
-        std::fs::create_dir_all(&app).expect("a folder");
-        for file in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/visits/app")).expect("the application") {
-            let file = file.expect("a file");
-            std::fs::copy(file.path(), app.join(file.file_name())).expect("a copy");
-        }
+        make(&tool, &app, |_, text| text);
         std::fs::write(app.join("paper.pdf"), "%PDF-1.4").expect("a file");
+        // The same site on a host that serves files only.
+        make(&tool, &app.join("hash"), |name, text| match name {
+            "index.html" => text.replace("/main.js", "/hash/main.js"),
+            "routes.toml" => text.replace("[site]", "[site]\nlocation = \"fragment\"\nbase = \"/hash/index.html\""),
+            _ => text,
+        });
         let table = app.join("routes.toml");
         let table = table.to_str().expect("a path");
-        let made = Command::new(&tool)
-            .args(["--table", table, "convert", "--to", "typescript", "--browser", "--javascript", "--out"])
-            .arg(app.join("routes"))
-            .stderr(Stdio::null())
-            .status();
-        assert!(made.is_ok_and(|made| made.success()), "the modules are not made");
         let members = app.join("members.txt");
         std::fs::write(&members, "ada\n").expect("a list");
         let list = format!("members={}", members.display());
@@ -116,7 +112,7 @@ impl Visitor {
 
     pub(crate) async fn scroll_to(&self, y: u32) {
         self.js(&format!("scrollTo(0, {y})")).await;
-        self.expect("scrollY", y).await;
+        self.expect("Math.round(scrollY)", y).await;
         // The event comes with the next frame.
         self.js("new Promise((done) => requestAnimationFrame(() => setTimeout(done, 20)))").await;
     }
@@ -125,6 +121,25 @@ impl Visitor {
     pub(crate) async fn is_well(&self) {
         self.expect("window.wrong", json!([])).await;
     }
+}
+
+/// Copies the application, and makes the modules of its table.
+fn make(tool: &str, folder: &Path, change: impl Fn(&str, String) -> String) {
+    std::fs::create_dir_all(folder).expect("a folder");
+    for file in std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/visits/app")).expect("the application") {
+        let file = file.expect("a file");
+        let name = file.file_name().into_string().expect("a name");
+        let text = std::fs::read_to_string(file.path()).expect("a text");
+        std::fs::write(folder.join(&name), change(&name, text)).expect("a copy");
+    }
+    let made = Command::new(tool)
+        .arg("--table")
+        .arg(folder.join("routes.toml"))
+        .args(["convert", "--to", "typescript", "--browser", "--javascript", "--out"])
+        .arg(folder.join("routes"))
+        .stderr(Stdio::null())
+        .status();
+    assert!(made.is_ok_and(|made| made.success()), "the modules are not made");
 }
 
 async fn all(name: &str, browser: Browser) {

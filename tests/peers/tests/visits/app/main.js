@@ -65,7 +65,7 @@ const pages = {
     return page(`Tools ${params.page}`, a(next, "Next", { id: "next" }), a(next, "Next in place", { id: "next-here", "data-stay": "" }),
       a("/tools/none", "No tool", { id: "none" }), ...[1, 2, 3].map((tool) => element("p", {}, a(link("tools.tool", { tool }), `Tool ${tool}`, { id: `tool-${tool}` }))),
       a(link("tools", { sort: "name" }), "By name", { id: "with-state", "data-state": '{"from":"list"}' }),
-      element("form", { action: "/tools" }, element("input", { name: "sort", id: "sort" }), element("button", { id: "ask" }, "Sort")));
+      element("form", { action: link("tools") }, element("input", { name: "sort", id: "sort" }), element("button", { id: "ask" }, "Sort")));
   },
   tool: async ({ params: { tool } }, context) => {
     await wait("tool", context);
@@ -75,7 +75,7 @@ const pages = {
   tabs: ({ params }) => page(`Tab ${params.tab ?? "one"}`, ...["one", "two"].map((tab) => a(link("tabs", { tab }), tab, { id: tab }))),
   help: async (_, context) => {
     await wait("help", context);
-    return page("Help", a("/help#100%", "A hundred per cent", { id: "percent" }));
+    return page("Help", a(link("help") + "#100%", "A hundred per cent", { id: "percent" }));
   },
   lazy: { code: () => import("./lazy.js") },
   draft: () => page("Draft", element("input", { id: "text" })),
@@ -91,13 +91,15 @@ const adopt = new URLSearchParams(location.search).has("adopt");
 if (adopt) page("Served")(document.querySelector("#root"), {});
 
 // The links at the head can be reached from everywhere.
+const header = { "to-home": link("home"), "to-tools": link("tools"), "to-help": link("help"), "to-member": link("members", { member: "ada" }) };
+for (const [id, href] of Object.entries(header)) document.getElementById(id).href = href;
 document.querySelector("header").style.cssText = "position:fixed;top:0;background:white";
 document.body.style.paddingTop = "40px";
 
 let frames = 0;
 const frame = (name) => (place, at) => {
   const inner = element("div", { class: "within" });
-  place.append(element("aside", { id: name, "data-made": String((frames += 1)) }, `${name} ${at?.params.tool ?? ""}`, a("/tools/2", "two", { class: "in-frame" })), inner);
+  place.append(element("aside", { id: name, "data-made": String((frames += 1)) }, `${name} ${at?.params.tool ?? ""}`, a(link("tools.tool", { tool: 2 }), "two", { class: "in-frame" })), inner);
   return inner;
 };
 
@@ -129,7 +131,7 @@ const site = (window.site = start({
   adopt,
   viewTransitions: rig().transitions === true,
 }));
-document.addEventListener("click", (event) => window.events.push(`click ${event.target.id} ${event.target.outerHTML.slice(0, 80)}`), true);
+
 document.addEventListener("click", ({ target }) => {
   if (target.id === "in") (window.set({ isMember: true }), void site.comeBack("/"));
 });
