@@ -1,8 +1,8 @@
-// Larkfell as a single-page application: what the pages show. Where they stand, how links are made, and how one gets from one to the
-// other is known from the table.
+// Larkfell as a single-page application: what each page and each frame shows. Where they stand, how links are made, and how one gets from
+// one to the other is known from the table.
 
-import { start, type Change, type Shown, type Site } from "./routes/browser.js";
-import { address, dataOf, link, linkFrom, place, type FrameName, type Match } from "./routes/routes.js";
+import { drawIn, start, titled, type Drawing, type Framing, type Titled } from "./routes/browser.js";
+import { dataOf, link, linkFrom, up, type Match } from "./routes/routes.js";
 
 const nights = ["2031-04-01", "2031-04-02", "2031-04-03", "2031-04-04"];
 const plates = [["b-1042", "b"], ["v-2210", "v"], ["u-0317", "u"], ["b-1043", "b"]] as const;
@@ -17,103 +17,88 @@ async function session(needs?: string): Promise<void> {
   const { needs: known } = (await (await fetch("/-/session", { ...options, headers: { accept: "application/json" } })).json()) as { needs: "observer"[] };
   met.clear();
   known.forEach((need) => met.add(need));
+  const button = document.querySelector<HTMLButtonElement>("#session")!;
+  button.hidden = !met.has("observer");
 }
 
 const text = (value: unknown): string => String(value).replace(/[&<>"]/g, (one) => `&#${one.charCodeAt(0)};`);
 const a = (href: string, shown: unknown): string => `<a href="${text(href)}">${text(shown)}</a>`;
 const list = (items: readonly string[]): string => `<ul>${items.map((item) => `<li>${item}</li>`).join("")}</ul>`;
 
-/** What a page shows in its frames. */
-function page(found: Match): string {
-  switch (found.page) {
-    case "home":
-      return `<h1>The sky over Larkfell</h1><p>A made-up observatory, and a route table that is real.</p>
-        <p>Try ${a(link("plates", { band: ["b", "v"] }), "blue and visual plates")}, the
-        ${a(link("observers.observer.logbook", { observer: "ada" }), "logbook of an observer")}, or ${a(link("plates") + "/nothing", "a plate that is lost")}.</p>`;
-    case "night-list":
-      return `<h1>Nights</h1><p>Choose a night from the calendar. It stays when you do.</p>`;
-    case "night":
-      return `<h1>The night of ${text(found.params.date)}</h1>
-        ${list([1, 2, 3].map((number) => a(link("nights.night.exposures.exposure", { date: found.params.date, number }), `Exposure ${number}`)))}`;
-    case "exposure": {
-      const { number } = found.params;
-      return `<h1>Exposure ${number}</h1><p>${number > 1 ? a(linkFrom(found, "nights.night.exposures.exposure", { number: number - 1 }), "Back one") : "The first one"}
-        · ${a(linkFrom(found, "nights.night.exposures.exposure", { number: number + 1 }), "On one")}
-        · ${a(linkFrom(found, "nights.night"), "Its night")}</p>`;
-    }
-    case "plate-list": {
-      const chosen = found.params.band ?? [];
-      const boxes = bands.map((band) => `<label><input type="checkbox" name="band" value="${band}"${chosen.includes(band) ? " checked" : ""}> ${band}</label>`);
-      const rows = plates.filter(([, band]) => chosen.length === 0 || chosen.includes(band));
-      return `<h1>Plates</h1><form action="${text(link("plates"))}"><fieldset>${boxes.join("")}<button>Filter</button></fieldset></form>
-        <table>${rows.map(([plate, band]) => `<tr><td>${a(link("plates.plate", { plate }), plate)}<td>${band}`).join("")}</table>`;
-    }
-    case "plate":
-      return `<h1>Plate ${text(found.params.plate)}</h1><p>${a(link("plates"), "All plates")}</p>`;
-    case "observer-list":
-      return `<h1>Observers</h1>${list([...observers].map((observer) => a(link("observers.observer", { observer }), observer)))}`;
-    case "observer":
-      return `<h1>${text(found.params.observer)}</h1><p>${a(linkFrom(found, "observers.observer.logbook"), "The logbook")}</p>`;
-    case "logbook":
-      return `<h1>The logbook of ${text(found.params.observer)}</h1>
-        <form id="entry"><label>A new entry <input name="entry"></label></form><p id="kept"></p>`;
-    case "sign-in":
-      return `<h1>Sign in</h1><p>Observers may read logbooks.</p><p><button id="in" type="button">I am an observer</button>
-        · ${a(linkFrom(found, "observers.join", {}, { back: "carry" }), "Join first")}</p>`;
-    case "join":
-      return `<h1>Join</h1><p>${a(linkFrom(found, "observers.sign-in", {}, { back: "carry" }), "Done: sign in")}</p>`;
-    default:
-      return `<h1>${text(found.page)}</h1><p>${text(JSON.stringify(found.params))}</p>`;
-  }
+/** A page: its heading, which is its title too, and what stands below. */
+function page(heading: string, below: string = ""): Titled<Drawing> {
+  return titled(`${heading} · Larkfell`, (place) => (place.innerHTML = `<main><h1>${text(heading)}</h1>${below}</main>`));
 }
 
 /** What stands where there is no page. */
-function instead(decision: Exclude<Shown, Match>): string {
-  const back = decision.outcome === "not-found" && decision.page === "no-such-plate" ? a(link("plates"), "All plates") : a(link("home"), "Home");
-  return `<div class="wrong"><h1>${decision.outcome === "not-found" ? (decision.page === "no-such-plate" ? "No such plate" : "Nothing is here") : decision.outcome}</h1><p>${back}</p></div>`;
-}
+const wrong = (heading: string, below: string): Titled<Drawing> => page(heading, `<p class="wrong">${below}</p>`);
 
-/** The frames, each drawn once and then kept around what changes. */
-function framed(frame: FrameName): string {
+/** A page with nothing but its values. */
+const plain = (found: Match): Titled<Drawing> => page(found.page, `<p>${text(JSON.stringify(found.params))}</p>${list([up(found) ?? link("home")].map((href) => a(href, "Up")))}`);
+
+/** A frame: what stands beside what is within it. */
+function beside(heading: string, below: string = ""): Framing {
   const made = new Date().toLocaleTimeString("en-GB");
-  if (frame === "with-calendar") {
-    const days = nights.map((date) => `<li>${a(link("nights.night", { date }), date)}</li>`);
-    return `<aside><h2>Calendar</h2><ol>${days.join("")}</ol><small>drawn at ${made}</small></aside>`;
-  }
-  return `<aside><h2>${text(frame === "archive" ? "The archive" : frame)}</h2><small>drawn at ${made}</small></aside>`;
-}
-
-/** Draws the frames that are new around the page, and leaves those that stay. */
-function draw(decision: Shown, { framesKept, framesEntered }: Change): void {
-  let within: Element = document.querySelector("#frames")!;
-  framesKept.forEach(() => (within = within.querySelector(":scope > .frame > .within")!));
-  within.innerHTML = framesEntered.reduceRight(
-    (inner, frame) => `<div class="frame">${framed(frame)}<div class="within">${inner}</div></div>`,
-    `<main>${decision.outcome === "page" ? page(decision) : instead(decision)}</main>`,
-  );
-  const button = document.querySelector<HTMLButtonElement>("#session")!;
-  button.hidden = !met.has("observer");
-  button.textContent = "Sign out";
+  return (place) => {
+    place.innerHTML = `<div class="frame"><aside><h2>${text(heading)}</h2>${below}<small>drawn at ${made}</small></aside><div></div></div>`;
+    return place.querySelector(".frame > div")!;
+  };
 }
 
 await session();
-const { isInFragment } = place();
 document.querySelector<HTMLAnchorElement>("a.name")!.href = link("home");
 document.querySelector("#menu")!.innerHTML = (["nights", "objects"] as const)
   .map((name) => a(link(name), dataOf(name).title))
   .concat(a(link("plates"), "Plates"), a(link("observers"), "Observers"))
   .join("");
 
-const site: Site = start({
-  show: (decision, change) => () => draw(decision, change),
+const site = start<Drawing, Framing>({
+  draw: drawIn(document.querySelector("#frames")!),
   visitor: () => ({ meets: met, lists: { observers } }),
-  prepare: (found) => {
-    // Here the data of the page would be fetched; the dot shows which pages are ready.
-    for (const one of document.querySelectorAll(`a[href="${CSS.escape(address(found))}"]`)) one.classList.add("ready");
+  unsaved: () => !!document.querySelector<HTMLInputElement>("#entry input")?.value,
+  mayLeave: () => confirm("The entry is not kept. Leave it?"),
+  frames: {
+    archive: () => beside("The archive"),
+    "object-frame": (at) => beside(at?.route === "objects.object" ? at.params.object : "Object"),
+    "with-calendar": () => beside("Calendar", `<ol>${nights.map((date) => `<li>${a(link("nights.night", { date }), date)}</li>`).join("")}</ol>`),
+    "with-map": () => beside("The domes"),
   },
-  title: (decision) => `${document.querySelector("h1")?.textContent} · Larkfell${isInFragment && decision.status !== 200 ? " (lost)" : ""}`,
-  mayLeave: () => !document.querySelector<HTMLInputElement>("#entry input")?.value || confirm("The entry is not kept. Leave it?"),
-  failed: (error) => (document.querySelector("#frames")!.innerHTML = `<div class="wrong"><h1>This went wrong</h1><p>${text(error)}</p></div>`),
+  pages: {
+    home: () =>
+      page("The sky over Larkfell", `<p>A made-up observatory, and a route table that is real.</p>
+        <p>Try ${a(link("plates", { band: ["b", "v"] }), "blue and visual plates")}, the
+        ${a(link("observers.observer.logbook", { observer: "ada" }), "logbook of an observer")}, or ${a(link("plates") + "/nothing", "a plate that is lost")}.</p>`),
+    "night-list": () => page("Nights", "<p>Choose a night from the calendar. It stays when you do.</p>"),
+    night: ({ params: { date } }) =>
+      page(`The night of ${date}`, list([1, 2, 3].map((number) => a(link("nights.night.exposures.exposure", { date, number }), `Exposure ${number}`)))),
+    exposure: (found) => {
+      const { number } = found.params;
+      const other = (step: number, shown: string): string => a(linkFrom(found, "nights.night.exposures.exposure", { number: number + step }), shown);
+      return page(`Exposure ${number}`, `<p>${number > 1 ? other(-1, "Back one") : "The first one"} · ${other(1, "On one")} · ${a(linkFrom(found, "nights.night"), "Its night")}</p>`);
+    },
+    "plate-list": ({ params: { band: chosen = [] } }) => {
+      const boxes = bands.map((band) => `<label><input type="checkbox" name="band" value="${band}"${chosen.includes(band) ? " checked" : ""}> ${band}</label>`);
+      const rows = plates.filter(([, band]) => chosen.length === 0 || chosen.includes(band));
+      return page("Plates", `<form action="${text(link("plates"))}" data-stay><fieldset>${boxes.join("")}<button>Filter</button></fieldset></form>
+        <table>${rows.map(([plate, band]) => `<tr><td>${a(link("plates.plate", { plate }), plate)}<td>${band}`).join("")}</table>`);
+    },
+    plate: ({ params }) => page(`Plate ${params.plate}`, `<p>${a(link("plates"), "All plates")}</p>`),
+    "observer-list": () => page("Observers", list([...observers].map((observer) => a(link("observers.observer", { observer }), observer)))),
+    observer: (found) => page(found.params.observer, `<p>${a(linkFrom(found, "observers.observer.logbook"), "The logbook")}</p>`),
+    logbook: ({ params }) => page(`The logbook of ${params.observer}`, `<form id="entry"><label>A new entry <input name="entry"></label></form>`),
+    "sign-in": (found) =>
+      page("Sign in", `<p>Observers may read logbooks.</p><p><button id="in" type="button">I am an observer</button>
+        · ${a(linkFrom(found, "observers.join", {}, { back: "carry" }), "Join first")}</p>`),
+    join: (found) => page("Join", `<p>${a(linkFrom(found, "observers.sign-in", {}, { back: "carry" }), "Done: sign in")}</p>`),
+    "exposure-list": plain, "night-report": plain, "object-list": plain, tonight: plain, "messier-object": plain, "object-comparison": plain,
+    object: plain, "object-images": plain, "object-image": plain, "dome-list": plain, dome: plain, instrument: plain, "instrument-manual": plain,
+    "plate-fits": plain, "plate-archive": plain, file: plain, "talk-list": plain, "next-talk": plain, "talk-year": plain, talk: plain, search: plain,
+    history: plain, people: plain, visit: plain, directions: plain,
+    lost: () => wrong("Nothing is here", a(link("home"), "Home")),
+    "no-such-plate": () => wrong("No such plate", a(link("plates"), "All plates")),
+  },
+  otherwise: ({ outcome }) => wrong(outcome, a(link("home"), "Home")),
+  failed: ({ error }) => wrong("This went wrong", text(error)),
 });
 
 document.addEventListener("click", async ({ target }) => {

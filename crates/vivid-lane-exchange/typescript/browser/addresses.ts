@@ -110,10 +110,11 @@ export function hrefOf(link: Element): string | undefined {
   }
 }
 
-/** Is a link followed within the page, as far as it says? */
-export function isPlain(link: Element): boolean {
-  const target = link.getAttribute("target");
-  return !link.hasAttribute("download") && (!target || target === "_self") && !/(^|\s)external(\s|$)/.test(link.getAttribute("rel") ?? "");
+/** The address to which a link leads, where it is followed within the page, as far as it says. */
+export function addressIn(link: Element): string | undefined {
+  const [target, rel, href] = [link.getAttribute("target"), link.getAttribute("rel") ?? "", hrefOf(link)];
+  const isPlain = !link.hasAttribute("download") && (!target || target === "_self") && !/(^|\s)external(\s|$)/.test(rel);
+  return isPlain && href !== undefined ? addressOf(href) : undefined;
 }
 
 /** The address to which a form leads that asks, where that is the application's own to follow. */

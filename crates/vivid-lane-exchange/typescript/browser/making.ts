@@ -1,7 +1,7 @@
 // Pages and frames, made by the functions that an application registers; a page also ahead, where a link to it is pointed at.
 
 import { decideAsync, frames as framesOf, levels } from "../table/follows.js";
-import { addressOf, hrefOf, isPlain, linkIn, valuesIn, withoutPart } from "./addresses.js";
+import { addressIn, linkIn, valuesIn, withoutPart } from "./addresses.js";
 import { stored, RELOADED } from "./entries.js";
 import { positionOf } from "./marks.js";
 import { Titled, type Context, type Decided, type Entry, type Frame, type Happening, type Make, type Settings } from "./types.js";
@@ -37,8 +37,15 @@ export interface MadeFrame<Framing> extends Frame<Framing> {
   readonly plan: Plan;
 }
 
+/** The frames around a page that is being made. */
+export interface Frames<Framing> {
+  readonly making: readonly Promise<MadeFrame<Framing>>[];
+  readonly kept: number;
+  readonly changed: readonly FrameName[];
+}
+
 /** Can a frame be told of other values? */
-export function isTold(framing: unknown): boolean {
+function isTold(framing: unknown): boolean {
   return typeof (framing as { readonly changed?: unknown } | null)?.changed === "function";
 }
 
@@ -124,35 +131,31 @@ export class Maker<Content, Framing> {
     return this.begin(decision, { address, signal, isAhead: false });
   }
 
-  /** The frames of a plan: those that are shown stay, as far as they are the same, and the others are made. */
-  frames(plan: readonly Plan[], shown: readonly MadeFrame<Framing>[], address: string, signal: AbortSignal): Promise<MadeFrame<Framing>>[] {
-    const { frames } = this.settings as { readonly frames?: { readonly [name: string]: Entry<Position | undefined, Framing> } };
+  /** The frames of a plan: how many of those that are shown stay, and which of these have other values; the others begin to be made. */
+  frames(plan: readonly Plan[], shown: readonly MadeFrame<Framing>[], address: string, signal: AbortSignal): Frames<Framing> {
+    const { frames = {} } = this.settings as { readonly frames?: { readonly [name: string]: Entry<Position | undefined, Framing> } };
     const isKept = ({ name, route, values }: Plan, index: number): boolean => {
       const frame = shown[index];
       return frame?.name === name && frame.plan.route === route && (frame.plan.values === values || isTold(frame.content));
     };
     const differs = plan.findIndex((one, index) => !isKept(one, index));
-    const count = differs < 0 ? plan.length : differs;
-    return plan.map(async (one, index) => {
+    const kept = differs < 0 ? plan.length : differs;
+    const making = plan.map(async (one, index) => {
       const { name, at } = one;
-      if (index < count) return { name, at, content: shown[index]!.content, plan: one };
-      const entries = this.settings.pages ? (frames ?? {}) : undefined;
-      const made = entries && (await this.from(entries[name], name, at, { address, signal, isAhead: false }));
+      const made = index < kept ? shown[index]!.content : this.settings.pages && (await this.from(frames[name], name, at, { address, signal, isAhead: false }));
       return { name, at, content: made instanceof Titled ? made.content : made!, plan: one };
     });
+    return { making, kept, changed: plan.slice(0, kept).flatMap(({ name, all }, at) => (all !== shown[at]!.plan.all && isTold(shown[at]!.content) ? [name] : [])) };
   }
 
   /** A link was come near to: its page is made once that is for good. */
   near(event: Event): void {
     clearTimeout(this.resting);
     const link = linkIn(event);
-    const href = link && isPlain(link) ? hrefOf(link) : undefined;
-    const whole = href === undefined ? undefined : addressOf(href);
-    const address = whole === undefined ? undefined : withoutPart(whole);
+    const whole = link && addressIn(link);
     const isSaving = (navigator as Navigator & { connection?: { saveData?: boolean } }).connection?.saveData === true;
-    if (address === undefined || isSaving || address === this.visited) return;
-    const isSure = event.type === "touchstart" || event.type === "pointerdown";
-    this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
+    if (whole === undefined || isSaving || withoutPart(whole) === this.visited) return;
+    this.resting = setTimeout(() => this.prepare(withoutPart(whole)), /^pointerd|^t/.test(event.type) ? 0 : REST);
   }
 
   private prepare(address: string): void {

@@ -1,7 +1,7 @@
 // `aria-current` on the links to what is shown, and to what stands above it.
 
 import { levels } from "../table/follows.js";
-import { addressOf, hrefOf, isPlain, targetOf, valuesIn } from "./addresses.js";
+import { addressIn, targetOf, valuesIn } from "./addresses.js";
 import type { Decided } from "./types.js";
 import type { Position } from "../table/follows.js";
 
@@ -56,8 +56,7 @@ export class Marks {
   private mark(link: Element): void {
     const isOwn = this.own.has(link);
     if (link.hasAttribute("aria-current") && !isOwn) return;
-    const href = hrefOf(link);
-    const address = href === undefined || !isPlain(link) ? undefined : addressOf(href);
+    const address = addressIn(link);
     const target = address === undefined ? undefined : targetOf(address);
     const { route } = target ?? {};
     if (route === undefined || this.above.get(route) !== target!.path) {

@@ -10,8 +10,8 @@ export function focusFinder(): () => HTMLElement | undefined {
   const had = document.activeElement;
   if (!(had instanceof HTMLElement) || had === document.body) return () => undefined;
   const { id, localName } = had;
-  const pairs = ["name", "href", "value", "type"].filter((name) => had.hasAttribute(name)).map((name) => `[${name}="${CSS.escape(had.getAttribute(name)!)}"]`);
-  const selector = id ? "#" + CSS.escape(id) : localName + pairs.join("");
+  const [name] = ["href", "name", "value"].filter((one) => had.hasAttribute(one));
+  const selector = id ? "#" + CSS.escape(id) : localName + (name ? `[${name}="${CSS.escape(had.getAttribute(name)!)}"]` : "");
   const index = [...document.querySelectorAll(selector)].indexOf(had);
   return () => (had.isConnected ? had : document.querySelectorAll<HTMLElement>(selector)[index]);
 }

@@ -1,9 +1,9 @@
 // A running site: what the visitor does becomes a visit; a visit is decided, made, and shown all at once.
 
 import { dataOf, decideAsync, levels, link, notFoundAt, place, returnAddressAsync, transition } from "../table/follows.js";
-import { addressOf, askedBy, beforeHash, hrefOf, isCovered, isPartInFragment, isPlain, linkIn, partOf } from "./addresses.js";
+import { addressIn, addressOf, askedBy, beforeHash, hrefOf, isCovered, isPartInFragment, linkIn, partOf } from "./addresses.js";
 import { Entries, stampIn } from "./entries.js";
-import { isTold, Maker, Outdated, planOf, type MadeFrame } from "./making.js";
+import { Maker, Outdated, planOf, type MadeFrame } from "./making.js";
 import { Marks, positionOf } from "./marks.js";
 import { focusFinder, Screen, titleInTable } from "./screen.js";
 import { Missing, Titled, type Change, type Decided, type Failure, type GoOptions, type Going, type Happening, type Kind, type Settings, type Shown, type Site } from "./types.js";
@@ -15,6 +15,9 @@ const MOST_STEPS = 10;
 interface Made<Content, Framing> {
   readonly decision: Decided;
   readonly frames: readonly MadeFrame<Framing>[];
+  /** How many of the frames that are drawn stay, and which of these have other values. */
+  readonly kept: number;
+  readonly changed: readonly FrameName[];
   readonly content?: Content | Titled<Content> | undefined;
   readonly error?: unknown;
 }
@@ -120,7 +123,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       tell({ type: "decided", address, decision: decision!, via });
       goes({ ...going!, address, decision: decision! });
       const isAdopted = kind === "first" && settings.adopt === true;
-      const made: Ready = isAdopted ? { decision: decision!, frames: [] } : await make(decision!, visiting());
+      const made: Ready = isAdopted ? { decision: decision!, frames: [], kept: 0, changed: [] } : await make(decision!, visiting());
       if (!signal.aborted) await showOr(made, visiting(), isAdopted);
     } catch (error) {
       if (signal.aborted) return;
@@ -128,7 +131,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
         // The server has other code by now.
         arrive(visiting());
         location.reload();
-      } else await showOr(failure(error, decision, [], visiting()), visiting(), false);
+      } else await showOr(failure(error, decision, { frames: [], kept: 0, changed: [] }, visiting()), visiting(), false);
     } finally {
       clearTimeout(late);
       if (running === controller) {
@@ -143,49 +146,49 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
   async function make(decision: Decided, visit: Visit): Promise<Ready> {
     const { address, controller } = visit;
     const page = maker.page(decision, address, controller, visit.kind === "refresh");
-    const around = maker.frames(planOf(decision), frames, address, controller.signal);
+    const { making, kept, changed } = maker.frames(planOf(decision), frames, address, controller.signal);
     // All begin at once, and the first that fails is the one that counts.
-    for (const one of [page, ...around]) one.catch(() => undefined);
+    for (const one of [page, ...making]) one.catch(() => undefined);
     const made: MadeFrame<Framing>[] = [];
     try {
-      for (const frame of around) made.push(await frame);
-      return { decision, frames: made, content: await page };
+      for (const frame of making) made.push(await frame);
+      return { decision, frames: made, kept, changed, content: await page };
     } catch (error) {
       if (controller.signal.aborted || error instanceof Outdated) throw error;
-      if (!(error instanceof Missing) || decision.outcome !== "page") return failure(error, decision, made, visit);
+      if (!(error instanceof Missing) || decision.outcome !== "page") return failure(error, decision, { frames: made, kept: Math.min(kept, made.length), changed }, visit);
       return make(notFoundAt(decision, error.message), visit);
     }
   }
 
   /** What is shown in the place of what failed. */
-  function failure(error: unknown, decision: Decided | undefined, around: Ready["frames"], { address }: Visit): Ready {
+  function failure(error: unknown, decision: Decided | undefined, around: Pick<Ready, "frames" | "kept" | "changed">, { address }: Visit): Ready {
     const { failed } = settings as { readonly failed?: (failure: Failure) => Content | Titled<Content> };
     tell({ type: "failed", address, error });
     let content: Ready["content"];
     if (!failed) reportError(error);
     else guarded(() => (content = failed({ error, decision, retry: () => visit(address, "refresh") })));
-    return { decision: decision ?? { outcome: "bad-request", status: 400, reason: String(error) }, frames: around, content, error };
+    return { decision: decision ?? { outcome: "bad-request", status: 400, reason: String(error) }, ...around, content, error };
   }
 
   /** Shows what was made; where that fails what is shown instead, within its frames or, if these fail, without. */
   async function showOr(made: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
     let next = made;
-    for (const around of [made.frames, [], []]) {
+    for (const frames of [made.frames, [], []]) {
       try {
         return await show(next, visit, isAdopted);
       } catch (error) {
         if (visit.controller.signal.aborted) return;
-        // Nobody knows what there is on the page now.
-        frames = [];
-        next = failure(error, made.decision, around, visit);
+        // Nobody knows what there is on the page now, so nothing stays.
+        next = failure(error, made.decision, { frames, kept: 0, changed: [] }, visit);
       }
     }
   }
 
-  async function show({ decision, frames: around, content, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
+  async function show({ decision, frames: around, kept, changed, content, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
     const { address, kind, way, controller } = visit;
     const { signal } = controller;
-    const change = changeTo(decision, kind, around);
+    const names = around.map(({ name }) => name);
+    const change: Change = { ...changeTo(decision), kind, framesKept: names.slice(0, kept), framesChanged: changed, framesEntered: names.slice(kept) };
     const isTitled = content instanceof Titled;
     const plain = isTitled ? content.content : content;
     const isSame = current !== undefined && kind === "traverse" && beforeHash(current.address) === beforeHash(address) && !isInFragment;
@@ -242,14 +245,11 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     entries.drawn = entries.stamp.at;
   }
 
-  function changeTo(decision: Decided, kind: Kind, next: Ready["frames"]): Change {
+  /** What changes among the levels of the table. */
+  function changeTo(decision: Decided): Transition {
     const [from, to] = [positionOf(current?.decision), positionOf(decision)];
-    const none: Transition = { kept: [], left: from ? levels(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
-    const differs = next.findIndex(({ content, plan }, at) => !frames[at] || frames[at].content !== content || frames[at].plan.route !== plan.route);
-    const count = differs < 0 ? next.length : differs;
-    const names = (all: Ready["frames"]): FrameName[] => all.map(({ name }) => name);
-    const changed = next.slice(0, count).filter(({ content, plan }, at) => plan.all !== frames[at]!.plan.all && isTold(content));
-    return { ...(to ? transition(from, to) : none), kind, framesKept: names(next.slice(0, count)), framesChanged: names(changed), framesEntered: names(next.slice(count)) };
+    if (to) return transition(from, to);
+    return { kept: [], left: from ? levels(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
   }
 
   /** May the visitor leave the page? */
@@ -290,13 +290,13 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     entries.remember();
     entries.mark();
     const found = linkIn(event);
-    if (!found || !isPlain(found) || event.defaultPrevented || event.button !== 0 || event.metaKey || event.ctrlKey || event.shiftKey || event.altKey) return;
+    if (!found || event.defaultPrevented || event.button !== 0 || event.metaKey || event.ctrlKey || event.shiftKey || event.altKey) return;
     const href = hrefOf(found)!;
     if (isPartInFragment(href)) {
       event.preventDefault();
       return goToPart(new URL(href).hash);
     }
-    const address = addressOf(href);
+    const address = addressIn(found);
     // A part of the page is the browser's own business, and what no route covers is the server's.
     const isPart = !isInFragment && href.includes("#") && beforeHash(href) === beforeHash(location.href);
     if (address !== undefined && !isPart && isCovered(address)) follow(event, href, wayOf(found));

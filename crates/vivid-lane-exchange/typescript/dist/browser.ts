@@ -304,10 +304,11 @@ function hrefOf(link: Element): string | undefined {
   }
 }
 
-/** Is a link followed within the page, as far as it says? */
-function isPlain(link: Element): boolean {
-  const target = link.getAttribute("target");
-  return !link.hasAttribute("download") && (!target || target === "_self") && !/(^|\s)external(\s|$)/.test(link.getAttribute("rel") ?? "");
+/** The address to which a link leads, where it is followed within the page, as far as it says. */
+function addressIn(link: Element): string | undefined {
+  const [target, rel, href] = [link.getAttribute("target"), link.getAttribute("rel") ?? "", hrefOf(link)];
+  const isPlain = !link.hasAttribute("download") && (!target || target === "_self") && !/(^|\s)external(\s|$)/.test(rel);
+  return isPlain && href !== undefined ? addressOf(href) : undefined;
 }
 
 /** The address to which a form leads that asks, where that is the application's own to follow. */
@@ -480,8 +481,7 @@ class Marks {
   private mark(link: Element): void {
     const isOwn = this.own.has(link);
     if (link.hasAttribute("aria-current") && !isOwn) return;
-    const href = hrefOf(link);
-    const address = href === undefined || !isPlain(link) ? undefined : addressOf(href);
+    const address = addressIn(link);
     const target = address === undefined ? undefined : targetOf(address);
     const { route } = target ?? {};
     if (route === undefined || this.above.get(route) !== target!.path) {
@@ -528,6 +528,13 @@ function planOf(decision: Decided): Plan[] {
 /** A frame as it was made, and what for. */
 interface MadeFrame<Framing> extends Frame<Framing> {
   readonly plan: Plan;
+}
+
+/** The frames around a page that is being made. */
+interface Frames<Framing> {
+  readonly making: readonly Promise<MadeFrame<Framing>>[];
+  readonly kept: number;
+  readonly changed: readonly FrameName[];
 }
 
 /** Can a frame be told of other values? */
@@ -617,35 +624,31 @@ class Maker<Content, Framing> {
     return this.begin(decision, { address, signal, isAhead: false });
   }
 
-  /** The frames of a plan: those that are shown stay, as far as they are the same, and the others are made. */
-  frames(plan: readonly Plan[], shown: readonly MadeFrame<Framing>[], address: string, signal: AbortSignal): Promise<MadeFrame<Framing>>[] {
-    const { frames } = this.settings as { readonly frames?: { readonly [name: string]: Entry<Position | undefined, Framing> } };
+  /** The frames of a plan: how many of those that are shown stay, and which of these have other values; the others begin to be made. */
+  frames(plan: readonly Plan[], shown: readonly MadeFrame<Framing>[], address: string, signal: AbortSignal): Frames<Framing> {
+    const { frames = {} } = this.settings as { readonly frames?: { readonly [name: string]: Entry<Position | undefined, Framing> } };
     const isKept = ({ name, route, values }: Plan, index: number): boolean => {
       const frame = shown[index];
       return frame?.name === name && frame.plan.route === route && (frame.plan.values === values || isTold(frame.content));
     };
     const differs = plan.findIndex((one, index) => !isKept(one, index));
-    const count = differs < 0 ? plan.length : differs;
-    return plan.map(async (one, index) => {
+    const kept = differs < 0 ? plan.length : differs;
+    const making = plan.map(async (one, index) => {
       const { name, at } = one;
-      if (index < count) return { name, at, content: shown[index]!.content, plan: one };
-      const entries = this.settings.pages ? (frames ?? {}) : undefined;
-      const made = entries && (await this.from(entries[name], name, at, { address, signal, isAhead: false }));
+      const made = index < kept ? shown[index]!.content : this.settings.pages && (await this.from(frames[name], name, at, { address, signal, isAhead: false }));
       return { name, at, content: made instanceof Titled ? made.content : made!, plan: one };
     });
+    return { making, kept, changed: plan.slice(0, kept).flatMap(({ name, all }, at) => (all !== shown[at]!.plan.all && isTold(shown[at]!.content) ? [name] : [])) };
   }
 
   /** A link was come near to: its page is made once that is for good. */
   near(event: Event): void {
     clearTimeout(this.resting);
     const link = linkIn(event);
-    const href = link && isPlain(link) ? hrefOf(link) : undefined;
-    const whole = href === undefined ? undefined : addressOf(href);
-    const address = whole === undefined ? undefined : withoutPart(whole);
+    const whole = link && addressIn(link);
     const isSaving = (navigator as Navigator & { connection?: { saveData?: boolean } }).connection?.saveData === true;
-    if (address === undefined || isSaving || address === this.visited) return;
-    const isSure = event.type === "touchstart" || event.type === "pointerdown";
-    this.resting = setTimeout(() => this.prepare(address), isSure ? 0 : REST);
+    if (whole === undefined || isSaving || withoutPart(whole) === this.visited) return;
+    this.resting = setTimeout(() => this.prepare(withoutPart(whole)), /^pointerd|^t/.test(event.type) ? 0 : REST);
   }
 
   private prepare(address: string): void {
@@ -723,8 +726,8 @@ function focusFinder(): () => HTMLElement | undefined {
   const had = document.activeElement;
   if (!(had instanceof HTMLElement) || had === document.body) return () => undefined;
   const { id, localName } = had;
-  const pairs = ["name", "href", "value", "type"].filter((name) => had.hasAttribute(name)).map((name) => `[${name}="${CSS.escape(had.getAttribute(name)!)}"]`);
-  const selector = id ? "#" + CSS.escape(id) : localName + pairs.join("");
+  const [name] = ["href", "name", "value"].filter((one) => had.hasAttribute(one));
+  const selector = id ? "#" + CSS.escape(id) : localName + (name ? `[${name}="${CSS.escape(had.getAttribute(name)!)}"]` : "");
   const index = [...document.querySelectorAll(selector)].indexOf(had);
   return () => (had.isConnected ? had : document.querySelectorAll<HTMLElement>(selector)[index]);
 }
@@ -786,6 +789,9 @@ const MOST_STEPS = 10;
 interface Made<Content, Framing> {
   readonly decision: Decided;
   readonly frames: readonly MadeFrame<Framing>[];
+  /** How many of the frames that are drawn stay, and which of these have other values. */
+  readonly kept: number;
+  readonly changed: readonly FrameName[];
   readonly content?: Content | Titled<Content> | undefined;
   readonly error?: unknown;
 }
@@ -891,7 +897,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       tell({ type: "decided", address, decision: decision!, via });
       goes({ ...going!, address, decision: decision! });
       const isAdopted = kind === "first" && settings.adopt === true;
-      const made: Ready = isAdopted ? { decision: decision!, frames: [] } : await make(decision!, visiting());
+      const made: Ready = isAdopted ? { decision: decision!, frames: [], kept: 0, changed: [] } : await make(decision!, visiting());
       if (!signal.aborted) await showOr(made, visiting(), isAdopted);
     } catch (error) {
       if (signal.aborted) return;
@@ -899,7 +905,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
         // The server has other code by now.
         arrive(visiting());
         location.reload();
-      } else await showOr(failure(error, decision, [], visiting()), visiting(), false);
+      } else await showOr(failure(error, decision, { frames: [], kept: 0, changed: [] }, visiting()), visiting(), false);
     } finally {
       clearTimeout(late);
       if (running === controller) {
@@ -914,49 +920,49 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
   async function make(decision: Decided, visit: Visit): Promise<Ready> {
     const { address, controller } = visit;
     const page = maker.page(decision, address, controller, visit.kind === "refresh");
-    const around = maker.frames(planOf(decision), frames, address, controller.signal);
+    const { making, kept, changed } = maker.frames(planOf(decision), frames, address, controller.signal);
     // All begin at once, and the first that fails is the one that counts.
-    for (const one of [page, ...around]) one.catch(() => undefined);
+    for (const one of [page, ...making]) one.catch(() => undefined);
     const made: MadeFrame<Framing>[] = [];
     try {
-      for (const frame of around) made.push(await frame);
-      return { decision, frames: made, content: await page };
+      for (const frame of making) made.push(await frame);
+      return { decision, frames: made, kept, changed, content: await page };
     } catch (error) {
       if (controller.signal.aborted || error instanceof Outdated) throw error;
-      if (!(error instanceof Missing) || decision.outcome !== "page") return failure(error, decision, made, visit);
+      if (!(error instanceof Missing) || decision.outcome !== "page") return failure(error, decision, { frames: made, kept: Math.min(kept, made.length), changed }, visit);
       return make(notFoundAt(decision, error.message), visit);
     }
   }
 
   /** What is shown in the place of what failed. */
-  function failure(error: unknown, decision: Decided | undefined, around: Ready["frames"], { address }: Visit): Ready {
+  function failure(error: unknown, decision: Decided | undefined, around: Pick<Ready, "frames" | "kept" | "changed">, { address }: Visit): Ready {
     const { failed } = settings as { readonly failed?: (failure: Failure) => Content | Titled<Content> };
     tell({ type: "failed", address, error });
     let content: Ready["content"];
     if (!failed) reportError(error);
     else guarded(() => (content = failed({ error, decision, retry: () => visit(address, "refresh") })));
-    return { decision: decision ?? { outcome: "bad-request", status: 400, reason: String(error) }, frames: around, content, error };
+    return { decision: decision ?? { outcome: "bad-request", status: 400, reason: String(error) }, ...around, content, error };
   }
 
   /** Shows what was made; where that fails what is shown instead, within its frames or, if these fail, without. */
   async function showOr(made: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
     let next = made;
-    for (const around of [made.frames, [], []]) {
+    for (const frames of [made.frames, [], []]) {
       try {
         return await show(next, visit, isAdopted);
       } catch (error) {
         if (visit.controller.signal.aborted) return;
-        // Nobody knows what there is on the page now.
-        frames = [];
-        next = failure(error, made.decision, around, visit);
+        // Nobody knows what there is on the page now, so nothing stays.
+        next = failure(error, made.decision, { frames, kept: 0, changed: [] }, visit);
       }
     }
   }
 
-  async function show({ decision, frames: around, content, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
+  async function show({ decision, frames: around, kept, changed, content, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
     const { address, kind, way, controller } = visit;
     const { signal } = controller;
-    const change = changeTo(decision, kind, around);
+    const names = around.map(({ name }) => name);
+    const change: Change = { ...changeTo(decision), kind, framesKept: names.slice(0, kept), framesChanged: changed, framesEntered: names.slice(kept) };
     const isTitled = content instanceof Titled;
     const plain = isTitled ? content.content : content;
     const isSame = current !== undefined && kind === "traverse" && beforeHash(current.address) === beforeHash(address) && !isInFragment;
@@ -1013,14 +1019,11 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     entries.drawn = entries.stamp.at;
   }
 
-  function changeTo(decision: Decided, kind: Kind, next: Ready["frames"]): Change {
+  /** What changes among the levels of the table. */
+  function changeTo(decision: Decided): Transition {
     const [from, to] = [positionOf(current?.decision), positionOf(decision)];
-    const none: Transition = { kept: [], left: from ? levels(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
-    const differs = next.findIndex(({ content, plan }, at) => !frames[at] || frames[at].content !== content || frames[at].plan.route !== plan.route);
-    const count = differs < 0 ? next.length : differs;
-    const names = (all: Ready["frames"]): FrameName[] => all.map(({ name }) => name);
-    const changed = next.slice(0, count).filter(({ content, plan }, at) => plan.all !== frames[at]!.plan.all && isTold(content));
-    return { ...(to ? transition(from, to) : none), kind, framesKept: names(next.slice(0, count)), framesChanged: names(changed), framesEntered: names(next.slice(count)) };
+    if (to) return transition(from, to);
+    return { kept: [], left: from ? levels(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
   }
 
   /** May the visitor leave the page? */
@@ -1061,13 +1064,13 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     entries.remember();
     entries.mark();
     const found = linkIn(event);
-    if (!found || !isPlain(found) || event.defaultPrevented || event.button !== 0 || event.metaKey || event.ctrlKey || event.shiftKey || event.altKey) return;
+    if (!found || event.defaultPrevented || event.button !== 0 || event.metaKey || event.ctrlKey || event.shiftKey || event.altKey) return;
     const href = hrefOf(found)!;
     if (isPartInFragment(href)) {
       event.preventDefault();
       return goToPart(new URL(href).hash);
     }
-    const address = addressOf(href);
+    const address = addressIn(found);
     // A part of the page is the browser's own business, and what no route covers is the server's.
     const isPart = !isInFragment && href.includes("#") && beforeHash(href) === beforeHash(location.href);
     if (address !== undefined && !isPart && isCovered(address)) follow(event, href, wayOf(found));

@@ -149,6 +149,15 @@ impl Browser {
         self.here("browsingContext.traverseHistory", json!({ "delta": steps })).await;
     }
 
+    /// Closes the windows that were opened beside the own one.
+    pub(crate) async fn close_others(&self) {
+        let tree = self.call("browsingContext.getTree", json!({})).await;
+        for one in tree["contexts"].as_array().into_iter().flatten().filter(|one| one["context"] != self.context) {
+            self.call("browsingContext.close", json!({ "context": one["context"] })).await;
+        }
+        self.here("browsingContext.activate", json!({})).await;
+    }
+
     /// Runs a script before each page's own.
     pub(crate) async fn before_pages(&self, script: &str) {
         self.call("script.addPreloadScript", json!({ "functionDeclaration": format!("() => {{ {script} }}") })).await;

@@ -52,6 +52,22 @@ async fn what_is_made_ahead_is_shared(visitor: &Visitor) {
     visitor.js("site.refresh()").await;
     visitor.expect("made", json!(["tool ahead", "tool"])).await;
     visitor.expect("[Math.round(scrollY), document.activeElement.id]", json!([20, "part"])).await;
+    // What was made ahead expires, and nothing is made ahead for who saves data.
+    visitor.click("#to-tools").await;
+    visitor.heading("Tools 1").await;
+    visitor.js("(made.length = 0, null)").await;
+    visitor.browser.point("#tool-1", false).await;
+    visitor.expect("made", json!(["tool ahead"])).await;
+    visitor.js("(Date.now = ((now) => () => now() + 31_000)(Date.now), null)").await;
+    visitor.click("#tool-1").await;
+    visitor.heading("Tool 1").await;
+    visitor.expect("made", json!(["tool ahead", "tool"])).await;
+    visitor.click("#to-tools").await;
+    visitor.heading("Tools 1").await;
+    visitor.js("(Object.defineProperty(navigator, 'connection', { value: { saveData: true }, configurable: true }), null)").await;
+    visitor.browser.point("#tool-2", false).await;
+    visitor.stays("made", json!(["tool ahead", "tool", "tools"])).await;
+    visitor.js("(delete navigator.connection, null)").await;
     // What fails ahead is tried again.
     visitor.click("#to-tools").await;
     visitor.heading("Tools 1").await;

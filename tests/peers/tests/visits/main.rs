@@ -146,6 +146,8 @@ async fn all(name: &str, browser: Browser) {
     let visitor = Visitor::new(name, browser).await;
     taken_for_granted::all(&visitor).await;
     made_once::all(&visitor).await;
+    // It opens a window, behind which a browser takes its time.
+    taken_for_granted::links_stay_links(&visitor).await;
     visitor.browser.close().await;
 }
 

@@ -251,6 +251,32 @@ async fn files_are_left_to_the_server(visitor: &Visitor) {
     assert!(visitor.witness.seen().contains(&"GET /paper.pdf".to_owned()));
 }
 
+/// Other windows, downloads, a key held down; and all of them once the site is stopped.
+pub(crate) async fn links_stay_links(visitor: &Visitor) {
+    visitor.begin("/").await;
+    visitor.js("(window.before = true, null)").await;
+    for (name, value) in [("target", "other"), ("download", "")] {
+        visitor.js(&format!("(document.querySelector('#help').setAttribute('{name}', '{value}'), null)")).await;
+        visitor.click("#help").await;
+        visitor.stays("[document.querySelector('h1').textContent, window.before]", json!(["Home", true])).await;
+        assert!(visitor.witness.seen().contains(&"GET /help".to_owned()), "{name}");
+        visitor.browser.close_others().await;
+        visitor.js(&format!("(document.querySelector('#help').removeAttribute('{name}'), null)")).await;
+    }
+    let held = "(document.querySelector('#help').dispatchEvent(new MouseEvent('click', { bubbles: true, cancelable: true, ctrlKey: true })), null)";
+    visitor.js(held).await;
+    visitor.stays("[document.querySelector('h1').textContent, window.before]", json!(["Home", true])).await;
+    // Without `data-stay="false"` beneath what says that one stays, one does.
+    visitor.js("(document.querySelector('#root').setAttribute('data-stay', ''), document.querySelector('#help').setAttribute('data-stay', 'false'), null)").await;
+    visitor.click("#help").await;
+    visitor.at("/help", "The workshop", "Help").await;
+    visitor.js("(document.querySelector('#root').removeAttribute('data-stay'), site.stop(), null)").await;
+    visitor.click("#to-tools").await;
+    visitor.expect("window.before ?? null", serde_json::Value::Null).await;
+    visitor.heading("Tools 1").await;
+    assert!(visitor.witness.seen().contains(&"GET /tools".to_owned()));
+}
+
 async fn titles_are_of_the_page_that_is_shown(visitor: &Visitor) {
     visitor.begin("/tools").await;
     visitor.expect("document.title", "Tools").await;
