@@ -7,6 +7,7 @@ mod witness;
 mod server;
 
 mod bidi;
+mod components;
 mod made_once;
 mod taken_for_granted;
 
@@ -19,6 +20,10 @@ use serde_json::{Value as Json, json};
 use server::{Server, serve};
 use witness::Witness;
 
+fn tool() -> String {
+    std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is")
+}
+
 /// A visitor of the application that stands beside this.
 pub(crate) struct Visitor {
     pub(crate) browser: Browser,
@@ -28,8 +33,8 @@ pub(crate) struct Visitor {
 }
 
 impl Visitor {
-    async fn new(name: &str, browser: Browser) -> Self {
-        let tool = std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is");
+    fn new(name: &str, browser: Browser) -> Self {
+        let tool = tool();
         let app = Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("visits-{name}"));
         // It is not there the first time.
         let _ = std::fs::remove_dir_all(&app);
@@ -47,6 +52,10 @@ impl Visitor {
         std::fs::write(&members, "ada\n").expect("a list");
         let list = format!("members={}", members.display());
         let server = serve(&tool, table, &["--app", app.to_str().expect("a path"), "--list", &list]);
+        Self::of(app, server, browser)
+    }
+
+    fn of(app: PathBuf, server: Server, browser: Browser) -> Self {
         let witness = Witness::of(&server);
         Self { browser, witness, app, _server: server }
     }
@@ -143,7 +152,7 @@ fn make(tool: &str, folder: &Path, change: impl Fn(&str, String) -> String) {
 }
 
 async fn all(name: &str, browser: Browser) {
-    let visitor = Visitor::new(name, browser).await;
+    let visitor = Visitor::new(name, browser);
     taken_for_granted::all(&visitor).await;
     made_once::all(&visitor).await;
     // It opens a window, behind which a browser takes its time.
@@ -169,4 +178,14 @@ async fn in_firefox() {
         Some(browser) => all("firefox", browser).await,
         None => println!("skipped: firefox-esr is not installed"),
     }
+}
+
+#[tokio::test]
+async fn components_of_react() {
+    components::all("react", Browser::chromium().await).await;
+}
+
+#[tokio::test]
+async fn custom_elements() {
+    components::all("elements", Browser::chromium().await).await;
 }
