@@ -126,7 +126,8 @@ impl Failure {
 
 /// Writes one JSON object as one line.
 pub(crate) fn json_line(out: &mut dyn Write, object: Map<String, Json>) -> io::Result<()> {
-    writeln!(out, "{}", Json::Object(object))
+    // Terminals and their writers swallow it.
+    writeln!(out, "{}", Json::Object(object).to_string().replace('\u{7f}', "\\u007f"))
 }
 
 /// A number of things: `1 route`, `2 routes`.

@@ -110,6 +110,12 @@ impl<'t, P> NotFound<'t, '_, P> {
         }
         // Of equally likely ones, the first found stays first.
         tries.sort_by_key(|one| one.rank);
+        let found = self.pages_of(tries, parts);
+        if found.is_empty() { self.pages_of(self.beside(parts, &segments), parts) } else { found }
+    }
+
+    /// The addresses of these that show a page.
+    fn pages_of(&self, tries: Vec<Try>, parts: &Parts<'_>) -> Vec<Suggestion<'t>> {
         let mut found: Vec<Suggestion<'t>> = Vec::new();
         let (mut has_page_above, mut is_set_right) = (false, false);
         for one in tries.into_iter().take(MOST_TRIED) {
@@ -287,6 +293,31 @@ impl<'t, P> NotFound<'t, '_, P> {
             return Some(one);
         }
         None
+    }
+
+    /// What the path could go on with where it leads nowhere, in a group that has no page of its own.
+    fn beside(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
+        let tree = &self.table().frozen().tree;
+        let mut id = tree.root();
+        for (at, text) in parts.segments.texts().enumerate() {
+            let node = tree.node(id);
+            if let Some(next) = tree.literal(node, text) {
+                id = next;
+                continue;
+            }
+            // The whole site is no group.
+            if at == 0 || tree.literals(node).len() > MOST_VALUES {
+                break;
+            }
+            let reason = format!("instead of `{}`", shown(&segments[at..].join("/")));
+            let tries = tree.literals(node).map(|(literal, _)| {
+                let mut one = Try::new(Rank::Missing, &segments[..at], reason.clone());
+                one.push(literal);
+                one
+            });
+            return tries.collect();
+        }
+        Vec::new()
     }
 
     /// A literal is missing somewhere before the end.

@@ -102,6 +102,7 @@ codes! {
     Method "method" Error "a method is not written in capitals";
     MissingPage "missing-page" Error "a route has no page, no redirect and no child routes";
     MissingPath "missing-path" Error "a page or a redirect has no path";
+    MissingTitle "missing-title" Note "a page has no title, though others have";
     More "more" Error "there are more findings than are listed";
     Name "name" Error "a name has characters other than letters, digits, `-` and `_`";
     NeedLoop "need-loop" Error "only those who meet a need can reach the page on which to meet it";

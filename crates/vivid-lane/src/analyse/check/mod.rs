@@ -7,6 +7,7 @@ mod handlers;
 mod names;
 mod paths;
 mod reach;
+mod titles;
 
 use super::ways::Ways;
 use crate::compile::Demands;
@@ -132,6 +133,7 @@ const PASSES: &[Pass] = &[
     names::unused_needs,
     names::needs_without_place,
     names::unused_frames,
+    titles::missing_titles,
     handlers::compare,
 ];
 
