@@ -27,7 +27,7 @@ export type Decision = Match | T.Redirect | Unmet | NotFound | WrongMethod | T.O
 export type Asks<Reply = T.Answer> = T.AsksOf<NeedName, ListName, Reply>;
 /** What a link is given. While the name is still to be inferred nothing is known of it: else each link would be held against all routes. */
 export type Given<Name> = Name extends RouteName ? T.LinkArguments<Name, Routes[Name]["given"]> : [values?: unknown];
-type GivenFrom<Name> = Name extends RouteName ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined, options?: T.LinkOptions | undefined] : [values?: unknown, options?: unknown];
+type GivenFrom<Name, From> = Name extends RouteName ? T.LinkFromArguments<Name, Routes[Name]["given"], From> : [values?: unknown, options?: unknown];
 export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
 /** The page that a URL shows, and the values in it; nothing where a `GET` comes to anything else. Every need counts as met, and no value as listed. */
 export declare function match(url: string, { host }?: {
@@ -40,7 +40,7 @@ export declare function decideAsync(url: string, asks?: Asks<T.Answer | Promise<
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export declare function link<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...[values]: Given<Name>): string;
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
-export declare function linkFrom<Name extends string>(from: T.Somewhere, name: Name extends RouteName ? Name : RouteName, ...[values, options]: GivenFrom<Name>): string;
+export declare function linkFrom<Name extends string, From extends T.Somewhere>(from: From, name: Name extends RouteName ? Name : RouteName, ...given: GivenFrom<Name, From>): string;
 /** A link with scheme and host. */
 export declare function absolute(url: string): string;
 /** Whether a link leads to the page that is shown (`"page"`), or to an ancestor of it (`"true"`): the value of `aria-current`. */

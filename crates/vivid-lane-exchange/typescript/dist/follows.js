@@ -16,8 +16,8 @@ export function link(name, ...[values]) {
     return linkIn(table, tools, name, values);
 }
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
-export function linkFrom(from, name, ...[values, options]) {
-    return linkFromIn(tools, from, name, values, options);
+export function linkFrom(from, name, ...given) {
+    return linkFromIn(tools, from, name, ...given);
 }
 /** A link with scheme and host. */
 export function absolute(url) {

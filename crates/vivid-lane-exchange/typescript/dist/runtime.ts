@@ -62,14 +62,29 @@ export type PositionsOf<Routes> = {
 /** A whole number may be given as one that has more digits. */
 type Wide<Value> = number extends Value ? Value | bigint : Value;
 
+/** What need not be given may be `null`, too. */
+type Nothing<Value> = undefined extends Value ? null : never;
+
 /** The values of a link. The route is part of the type, so that errors name it. */
-export type LinkValues<_Name, Given> = { readonly [Key in keyof Given]: Wide<Given[Key]> };
+export type LinkValues<_Name, Given> = { readonly [Key in keyof Given]: Wide<Given[Key]> | Nothing<Given[Key]> };
 
 /** The arguments of a link: the values may be left out where none must be given. */
 export type LinkArguments<Name, Given> = {} extends Given ? [values?: LinkValues<Name, Given> | undefined] : [values: LinkValues<Name, Given>];
 
-/** What a link from a position is given: all may be left out that it inherits. */
-export type InheritingValues<_Name, Given> = { readonly [Key in keyof Given]?: Wide<Given[Key]> | undefined };
+/** What a link from a position may be given; `null` takes back what is inherited. */
+export type InheritingValues<_Name, Given> = { readonly [Key in keyof Given]?: Wide<Given[Key]> | null | undefined };
+
+/** The values that a position is sure to have. Where nothing is known of it, nothing is asked for. */
+type Sure<From> = [From] extends [{ readonly params: infer Read }] ? (string extends keyof Read ? ([Read] extends [None] ? never : PropertyKey) : SureOf<Read, keyof Read>) : never;
+type SureOf<Read, Key> = Key extends keyof Read ? (undefined extends Read[Key] ? never : Key) : never;
+
+/** What a link from a position must be given: what it cannot do without, and the position does not have. */
+type Lacking<Given, Has> = { readonly [Key in keyof Given as undefined extends Given[Key] ? never : Key extends Has ? never : Key]: Wide<Given[Key]> };
+
+/** The arguments of a link from a position. */
+export type LinkFromArguments<Name, Given, From> = {} extends Lacking<Given, Sure<From>>
+  ? [values?: InheritingValues<Name, Given> | undefined, options?: LinkOptions | undefined]
+  : [values: InheritingValues<Name, Given> & Lacking<Given, Sure<From>>, options?: LinkOptions | undefined];
 
 /** Something for every page, such as a component: a page that is left out is an error. */
 export type RegistryOf<Pages, Shown> = { readonly [Page in keyof Pages]: (match: Pages[Page]) => Shown };

@@ -48,9 +48,7 @@ export type Asks<Reply = T.Answer> = T.AsksOf<NeedName, ListName, Reply>;
 /** What a link is given. While the name is still to be inferred nothing is known of it: else each link would be held against all routes. */
 export type Given<Name> = Name extends RouteName ? T.LinkArguments<Name, Routes[Name]["given"]> : [values?: unknown];
 
-type GivenFrom<Name> = Name extends RouteName
-  ? [values?: T.InheritingValues<Name, Routes[Name]["given"]> | undefined, options?: T.LinkOptions | undefined]
-  : [values?: unknown, options?: unknown];
+type GivenFrom<Name, From> = Name extends RouteName ? T.LinkFromArguments<Name, Routes[Name]["given"], From> : [values?: unknown, options?: unknown];
 
 export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
 
@@ -75,8 +73,12 @@ export function link<Name extends string>(name: Name extends RouteName ? Name : 
 }
 
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
-export function linkFrom<Name extends string>(from: T.Somewhere, name: Name extends RouteName ? Name : RouteName, ...[values, options]: GivenFrom<Name>): string {
-  return linkFromIn(tools, from, name as string, values as object | undefined, options as T.LinkOptions | undefined);
+export function linkFrom<Name extends string, From extends T.Somewhere>(
+  from: From,
+  name: Name extends RouteName ? Name : RouteName,
+  ...given: GivenFrom<Name, From>
+): string {
+  return linkFromIn(tools, from, name as string, ...(given as unknown as [values?: object, options?: T.LinkOptions]));
 }
 
 /** A link with scheme and host. */
