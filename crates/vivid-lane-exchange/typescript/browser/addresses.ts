@@ -1,6 +1,6 @@
 // Which URLs are addresses of the site, and which links and forms are its own to follow.
 
-import { decide, levels, place } from "../table/follows.js";
+import { decide, place } from "../table/follows.js";
 import type { Asks, Decision } from "../table/follows.js";
 
 /** A URL without its fragment. */
@@ -44,6 +44,13 @@ export function withoutPart(address: string): string {
   return end < 0 ? address : address.slice(0, end);
 }
 
+/** The path of an address below the base of the site, without a slash at its end. */
+export function pathOf(address: string): string {
+  const { base, isInFragment } = place();
+  const start = isInFragment ? address.indexOf("#") + 1 : base.length;
+  return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
+}
+
 /** Does an address in the fragment name a part of the page? */
 export function isPartInFragment(href: string): boolean {
   return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
@@ -58,9 +65,8 @@ export const everyone = {
 /** What a link leads to. */
 export interface Target {
   readonly decision: Decision;
-  /** The route of its page, the path, and its values as one text. */
+  /** The route of its page, and its values as one text. */
   readonly route: string | undefined;
-  readonly path: string;
   readonly values: string;
 }
 
@@ -75,7 +81,6 @@ export function targetOf(address: string): Target {
   const made: Target = {
     decision,
     route: isPage ? decision.route : undefined,
-    path: isPage ? levels(decision).map(({ covered }) => covered).join("") : "",
     values: isPage ? valuesIn(decision.params) : "",
   };
   if (targets.size >= MOST_TARGETS) targets.clear();

@@ -1,7 +1,7 @@
 // `aria-current` on the links to what is shown, and to what stands above it.
 
 import { levels } from "../table/follows.js";
-import { addressIn, targetOf, valuesIn } from "./addresses.js";
+import { addressIn, pathOf, targetOf, valuesIn } from "./addresses.js";
 import type { Decided } from "./types.js";
 import type { Position } from "../table/follows.js";
 
@@ -11,8 +11,8 @@ export function positionOf(decision: Decided | undefined): Position | undefined 
 }
 
 export class Marks {
-  /** For each level of what is shown the path that leads there. */
-  declare private above: ReadonlyMap<string, string>;
+  /** For each path that leads to what is shown, or to a level above it, the routes there. */
+  declare private above: ReadonlyMap<string, readonly string[]>;
   declare private values: string | undefined;
   /** The links that we have marked. What others have marked is theirs. */
   declare private readonly own: WeakSet<Element>;
@@ -34,12 +34,15 @@ export class Marks {
   /** Marks all links anew. */
   show(decision: Decided): void {
     const position = positionOf(decision);
-    const above = new Map<string, string>();
+    const above = new Map<string, string[]>();
     let path = "";
     for (const { route, path: template, covered } of position ? levels(position) : []) {
       path += covered;
       // A home page is not above everything.
-      if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) above.set(route, path);
+      if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
+        const key = path.replace(/\/$/, "");
+        above.set(key, [...(above.get(key) ?? []), route]);
+      }
     }
     this.above = above;
     this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
@@ -57,15 +60,16 @@ export class Marks {
     const isOwn = this.own.has(link);
     if (link.hasAttribute("aria-current") && !isOwn) return;
     const address = addressIn(link);
-    const target = address === undefined ? undefined : targetOf(address);
-    const { route } = target ?? {};
-    if (route === undefined || this.above.get(route) !== target!.path) {
-      if (isOwn) link.removeAttribute("aria-current");
+    // Most links lead elsewhere, which their paths say.
+    const routes = address === undefined ? undefined : this.above.get(pathOf(address));
+    const { route, values } = (routes && targetOf(address!)) ?? {};
+    if (route !== undefined && routes!.includes(route)) {
+      link.setAttribute("aria-current", route + values === this.values ? "page" : "true");
+      this.own.add(link);
+    } else if (isOwn) {
+      link.removeAttribute("aria-current");
       this.own.delete(link);
-      return;
     }
-    link.setAttribute("aria-current", route + target!.values === this.values ? "page" : "true");
-    this.own.add(link);
   }
 
   stop(): void {

@@ -61,6 +61,12 @@ function withoutPart(address) {
     const end = address.indexOf("#", place().isInFragment ? address.indexOf("#") + 1 : 0);
     return end < 0 ? address : address.slice(0, end);
 }
+/** The path of an address below the base of the site, without a slash at its end. */
+function pathOf(address) {
+    const { base, isInFragment } = place();
+    const start = isInFragment ? address.indexOf("#") + 1 : base.length;
+    return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
+}
 /** Does an address in the fragment name a part of the page? */
 function isPartInFragment(href) {
     return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
@@ -81,7 +87,6 @@ function targetOf(address) {
     const made = {
         decision,
         route: isPage ? decision.route : undefined,
-        path: isPage ? levels(decision).map(({ covered }) => covered).join("") : "",
         values: isPage ? valuesIn(decision.params) : "",
     };
     if (targets.size >= MOST_TARGETS)
@@ -248,8 +253,10 @@ class Marks {
         for (const { route, path: template, covered } of position ? levels(position) : []) {
             path += covered;
             // A home page is not above everything.
-            if (route === position.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, "")))
-                above.set(route, path);
+            if (route === position.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
+                const key = path.replace(/\/$/, "");
+                above.set(key, [...(above.get(key) ?? []), route]);
+            }
         }
         this.above = above;
         this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
@@ -268,16 +275,17 @@ class Marks {
         if (link.hasAttribute("aria-current") && !isOwn)
             return;
         const address = addressIn(link);
-        const target = address === undefined ? undefined : targetOf(address);
-        const { route } = target ?? {};
-        if (route === undefined || this.above.get(route) !== target.path) {
-            if (isOwn)
-                link.removeAttribute("aria-current");
-            this.own.delete(link);
-            return;
+        // Most links lead elsewhere, which their paths say.
+        const routes = address === undefined ? undefined : this.above.get(pathOf(address));
+        const { route, values } = (routes && targetOf(address)) ?? {};
+        if (route !== undefined && routes.includes(route)) {
+            link.setAttribute("aria-current", route + values === this.values ? "page" : "true");
+            this.own.add(link);
         }
-        link.setAttribute("aria-current", route + target.values === this.values ? "page" : "true");
-        this.own.add(link);
+        else if (isOwn) {
+            link.removeAttribute("aria-current");
+            this.own.delete(link);
+        }
     }
     stop() {
         this.watching.disconnect();

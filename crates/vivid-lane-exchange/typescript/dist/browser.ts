@@ -238,6 +238,13 @@ function withoutPart(address: string): string {
   return end < 0 ? address : address.slice(0, end);
 }
 
+/** The path of an address below the base of the site, without a slash at its end. */
+function pathOf(address: string): string {
+  const { base, isInFragment } = place();
+  const start = isInFragment ? address.indexOf("#") + 1 : base.length;
+  return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
+}
+
 /** Does an address in the fragment name a part of the page? */
 function isPartInFragment(href: string): boolean {
   return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
@@ -252,9 +259,8 @@ const everyone = {
 /** What a link leads to. */
 interface Target {
   readonly decision: Decision;
-  /** The route of its page, the path, and its values as one text. */
+  /** The route of its page, and its values as one text. */
   readonly route: string | undefined;
-  readonly path: string;
   readonly values: string;
 }
 
@@ -269,7 +275,6 @@ function targetOf(address: string): Target {
   const made: Target = {
     decision,
     route: isPage ? decision.route : undefined,
-    path: isPage ? levels(decision).map(({ covered }) => covered).join("") : "",
     values: isPage ? valuesIn(decision.params) : "",
   };
   if (targets.size >= MOST_TARGETS) targets.clear();
@@ -436,8 +441,8 @@ function positionOf(decision: Decided | undefined): Position | undefined {
 }
 
 class Marks {
-  /** For each level of what is shown the path that leads there. */
-  declare private above: ReadonlyMap<string, string>;
+  /** For each path that leads to what is shown, or to a level above it, the routes there. */
+  declare private above: ReadonlyMap<string, readonly string[]>;
   declare private values: string | undefined;
   /** The links that we have marked. What others have marked is theirs. */
   declare private readonly own: WeakSet<Element>;
@@ -459,12 +464,15 @@ class Marks {
   /** Marks all links anew. */
   show(decision: Decided): void {
     const position = positionOf(decision);
-    const above = new Map<string, string>();
+    const above = new Map<string, string[]>();
     let path = "";
     for (const { route, path: template, covered } of position ? levels(position) : []) {
       path += covered;
       // A home page is not above everything.
-      if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) above.set(route, path);
+      if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
+        const key = path.replace(/\/$/, "");
+        above.set(key, [...(above.get(key) ?? []), route]);
+      }
     }
     this.above = above;
     this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
@@ -482,15 +490,16 @@ class Marks {
     const isOwn = this.own.has(link);
     if (link.hasAttribute("aria-current") && !isOwn) return;
     const address = addressIn(link);
-    const target = address === undefined ? undefined : targetOf(address);
-    const { route } = target ?? {};
-    if (route === undefined || this.above.get(route) !== target!.path) {
-      if (isOwn) link.removeAttribute("aria-current");
+    // Most links lead elsewhere, which their paths say.
+    const routes = address === undefined ? undefined : this.above.get(pathOf(address));
+    const { route, values } = (routes && targetOf(address!)) ?? {};
+    if (route !== undefined && routes!.includes(route)) {
+      link.setAttribute("aria-current", route + values === this.values ? "page" : "true");
+      this.own.add(link);
+    } else if (isOwn) {
+      link.removeAttribute("aria-current");
       this.own.delete(link);
-      return;
     }
-    link.setAttribute("aria-current", route + target!.values === this.values ? "page" : "true");
-    this.own.add(link);
   }
 
   stop(): void {
