@@ -1,10 +1,10 @@
-// The archive, drawn by custom elements: a page is an element, and so is a frame, with a slot for what stands within.
+// The archive, drawn by custom elements: a page is an element, and so is a frame, with a slot for its page.
 
 import { ROWS, plate, plates, type Plate } from "./data.js";
 import { drawIn, start, titled, type Drawing, type Framing } from "./routes/browser.js";
 import { link, type Position } from "./routes/routes.js";
 
-// The binding: an element with values; a frame that is told of other values.
+// The binding: an element with values; a frame whose element gets new values.
 const element = (name: string, values: object = {}): HTMLElement => Object.assign(document.createElement(name), values);
 
 function framed(name: string): Framing {

@@ -14,7 +14,7 @@ export function partOf(hash: string): HTMLElement | null {
   try {
     name = decodeURIComponent(raw);
   } catch {
-    // It is the name as it stands.
+    // Use the name without decoding it.
   }
   return document.getElementById(raw) ?? document.getElementById(name);
 }
@@ -56,7 +56,7 @@ export function isPartInFragment(href: string): boolean {
   return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
 }
 
-// Whatever the visitor may see: where a link leads does not hang on who follows it.
+// All needs are met and all values are listed: where a link leads does not depend on the visitor.
 export const everyone = {
   meets: () => true,
   lists: new Proxy({}, { get: () => () => true, has: () => true, getOwnPropertyDescriptor: () => ({ configurable: true, value: true }) }),
@@ -93,7 +93,7 @@ export function valuesIn(params: object): string {
   return JSON.stringify(params, (_, value: unknown) => (typeof value === "bigint" ? String(value) : value));
 }
 
-/** Is there any route that has to do with an address? What none covers is left to the server. */
+/** Does any route cover an address? The server answers those that none does. */
 export function isCovered(address: string): boolean {
   const { decision } = targetOf(address);
   return decision.outcome !== "bad-request" && (decision.outcome !== "not-found" || decision.position !== undefined);

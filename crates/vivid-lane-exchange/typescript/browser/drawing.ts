@@ -1,4 +1,4 @@
-// Drawing without a library: each page and each frame into the place that the frame around it has for it.
+// Drawing without a library: each page and each frame is drawn into an element of the frame around it.
 
 import type { Change, Frame, Shown } from "./types.js";
 import type { Position } from "../table/follows.js";
@@ -6,16 +6,16 @@ import type { Position } from "../table/follows.js";
 /** What a page is drawn with: a node, or a function that fills its place. */
 export type Drawing = Node | ((place: Element, shown: Shown<Drawing, Framing>) => void);
 
-/** Fills the place of a frame, and gives back the place for what stands within. */
+/** Fills the place of a frame, and returns the element for its contents. */
 export type DrawFrame = (place: Element, at: Position | undefined) => Element;
 
 /**
- * What a frame is drawn with. One that is `changed` stays when other values lead to it, and is told; one that is not is made and drawn
- * anew.
+ * What a frame is drawn with. If it has `changed`, it stays on the page when its values change, and `changed` is called; otherwise it is
+ * made and drawn again.
  */
 export type Framing = DrawFrame | { readonly draw: DrawFrame; readonly changed: (at: Position | undefined) => void };
 
-/** Draws within an element. */
+/** Draws pages and frames into an element. */
 export function drawIn(root: Element): (shown: Shown<Drawing, Framing>, change: Change) => void {
   let places = [root];
   return ({ frames, content, ...more }, { framesKept, framesChanged }) => {

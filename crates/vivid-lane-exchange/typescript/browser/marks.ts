@@ -1,4 +1,4 @@
-// `aria-current` on the links to what is shown, and to what stands above it.
+// Sets `aria-current` on links to the current page and to its ancestors.
 
 import { levels } from "../table/follows.js";
 import { addressIn, pathOf, targetOf, valuesIn } from "./addresses.js";
@@ -14,7 +14,7 @@ export class Marks {
   /** For each path that leads to what is shown, or to a level above it, the routes there. */
   declare private above: ReadonlyMap<string, readonly string[]>;
   declare private values: string | undefined;
-  /** The links that we have marked. What others have marked is theirs. */
+  /** The links that this module has marked. It never changes marks that others have set. */
   declare private readonly own: WeakSet<Element>;
   declare private readonly watching: MutationObserver;
 
@@ -38,7 +38,7 @@ export class Marks {
     let path = "";
     for (const { route, path: template, covered } of position ? levels(position) : []) {
       path += covered;
-      // A home page is not above everything.
+      // A home page does not count as an ancestor.
       if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
         const key = path.replace(/\/$/, "");
         above.set(key, [...(above.get(key) ?? []), route]);
@@ -46,7 +46,7 @@ export class Marks {
     }
     this.above = above;
     this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
-    // The page is drawn, so nothing of it is waiting to be looked at.
+    // All links are marked below, so pending records are not needed.
     this.watching.takeRecords();
     this.within(document.body);
   }
@@ -60,7 +60,7 @@ export class Marks {
     const isOwn = this.own.has(link);
     if (link.hasAttribute("aria-current") && !isOwn) return;
     const address = addressIn(link);
-    // Most links lead elsewhere, which their paths say.
+    // Comparing paths rules out most links without deciding them.
     const routes = address === undefined ? undefined : this.above.get(pathOf(address));
     const { route, values } = (routes && targetOf(address!)) ?? {};
     if (route !== undefined && routes!.includes(route)) {

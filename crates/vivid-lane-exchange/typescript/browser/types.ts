@@ -1,8 +1,8 @@
-// What an application says, and what it is told.
+// The types of settings, and of what the module reports.
 
 import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Transition } from "../table/follows.js";
 
-/** What there is to show. Redirects are followed, and visitors who do not meet a need are taken to where they can. */
+/** A decision that can be shown. Redirects are followed, and visitors who do not meet a need are sent to the page where they can. */
 export type Decided = Exclude<Decision, Redirect>;
 
 /**
@@ -93,7 +93,7 @@ export interface Going {
   readonly isLate: boolean;
 }
 
-/** What happens, in order. */
+/** The events of visits, in order. */
 export type Happening =
   | { readonly type: "asked" | "waiting" | "overtaken"; readonly address: string; readonly kind: Kind }
   | { readonly type: "decided"; readonly address: string; readonly decision: Decided; /** The addresses that led here. */ readonly via: readonly string[] }
@@ -119,7 +119,7 @@ interface Behaviour<Content, Framing> {
   readonly waitFor?: number;
   /** For how many milliseconds what was made ahead is good: 30,000 by default, and 0 makes nothing ahead. */
   readonly freshFor?: number;
-  /** Is told all that happens; `"console"` prints it. */
+  /** Called for each event; `"console"` prints them. */
   readonly observe?: "console" | ((happening: Happening) => void);
   /** Is the first page there already, drawn by the server? */
   readonly adopt?: boolean;

@@ -1,5 +1,5 @@
 import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Transition } from "./table.js";
-/** What there is to show. Redirects are followed, and visitors who do not meet a need are taken to where they can. */
+/** A decision that can be shown. Redirects are followed, and visitors who do not meet a need are sent to the page where they can. */
 export type Decided = Exclude<Decision, Redirect>;
 /**
  * How a visit came about: the first page of the document, a new entry of the history, one in the place of the last, a step through the
@@ -91,7 +91,7 @@ export interface Going {
     /** Has it taken longer than `waitFor`? */
     readonly isLate: boolean;
 }
-/** What happens, in order. */
+/** The events of visits, in order. */
 export type Happening = {
     readonly type: "asked" | "waiting" | "overtaken";
     readonly address: string;
@@ -131,7 +131,7 @@ interface Behaviour<Content, Framing> {
     readonly waitFor?: number;
     /** For how many milliseconds what was made ahead is good: 30,000 by default, and 0 makes nothing ahead. */
     readonly freshFor?: number;
-    /** Is told all that happens; `"console"` prints it. */
+    /** Called for each event; `"console"` prints them. */
     readonly observe?: "console" | ((happening: Happening) => void);
     /** Is the first page there already, drawn by the server? */
     readonly adopt?: boolean;
@@ -190,17 +190,17 @@ export declare class Missing extends Error {
 }
 /** What a page is drawn with: a node, or a function that fills its place. */
 export type Drawing = Node | ((place: Element, shown: Shown<Drawing, Framing>) => void);
-/** Fills the place of a frame, and gives back the place for what stands within. */
+/** Fills the place of a frame, and returns the element for its contents. */
 export type DrawFrame = (place: Element, at: Position | undefined) => Element;
 /**
- * What a frame is drawn with. One that is `changed` stays when other values lead to it, and is told; one that is not is made and drawn
- * anew.
+ * What a frame is drawn with. If it has `changed`, it stays on the page when its values change, and `changed` is called; otherwise it is
+ * made and drawn again.
  */
 export type Framing = DrawFrame | {
     readonly draw: DrawFrame;
     readonly changed: (at: Position | undefined) => void;
 };
-/** Draws within an element. */
+/** Draws pages and frames into an element. */
 export declare function drawIn(root: Element): (shown: Shown<Drawing, Framing>, change: Change) => void;
 /** Starts the site. */
 export declare function start<Content = unknown, Framing = unknown>(settings?: Settings<Content, Framing>): Site<Content, Framing>;

@@ -32,7 +32,7 @@ function partOf(hash) {
         name = decodeURIComponent(raw);
     }
     catch {
-        // It is the name as it stands.
+        // Use the name without decoding it.
     }
     return document.getElementById(raw) ?? document.getElementById(name);
 }
@@ -71,7 +71,7 @@ function pathOf(address) {
 function isPartInFragment(href) {
     return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
 }
-// Whatever the visitor may see: where a link leads does not hang on who follows it.
+// All needs are met and all values are listed: where a link leads does not depend on the visitor.
 const everyone = {
     meets: () => true,
     lists: new Proxy({}, { get: () => () => true, has: () => true, getOwnPropertyDescriptor: () => ({ configurable: true, value: true }) }),
@@ -98,7 +98,7 @@ function targetOf(address) {
 function valuesIn(params) {
     return JSON.stringify(params, (_, value) => (typeof value === "bigint" ? String(value) : value));
 }
-/** Is there any route that has to do with an address? What none covers is left to the server. */
+/** Does any route cover an address? The server answers those that none does. */
 function isCovered(address) {
     const { decision } = targetOf(address);
     return decision.outcome !== "bad-request" && (decision.outcome !== "not-found" || decision.position !== undefined);
@@ -223,7 +223,7 @@ class Entries {
         return this.positions[this.stamp.at];
     }
 }
-// `aria-current` on the links to what is shown, and to what stands above it.
+// Sets `aria-current` on links to the current page and to its ancestors.
 /** Where in the table a decision stands. */
 function positionOf(decision) {
     return decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
@@ -252,7 +252,7 @@ class Marks {
         let path = "";
         for (const { route, path: template, covered } of position ? levels(position) : []) {
             path += covered;
-            // A home page is not above everything.
+            // A home page does not count as an ancestor.
             if (route === position.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
                 const key = path.replace(/\/$/, "");
                 above.set(key, [...(above.get(key) ?? []), route]);
@@ -260,7 +260,7 @@ class Marks {
         }
         this.above = above;
         this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
-        // The page is drawn, so nothing of it is waiting to be looked at.
+        // All links are marked below, so pending records are not needed.
         this.watching.takeRecords();
         this.within(document.body);
     }
@@ -275,7 +275,7 @@ class Marks {
         if (link.hasAttribute("aria-current") && !isOwn)
             return;
         const address = addressIn(link);
-        // Most links lead elsewhere, which their paths say.
+        // Comparing paths rules out most links without deciding them.
         const routes = address === undefined ? undefined : this.above.get(pathOf(address));
         const { route, values } = (routes && targetOf(address)) ?? {};
         if (route !== undefined && routes.includes(route)) {
@@ -432,7 +432,7 @@ class Maker {
 /** The code of a page is not to be had any more. */
 class Outdated extends Error {
 }
-/** Draws within an element. */
+/** Draws pages and frames into an element. */
 export function drawIn(root) {
     let places = [root];
     return ({ frames, content, ...more }, { framesKept, framesChanged }) => {

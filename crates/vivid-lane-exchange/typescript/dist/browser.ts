@@ -4,9 +4,9 @@
 import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, transition } from "./table.js";
 import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Transition } from "./table.js";
 
-// What an application says, and what it is told.
+// The types of settings, and of what the module reports.
 
-/** What there is to show. Redirects are followed, and visitors who do not meet a need are taken to where they can. */
+/** A decision that can be shown. Redirects are followed, and visitors who do not meet a need are sent to the page where they can. */
 export type Decided = Exclude<Decision, Redirect>;
 
 /**
@@ -97,7 +97,7 @@ export interface Going {
   readonly isLate: boolean;
 }
 
-/** What happens, in order. */
+/** The events of visits, in order. */
 export type Happening =
   | { readonly type: "asked" | "waiting" | "overtaken"; readonly address: string; readonly kind: Kind }
   | { readonly type: "decided"; readonly address: string; readonly decision: Decided; /** The addresses that led here. */ readonly via: readonly string[] }
@@ -123,7 +123,7 @@ interface Behaviour<Content, Framing> {
   readonly waitFor?: number;
   /** For how many milliseconds what was made ahead is good: 30,000 by default, and 0 makes nothing ahead. */
   readonly freshFor?: number;
-  /** Is told all that happens; `"console"` prints it. */
+  /** Called for each event; `"console"` prints them. */
   readonly observe?: "console" | ((happening: Happening) => void);
   /** Is the first page there already, drawn by the server? */
   readonly adopt?: boolean;
@@ -208,7 +208,7 @@ function partOf(hash: string): HTMLElement | null {
   try {
     name = decodeURIComponent(raw);
   } catch {
-    // It is the name as it stands.
+    // Use the name without decoding it.
   }
   return document.getElementById(raw) ?? document.getElementById(name);
 }
@@ -250,7 +250,7 @@ function isPartInFragment(href: string): boolean {
   return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
 }
 
-// Whatever the visitor may see: where a link leads does not hang on who follows it.
+// All needs are met and all values are listed: where a link leads does not depend on the visitor.
 const everyone = {
   meets: () => true,
   lists: new Proxy({}, { get: () => () => true, has: () => true, getOwnPropertyDescriptor: () => ({ configurable: true, value: true }) }),
@@ -287,7 +287,7 @@ function valuesIn(params: object): string {
   return JSON.stringify(params, (_, value: unknown) => (typeof value === "bigint" ? String(value) : value));
 }
 
-/** Is there any route that has to do with an address? What none covers is left to the server. */
+/** Does any route cover an address? The server answers those that none does. */
 function isCovered(address: string): boolean {
   const { decision } = targetOf(address);
   return decision.outcome !== "bad-request" && (decision.outcome !== "not-found" || decision.position !== undefined);
@@ -433,7 +433,7 @@ class Entries {
   }
 }
 
-// `aria-current` on the links to what is shown, and to what stands above it.
+// Sets `aria-current` on links to the current page and to its ancestors.
 
 /** Where in the table a decision stands. */
 function positionOf(decision: Decided | undefined): Position | undefined {
@@ -444,7 +444,7 @@ class Marks {
   /** For each path that leads to what is shown, or to a level above it, the routes there. */
   declare private above: ReadonlyMap<string, readonly string[]>;
   declare private values: string | undefined;
-  /** The links that we have marked. What others have marked is theirs. */
+  /** The links that this module has marked. It never changes marks that others have set. */
   declare private readonly own: WeakSet<Element>;
   declare private readonly watching: MutationObserver;
 
@@ -468,7 +468,7 @@ class Marks {
     let path = "";
     for (const { route, path: template, covered } of position ? levels(position) : []) {
       path += covered;
-      // A home page is not above everything.
+      // A home page does not count as an ancestor.
       if (route === position!.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
         const key = path.replace(/\/$/, "");
         above.set(key, [...(above.get(key) ?? []), route]);
@@ -476,7 +476,7 @@ class Marks {
     }
     this.above = above;
     this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
-    // The page is drawn, so nothing of it is waiting to be looked at.
+    // All links are marked below, so pending records are not needed.
     this.watching.takeRecords();
     this.within(document.body);
   }
@@ -490,7 +490,7 @@ class Marks {
     const isOwn = this.own.has(link);
     if (link.hasAttribute("aria-current") && !isOwn) return;
     const address = addressIn(link);
-    // Most links lead elsewhere, which their paths say.
+    // Comparing paths rules out most links without deciding them.
     const routes = address === undefined ? undefined : this.above.get(pathOf(address));
     const { route, values } = (routes && targetOf(address!)) ?? {};
     if (route !== undefined && routes!.includes(route)) {
@@ -691,21 +691,21 @@ class Maker<Content, Framing> {
 /** The code of a page is not to be had any more. */
 class Outdated extends Error {}
 
-// Drawing without a library: each page and each frame into the place that the frame around it has for it.
+// Drawing without a library: each page and each frame is drawn into an element of the frame around it.
 
 /** What a page is drawn with: a node, or a function that fills its place. */
 export type Drawing = Node | ((place: Element, shown: Shown<Drawing, Framing>) => void);
 
-/** Fills the place of a frame, and gives back the place for what stands within. */
+/** Fills the place of a frame, and returns the element for its contents. */
 export type DrawFrame = (place: Element, at: Position | undefined) => Element;
 
 /**
- * What a frame is drawn with. One that is `changed` stays when other values lead to it, and is told; one that is not is made and drawn
- * anew.
+ * What a frame is drawn with. If it has `changed`, it stays on the page when its values change, and `changed` is called; otherwise it is
+ * made and drawn again.
  */
 export type Framing = DrawFrame | { readonly draw: DrawFrame; readonly changed: (at: Position | undefined) => void };
 
-/** Draws within an element. */
+/** Draws pages and frames into an element. */
 export function drawIn(root: Element): (shown: Shown<Drawing, Framing>, change: Change) => void {
   let places = [root];
   return ({ frames, content, ...more }, { framesKept, framesChanged }) => {

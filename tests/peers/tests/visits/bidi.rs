@@ -163,7 +163,7 @@ impl Browser {
         self.call("script.addPreloadScript", json!({ "functionDeclaration": format!("() => {{ {script} }}") })).await;
     }
 
-    /// What an expression comes to; nothing while the page is being changed.
+    /// The value of an expression; nothing while the page is being replaced.
     pub(crate) async fn value(&self, expression: &str) -> Json {
         let expression = format!("(async () => JSON.stringify((await ({expression})) ?? null))()");
         let params = json!({ "expression": expression, "target": { "context": self.context }, "awaitPromise": true });

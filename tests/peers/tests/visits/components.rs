@@ -27,7 +27,7 @@ pub(crate) async fn all(drawn: &str, browser: Browser) {
     visitor.click("#more").await;
     visitor.expect(at, json!(["/plates?page=2", "Plates", "Plates, page 2", "Plates\u{a0}"])).await;
     visitor.expect("Math.round(scrollY)", 0).await;
-    // The frame stays, and is told.
+    // The frame stays, and shows its new value.
     let words = format!("[window.kept === {archive}, ({archive}.shadowRoot ?? {archive}).textContent.includes('page 2')]");
     visitor.expect(&words, json!([true, true])).await;
     if drawn == "react" {

@@ -22,7 +22,7 @@ async fn frames_stay_and_are_told(visitor: &Visitor) {
     visitor.heading("Tool 1").await;
     visitor.expect(made, json!(["1", "2", "3"])).await;
     visitor.expect("document.querySelector('#bench').firstChild.textContent", "bench 1").await;
-    // A frame shows the values that lead to it: it is told of others, or made anew.
+    // A frame shows the values that lead to it: it is updated, or made again.
     visitor.click(".in-frame").await;
     visitor.heading("Tool 2").await;
     visitor.expect(made, json!(["1", "2", "4"])).await;
@@ -30,7 +30,7 @@ async fn frames_stay_and_are_told(visitor: &Visitor) {
     visitor.click("#to-tools").await;
     visitor.click("#next").await;
     visitor.heading("Tools 2").await;
-    visitor.expect("JSON.parse(document.querySelector('#rack').dataset.told).page", 2).await;
+    visitor.expect("JSON.parse(document.querySelector('#rack').dataset.changed).page", 2).await;
     visitor.expect(made, json!(["1", "2", null])).await;
     visitor.is_well().await;
 }
@@ -82,14 +82,14 @@ async fn what_is_made_ahead_is_shared(visitor: &Visitor) {
 
 async fn waiting_is_known_from_the_first_moment(visitor: &Visitor) {
     visitor.begin("/").await;
-    visitor.js("(set({ slow: { help: 1500 } }), window.told = [], site.subscribe(() => told.push([site.going?.address ?? null, site.going?.isLate ?? null])), null)").await;
+    visitor.js("(set({ slow: { help: 1500 } }), window.going = [], site.subscribe(() => window.going.push([site.going?.address ?? null, site.going?.isLate ?? null])), null)").await;
     visitor.click("#help").await;
     visitor.expect("document.documentElement.hasAttribute('data-waiting')", true).await;
     visitor.expect("[location.pathname, document.title]", json!(["/", "Workshop"])).await;
     visitor.heading("Help").await;
     visitor.expect("document.documentElement.hasAttribute('data-waiting')", false).await;
-    visitor.expect("[told[0], told.at(-1)]", json!([["/help", false], [null, null]])).await;
-    visitor.expect("told.some(([, isLate]) => isLate)", true).await;
+    visitor.expect("[window.going[0], window.going.at(-1)]", json!([["/help", false], [null, null]])).await;
+    visitor.expect("window.going.some(([, isLate]) => isLate)", true).await;
     visitor.expect("events.filter((one) => one.endsWith(' /help'))", json!(["asked /help", "decided /help", "waiting /help", "fetched /help", "drawn /help"])).await;
     visitor.is_well().await;
 }

@@ -24,7 +24,7 @@ fn tool() -> String {
     std::env::var("VIVID_LANE_TOOL").expect("`.ci/browser` says where the tool is")
 }
 
-/// A visitor of the application that stands beside this.
+/// A visitor of the application in the folder `app`.
 pub(crate) struct Visitor {
     pub(crate) browser: Browser,
     pub(crate) witness: Witness,
@@ -79,7 +79,7 @@ impl Visitor {
         self.browser.value(expression).await
     }
 
-    /// Waits until an expression comes to a value.
+    /// Waits until an expression has a value.
     pub(crate) async fn expect(&self, expression: &str, value: impl Into<Json>) {
         let value = value.into();
         let mut found = Json::Null;

@@ -198,7 +198,7 @@ async fn a_failure_breaks_nothing_beside_it(visitor: &Visitor) {
     visitor.expect("[document.querySelectorAll('#shell').length, document.querySelectorAll('#rack').length]", json!([1, 0])).await;
     visitor.is_well().await;
 
-    // Code that cannot be loaded is asked for anew with a new document, once; then it is a failure like any other.
+    // If code cannot be loaded, the document is loaded again, once; then it is a failure like any other.
     visitor.js("(set({ broken: [] }), window.before = true, null)").await;
     let code = visitor.app.join("lazy.js");
     let text = std::fs::read(&code).expect("the code");

@@ -1,10 +1,10 @@
-//! Pages that have no title where others have one.
+//! Finds pages without a title in tables that have titles.
 
 use super::Subject;
 use crate::declare::{Code, Data, Report};
 use crate::lookup::RouteId;
 
-/// So many routes are named in the message; all of them are listed with the finding.
+/// How many routes the message names. The finding lists all of them.
 const MOST_NAMED: usize = 4;
 
 /// Finds pages without a title, in a table that has titles.
@@ -13,7 +13,7 @@ pub(super) fn missing_titles(subject: &Subject<'_>, report: &mut Report) {
     let mut has_title = Vec::with_capacity(routes.len());
     for route in routes {
         let is_own = matches!(&route.extras.data, Data::Table(all) if all.iter().any(|(name, _)| name == "title"));
-        // Parents stand before their children.
+        // Routes are sorted, parents before their children.
         let is_inherited = route.parent.is_some_and(|parent| has_title[parent.index()]);
         has_title.push(is_own || is_inherited);
     }

@@ -108,7 +108,7 @@ const site = (window.site = start({
   pages,
   frames: {
     shell: () => frame("shell"),
-    rack: async (_, context) => (await wait("rack", context), { draw: frame("rack"), changed: (at) => document.querySelector("#rack").setAttribute("data-told", JSON.stringify(at.params)) }),
+    rack: async (_, context) => (await wait("rack", context), { draw: frame("rack"), changed: (at) => document.querySelector("#rack").setAttribute("data-changed", JSON.stringify(at.params)) }),
     bench: () => frame("bench"),
   },
   otherwise: (decision) => page(decision.outcome),
