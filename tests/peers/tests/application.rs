@@ -1,11 +1,11 @@
 //! The example application in a browser, driven through WebDriver: what a visitor does, what the server saw of it, and what the
-//! accessibility tree says.Once with the Navigation API of the browser, and once with its history alone.
+//! accessibility tree says.
 
 mod driver;
-#[path = "driver/witness.rs"]
-mod witness;
 #[path = "../../../crates/vivid-lane-cli/tests/support/server.rs"]
 mod server;
+#[path = "driver/witness.rs"]
+mod witness;
 
 use std::process::{Command, Stdio};
 use std::time::Duration;

@@ -194,7 +194,10 @@ const WRONG: &[(&str, &str)] = &[
     ("frame", r#"export const frame: FrameName = "calender";"#),
     ("from", r#"export function f(found: Match): string { return linkFrom(found, "nights.night"); }"#),
     ("from2", r#"export function f(found: Found<"nights">): string { return linkFrom(found, "nights.night", {}); }"#),
-    ("from3", r#"export function f(found: Found<"home">): string { return linkFrom(found, "exposure", { deep: true }); }"#),
+    (
+        "from3",
+        r#"export function f(found: Found<"home">): string { return linkFrom(found, "exposure", { deep: true }); }"#,
+    ),
     ("null", r#"link("nights.night", { date: null });"#),
     ("data", r#"export const title: "Night" = dataOf("nights").title;"#),
 ];

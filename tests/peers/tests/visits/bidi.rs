@@ -94,7 +94,8 @@ impl Browser {
             if let Ok(stream) = TcpStream::connect(("127.0.0.1", port)).await {
                 if let Ok((socket, _)) = tokio_tungstenite::client_async(&url, stream).await {
                     let socket = Mutex::new((socket, 0));
-                    let mut browser = Self { socket, context: String::new(), driver, _process: process, _profile: profile };
+                    let mut browser =
+                        Self { socket, context: String::new(), driver, _process: process, _profile: profile };
                     if path == "/session" {
                         browser.call("session.new", json!({ "capabilities": {} })).await;
                     }
@@ -186,16 +187,20 @@ impl Browser {
         assert!(at.is_array(), "there is no {selector}");
         let mut actions = vec![json!({ "type": "pointerMove", "x": at[0], "y": at[1] })];
         if is_click {
-            actions.extend([json!({ "type": "pointerDown", "button": 0 }), json!({ "type": "pointerUp", "button": 0 })]);
+            actions
+                .extend([json!({ "type": "pointerDown", "button": 0 }), json!({ "type": "pointerUp", "button": 0 })]);
         }
-        let mouse = json!({ "type": "pointer", "id": "mouse", "parameters": { "pointerType": "mouse" }, "actions": actions });
+        let mouse =
+            json!({ "type": "pointer", "id": "mouse", "parameters": { "pointerType": "mouse" }, "actions": actions });
         self.here("input.performActions", json!({ "actions": [mouse] })).await;
     }
 
     pub(crate) async fn keys(&self, text: &str) {
-        let pressed = |key: char| [json!({ "type": "keyDown", "value": key }), json!({ "type": "keyUp", "value": key })];
+        let pressed =
+            |key: char| [json!({ "type": "keyDown", "value": key }), json!({ "type": "keyUp", "value": key })];
         let actions: Vec<Json> = text.chars().flat_map(pressed).collect();
-        self.here("input.performActions", json!({ "actions": [{ "type": "key", "id": "keys", "actions": actions }] })).await;
+        self.here("input.performActions", json!({ "actions": [{ "type": "key", "id": "keys", "actions": actions }] }))
+            .await;
     }
 
     /// How many nodes the accessibility tree has with a role and a name.

@@ -14,7 +14,8 @@ pub(crate) async fn all(drawn: &str, browser: Browser) {
     let table = example.join("routes.toml");
     let server = serve(&tool(), table.to_str().expect("a path"), &["--app", app.to_str().expect("a path")]);
     let visitor = Visitor::of(app, server, browser);
-    let archive = if drawn == "react" { "document.querySelector('#archive')" } else { "document.querySelector('archive-frame')" };
+    let archive =
+        if drawn == "react" { "document.querySelector('#archive')" } else { "document.querySelector('archive-frame')" };
     let at = "[location.pathname + location.search, document.title, document.activeElement.textContent, document.querySelector('[role=status]').textContent]";
 
     // Focus, scroll position and what is said wait until the components are drawn.
@@ -28,7 +29,8 @@ pub(crate) async fn all(drawn: &str, browser: Browser) {
     visitor.expect(at, json!(["/plates?page=2", "Plates", "Plates, page 2", "Plates\u{a0}"])).await;
     visitor.expect("Math.round(scrollY)", 0).await;
     // The frame stays, and shows its new value.
-    let words = format!("[window.kept === {archive}, ({archive}.shadowRoot ?? {archive}).textContent.includes('page 2')]");
+    let words =
+        format!("[window.kept === {archive}, ({archive}.shadowRoot ?? {archive}).textContent.includes('page 2')]");
     visitor.expect(&words, json!([true, true])).await;
     if drawn == "react" {
         visitor.click("#archive button").await;

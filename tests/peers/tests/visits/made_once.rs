@@ -64,7 +64,9 @@ async fn what_is_made_ahead_is_shared(visitor: &Visitor) {
     visitor.expect("made", json!(["tool ahead", "tool"])).await;
     visitor.click("#to-tools").await;
     visitor.heading("Tools 1").await;
-    visitor.js("(Object.defineProperty(navigator, 'connection', { value: { saveData: true }, configurable: true }), null)").await;
+    visitor
+        .js("(Object.defineProperty(navigator, 'connection', { value: { saveData: true }, configurable: true }), null)")
+        .await;
     visitor.browser.point("#tool-2", false).await;
     visitor.stays("made", json!(["tool ahead", "tool", "tools"])).await;
     visitor.js("(delete navigator.connection, null)").await;
@@ -90,7 +92,12 @@ async fn waiting_is_known_from_the_first_moment(visitor: &Visitor) {
     visitor.expect("document.documentElement.hasAttribute('data-waiting')", false).await;
     visitor.expect("[window.going[0], window.going.at(-1)]", json!([["/help", false], [null, null]])).await;
     visitor.expect("window.going.some(([, isLate]) => isLate)", true).await;
-    visitor.expect("events.filter((one) => one.endsWith(' /help'))", json!(["asked /help", "decided /help", "waiting /help", "fetched /help", "drawn /help"])).await;
+    visitor
+        .expect(
+            "events.filter((one) => one.endsWith(' /help'))",
+            json!(["asked /help", "decided /help", "waiting /help", "fetched /help", "drawn /help"]),
+        )
+        .await;
     visitor.is_well().await;
 }
 

@@ -1,10 +1,10 @@
 //! What a visitor takes for granted of an application in the browser, by real input: pointer, keys and the buttons of the history. In
 //! Chromium with its Navigation API, in Chromium without it, and in Firefox.
 
-#[path = "../driver/witness.rs"]
-mod witness;
 #[path = "../../../../crates/vivid-lane-cli/tests/support/server.rs"]
 mod server;
+#[path = "../driver/witness.rs"]
+mod witness;
 
 mod bidi;
 mod components;

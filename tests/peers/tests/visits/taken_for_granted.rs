@@ -171,7 +171,12 @@ async fn a_failure_breaks_nothing_beside_it(visitor: &Visitor) {
     visitor.click("#tool-1").await;
     // Within the frames that it has.
     visitor.at("/tools/1", "It failed", "It failed").await;
-    visitor.expect("['shell', 'rack', 'bench'].map((one) => document.querySelectorAll('#' + one).length)", json!([1, 1, 1])).await;
+    visitor
+        .expect(
+            "['shell', 'rack', 'bench'].map((one) => document.querySelectorAll('#' + one).length)",
+            json!([1, 1, 1]),
+        )
+        .await;
     visitor.expect("document.querySelector('main').textContent.includes('tool broke')", true).await;
     visitor.click("#to-tools").await;
     visitor.at("/tools", "Tools", "Tools 1").await;
@@ -195,7 +200,12 @@ async fn a_failure_breaks_nothing_beside_it(visitor: &Visitor) {
     visitor.js("set({ undrawable: '', broken: ['rack'] })").await;
     visitor.click("#to-tools").await;
     visitor.at("/tools", "It failed", "It failed").await;
-    visitor.expect("[document.querySelectorAll('#shell').length, document.querySelectorAll('#rack').length]", json!([1, 0])).await;
+    visitor
+        .expect(
+            "[document.querySelectorAll('#shell').length, document.querySelectorAll('#rack').length]",
+            json!([1, 0]),
+        )
+        .await;
     visitor.is_well().await;
 
     // If code cannot be loaded, the document is loaded again, once; then it is a failure like any other.
@@ -221,8 +231,15 @@ async fn a_record_that_does_not_exist(visitor: &Visitor) {
     visitor.js("set({ missing: ['tool'] })").await;
     visitor.click("#tool-3").await;
     visitor.at("/tools/3", "No such tool", "No such tool").await;
-    visitor.expect("[site.current.decision.status, site.current.decision.reason]", json!([404, "there is no tool"])).await;
-    visitor.expect("[document.querySelectorAll('#rack').length, document.querySelectorAll('#bench').length]", json!([1, 1])).await;
+    visitor
+        .expect("[site.current.decision.status, site.current.decision.reason]", json!([404, "there is no tool"]))
+        .await;
+    visitor
+        .expect(
+            "[document.querySelectorAll('#rack').length, document.querySelectorAll('#bench').length]",
+            json!([1, 1]),
+        )
+        .await;
     visitor.click("#to-home").await;
     visitor.js("set({ missing: ['help'] })").await;
     visitor.click("#help").await;
@@ -283,7 +300,12 @@ async fn titles_are_of_the_page_that_is_shown(visitor: &Visitor) {
     // A page without one has that of the document; its heading is said.
     visitor.click("#to-help").await;
     visitor.heading("Help").await;
-    visitor.expect("[document.title, document.querySelector('[role=status]').textContent]", json!(["The workshop", "Help"])).await;
+    visitor
+        .expect(
+            "[document.title, document.querySelector('[role=status]').textContent]",
+            json!(["The workshop", "Help"]),
+        )
+        .await;
     visitor.js("document.documentElement.lang = 'cy'").await;
     visitor.click("#to-tools").await;
     visitor.at("/tools", "Offer", "Tools 1").await;
@@ -307,7 +329,12 @@ async fn links_are_marked(visitor: &Visitor) {
     visitor.expect(marks, are(None, None, Some("step"), Some("page"))).await;
     // One that comes later, and one that changes.
     visitor.js("(document.querySelector('header').append(Object.assign(document.createElement('a'), { href: '/members/ada', id: 'later', textContent: 'x' })), document.querySelector('#to-home').href = '/members/ada', null)").await;
-    visitor.expect("['later', 'to-home'].map((one) => document.getElementById(one).getAttribute('aria-current'))", json!(["page", "page"])).await;
+    visitor
+        .expect(
+            "['later', 'to-home'].map((one) => document.getElementById(one).getAttribute('aria-current'))",
+            json!(["page", "page"]),
+        )
+        .await;
     visitor.is_well().await;
 }
 
@@ -323,11 +350,18 @@ async fn leaving_is_asked_about(visitor: &Visitor) {
             } else {
                 visitor.browser.traverse(-1).await;
             }
-            visitor.expect("document.querySelector('#leave')?.firstChild.textContent", if is_link { "Leave for /help?" } else { "Leave for /tools?" }).await;
+            visitor
+                .expect(
+                    "document.querySelector('#leave')?.firstChild.textContent",
+                    if is_link { "Leave for /help?" } else { "Leave for /tools?" },
+                )
+                .await;
             visitor.expect("location.pathname", "/draft").await;
             visitor.click(if is_left { "#leave-yes" } else { "#leave-no" }).await;
             if !is_left {
-                visitor.stays("[location.pathname, document.querySelector('#text').value]", json!(["/draft", "words"])).await;
+                visitor
+                    .stays("[location.pathname, document.querySelector('#text').value]", json!(["/draft", "words"]))
+                    .await;
             }
         }
         if is_link {
@@ -392,8 +426,15 @@ async fn nothing_leaves_a_blank_page(visitor: &Visitor) {
     visitor.heading("Tools 1").await;
     visitor.expect("Math.round(scrollY)", 20).await;
     // What cannot be kept with an entry, and no script by way of an address.
-    visitor.expect("site.open('javascript:window.evil = true').then(() => 'done', ({ name }) => name)", "TypeError").await;
-    visitor.expect("site.go('tools.tool', { tool: 'x' }).then(() => 'done', ({ name, kind }) => name + ' ' + kind)", "LinkError refused").await;
+    visitor
+        .expect("site.open('javascript:window.evil = true').then(() => 'done', ({ name }) => name)", "TypeError")
+        .await;
+    visitor
+        .expect(
+            "site.go('tools.tool', { tool: 'x' }).then(() => 'done', ({ name, kind }) => name + ' ' + kind)",
+            "LinkError refused",
+        )
+        .await;
     visitor.js("(void site.go('help', {}, { state: () => 1 }), null)").await;
     visitor.heading("Help").await;
     visitor.expect("window.before ?? null", serde_json::Value::Null).await;
@@ -411,7 +452,9 @@ async fn nothing_leaves_a_blank_page(visitor: &Visitor) {
         visitor.browser.reload().await;
         visitor.heading("Tools 1").await;
     }
-    visitor.js("(Storage.prototype.setItem = () => { throw new DOMException('full', 'QuotaExceededError') }, null)").await;
+    visitor
+        .js("(Storage.prototype.setItem = () => { throw new DOMException('full', 'QuotaExceededError') }, null)")
+        .await;
     visitor.click("#to-help").await;
     visitor.heading("Help").await;
     tokio::time::sleep(Duration::from_millis(50)).await;
