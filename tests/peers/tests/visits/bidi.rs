@@ -91,20 +91,19 @@ impl Browser {
     async fn at(port: u16, path: &str, driver: Option<Client>, process: Process, profile: tempfile::TempDir) -> Self {
         let url = format!("ws://127.0.0.1:{port}{path}");
         for _ in 0..300 {
-            if let Ok(stream) = TcpStream::connect(("127.0.0.1", port)).await {
-                if let Ok((socket, _)) = tokio_tungstenite::client_async(&url, stream).await {
-                    let socket = Mutex::new((socket, 0));
-                    let mut browser =
-                        Self { socket, context: String::new(), driver, _process: process, _profile: profile };
-                    if path == "/session" {
-                        browser.call("session.new", json!({ "capabilities": {} })).await;
-                    }
-                    let tree = browser.call("browsingContext.getTree", json!({})).await;
-                    browser.context = tree["contexts"][0]["context"].as_str().expect("a window").to_owned();
-                    let size = json!({ "context": browser.context, "viewport": { "width": 1280, "height": 800 } });
-                    browser.call("browsingContext.setViewport", size).await;
-                    return browser;
+            if let Ok(stream) = TcpStream::connect(("127.0.0.1", port)).await
+                && let Ok((socket, _)) = tokio_tungstenite::client_async(&url, stream).await
+            {
+                let socket = Mutex::new((socket, 0));
+                let mut browser = Self { socket, context: String::new(), driver, _process: process, _profile: profile };
+                if path == "/session" {
+                    browser.call("session.new", json!({ "capabilities": {} })).await;
                 }
+                let tree = browser.call("browsingContext.getTree", json!({})).await;
+                tree["contexts"][0]["context"].as_str().expect("a window").clone_into(&mut browser.context);
+                let size = json!({ "context": browser.context, "viewport": { "width": 1280, "height": 800 } });
+                browser.call("browsingContext.setViewport", size).await;
+                return browser;
             }
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
