@@ -374,7 +374,7 @@ fn hostile_values_stay_text() {
     proptest!(ProptestConfig::with_cases(60), |(value in prop_oneof![
         Just("\"><script>alert(1)</script>".to_owned()),
         Just("' onmouseover='alert(1)".to_owned()),
-        Just("</title><img src=x>{{ 7*7 }}".to_owned()),
+        Just("</title><img src=x>{{ 1234*4321 }}".to_owned()),
         "[<>\"'&;{}%a-z/= ]{1,24}",
         "\\PC{1,12}",
     ])| {
@@ -390,7 +390,7 @@ fn hostile_values_stay_text() {
             let (names, text) = parsed(&answer.body);
             let odd: Vec<&String> = names.iter().filter(|name| !plain.contains(*name)).collect();
             prop_assert!(odd.is_empty(), "{:?} in {}", odd, url);
-            prop_assert!(!text.contains("49") || value.contains("49"), "a template in a value was carried out");
+            prop_assert!(!text.contains("5332114"), "a template in a value was carried out");
         }
     });
 }

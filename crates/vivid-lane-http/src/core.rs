@@ -211,7 +211,7 @@ impl<P> Core<P> {
                     let known = Missing::new(missing, &loaded.bare, head.target().into_owned());
                     return Plan::ShowFallback(service(page), Box::new((known, reply.stamp())));
                 }
-                reply.detail = missing.reason().unwrap_or_default().to_owned();
+                reply.detail = missing.reason().unwrap_or_default().into_owned();
                 // They cost more than the reply, and a machine does not follow them.
                 if head.form() != Form::Plain {
                     reply.near = missing.suggestions().iter().map(|one| one.url().to_owned()).collect();

@@ -133,7 +133,13 @@ fn position_rows(found: &Position<'_, '_>, rows: &mut Vec<(&'static str, String)
 fn missing_rows(missing: &NotFound<'_, '_>) -> Vec<(&'static str, String)> {
     let mut rows: Vec<(&'static str, String)> = Vec::new();
     rows.extend(missing.fallback().map(|page| ("fallback", page.clone())));
-    rows.extend(missing.reason().map(|reason| ("because", shown(reason))));
+    let suggestions = missing.suggestions();
+    // A suggestion that names the same refusal is enough.
+    let is_said = |reason: &str| {
+        let refused = |text: &str| text.split_once(" refused ").map(|(_, rest)| rest.to_owned());
+        refused(reason).is_some_and(|rest| suggestions.iter().any(|one| refused(one.reason()).as_ref() == Some(&rest)))
+    };
+    rows.extend(missing.reason().filter(|reason| !is_said(reason)).map(|reason| ("because", shown(&reason))));
     match missing.position() {
         Some(position) => {
             let route = position.route();
@@ -142,7 +148,6 @@ fn missing_rows(missing: &NotFound<'_, '_>) -> Vec<(&'static str, String)> {
         }
         None => rows.extend(missing.frames().first().map(|frame| ("frames", (*frame).to_owned()))),
     }
-    let suggestions = missing.suggestions();
     let widest = suggestions.iter().map(|one| width(one.url())).max().unwrap_or(0);
     for (at, one) in suggestions.iter().enumerate() {
         let gap = widest - width(one.url()) + 2;

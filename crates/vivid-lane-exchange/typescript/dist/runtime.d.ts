@@ -111,7 +111,7 @@ export interface NotFoundOf<Fallback, Position> {
     /** The page for what is missing here. */
     readonly page: Fallback | undefined;
     readonly position: Position | undefined;
-    /** Why a redirect of the table leads nowhere, where one would have had the URL. */
+    /** Why a redirect of the table leads nowhere, where one would have had the URL; or which parameter refused the last segment, in words. */
     readonly reason: string | undefined;
 }
 /** The URL has a page, but not for that method. */
@@ -215,7 +215,7 @@ export declare class LinkError extends Error {
     constructor(kind: LinkErrorKind, route: string, param?: string, details?: Details);
 }
 /** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
-declare const speech: {
+export declare const speech: {
     sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined;
 };
 /** Puts errors into words from now on. */

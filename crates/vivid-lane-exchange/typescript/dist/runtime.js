@@ -9,7 +9,7 @@ export class LinkError extends Error {
         this.param = param;
     }
 }
-const speech = { sentence: undefined };
+export const speech = { sentence: undefined };
 export function speakBy(sentence) {
     speech.sentence = sentence;
 }
@@ -863,8 +863,8 @@ export function takesQuery(reading, end) {
     return true;
 }
 export function walk(table, reading, start, first) {
-    const { text, starts, ends, numbers, count, visit } = reading;
-    const { fold, several, host } = table.site;
+    const { text, starts, ends, count, visit } = reading;
+    const { several, host } = table.site;
     let node = start;
     let at = first;
     for (;;) {
@@ -889,9 +889,7 @@ export function walk(table, reading, start, first) {
         }
         const from = starts[at];
         const to = ends[at];
-        let next = node.literals && node.literals.get(numbers[at]);
-        while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from)))
-            next = next.next;
+        const next = literalAt(table, reading, node, at);
         const { edges } = node;
         if (next && edges.length === 0) {
             node = next;
@@ -913,6 +911,15 @@ export function walk(table, reading, start, first) {
         }
         return isFound;
     }
+}
+export function literalAt(table, { text, starts, ends, numbers }, node, at) {
+    const { fold } = table.site;
+    const from = starts[at];
+    const to = ends[at];
+    let next = node.literals && node.literals.get(numbers[at]);
+    while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from)))
+        next = next.next;
+    return next;
 }
 export function inOrder(one, other) {
     return one.route.index - other.route.index;
@@ -2136,7 +2143,7 @@ function decision(address, outcome, request) {
         return outcome.found;
     if ("bad" in outcome)
         return { outcome: "bad-request", ...outcome.bad };
-    const { owner, position } = placeOf(address, request);
+    const { owner, position, refused } = placeOf(address, request);
     if ("need" in outcome) {
         const location = outcome.location && lastSignIn(outcome.location, request);
         return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
@@ -2147,7 +2154,7 @@ function decision(address, outcome, request) {
             return { outcome: "options", status: 204, allow };
         return { outcome: "wrong-method", status: 405, allow, position };
     }
-    const [to, reason] = outcome.missing ?? [];
+    const [to, reason = refused] = outcome.missing ?? [];
     const above = to ? chainOf(to).reverse().find(({ more }) => more.fallback !== undefined) : owner;
     const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
     return { outcome: "not-found", status: 404, page, position, reason };
@@ -2183,6 +2190,43 @@ function covering(table, reading, method, isWanted) {
     }
     return best?.[1];
 }
+const MOST_LOOKS = 64;
+function refusal(table, reading) {
+    const { text, starts, ends, count } = reading;
+    let left = MOST_LOOKS;
+    function after(node, at) {
+        if (at === count || left === 0)
+            return undefined;
+        left -= 1;
+        while (node.waiting.length > 0)
+            table.open(node);
+        const [from, to] = [starts[at], ends[at]];
+        const accepting = node.edges.filter(({ rule }) => rule.takes(text, from, to, reading, at));
+        const literal = literalAt(table, reading, node, at);
+        const next = literal ? [literal, ...accepting] : accepting;
+        if (at + 1 < count) {
+            for (const one of next) {
+                const found = after(one, at + 1);
+                if (found !== undefined)
+                    return found;
+            }
+            return undefined;
+        }
+        if (next.length > 0)
+            return undefined;
+        for (const edge of node.edges) {
+            const [end] = [...edge.ends].sort(inOrder);
+            const [piece] = end?.way[at] ?? [];
+            if (typeof piece !== "object" || piece.many || piece.isTail || piece.texts !== edge.rule)
+                continue;
+            const value = reading.segment(at);
+            if (!piece.rule.takes(value, 0, value.length))
+                return speech.sentence?.("refused", end.route.name, piece.name, { value, rule: piece.rule });
+        }
+        return undefined;
+    }
+    return after(table.root, 0);
+}
 function placeOf(url, { table, method, host, asked }) {
     const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
     const reading = take(silent, host);
@@ -2192,7 +2236,7 @@ function placeOf(url, { table, method, host, asked }) {
         const found = find(table, reading);
         const isBelow = (route) => !owner || chainOf(route).includes(owner);
         const end = choose(table, found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
-        place = { owner, position: end && new Spotted(reading, end, host) };
+        place = { owner, position: end && new Spotted(reading, end, host), refused: refusal(table, reading) };
     }
     giveBack(reading);
     return place;

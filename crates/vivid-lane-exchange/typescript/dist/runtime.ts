@@ -116,7 +116,7 @@ export interface NotFoundOf<Fallback, Position> {
   /** The page for what is missing here. */
   readonly page: Fallback | undefined;
   readonly position: Position | undefined;
-  /** Why a redirect of the table leads nowhere, where one would have had the URL. */
+  /** Why a redirect of the table leads nowhere, where one would have had the URL; or which parameter refused the last segment, in words. */
   readonly reason: string | undefined;
 }
 
@@ -248,7 +248,7 @@ export class LinkError extends Error {
 }
 
 /** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
-const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
+export const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
 
 /** Puts errors into words from now on. */
 export function speakBy(sentence: NonNullable<typeof speech.sentence>): void {
@@ -1558,8 +1558,8 @@ export function takesQuery(reading: Reading, end: End): boolean {
  * ends with the first way that answers, or looks at all of them where one URL may have several.
  */
 export function walk(table: Table, reading: Reading, start: Node, first: number): boolean {
-  const { text, starts, ends, numbers, count, visit } = reading;
-  const { fold, several, host } = table.site;
+  const { text, starts, ends, count, visit } = reading;
+  const { several, host } = table.site;
   let node = start;
   let at = first;
   for (;;) {
@@ -1579,8 +1579,7 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
     }
     const from = starts[at]!;
     const to = ends[at]!;
-    let next = node.literals && node.literals.get(numbers[at]!);
-    while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
+    const next = literalAt(table, reading, node, at);
     const { edges } = node;
     if (next && edges.length === 0) {
       node = next;
@@ -1600,6 +1599,16 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
     }
     return isFound;
   }
+}
+
+/** The node of a literal segment. */
+export function literalAt(table: Table, { text, starts, ends, numbers }: Reading, node: Node, at: number): Node | undefined {
+  const { fold } = table.site;
+  const from = starts[at]!;
+  const to = ends[at]!;
+  let next = node.literals && node.literals.get(numbers[at]!);
+  while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
+  return next;
 }
 
 /** Ways in the order of their lines. */
@@ -3179,7 +3188,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
   const { table } = request;
   if ("found" in outcome) return outcome.found;
   if ("bad" in outcome) return { outcome: "bad-request", ...outcome.bad };
-  const { owner, position } = placeOf(address, request);
+  const { owner, position, refused } = placeOf(address, request);
   if ("need" in outcome) {
     const location = outcome.location && lastSignIn(outcome.location, request);
     return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
@@ -3189,7 +3198,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
     if (request.method === "OPTIONS") return { outcome: "options", status: 204, allow };
     return { outcome: "wrong-method", status: 405, allow, position };
   }
-  const [to, reason] = outcome.missing ?? [];
+  const [to, reason = refused] = outcome.missing ?? [];
   const above = to ? chainOf(to).reverse().find(({ more }) => more.fallback !== undefined) : owner;
   const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
   return { outcome: "not-found", status: 404, page, position, reason };
@@ -3227,17 +3236,65 @@ function covering(table: Table, reading: Reading, method: string, isWanted: (rou
   return best?.[1];
 }
 
+/** Where a request is in the table that leads to no page. */
+interface Standing {
+  /** The route that declares the page for what is missing. */
+  readonly owner?: Route | undefined;
+  readonly position?: Spotted | undefined;
+  /** Why a rule refused the last segment. */
+  readonly refused?: string | undefined;
+}
+
+const MOST_LOOKS = 64;
+
+/** Why the rule of a parameter refused the last segment of a path, where nothing else has it. */
+function refusal(table: Table, reading: Reading): string | undefined {
+  const { text, starts, ends, count } = reading;
+  let left = MOST_LOOKS;
+
+  /** Looks for it below a node, in the order of the lookup. */
+  function after(node: Node, at: number): string | undefined {
+    if (at === count || left === 0) return undefined;
+    left -= 1;
+    while (node.waiting.length > 0) table.open(node);
+    const [from, to] = [starts[at]!, ends[at]!];
+    const accepting = node.edges.filter(({ rule }) => rule!.takes(text, from, to, reading, at));
+    const literal = literalAt(table, reading, node, at);
+    const next = literal ? [literal, ...accepting] : accepting;
+    if (at + 1 < count) {
+      for (const one of next) {
+        const found = after(one, at + 1);
+        if (found !== undefined) return found;
+      }
+      return undefined;
+    }
+    // What has the segment lacks something else.
+    if (next.length > 0) return undefined;
+    for (const edge of node.edges) {
+      const [end] = [...edge.ends].sort(inOrder);
+      const [piece] = end?.way[at] ?? [];
+      // Of what is a list only a part would be refused.
+      if (typeof piece !== "object" || piece.many || piece.isTail || piece.texts !== edge.rule) continue;
+      const value = reading.segment(at);
+      // One that a list refused is right as far as the rule can tell.
+      if (!piece.rule.takes(value, 0, value.length)) return speech.sentence?.("refused", end!.route.name, piece.name, { value, rule: piece.rule });
+    }
+    return undefined;
+  }
+  return after(table.root, 0);
+}
+
 /** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
-function placeOf(url: string, { table, method, host, asked }: Look): { owner?: Route | undefined; position?: Spotted | undefined } {
+function placeOf(url: string, { table, method, host, asked }: Look): Standing {
   const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
   const reading = take(silent, host);
-  let place: { owner?: Route | undefined; position?: Spotted | undefined } = {};
+  let place: Standing = {};
   if (scan(reading, url, table.site)) {
     const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
     const found = find(table, reading);
     const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
     const end = choose(table, found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
-    place = { owner, position: end && new Spotted(reading, end, host) };
+    place = { owner, position: end && new Spotted(reading, end, host), refused: refusal(table, reading) };
   }
   giveBack(reading);
   return place;

@@ -1,12 +1,12 @@
 // From a request to a decision.
 
 import { isLonger, normalized, targetOf, tooLong, type Bad } from "./address.js";
-import { allows, choose, countNeedless, find, inOrder, methodsOf, seek, takesQuery, walk } from "./find.js";
+import { allows, choose, countNeedless, find, inOrder, literalAt, methodsOf, seek, takesQuery, walk } from "./find.js";
 import { giveBack, scan, take, wellFormed, type Asked, type Reading } from "./reading.js";
 import { type Table } from "./table.js";
-import { chainOf, type End, type Route } from "./tree.js";
+import { chainOf, type End, type Node, type Route } from "./tree.js";
 import { Page, Spotted, type Shorten } from "./match.js";
-import { type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
+import { speech, type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
 import { isSame } from "./values.js";
 
 /** What is decided, whatever the table. */
@@ -181,7 +181,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
   const { table } = request;
   if ("found" in outcome) return outcome.found;
   if ("bad" in outcome) return { outcome: "bad-request", ...outcome.bad };
-  const { owner, position } = placeOf(address, request);
+  const { owner, position, refused } = placeOf(address, request);
   if ("need" in outcome) {
     const location = outcome.location && lastSignIn(outcome.location, request);
     return { outcome: "unmet", status: location ? 303 : 403, need: outcome.need, location, position };
@@ -191,7 +191,7 @@ function decision(address: string, outcome: Exclude<Outcome, { readonly step: St
     if (request.method === "OPTIONS") return { outcome: "options", status: 204, allow };
     return { outcome: "wrong-method", status: 405, allow, position };
   }
-  const [to, reason] = outcome.missing ?? [];
+  const [to, reason = refused] = outcome.missing ?? [];
   const above = to ? chainOf(to).reverse().find(({ more }) => more.fallback !== undefined) : owner;
   const page = above ? (above.more.fallback ?? undefined) : table.site.fallback;
   return { outcome: "not-found", status: 404, page, position, reason };
@@ -229,17 +229,65 @@ function covering(table: Table, reading: Reading, method: string, isWanted: (rou
   return best?.[1];
 }
 
+/** Where a request is in the table that leads to no page. */
+interface Standing {
+  /** The route that declares the page for what is missing. */
+  readonly owner?: Route | undefined;
+  readonly position?: Spotted | undefined;
+  /** Why a rule refused the last segment. */
+  readonly refused?: string | undefined;
+}
+
+const MOST_LOOKS = 64;
+
+/** Why the rule of a parameter refused the last segment of a path, where nothing else has it. */
+function refusal(table: Table, reading: Reading): string | undefined {
+  const { text, starts, ends, count } = reading;
+  let left = MOST_LOOKS;
+
+  /** Looks for it below a node, in the order of the lookup. */
+  function after(node: Node, at: number): string | undefined {
+    if (at === count || left === 0) return undefined;
+    left -= 1;
+    while (node.waiting.length > 0) table.open(node);
+    const [from, to] = [starts[at]!, ends[at]!];
+    const accepting = node.edges.filter(({ rule }) => rule!.takes(text, from, to, reading, at));
+    const literal = literalAt(table, reading, node, at);
+    const next = literal ? [literal, ...accepting] : accepting;
+    if (at + 1 < count) {
+      for (const one of next) {
+        const found = after(one, at + 1);
+        if (found !== undefined) return found;
+      }
+      return undefined;
+    }
+    // What has the segment lacks something else.
+    if (next.length > 0) return undefined;
+    for (const edge of node.edges) {
+      const [end] = [...edge.ends].sort(inOrder);
+      const [piece] = end?.way[at] ?? [];
+      // Of what is a list only a part would be refused.
+      if (typeof piece !== "object" || piece.many || piece.isTail || piece.texts !== edge.rule) continue;
+      const value = reading.segment(at);
+      // One that a list refused is right as far as the rule can tell.
+      if (!piece.rule.takes(value, 0, value.length)) return speech.sentence?.("refused", end!.route.name, piece.name, { value, rule: piece.rule });
+    }
+    return undefined;
+  }
+  return after(table.root, 0);
+}
+
 /** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
-function placeOf(url: string, { table, method, host, asked }: Look): { owner?: Route | undefined; position?: Spotted | undefined } {
+function placeOf(url: string, { table, method, host, asked }: Look): Standing {
   const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
   const reading = take(silent, host);
-  let place: { owner?: Route | undefined; position?: Spotted | undefined } = {};
+  let place: Standing = {};
   if (scan(reading, url, table.site)) {
     const owner = covering(table, reading, method, ({ more }) => more.fallback !== undefined)?.route;
     const found = find(table, reading);
     const isBelow = (route: Route): boolean => !owner || chainOf(route).includes(owner);
     const end = choose(table, found, method) ?? found[0] ?? covering(table, reading, method, isBelow);
-    place = { owner, position: end && new Spotted(reading, end, host) };
+    place = { owner, position: end && new Spotted(reading, end, host), refused: refusal(table, reading) };
   }
   giveBack(reading);
   return place;

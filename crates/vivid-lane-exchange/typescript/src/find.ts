@@ -20,8 +20,8 @@ export function takesQuery(reading: Reading, end: End): boolean {
  * ends with the first way that answers, or looks at all of them where one URL may have several.
  */
 export function walk(table: Table, reading: Reading, start: Node, first: number): boolean {
-  const { text, starts, ends, numbers, count, visit } = reading;
-  const { fold, several, host } = table.site;
+  const { text, starts, ends, count, visit } = reading;
+  const { several, host } = table.site;
   let node = start;
   let at = first;
   for (;;) {
@@ -41,8 +41,7 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
     }
     const from = starts[at]!;
     const to = ends[at]!;
-    let next = node.literals && node.literals.get(numbers[at]!);
-    while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
+    const next = literalAt(table, reading, node, at);
     const { edges } = node;
     if (next && edges.length === 0) {
       node = next;
@@ -62,6 +61,16 @@ export function walk(table: Table, reading: Reading, start: Node, first: number)
     }
     return isFound;
   }
+}
+
+/** The node of a literal segment. */
+export function literalAt(table: Table, { text, starts, ends, numbers }: Reading, node: Node, at: number): Node | undefined {
+  const { fold } = table.site;
+  const from = starts[at]!;
+  const to = ends[at]!;
+  let next = node.literals && node.literals.get(numbers[at]!);
+  while (next && !(fold ? next.text === fold(text.slice(from, to)) : next.text.length === to - from && text.startsWith(next.text, from))) next = next.next;
+  return next;
 }
 
 /** Ways in the order of their lines. */

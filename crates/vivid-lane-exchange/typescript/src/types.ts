@@ -114,7 +114,7 @@ export interface NotFoundOf<Fallback, Position> {
   /** The page for what is missing here. */
   readonly page: Fallback | undefined;
   readonly position: Position | undefined;
-  /** Why a redirect of the table leads nowhere, where one would have had the URL. */
+  /** Why a redirect of the table leads nowhere, where one would have had the URL; or which parameter refused the last segment, in words. */
   readonly reason: string | undefined;
 }
 
@@ -246,7 +246,7 @@ export class LinkError extends Error {
 }
 
 /** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
-const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
+export const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
 
 /** Puts errors into words from now on. */
 export function speakBy(sentence: NonNullable<typeof speech.sentence>): void {

@@ -1,5 +1,6 @@
 //! What is answered.
 
+use std::borrow::Cow;
 use std::fmt;
 
 use super::place::Place;
@@ -204,9 +205,18 @@ impl<'t, 'u, P> NotFound<'t, 'u, P> {
         self.place.fallback()
     }
 
-    /// Why a redirect that matches the URL leads to no page, if there is such a redirect.
+    /// Why a redirect that matches the URL leads to no page; or which parameter refused the last segment of the path, and
+    /// why, if no route accepts that segment. It is looked up on each call.
+    ///
+    /// ```
+    /// # use vivid_lane::{Decision, Request, Table};
+    /// let table = Table::from_toml("[routes.night]\npath = '/nights/{date}'\npage = 'night'\nparams.date = 'date'\n")?;
+    /// let Decision::NotFound(missing) = table.decide(&Request::get("/nights/2031-02-30")) else { panic!() };
+    /// assert_eq!(missing.reason().unwrap(), "`date` of `night` refused `2031-02-30`: no such day");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
     #[must_use]
-    pub fn reason(&self) -> Option<&str> {
+    pub fn reason(&self) -> Option<Cow<'_, str>> {
         self.place.reason()
     }
 

@@ -1,6 +1,9 @@
 //! Where a request stands in the table that leads to no page.
 
-use crate::lookup::{Known, Parsed, Parts, Position, Reading, Remembered, RouteId, Table};
+use std::borrow::Cow;
+use std::sync::Arc;
+
+use crate::lookup::{Ask, Frozen, Known, NodeId, Parsed, Parts, Piece, Position, Reading, Remembered, RouteId, Table};
 
 use super::Request;
 
@@ -43,9 +46,20 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         self
     }
 
-    /// Why a redirect of the table leads nowhere for this request, where one would have had it.
-    pub(super) fn reason(&self) -> Option<&str> {
-        self.led_nowhere().map(|(_, reason)| reason.as_str())
+    /// Why a redirect of the table leads nowhere for this request, where one would have had it; else why the rule of a parameter
+    /// refused the last segment, where nothing else has it.
+    pub(super) fn reason(&self) -> Option<Cow<'_, str>> {
+        match self.led_nowhere() {
+            Some((_, reason)) => Some(Cow::Borrowed(reason)),
+            None => self.refusal().map(Cow::Owned),
+        }
+    }
+
+    fn refusal(&self) -> Option<String> {
+        let frozen = self.table.frozen();
+        self.covered(|answers, parts| {
+            Refusal { frozen, ask: &parts.ask(answers), left: MOST_LOOKS }.after(frozen.tree.root(), 0)
+        })
     }
 
     fn led_nowhere(&self) -> Option<&(RouteId, String)> {
@@ -101,5 +115,54 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         let Ok(Parsed::Plain) = self.table.frozen().parse(url, self.request.host, &mut parts) else { return None };
         let answers = Remembered::knowing(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
         work_out(&answers, &parts)
+    }
+}
+
+/// How many nodes are looked at to find the rule that refused a segment.
+const MOST_LOOKS: usize = 64;
+
+/// The search for the rule that refused the last segment of a path.
+struct Refusal<'a, 'u> {
+    frozen: &'a Frozen,
+    ask: &'a Ask<'a, 'u>,
+    left: usize,
+}
+
+impl Refusal<'_, '_> {
+    /// Looks for it below a node, in the order of the lookup.
+    fn after(&mut self, id: NodeId, at: usize) -> Option<String> {
+        let (tree, segments) = (&self.frozen.tree, self.ask.segments);
+        let rest = segments.len().checked_sub(at + 1)?;
+        self.left = self.left.checked_sub(1)?;
+        let node = tree.node(id);
+        let text = segments.text(at);
+        let literal = tree.literal(node, text);
+        let accepting = tree
+            .edges(node)
+            .iter()
+            .filter(|edge| tree.pattern(edge.pattern).accepts_segment(text, || segments.raw(at), self.ask.answers));
+        let mut next = literal.into_iter().chain(accepting.map(|edge| edge.target));
+        if rest > 0 {
+            let next: Vec<NodeId> = next.collect();
+            return next.into_iter().find_map(|next| self.after(next, at + 1));
+        }
+        // What has the segment lacks something else.
+        if next.next().is_some() {
+            return None;
+        }
+        tree.edges(node).iter().find_map(|edge| {
+            let [Piece::Value(check)] = &*tree.pattern(edge.pattern).pieces else { return None };
+            let leaves = tree.leaves(tree.node(edge.target)).iter().map(|leaf| tree.leaf(*leaf));
+            let leaf = leaves.min_by_key(|leaf| leaf.route.index())?;
+            let route = self.frozen.route(leaf.route);
+            let capture = tree.captures(leaf).iter().find(|capture| usize::from(capture.segment) == at)?;
+            let param = &route.params[usize::from(capture.param)];
+            // Of what is a list only a part would be refused.
+            if !Arc::ptr_eq(&param.texts, check) || !Arc::ptr_eq(&param.texts, &param.check) {
+                return None;
+            }
+            let why = check.refusal(text)?;
+            Some(format!("`{}` of `{}` refused `{}`: {why}", param.name, route.name, text.escape_debug()))
+        })
     }
 }

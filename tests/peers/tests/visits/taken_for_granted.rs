@@ -255,6 +255,12 @@ async fn files_are_left_to_the_server(visitor: &Visitor) {
     visitor.click("#to-tools").await;
     visitor.click("#none").await;
     visitor.at("/tools/none", "No such tool", "No such tool").await;
+    visitor
+        .expect(
+            "site.current.decision.reason",
+            "`tool` of `tools.tool` refused `none`: expected a whole number such as `7` or `-3`",
+        )
+        .await;
     assert_eq!(visitor.witness.seen(), [""; 0]);
     visitor.click("#to-home").await;
     visitor.click("#nowhere").await;
