@@ -397,14 +397,17 @@ export function scanPath(reading, url, start, site, isBareRoot) {
     return true;
 }
 export function isVacant(query) {
-    return /^&*$/.test(query);
+    let at = 0;
+    while (query.charCodeAt(at) === 38)
+        at += 1;
+    return at === query.length;
 }
 export function wellFormed(text) {
     return /[\ud800-\udfff]/.test(text) ? text.replace(/\p{Surrogate}/gu, "\ufffd") : text;
 }
 
 export function decodeForm(raw) {
-    if (!/[+%]/.test(raw))
+    if (!raw.includes("%") && !raw.includes("+"))
         return raw;
     try {
         return decodeURIComponent(raw.replace(/\+/g, " "));
@@ -416,10 +419,15 @@ export function decodeForm(raw) {
 export function pairsOf(reading) {
     if (!reading.pairs) {
         const pairs = [];
-        for (const pair of reading.query === "" ? [] : reading.query.split("&")) {
+        const { query } = reading;
+        for (let at = 0; at < query.length;) {
+            const next = query.indexOf("&", at);
+            const end = next < 0 ? query.length : next;
+            const pair = query.slice(at, end);
             const sign = pair.indexOf("=");
             if (pair !== "")
                 pairs.push(decodeForm(sign < 0 ? pair : pair.slice(0, sign)), sign < 0 ? "" : pair.slice(sign + 1));
+            at = end + 1;
         }
         reading.pairs = pairs;
     }

@@ -755,7 +755,9 @@ export function scanPath(reading: Reading, url: string, start: number, site: Sit
 }
 
 export function isVacant(query: string): boolean {
-  return /^&*$/.test(query);
+  let at = 0;
+  while (query.charCodeAt(at) === 38) at += 1;
+  return at === query.length;
 }
 
 /** Halves of characters outside of the first plane stand for nothing. */
@@ -770,7 +772,7 @@ declare const URLSearchParams: new (query: string) => { get(name: string): strin
 
 /** A name or a value of a query, decoded. */
 export function decodeForm(raw: string): string {
-  if (!/[+%]/.test(raw)) return raw;
+  if (!raw.includes("%") && !raw.includes("+")) return raw;
   try {
     return decodeURIComponent(raw.replace(/\+/g, " "));
   } catch {
@@ -783,9 +785,14 @@ export function decodeForm(raw: string): string {
 export function pairsOf(reading: Reading): readonly string[] {
   if (!reading.pairs) {
     const pairs: string[] = [];
-    for (const pair of reading.query === "" ? [] : reading.query.split("&")) {
+    const { query } = reading;
+    for (let at = 0; at < query.length; ) {
+      const next = query.indexOf("&", at);
+      const end = next < 0 ? query.length : next;
+      const pair = query.slice(at, end);
       const sign = pair.indexOf("=");
       if (pair !== "") pairs.push(decodeForm(sign < 0 ? pair : pair.slice(0, sign)), sign < 0 ? "" : pair.slice(sign + 1));
+      at = end + 1;
     }
     reading.pairs = pairs;
   }

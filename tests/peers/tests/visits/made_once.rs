@@ -43,6 +43,10 @@ async fn what_is_made_ahead_is_shared(visitor: &Visitor) {
         visitor.browser.point(row, false).await;
     }
     visitor.expect("made", json!(["tool ahead"])).await;
+    // A route with a live list, which has to be asked first.
+    visitor.browser.point("#to-member", false).await;
+    visitor.expect("made", json!(["tool ahead", "member ahead"])).await;
+    visitor.js("(made.length = 1, null)").await;
     visitor.click("#tool-3").await;
     visitor.heading("Tool 3").await;
     visitor.expect("made", json!(["tool ahead"])).await;

@@ -152,6 +152,8 @@ fn make(tool: &str, folder: &Path, change: impl Fn(&str, String) -> String) {
 }
 
 async fn all(name: &str, browser: Browser) {
+    let blocked = "if (location.search.includes('blocked')) Object.defineProperty(window, 'sessionStorage', { get() { throw new DOMException('blocked', 'SecurityError'); } })";
+    browser.before_pages(blocked).await;
     let visitor = Visitor::new(name, browser);
     taken_for_granted::all(&visitor).await;
     made_once::all(&visitor).await;

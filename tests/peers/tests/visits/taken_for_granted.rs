@@ -452,7 +452,23 @@ async fn nothing_leaves_a_blank_page(visitor: &Visitor) {
     visitor.browser.point("#host", true).await;
     visitor.heading("Tools 1").await;
     assert!(visitor.witness.seen().contains(&"GET /tools".to_owned()));
-    // A store that is broken, full or closed.
+    // A store that is closed to the page.
+    visitor.goto("/tabs?tab=blocked").await;
+    visitor
+        .expect(
+            "(() => { try { return String(sessionStorage); } catch ({ name }) { return name; } })()",
+            "SecurityError",
+        )
+        .await;
+    visitor.js("scrollTo(0, 400)").await;
+    visitor.click("#to-help").await;
+    visitor.heading("Help").await;
+    visitor.browser.traverse(-1).await;
+    visitor.heading("Tab blocked").await;
+    visitor.expect("Math.round(scrollY)", 400).await;
+    visitor.is_well().await;
+    // One that is broken, and one that is full.
+    visitor.goto("/tools").await;
     for broken in ["sessionStorage.setItem('lane:scroll', '{not json')", "set({ storage: 'full' })"] {
         visitor.js(&format!("({broken}, null)")).await;
         visitor.browser.reload().await;

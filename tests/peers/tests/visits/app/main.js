@@ -79,7 +79,10 @@ const pages = {
   },
   lazy: { code: () => import("./lazy.js") },
   draft: () => page("Draft", element("input", { id: "text" })),
-  member: ({ params }) => page(`Member ${params.member}`),
+  member: async ({ params }, context) => {
+    await wait("member", context);
+    return page(`Member ${params.member}`);
+  },
   account: () => page("Account"),
   "sign-in": () => page("Sign in", element("button", { id: "in" }, "It is me")),
   lost: ({ reason }) => page("Nothing here", String(reason)),
