@@ -200,7 +200,7 @@ pub(crate) struct LinkArgs {
     /// Values of its parameters; a key given again makes a list
     #[arg(value_name = "KEY=VALUE")]
     pub(crate) values: Vec<String>,
-    /// The page that the link stands on, from which it inherits what the two addresses share
+    /// The page that the link stands on, from which it inherits what the two addresses share; all values of live lists are taken as listed
     #[arg(long, value_name = "URL")]
     #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::urls)))]
     pub(crate) from: Option<String>,
