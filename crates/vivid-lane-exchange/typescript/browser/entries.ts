@@ -43,7 +43,7 @@ export function stampIn(state: unknown): Stamp | undefined {
 export class Entries {
   /** That of the entry in the address bar. */
   declare stamp: Stamp;
-  /** The number of the entry whose page is drawn. */
+  /** The number of the entry whose page is drawn; -1 before there is one. */
   declare drawn: number;
   declare private readonly positions: { [at: number]: readonly [x: number, y: number] };
 
@@ -53,7 +53,7 @@ export class Entries {
     const known = stampIn(history.state);
     const last = Math.max(-1, ...Object.keys(this.positions).map(Number).filter((at) => at >= 0));
     this.stamp = known ?? { at: last + 1, since: last + 1 };
-    this.drawn = this.stamp.at;
+    this.drawn = -1;
     this.mark();
   }
 
@@ -84,7 +84,7 @@ export class Entries {
 
   /** Remembers where the page that is drawn is scrolled to. */
   remember(): void {
-    this.positions[this.drawn] = [scrollX, scrollY];
+    if (this.drawn >= 0) this.positions[this.drawn] = [scrollX, scrollY];
   }
 
   /** Keeps what is remembered over a reload. */

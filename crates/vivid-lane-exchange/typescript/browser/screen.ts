@@ -44,10 +44,12 @@ export class Screen {
     const heading = document.querySelector<HTMLElement>("main h1, h1");
     const now = document.activeElement;
     if (!now || now === document.body || now === had) {
-      const first = document.querySelector<HTMLElement>("[autofocus]") ?? heading ?? document.body;
-      if (first === heading || first === document.body) first.tabIndex = first.hasAttribute("tabindex") ? first.tabIndex : -1;
+      const first = heading ?? document.body;
+      if (!first.hasAttribute("tabindex")) first.tabIndex = -1;
       first.focus({ preventScroll: true });
     }
+    // The application may have drawn all of the body anew.
+    if (!this.status.isConnected) document.body.append(this.status);
     const text = document.title === this.title && heading ? heading.textContent! : document.title;
     // The same words are read out once more if the text differs.
     this.status.textContent = text + (text === this.status.textContent ? "\u00a0" : "");

@@ -202,7 +202,8 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       if (living !== controller) living.abort();
       living = controller;
       const now: Now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
-      let title = isTitled ? content.title : undefined;
+      // What the server has drawn has its title.
+      let title = isAdopted ? document.title : isTitled ? content.title : undefined;
       if (title === undefined) guarded(() => (title = settings.title?.(now)));
       title ??= (error === undefined ? titleInTable(decision) : undefined) ?? screen.title;
       current = { ...now, title };

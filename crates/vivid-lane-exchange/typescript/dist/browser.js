@@ -178,7 +178,7 @@ class Entries {
         const known = stampIn(history.state);
         const last = Math.max(-1, ...Object.keys(this.positions).map(Number).filter((at) => at >= 0));
         this.stamp = known ?? { at: last + 1, since: last + 1 };
-        this.drawn = this.stamp.at;
+        this.drawn = -1;
         this.mark();
     }
     /** Marks the entry in the address bar as ours, also where other code has taken the mark away. */
@@ -210,7 +210,8 @@ class Entries {
     }
     /** Remembers where the page that is drawn is scrolled to. */
     remember() {
-        this.positions[this.drawn] = [scrollX, scrollY];
+        if (this.drawn >= 0)
+            this.positions[this.drawn] = [scrollX, scrollY];
     }
     /** Keeps what is remembered over a reload. */
     store() {
@@ -490,11 +491,14 @@ class Screen {
         const heading = document.querySelector("main h1, h1");
         const now = document.activeElement;
         if (!now || now === document.body || now === had) {
-            const first = document.querySelector("[autofocus]") ?? heading ?? document.body;
-            if (first === heading || first === document.body)
-                first.tabIndex = first.hasAttribute("tabindex") ? first.tabIndex : -1;
+            const first = heading ?? document.body;
+            if (!first.hasAttribute("tabindex"))
+                first.tabIndex = -1;
             first.focus({ preventScroll: true });
         }
+        // The application may have drawn all of the body anew.
+        if (!this.status.isConnected)
+            document.body.append(this.status);
         const text = document.title === this.title && heading ? heading.textContent : document.title;
         // The same words are read out once more if the text differs.
         this.status.textContent = text + (text === this.status.textContent ? "\u00a0" : "");
@@ -700,7 +704,8 @@ export function start(settings = {}) {
                 living.abort();
             living = controller;
             const now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
-            let title = isTitled ? content.title : undefined;
+            // What the server has drawn has its title.
+            let title = isAdopted ? document.title : isTitled ? content.title : undefined;
             if (title === undefined)
                 guarded(() => (title = settings.title?.(now)));
             title ?? (title = (error === undefined ? titleInTable(decision) : undefined) ?? screen.title);

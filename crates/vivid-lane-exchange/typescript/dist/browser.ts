@@ -376,7 +376,7 @@ function stampIn(state: unknown): Stamp | undefined {
 class Entries {
   /** That of the entry in the address bar. */
   declare stamp: Stamp;
-  /** The number of the entry whose page is drawn. */
+  /** The number of the entry whose page is drawn; -1 before there is one. */
   declare drawn: number;
   declare private readonly positions: { [at: number]: readonly [x: number, y: number] };
 
@@ -386,7 +386,7 @@ class Entries {
     const known = stampIn(history.state);
     const last = Math.max(-1, ...Object.keys(this.positions).map(Number).filter((at) => at >= 0));
     this.stamp = known ?? { at: last + 1, since: last + 1 };
-    this.drawn = this.stamp.at;
+    this.drawn = -1;
     this.mark();
   }
 
@@ -417,7 +417,7 @@ class Entries {
 
   /** Remembers where the page that is drawn is scrolled to. */
   remember(): void {
-    this.positions[this.drawn] = [scrollX, scrollY];
+    if (this.drawn >= 0) this.positions[this.drawn] = [scrollX, scrollY];
   }
 
   /** Keeps what is remembered over a reload. */
@@ -769,10 +769,12 @@ class Screen {
     const heading = document.querySelector<HTMLElement>("main h1, h1");
     const now = document.activeElement;
     if (!now || now === document.body || now === had) {
-      const first = document.querySelector<HTMLElement>("[autofocus]") ?? heading ?? document.body;
-      if (first === heading || first === document.body) first.tabIndex = first.hasAttribute("tabindex") ? first.tabIndex : -1;
+      const first = heading ?? document.body;
+      if (!first.hasAttribute("tabindex")) first.tabIndex = -1;
       first.focus({ preventScroll: true });
     }
+    // The application may have drawn all of the body anew.
+    if (!this.status.isConnected) document.body.append(this.status);
     const text = document.title === this.title && heading ? heading.textContent! : document.title;
     // The same words are read out once more if the text differs.
     this.status.textContent = text + (text === this.status.textContent ? "\u00a0" : "");
@@ -985,7 +987,8 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       if (living !== controller) living.abort();
       living = controller;
       const now: Now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
-      let title = isTitled ? content.title : undefined;
+      // What the server has drawn has its title.
+      let title = isAdopted ? document.title : isTitled ? content.title : undefined;
       if (title === undefined) guarded(() => (title = settings.title?.(now)));
       title ??= (error === undefined ? titleInTable(decision) : undefined) ?? screen.title;
       current = { ...now, title };

@@ -28,6 +28,9 @@ async fn scroll_positions_are_kept(visitor: &Visitor) {
     // A reload, also of a page whose data comes late.
     visitor.js("set({ slow: { tools: 300 } })").await;
     visitor.browser.reload().await;
+    visitor.expect("document.querySelector('h1') === null", true).await;
+    // Once more, before anything is drawn.
+    visitor.browser.reload().await;
     visitor.expect("Math.round(scrollY)", 700).await;
     // Back from another site.
     visitor.browser.goto("about:blank").await;
