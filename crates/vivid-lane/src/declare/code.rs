@@ -88,7 +88,7 @@ codes! {
     EmptyRule "empty-rule" Error "no value meets a rule";
     Escape "escape" Error "an escape in a path does not decode to text";
     FileName "file-name" Error "the name of a page file cannot be a path";
-    Fragment "fragment" Error "a fragment stands where a URL cannot have one";
+    Fragment "fragment" Error "a fragment is in a place where a URL cannot have one";
     FrontMatter "front-matter" Error "the front matter of a page file has no end";
     HandlerWithoutPage "handler-without-page" Warning "no page has a name that `--handlers` lists";
     HiddenRedirect "hidden-redirect" Warning "pages answer every URL of a redirect";
@@ -114,7 +114,7 @@ codes! {
     NoRoutes "no-routes" Error "a table has no route";
     Number "number" Error "a table cannot hold a number";
     OpenTail "open-tail" Note "a tail takes any number of segments with any text in them";
-    Operator "operator" Error "an expression cannot be read back where it stands";
+    Operator "operator" Error "an expression cannot be read back at its place";
     Origin "origin" Error "`site.origin` is not a scheme and a host";
     OtherNotation "other-notation" Warning "a literal looks like a parameter in another notation";
     Overlap "overlap" Error "two routes accept a URL, and neither is narrower";
