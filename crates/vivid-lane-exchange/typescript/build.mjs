@@ -35,8 +35,8 @@ mkdirSync(folder, { recursive: true });
 const joined = (from, ending) => sources.map((name) => inlined(join(from, name + ending))).join("\n");
 writeFileSync(join(folder, "runtime.ts"), HEADER + joined(join(root, "src"), ".ts"));
 // What is compiled is not read, so it has no comments but those for bundlers.
-const uncommented = joined(join(out, "parts"), ".js").replace(/^ *\/\*\*[^]*?\*\/\n|^ *\/\/.*\n/gm, "");
-writeFileSync(join(folder, "runtime.js"), HEADER + uncommented);
+const uncommented = (text) => text.replace(/^ *\/\*\*[^]*?\*\/\n|^ *\/\/.*\n/gm, "");
+writeFileSync(join(folder, "runtime.js"), HEADER + uncommented(joined(join(out, "parts"), ".js")));
 // The declarations of a table need no more of the runtime than what is handed out.
 writeFileSync(join(folder, "runtime.d.ts"), HEADER + inlined(join(out, "parts/types.d.ts")));
 
@@ -70,5 +70,7 @@ const targets = ["--target", "es2020", "--lib", "es2020,dom,dom.iterable", "--mo
 run(...options, ...targets, join(out, "routes.ts"), join(out, "browser.ts"));
 for (const [ending, from] of [["ts", out], ["js", join(out, "made")], ["d.ts", join(out, "made")]]) {
   writeFileSync(join(folder, `follows.${ending}`), inlined(join(from, `follows.${ending}`)));
-  for (const name of ["routes", "browser"]) copyFileSync(join(from, `${name}.${ending}`), join(folder, `${name}.${ending}`));
+  copyFileSync(join(from, `routes.${ending}`), join(folder, `routes.${ending}`));
+  const browser = readFileSync(join(from, `browser.${ending}`), "utf8");
+  writeFileSync(join(folder, `browser.${ending}`), ending === "js" ? BROWSER_HEADER + uncommented(browser).trimStart() : browser);
 }

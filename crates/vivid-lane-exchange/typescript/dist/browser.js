@@ -1,28 +1,23 @@
 // Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
+
 import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, transition } from "./table.js";
-/** A page with a title that is known only once it is made. */
 export class Titled {
     constructor(title, content) {
         this.title = title;
         this.content = content;
     }
 }
-/** What a page is made of, with the title of the document. */
 export function titled(title, content) {
     return new Titled(title, content);
 }
-/** Thrown by a page whose record does not exist: the fallback of its part of the site is shown at its address. */
 export class Missing extends Error {
     constructor(reason = "") {
         super(reason);
         this.name = "Missing";
     }
 }
-// Which URLs are addresses of the site, and which links and forms are its own to follow.
-/** A URL without its fragment. */
 const beforeHash = (url) => url.split("#", 1)[0];
-/** The part of a page that the fragment of a URL names (HTML, section 7.4.6.4). */
 function partOf(hash) {
     const raw = hash.slice(1);
     if (raw === "")
@@ -32,11 +27,9 @@ function partOf(hash) {
         name = decodeURIComponent(raw);
     }
     catch {
-        // Use the name without decoding it.
     }
     return document.getElementById(raw) ?? document.getElementById(name);
 }
-/** The address of a URL as the table knows it; nothing where it is none of the site. */
 function addressOf(href) {
     let url;
     try {
@@ -52,26 +45,21 @@ function addressOf(href) {
         const below = url.pathname.startsWith(base) ? url.pathname.slice(base.length) : "-";
         return below === "" || below[0] === "/" ? url.pathname + url.search + url.hash : undefined;
     }
-    // Older sites wrote their addresses after `#!/`.
     const hash = url.hash.replace(/^(#!?)?$|^#!(?=\/)/, (found) => (found === "#!" && url.hash !== "#!" ? "#" : "#/"));
     return url.pathname + url.search === location.pathname + location.search && hash.startsWith("#/") ? url.pathname + hash : undefined;
 }
-/** An address without the part of the page that its fragment names. */
 function withoutPart(address) {
     const end = address.indexOf("#", place().isInFragment ? address.indexOf("#") + 1 : 0);
     return end < 0 ? address : address.slice(0, end);
 }
-/** The path of an address below the base of the site, without a slash at its end. */
 function pathOf(address) {
     const { base, isInFragment } = place();
     const start = isInFragment ? address.indexOf("#") + 1 : base.length;
     return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
 }
-/** Does an address in the fragment name a part of the page? */
 function isPartInFragment(href) {
     return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
 }
-// All needs are met and all values are listed: where a link leads does not depend on the visitor.
 const everyone = {
     meets: () => true,
     lists: new Proxy({}, { get: () => () => true, has: () => true, getOwnPropertyDescriptor: () => ({ configurable: true, value: true }) }),
@@ -94,20 +82,16 @@ function targetOf(address) {
     targets.set(address, made);
     return made;
 }
-/** Values as one text, by which they are compared. */
 function valuesIn(params) {
     return JSON.stringify(params, (_, value) => (typeof value === "bigint" ? String(value) : value));
 }
-/** Does any route cover an address? The server answers those that none does. */
 function isCovered(address) {
     const { decision } = targetOf(address);
     return decision.outcome !== "bad-request" && (decision.outcome !== "not-found" || decision.position !== undefined);
 }
-/** The link that an event is about, also one in a shadow tree or in a drawing. */
 function linkIn(event) {
     return event.composedPath().find((one) => one instanceof Element && (one.localName === "a" || one.localName === "area") && hrefOf(one) !== undefined);
 }
-/** Where a link leads. */
 function hrefOf(link) {
     const href = link.getAttribute("href") ?? link.getAttribute("xlink:href");
     if (href === null)
@@ -119,13 +103,11 @@ function hrefOf(link) {
         return undefined;
     }
 }
-/** The address to which a link leads, where it is followed within the page, as far as it says. */
 function addressIn(link) {
     const [target, rel, href] = [link.getAttribute("target"), link.getAttribute("rel") ?? "", hrefOf(link)];
     const isPlain = !link.hasAttribute("download") && (!target || target === "_self") && !/(^|\s)external(\s|$)/.test(rel);
     return isPlain && href !== undefined ? addressOf(href) : undefined;
 }
-/** The address to which a form leads that asks, where that is the application's own to follow. */
 function askedBy(form, submitter) {
     const button = submitter instanceof HTMLButtonElement || submitter instanceof HTMLInputElement ? submitter : undefined;
     const said = (name) => button?.getAttribute("form" + name) ?? form.getAttribute(name);
@@ -146,7 +128,6 @@ function askedBy(form, submitter) {
 const NAME = "lane";
 const SCROLLED = "lane:scroll";
 const RELOADED = "lane:reloaded";
-/** What is kept for as long as the tab is open, if the browser lets us. */
 const stored = {
     read(name) {
         try {
@@ -156,7 +137,6 @@ const stored = {
             return null;
         }
     },
-    /** Says whether it is kept. */
     write(name, value) {
         try {
             sessionStorage.setItem(name, JSON.stringify(value));
@@ -181,51 +161,41 @@ class Entries {
         this.drawn = -1;
         this.mark();
     }
-    /** Marks the entry in the address bar as ours, also where other code has taken the mark away. */
     mark() {
         if (stampIn(history.state)?.at !== this.stamp.at)
             this.write("replace", location.href, this.stamp);
     }
-    /** Writes an address; says whether that went well. */
     write(kind, url, stamp) {
         const others = kind === "replace" ? history.state : undefined;
         try {
             history[kind === "push" ? "pushState" : "replaceState"]({ ...(typeof others === "object" ? others : undefined), [NAME]: stamp }, "", url);
         }
         catch {
-            // There is a limit to how often, and to what is kept.
             return false;
         }
         this.stamp = stamp;
-        // What lay ahead is gone.
         if (kind === "push")
             for (const at of Object.keys(this.positions))
                 if (Number(at) >= stamp.at)
                     delete this.positions[Number(at)];
         return true;
     }
-    /** The stamp of an entry that follows this one. */
     following(options) {
         return { ...options, at: this.stamp.at + 1, since: this.stamp.since };
     }
-    /** Remembers where the page that is drawn is scrolled to. */
     remember() {
         if (this.drawn >= 0)
             this.positions[this.drawn] = [scrollX, scrollY];
     }
-    /** Keeps what is remembered over a reload. */
     store() {
         this.remember();
         this.mark();
         stored.write(SCROLLED, this.positions);
     }
-    /** Where the page of this entry was scrolled to, if it was drawn before. */
     get position() {
         return this.positions[this.stamp.at];
     }
 }
-// Sets `aria-current` on links to the current page and to its ancestors.
-/** Where in the table a decision stands. */
 function positionOf(decision) {
     return decision?.outcome === "page" ? decision : decision && "position" in decision ? decision.position : undefined;
 }
@@ -246,14 +216,12 @@ class Marks {
         });
         this.watching.observe(document.body, { childList: true, subtree: true, attributes: true, attributeFilter: ["href"] });
     }
-    /** Marks all links anew. */
     show(decision) {
         const position = positionOf(decision);
         const above = new Map();
         let path = "";
         for (const { route, path: template, covered } of position ? levels(position) : []) {
             path += covered;
-            // A home page does not count as an ancestor.
             if (route === position.route || !/^\/?$/.test(template.replace(/\{[/?&].*?\}/g, ""))) {
                 const key = path.replace(/\/$/, "");
                 above.set(key, [...(above.get(key) ?? []), route]);
@@ -261,7 +229,6 @@ class Marks {
         }
         this.above = above;
         this.values = decision.outcome === "page" ? decision.route + valuesIn(decision.params) : undefined;
-        // All links are marked below, so pending records are not needed.
         this.watching.takeRecords();
         this.within(document.body);
     }
@@ -276,7 +243,6 @@ class Marks {
         if (link.hasAttribute("aria-current") && !isOwn)
             return;
         const address = addressIn(link);
-        // Comparing paths rules out most links without deciding them.
         const routes = address === undefined ? undefined : this.above.get(pathOf(address));
         const { route, values } = (routes && targetOf(address)) ?? {};
         if (route !== undefined && routes.includes(route)) {
@@ -292,7 +258,6 @@ class Marks {
         this.watching.disconnect();
     }
 }
-/** The frames around what is decided, outermost first. */
 function planOf(decision) {
     const position = positionOf(decision);
     const params = {};
@@ -309,12 +274,10 @@ function planOf(decision) {
         own.unshift({ name: outermost, route: undefined, at: undefined, values: "", all: "" });
     return own;
 }
-/** Can a frame be told of other values? */
 function isTold(framing) {
     return typeof framing?.changed === "function";
 }
 const REST = 80;
-/** Makes the pages and frames of a registry. */
 class Maker {
     constructor(settings, tell) {
         this.settings = settings;
@@ -323,7 +286,6 @@ class Maker {
         this.resting = undefined;
         this.visited = undefined;
     }
-    /** A visit begins, or is led on to another address. */
     visits(address) {
         clearTimeout(this.resting);
         this.visited = withoutPart(address);
@@ -338,7 +300,6 @@ class Maker {
             code = await entry.code();
         }
         catch (error) {
-            // The server may have newer code by now, so the document is loaded anew, once.
             const isNew = !context.isAhead && navigator.onLine && stored.read(RELOADED) !== context.address;
             throw isNew && stored.write(RELOADED, context.address) ? new Outdated() : error;
         }
@@ -346,7 +307,6 @@ class Maker {
             stored.write(RELOADED, null);
         return code.default(at, context);
     }
-    /** Begins to make the page of a decision. */
     begin(decision, context) {
         const { pages, otherwise } = this.settings;
         if (!pages)
@@ -359,7 +319,6 @@ class Maker {
             return made;
         });
     }
-    /** The page of a decision: what was made ahead, or made now. */
     async page(decision, address, controller, isAnew) {
         const { signal } = controller;
         const key = withoutPart(address);
@@ -374,7 +333,6 @@ class Maker {
         }
         return this.begin(decision, { address, signal, isAhead: false });
     }
-    /** The frames of a plan: how many of those that are shown stay, and which of these have other values; the others begin to be made. */
     frames(plan, shown, address, signal) {
         const { frames = {} } = this.settings;
         const isKept = ({ name, route, values }, index) => {
@@ -390,7 +348,6 @@ class Maker {
         });
         return { making, kept, changed: plan.slice(0, kept).flatMap(({ name, all }, at) => (all !== shown[at].plan.all && isTold(shown[at].content) ? [name] : [])) };
     }
-    /** A link was come near to: its page is made once that is for good. */
     near(event) {
         clearTimeout(this.resting);
         const link = linkIn(event);
@@ -416,7 +373,6 @@ class Maker {
             if (decision.outcome !== "page")
                 return undefined;
             const content = this.begin(decision, context);
-            // What fails ahead is tried again when the visitor goes there.
             content.catch(() => this.ahead.delete(address));
             return { content, controller };
         });
@@ -430,10 +386,8 @@ class Maker {
         this.ahead.clear();
     }
 }
-/** The code of a page is not to be had any more. */
 class Outdated extends Error {
 }
-/** Draws pages and frames into an element. */
 export function drawIn(root) {
     let places = [root];
     return ({ frames, content, ...more }, { framesKept, framesChanged }) => {
@@ -457,8 +411,6 @@ export function drawIn(root) {
         }
     };
 }
-// What a visitor perceives of a new page beside what is drawn: its title, what is read out, what has the focus, and where it is scrolled to.
-/** What has the focus, in words that find it again once the page is drawn anew. */
 function focusFinder() {
     const had = document.activeElement;
     if (!(had instanceof HTMLElement) || had === document.body)
@@ -469,7 +421,6 @@ function focusFinder() {
     const index = [...document.querySelectorAll(selector)].indexOf(had);
     return () => (had.isConnected ? had : document.querySelectorAll(selector)[index]);
 }
-/** The title that the table has for what is decided: that of the nearest route with one, in the language of the document. */
 function titleInTable(decision) {
     const position = positionOf(decision);
     const titles = (position ? levels(position) : []).map(({ data }) => {
@@ -486,7 +437,6 @@ class Screen {
         this.status.style.cssText = "position:fixed;clip-path:circle(0)";
         document.body.append(this.status);
     }
-    /** A new page is read from its heading on, unless it has put the focus somewhere itself. */
     arrive(had) {
         const heading = document.querySelector("main h1, h1");
         const now = document.activeElement;
@@ -496,14 +446,11 @@ class Screen {
                 first.tabIndex = -1;
             first.focus({ preventScroll: true });
         }
-        // The application may have drawn all of the body anew.
         if (!this.status.isConnected)
             document.body.append(this.status);
         const text = document.title === this.title && heading ? heading.textContent : document.title;
-        // The same words are read out once more if the text differs.
         this.status.textContent = text + (text === this.status.textContent ? "\u00a0" : "");
     }
-    /** Goes to the part of the page that the address names, to a position, or to the top. */
     scroll(position) {
         const part = position ? null : partOf(location.hash);
         if (part)
@@ -515,11 +462,8 @@ class Screen {
         this.status.remove();
     }
 }
-// A running site: what the visitor does becomes a visit; a visit is decided, made, and shown all at once.
 const MOST_STEPS = 10;
-/** Makes a link whose name and values were checked where it was asked for. */
 const linkTo = link;
-/** Calls what is not ours, and which must not break us. */
 function guarded(call) {
     try {
         call();
@@ -528,18 +472,15 @@ function guarded(call) {
         reportError(error);
     }
 }
-/** Once a library that was told has drawn, before the next frame of the screen is shown. */
 function settled() {
     return new Promise((done) => (document.hidden ? setTimeout(done) : requestAnimationFrame(() => setTimeout(done))));
 }
-/** Does a route say that those who come from beside it, or from above it, stay where they are on the page? */
 function staysAt(decision, { kept }) {
     if (decision.outcome !== "page" || dataOf(decision.route).stay !== true)
         return false;
     const [own, parent = own] = levels(decision).map(({ route }) => route).reverse();
     return kept.includes(parent);
 }
-/** Starts the site. */
 export function start(settings = {}) {
     const { isInFragment } = place();
     const ending = new AbortController();
@@ -550,11 +491,9 @@ export function start(settings = {}) {
     const maker = new Maker(settings, tell);
     let current;
     let going;
-    /** The frames that are drawn. */
     let frames = [];
     let running = new AbortController();
     let living = running;
-    /** The last question whether the page may be left, and the step back through the history that it waits for. */
     let asking = {};
     let steppedBack;
     function tell(happening) {
@@ -570,7 +509,6 @@ export function start(settings = {}) {
         for (const listener of listeners)
             guarded(listener);
     }
-    /** Shows the page of an address. */
     async function visit(wanted, kind, way = {}) {
         if (going)
             tell({ type: "overtaken", address: going.address, kind: going.kind });
@@ -605,7 +543,6 @@ export function start(settings = {}) {
                 via.push(address);
                 if (via.length > MOST_STEPS)
                     throw new Error(`${wanted} leads in a circle`);
-                // The fragment of the address that was asked for holds for the one that it leads to (RFC 9110, section 10.2.2).
                 address = isInFragment || target.includes("#") ? target : target + new URL(address, location.href).hash;
             }
             maker.visits(address);
@@ -620,7 +557,6 @@ export function start(settings = {}) {
             if (signal.aborted)
                 return;
             if (error instanceof Outdated) {
-                // The server has other code by now.
                 arrive(visiting());
                 location.reload();
             }
@@ -630,18 +566,15 @@ export function start(settings = {}) {
         finally {
             clearTimeout(late);
             if (running === controller) {
-                // What is shown lives on until the next page takes its place.
                 running = new AbortController();
                 goes(undefined);
             }
         }
     }
-    /** Makes a page and its frames, or what is shown instead. */
     async function make(decision, visit) {
         const { address, controller } = visit;
         const page = maker.page(decision, address, controller, visit.kind === "refresh");
         const { making, kept, changed } = maker.frames(planOf(decision), frames, address, controller.signal);
-        // All begin at once, and the first that fails is the one that counts.
         for (const one of [page, ...making])
             one.catch(() => undefined);
         const made = [];
@@ -658,7 +591,6 @@ export function start(settings = {}) {
             return make(notFoundAt(decision, error.message), visit);
         }
     }
-    /** What is shown in the place of what failed. */
     function failure(error, decision, around, { address }) {
         const { failed } = settings;
         tell({ type: "failed", address, error });
@@ -669,7 +601,6 @@ export function start(settings = {}) {
             guarded(() => (content = failed({ error, decision, retry: () => visit(address, "refresh") })));
         return { decision: decision ?? { outcome: "bad-request", status: 400, reason: String(error) }, ...around, content, error };
     }
-    /** Shows what was made; where that fails what is shown instead, within its frames or, if these fail, without. */
     async function showOr(made, visit, isAdopted) {
         let next = made;
         for (const frames of [made.frames, [], []]) {
@@ -679,7 +610,6 @@ export function start(settings = {}) {
             catch (error) {
                 if (visit.controller.signal.aborted)
                     return;
-                // Nobody knows what there is on the page now, so nothing stays.
                 next = failure(error, made.decision, { frames, kept: 0, changed: [] }, visit);
             }
         }
@@ -694,7 +624,6 @@ export function start(settings = {}) {
         const isSame = current !== undefined && kind === "traverse" && beforeHash(current.address) === beforeHash(address) && !isInFragment;
         const stays = kind === "first" || kind === "refresh" || isSame || (way.stay ?? staysAt(decision, change));
         const put = async () => {
-            // It may have been overtaken while the browser was getting ready.
             if (signal.aborted)
                 return;
             const had = document.activeElement;
@@ -704,7 +633,6 @@ export function start(settings = {}) {
                 living.abort();
             living = controller;
             const now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
-            // What the server has drawn has its title.
             let title = isAdopted ? document.title : isTitled ? content.title : undefined;
             if (title === undefined)
                 guarded(() => (title = settings.title?.(now)));
@@ -728,7 +656,6 @@ export function start(settings = {}) {
                 screen.arrive(had);
             else if (document.activeElement !== had)
                 findFocus()?.focus({ preventScroll: true });
-            // What had the focus may be gone for good.
             if (stays && kind !== "first" && had !== document.body && had?.isConnected === false && document.activeElement === document.body)
                 screen.arrive(had);
             if (kind === "traverse")
@@ -742,12 +669,10 @@ export function start(settings = {}) {
         if (isStill || !settings.viewTransitions || !settings.draw || !startViewTransition)
             return put();
         const changing = startViewTransition.call(document, put);
-        // A transition that is skipped is no error.
         for (const part of [changing.ready, changing.finished])
             part.catch(() => undefined);
         await changing.updateCallbackDone;
     }
-    /** The address bar shows the address of what is shown now. */
     function arrive({ address, kind, way }) {
         const { stay, state } = way;
         if (kind === "push") {
@@ -763,14 +688,12 @@ export function start(settings = {}) {
             entries.write("replace", address, entries.stamp);
         entries.drawn = entries.stamp.at;
     }
-    /** What changes among the levels of the table. */
     function changeTo(decision) {
         const [from, to] = [positionOf(current?.decision), positionOf(decision)];
         if (to)
             return transition(from, to);
         return { kept: [], left: from ? levels(from).map(({ route }) => route).reverse() : [], entered: [], changed: [] };
     }
-    /** May the visitor leave the page? */
     function mayLeave(address, kind) {
         if (!settings.mayLeave || settings.unsaved?.() === false)
             return true;
@@ -783,7 +706,6 @@ export function start(settings = {}) {
         const address = addressOf(href);
         if (address === undefined || !isCovered(address))
             return location[wanted === "push" ? "assign" : "replace"](href);
-        // The same address once more takes no entry of its own.
         const kind = new URL(address, location.href).href === location.href ? "replace" : wanted;
         const own = (asking = {});
         const answer = mayLeave(address, kind);
@@ -794,7 +716,6 @@ export function start(settings = {}) {
         event.preventDefault();
         open(href, "push", way).catch(reportError);
     }
-    /** What a link or a form says of how it is followed. */
     function wayOf(element) {
         const said = element.closest("[data-stay]")?.getAttribute("data-stay");
         const stay = typeof said === "string" ? { stay: said !== "false" } : {};
@@ -817,7 +738,6 @@ export function start(settings = {}) {
             return goToPart(new URL(href).hash);
         }
         const address = addressIn(found);
-        // A part of the page is the browser's own business, and what no route covers is the server's.
         const isPart = !isInFragment && href.includes("#") && beforeHash(href) === beforeHash(location.href);
         if (address !== undefined && !isPart && isCovered(address))
             follow(event, href, wayOf(found));
@@ -838,7 +758,6 @@ export function start(settings = {}) {
         if (address !== undefined && isCovered(address))
             follow(event, href, wayOf(submitter?.hasAttribute("data-stay") ? submitter : form));
     }
-    /** The history has moved. */
     async function stepped(event) {
         if (steppedBack)
             return steppedBack();
@@ -847,12 +766,10 @@ export function start(settings = {}) {
         const known = stampIn(event.state);
         const shownHref = new URL(current?.address ?? href, href).href;
         if (isPartInFragment(href)) {
-            // Other code has gone to a part of the page; the address is that of the page.
             history.replaceState(history.state, "", shownHref);
             return goToPart(new URL(href).hash);
         }
         const isNew = !known;
-        // An entry without our mark is one that the browser has made for a part of the page, or another code.
         entries.stamp = known ?? (href === shownHref ? before : entries.following({ stay: undefined, state: undefined }));
         if (isNew)
             entries.mark();
@@ -873,7 +790,6 @@ export function start(settings = {}) {
         const answer = mayLeave(address, "traverse");
         const way = { stay: Math.abs(entries.stamp.at - before.at) === 1 && (entries.stamp.at > before.at ? entries.stamp : before).stay === true || undefined };
         if (answer !== true) {
-            // The history has moved already. It moves back until there is an answer.
             const steps = entries.stamp.at - before.at;
             const wanted = entries.stamp;
             entries.stamp = before;
@@ -887,7 +803,6 @@ export function start(settings = {}) {
         }
         await visit(address, "traverse", way);
     }
-    /** Moves through the history without a visit. */
     function moved(steps) {
         return new Promise((done) => {
             steppedBack = () => {
