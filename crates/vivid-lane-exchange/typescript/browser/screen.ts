@@ -21,7 +21,8 @@ export function titleInTable(decision: Decided): string | undefined {
   const position = positionOf(decision);
   const titles = (position ? levels(position) : []).map(({ data }) => {
     const { title } = data as { readonly title?: string | { readonly [language: string]: unknown } };
-    return typeof title === "object" ? title[document.documentElement.lang] : title;
+    const { lang } = document.documentElement;
+    return typeof title === "object" ? (title[lang] ?? title[lang.split("-", 1)[0]!]) : title;
   });
   return titles.filter((one): one is string => typeof one === "string").pop();
 }

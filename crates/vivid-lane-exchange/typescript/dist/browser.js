@@ -425,7 +425,8 @@ function titleInTable(decision) {
     const position = positionOf(decision);
     const titles = (position ? levels(position) : []).map(({ data }) => {
         const { title } = data;
-        return typeof title === "object" ? title[document.documentElement.lang] : title;
+        const { lang } = document.documentElement;
+        return typeof title === "object" ? (title[lang] ?? title[lang.split("-", 1)[0]]) : title;
     });
     return titles.filter((one) => typeof one === "string").pop();
 }

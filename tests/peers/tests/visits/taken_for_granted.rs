@@ -315,7 +315,7 @@ async fn titles_are_of_the_page_that_is_shown(visitor: &Visitor) {
             json!(["The workshop", "Help"]),
         )
         .await;
-    visitor.js("document.documentElement.lang = 'cy'").await;
+    visitor.js("document.documentElement.lang = 'cy-GB'").await;
     visitor.click("#to-tools").await;
     visitor.at("/tools", "Offer", "Tools 1").await;
     visitor.is_well().await;
