@@ -95,7 +95,7 @@ pub(crate) enum Command {
     Replay(ReplayArgs),
     /// Convert the table into another format, or another format into a table
     #[command(
-        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --from log access.log access.log.1.gz > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --browser --out src/routes\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
+        after_help = "Examples:\n  vivid-lane convert --to yaml\n  vivid-lane convert --from openapi api.yaml > routes.toml\n  vivid-lane convert --from pages site > routes.toml\n  vivid-lane convert --from log access.log access.log.1.gz > routes.toml\n  vivid-lane convert --to openapi --out api.json\n  vivid-lane convert --to typescript --browser --server --out src/routes\n  vivid-lane convert --to sitemap --values date=nights.txt --out public/sitemap.xml"
     )]
     Convert(ConvertArgs),
     #[cfg(feature = "serve")]
@@ -325,6 +325,9 @@ pub(crate) struct ConvertArgs {
     /// Also write the module that navigates in a browser
     #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) browser: bool,
+    /// Also write the module that answers requests, for node and everything with the standard `Request`
+    #[arg(long, help_heading = TYPESCRIPT)]
+    pub(crate) server: bool,
     /// Write JavaScript with declarations instead, which needs no compiler
     #[arg(long, help_heading = TYPESCRIPT)]
     pub(crate) javascript: bool,

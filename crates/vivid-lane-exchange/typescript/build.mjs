@@ -16,7 +16,22 @@ const sources = [
   "types", "rules", "reading", "query", "values", "tree", "table", "keys", "find", "address", "lists", "cut", "host", "place", "several", "link", "many",
   "position", "match", "decide", "redirect",
 ];
-const browserSources = ["types", "addresses", "entries", "marks", "making", "drawing", "screen", "site"];
+/** The modules that stand beside the table: their sources, those of them that are for applications, and what they say of themselves. */
+const MODULES = {
+  browser: {
+    sources: ["types", "addresses", "entries", "marks", "making", "drawing", "screen", "site"],
+    handedOut: ["types", "drawing", "site"],
+    purpose: "Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.",
+    table: "table",
+  },
+  server: {
+    sources: ["types", "incoming", "reply", "visit", "service", "node"],
+    handedOut: ["types", "incoming", "reply", "visit", "service", "node"],
+    purpose: "A server over the routes of a table: a request in, the page or another answer out.",
+    // What is answered tells in words why there is no page.
+    table: "routes",
+  },
+};
 const HEADER = "// The runtime of route tables: matching, links and decisions. Made by `vivid-lane convert --to typescript`; it is the same for every table.\n\n";
 
 /** A source without its imports. */
@@ -45,32 +60,35 @@ const names = ["declared", "follows", "routes"];
 for (const name of names) copyFileSync(join(root, `table/${name}.ts`), join(out, `${name}.ts`));
 copyFileSync(join(folder, "runtime.ts"), join(out, "runtime.ts"));
 writeFileSync(join(out, "table.ts"), 'export * from "./declared.js";\nexport * from "./follows.js";\n');
-// The sources of the module of the browser are one text, too; what they import of the table stands at its head.
-const BROWSER_HEADER =
-  "// Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.\n" +
-  "// Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.\n\n";
-const browserTexts = browserSources.map((name) => readFileSync(join(root, `browser/${name}.ts`), "utf8"));
-const fromTable = (pattern) => {
-  const lists = browserTexts.flatMap((text) => [...text.matchAll(pattern)].flatMap(([, list]) => list.split(/,\s*/)));
-  return [...new Set(lists.map((name) => name.trim()).filter((name) => name !== ""))].sort().join(", ");
-};
-/** A source of the module of the browser: what is for applications is handed out, and nothing else. */
-const ofBrowser = (name) => {
-  const text = inlined(join(root, `browser/${name}.ts`));
-  return ["types", "drawing", "site"].includes(name) ? text : text.replace(/^export /gm, "");
-};
-const browserImports =
-  `import { ${fromTable(/^import \{([^}]*)\} from "\.\.\/table\/follows\.js";$/gm)} } from "./table.js";\n` +
-  `import type { ${fromTable(/^import type \{([^}]*)\} from "\.\.\/table\/follows\.js";$/gm)} } from "./table.js";\n\n`;
-writeFileSync(join(out, "browser.ts"), BROWSER_HEADER + browserImports + browserSources.map(ofBrowser).join("\n"));
+// The sources of each module are one text, too; what they import of the table stands at its head.
+const headerOf = (name) =>
+  `// ${MODULES[name].purpose}\n// Made by \`vivid-lane convert --to typescript --${name}\`; it is the same for every table.\n\n`;
+for (const [name, { sources, handedOut, table }] of Object.entries(MODULES)) {
+  const texts = sources.map((source) => readFileSync(join(root, `${name}/${source}.ts`), "utf8"));
+  const fromTable = (pattern) => {
+    const lists = texts.flatMap((text) => [...text.matchAll(pattern)].flatMap(([, list]) => list.split(/,\s*/)));
+    return [...new Set(lists.map((one) => one.trim()).filter((one) => one !== ""))].sort().join(", ");
+  };
+  /** A source: what is for applications is handed out, and nothing else. */
+  const ofModule = (source) => {
+    const text = inlined(join(root, `${name}/${source}.ts`));
+    return handedOut.includes(source) ? text : text.replace(/^export /gm, "");
+  };
+  const imports =
+    `import { ${fromTable(/^import \{([^}]*)\} from "\.\.\/table\/follows\.js";$/gm)} } from "./${table}.js";\n` +
+    `import type { ${fromTable(/^import type \{([^}]*)\} from "\.\.\/table\/follows\.js";$/gm)} } from "./${table}.js";\n\n`;
+  writeFileSync(join(out, `${name}.ts`), headerOf(name) + imports + sources.map(ofModule).join("\n"));
+}
 writeFileSync(join(out, "package.json"), '{ "type": "module" }');
 const strict = ["strict", "noUncheckedIndexedAccess", "exactOptionalPropertyTypes", "noUnusedLocals", "noUnusedParameters", "isolatedModules"];
 const options = [...strict, "isolatedDeclarations", "declaration", "erasableSyntaxOnly", "verbatimModuleSyntax"].map((one) => `--${one}`);
 const targets = ["--target", "es2020", "--lib", "es2020,dom,dom.iterable", "--module", "nodenext", "--outDir", join(out, "made")];
-run(...options, ...targets, join(out, "routes.ts"), join(out, "browser.ts"));
+run(...options, ...targets, join(out, "routes.ts"), ...Object.keys(MODULES).map((name) => join(out, `${name}.ts`)));
 for (const [ending, from] of [["ts", out], ["js", join(out, "made")], ["d.ts", join(out, "made")]]) {
   writeFileSync(join(folder, `follows.${ending}`), inlined(join(from, `follows.${ending}`)));
   copyFileSync(join(from, `routes.${ending}`), join(folder, `routes.${ending}`));
-  const browser = readFileSync(join(from, `browser.${ending}`), "utf8");
-  writeFileSync(join(folder, `browser.${ending}`), ending === "js" ? BROWSER_HEADER + uncommented(browser).trimStart() : browser);
+  for (const name of Object.keys(MODULES)) {
+    const text = readFileSync(join(from, `${name}.${ending}`), "utf8");
+    writeFileSync(join(folder, `${name}.${ending}`), ending === "js" ? headerOf(name) + uncommented(text).trimStart() : text);
+  }
 }

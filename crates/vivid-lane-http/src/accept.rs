@@ -41,13 +41,18 @@ fn range(text: &str) -> Option<(&str, u16)> {
     let mut parts = text.split(';').map(str::trim);
     let media = parts.next().filter(|media| media.contains('/'))?;
     let quality = parts.find_map(|part| part.strip_prefix("q=").or_else(|| part.strip_prefix("Q=")));
-    let weight = match quality {
-        None => 1000,
-        // Between 0 and 1, so nothing is cut off.
-        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "between 0 and 1000")]
-        Some(quality) => (quality.parse::<f32>().ok().filter(|quality| (0.0..=1.0).contains(quality))? * 1000.0) as u16,
-    };
-    Some((media, weight))
+    Some((media, quality.map_or(Some(1000), thousandths)?))
+}
+
+/// A weight in thousandths (RFC 9110, section 12.4.2).
+fn thousandths(quality: &str) -> Option<u16> {
+    let (whole, part) = quality.split_once('.').unwrap_or((quality, ""));
+    let is_short = part.len() <= 3 && part.bytes().all(|byte| byte.is_ascii_digit());
+    match whole {
+        "0" if is_short => format!("{part:0<3}").parse().ok(),
+        "1" if is_short && part.bytes().all(|byte| byte == b'0') => Some(1000),
+        _ => None,
+    }
 }
 
 /// How much a type is liked: the most specific range that has it counts.
@@ -79,6 +84,9 @@ mod tests {
             ("image/png", Form::Plain),
             ("nonsense;;q=,,,", Form::Plain),
             ("text/html;q=7, application/json;q=0.1", Form::Json),
+            ("text/html;q=1e0, text/html;q=0.1234, application/json;q=0.", Form::Plain),
+            ("text/html;q=0.25, application/json;Q=0.251", Form::Json),
+            ("text/html;q=1.000, application/json", Form::Html),
         ];
         for (accept, form) in cases {
             assert_eq!(preferred([&HeaderValue::from_str(accept).unwrap()]), form, "{accept}");

@@ -63,7 +63,11 @@ fn is_host(field: &HeaderValue) -> bool {
         None | Some([]) => true,
         Some([b':', port @ ..]) if port.iter().all(u8::is_ascii_digit) => true,
         Some(_) => {
-            let is_authority = |text: &str| !text.contains('@') && text.parse::<Authority>().is_ok();
+            let is_port = |rest: &str| rest.strip_prefix(':').unwrap_or(rest).bytes().all(|byte| byte.is_ascii_digit());
+            let is_authority = |text: &str| {
+                !text.contains('@')
+                    && text.parse::<Authority>().is_ok_and(|whole| is_port(&whole.as_str()[whole.host().len()..]))
+            };
             field.to_str().is_ok_and(is_authority)
         }
     }
@@ -85,7 +89,7 @@ const IS_USUAL: [bool; 256] = {
 pub(crate) struct Origin {
     pub(crate) method: Method,
     target: Option<PathAndQuery>,
-    accepted: Option<HeaderValue>,
+    accepted: Vec<HeaderValue>,
 }
 
 impl Origin {
@@ -103,7 +107,7 @@ impl From<Head<'_>> for Origin {
         Self {
             method: head.method.clone(),
             target: head.uri.path_and_query().cloned(),
-            accepted: head.headers.get(ACCEPT).cloned(),
+            accepted: head.headers.get_all(ACCEPT).iter().cloned().collect(),
         }
     }
 }

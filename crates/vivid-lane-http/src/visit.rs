@@ -185,11 +185,15 @@ impl<S> Visit<S> {
         see_other(if is_here { default } else { address })
     }
 
-    /// Reads the body as the fields of a form.
+    /// Reads the body as the fields of a form. One that a page of another site sent is refused, as it comes with the cookies of the visitor;
+    /// where others are to send forms, read what they send from [`take_body`](Self::take_body).
     ///
     /// # Errors
-    /// It is no form (415), has more bytes than the limit (413), or fields that do not fit (422). It was read already (500).
+    /// Another site sent it (403); it is no form (415), has more bytes than the limit (413), or fields that do not fit (422). It was read already (500).
     pub async fn form<T: DeserializeOwned>(&mut self, limit: usize) -> Result<T, Failure> {
+        if !self.is_from_this_site() {
+            return Err(Failure::new(StatusCode::FORBIDDEN, "the form was sent by another site"));
+        }
         let sent = self.read(limit, "application/x-www-form-urlencoded", |_| false).await?;
         serde_html_form::from_bytes(&sent).map_err(|error| unfit(&error))
     }

@@ -45,6 +45,10 @@ const BROWSER_TS: &str = include_str!("../../typescript/dist/browser.ts");
 const BROWSER_JS: &str = include_str!("../../typescript/dist/browser.js");
 const BROWSER_D_TS: &str = include_str!("../../typescript/dist/browser.d.ts");
 
+const SERVER_TS: &str = include_str!("../../typescript/dist/server.ts");
+const SERVER_JS: &str = include_str!("../../typescript/dist/server.js");
+const SERVER_D_TS: &str = include_str!("../../typescript/dist/server.d.ts");
+
 /// Which files to write.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Form {
@@ -52,6 +56,8 @@ pub struct Form {
     pub javascript: bool,
     /// Write the module that navigates in a browser, too.
     pub browser: bool,
+    /// Write the module that answers requests on a server, too.
+    pub server: bool,
 }
 
 /// A file of a module.
@@ -81,8 +87,9 @@ pub struct Files {
 ///
 /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
 /// let names = |form| typescript::files(&table, form).files.into_iter().map(|file| file.name).collect::<Vec<_>>();
-/// assert_eq!(names(Form { javascript: false, browser: true }), ["table.ts", "runtime.ts", "routes.ts", "browser.ts"]);
-/// assert_eq!(names(Form { javascript: true, browser: false })[..3], ["table.js", "table.d.ts", "runtime.js"]);
+/// let both = Form { browser: true, server: true, ..Form::default() };
+/// assert_eq!(names(both), ["table.ts", "runtime.ts", "routes.ts", "browser.ts", "server.ts"]);
+/// assert_eq!(names(Form { javascript: true, ..Form::default() })[..3], ["table.js", "table.d.ts", "runtime.js"]);
 /// # Ok::<(), vivid_lane::TableError>(())
 /// ```
 #[must_use]
@@ -101,26 +108,27 @@ pub fn files(table: &Table, form: Form) -> Files {
     } else {
         files.extend([file("runtime.ts", RUNTIME_TS), file("routes.ts", ROUTES_TS)]);
     }
-    match form {
-        Form { browser: false, .. } => {}
-        Form { javascript: false, .. } => files.push(file("browser.ts", BROWSER_TS)),
-        Form { javascript: true, .. } => {
-            files.extend([file("browser.js", BROWSER_JS), file("browser.d.ts", BROWSER_D_TS)]);
-        }
+    let modules = [
+        (form.browser, [("browser.ts", BROWSER_TS), ("browser.js", BROWSER_JS), ("browser.d.ts", BROWSER_D_TS)]),
+        (form.server, [("server.ts", SERVER_TS), ("server.js", SERVER_JS), ("server.d.ts", SERVER_D_TS)]),
+    ];
+    for (_, [typescript, javascript, declarations]) in modules.into_iter().filter(|(is_wanted, _)| *is_wanted) {
+        let wanted = if form.javascript { vec![javascript, declarations] } else { vec![typescript] };
+        files.extend(wanted.into_iter().map(|(name, text)| file(name, text)));
     }
     if form.javascript {
-        files.push(file("package.json", &format!("{:#}\n", package(form.browser))));
+        files.push(file("package.json", &format!("{:#}\n", package(form))));
     }
     Files { files, notes }
 }
 
 /// What a package manager needs to know. In production the table stands for the routes, so that errors are not put into words.
-fn package(has_browser: bool) -> Json {
+fn package(form: Form) -> Json {
     let routes = json!({ "types": "./routes.d.ts", "production": "./table.js", "default": "./routes.js" });
     let table = json!({ "types": "./table.d.ts", "default": "./table.js" });
     let mut exports = json!({ "./routes": routes, "./table": table });
-    if has_browser {
-        exports["./browser"] = json!({ "types": "./browser.d.ts", "default": "./browser.js" });
+    for (name, _) in [("browser", form.browser), ("server", form.server)].into_iter().filter(|(_, is_made)| *is_made) {
+        exports[format!("./{name}")] = json!({ "types": format!("./{name}.d.ts"), "default": format!("./{name}.js") });
     }
     json!({ "private": true, "type": "module", "sideEffects": ["./routes.js"], "exports": exports })
 }

@@ -57,10 +57,7 @@ export function isPartInFragment(href: string): boolean {
 }
 
 // All needs are met and all values are listed: where a link leads does not depend on the visitor.
-export const everyone = {
-  meets: () => true,
-  lists: new Proxy({}, { get: () => () => true, has: () => true, getOwnPropertyDescriptor: () => ({ configurable: true, value: true }) }),
-} as unknown as Asks;
+export const everyone: Asks = { meets: () => true, lists: () => true };
 
 /** What a link leads to. */
 export interface Target {

@@ -27,6 +27,8 @@ export type Decision = Match | T.Redirect | Unmet | NotFound | WrongMethod | T.O
 export type Asks<Reply = T.Answer> = T.AsksOf<NeedName, ListName, Reply>;
 /** What a link is given. While the name is still to be inferred nothing is known of it: else each link would be held against all routes. */
 export type Given<Name> = Name extends RouteName ? T.LinkArguments<Name, Routes[Name]["given"]> : [values?: unknown];
+/** Makes links that start from a page: what the page has need not be given. */
+export type LinkStart<From = T.Somewhere> = <Name extends string>(name: Name extends RouteName ? Name : RouteName, ...given: GivenFrom<Name, From>) => string;
 type GivenFrom<Name, From> = Name extends RouteName ? T.LinkFromArguments<Name, Routes[Name]["given"], From> : [values?: unknown, options?: unknown];
 export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
 /** The page that a URL shows, and the values in it; nothing where a `GET` comes to anything else. Every need counts as met, and no value as listed. */
@@ -39,6 +41,11 @@ export declare function decide(url: string, asks?: Asks): Decision;
 export declare function decideAsync(url: string, asks?: Asks<T.Answer | Promise<T.Answer>>): Promise<Decision>;
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export declare function link<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...[values]: Given<Name>): string;
+/**
+ * The values of a route from the fields of a form, or of JSON: judged by the rules of the route, in the types that it has. Fields of other names
+ * are left alone. Throws a `LinkError` that names the field.
+ */
+export declare function valuesFor<Name extends RouteName>(name: Name, fields: Iterable<readonly [string, unknown]>): Params<Name>;
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
 export declare function linkFrom<Name extends string, From extends T.Somewhere>(from: From, name: Name extends RouteName ? Name : RouteName, ...given: GivenFrom<Name, From>): string;
 /** A link with scheme and host. */
@@ -60,7 +67,9 @@ export declare function levels(position: T.Somewhere): readonly T.Level[];
 /** The frames around what is decided, outermost first. */
 export declare function frames(decision: Decision | T.Somewhere): readonly FrameName[];
 /** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
-export declare function notFoundAt(found: T.Somewhere, reason?: string): NotFound;
+export declare function notFoundAt(found: T.Somewhere | undefined, reason?: string): NotFound;
+/** A decision that was made on the server, in the browser: nothing is asked and decided again. Nothing where this table has no such page. */
+export declare function sentDecision(sent: T.Sent, host?: string): Decision | undefined;
 /** The data of a route. */
 export declare function dataOf<Name extends LevelName>(name: Name): DataOf<Name>;
 /** How the site is reached, as the table says. */

@@ -15,6 +15,13 @@ export function decideAsync(url, asks = {}) {
 export function link(name, ...[values]) {
     return linkIn(table, tools, name, values);
 }
+/**
+ * The values of a route from the fields of a form, or of JSON: judged by the rules of the route, in the types that it has. Fields of other names
+ * are left alone. Throws a `LinkError` that names the field.
+ */
+export function valuesFor(name, fields) {
+    return valuesOfFields(table, tools, name, fields);
+}
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
 export function linkFrom(from, name, ...given) {
     return linkFromIn(tools, from, name, ...given);
@@ -58,6 +65,10 @@ export function frames(decision) {
 /** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
 export function notFoundAt(found, reason) {
     return notFoundIn(table, found, reason);
+}
+/** A decision that was made on the server, in the browser: nothing is asked and decided again. Nothing where this table has no such page. */
+export function sentDecision(sent, host) {
+    return sentIn(table, sent, host);
 }
 /** The data of a route. */
 export function dataOf(name) {

@@ -162,10 +162,10 @@ export interface AsksOf<Need, List extends string, Reply> {
     readonly host?: string | undefined;
     /** Which needs the visitor meets; none by default. */
     readonly meets?: ReadonlySet<Need> | ((need: Need) => Reply) | undefined;
-    /** The live lists; empty by default. */
+    /** The live lists, each by its name, or all by one function; empty by default. */
     readonly lists?: {
         readonly [Name in List]?: Asking<Reply> | undefined;
-    } | undefined;
+    } | ((list: List, value: string) => Reply) | undefined;
 }
 /** A parameter of a level that stays, and whose value differs. */
 export interface Change {
@@ -189,6 +189,13 @@ export interface Transition {
 /** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
 export interface LinkOptions {
     readonly back?: "carry" | "here" | undefined;
+}
+/** What a decision was, as it can be sent from the server to the browser. */
+export interface Sent {
+    readonly outcome: string;
+    readonly address: string;
+    /** The route that shows the page, or the deepest one that covers the address. */
+    readonly route: string | undefined;
 }
 /** How the site is reached. */
 export interface Place {

@@ -1703,6 +1703,26 @@ export function written(route, texts, tools) {
         throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
     return url;
 }
+export function valuesOfFields(table, tools, name, fields) {
+    const route = linkable(table, name);
+    const params = route.params();
+    const given = {};
+    for (const [key, value] of fields) {
+        const param = params.find((one) => one.name === key);
+        if (!param || (value === "" && (param.isOptional || param.fallback !== undefined)))
+            continue;
+        const before = given[key];
+        put(given, key, param.many && !param.many.values && Array.isArray(before) ? [...before, value] : param.many && !param.many.values && !Array.isArray(value) ? [value] : value);
+    }
+    const texts = checked(route, textsOf(route, given, tools), false, tools);
+    const values = {};
+    params.forEach((param, index) => {
+        const value = typed(param, texts[index] ?? param.fallback);
+        if (value !== undefined)
+            put(values, param.name, value);
+    });
+    return values;
+}
 export function urlOfAny(route, given, tools) {
     linkable(route.table, route.name);
     return written(route, checked(route, given, true, tools), tools);
@@ -1847,7 +1867,7 @@ export function framesIn({ site }, shown) {
     return [site, ...(read ? chainOf(read.end.route).map(({ more }) => more) : [])].flatMap(({ frame }) => frame ?? []);
 }
 export function notFoundIn({ site }, at, reason) {
-    const owner = chainOf(readOf(at).end.route).reverse().find(({ more }) => more.fallback !== undefined);
+    const owner = (at ? chainOf(readOf(at).end.route) : []).reverse().find(({ more }) => more.fallback !== undefined);
     return { outcome: "not-found", status: 404, page: owner ? (owner.more.fallback ?? undefined) : site.fallback, position: at, reason };
 }
 export function dataIn(table, name) {
@@ -2264,6 +2284,8 @@ function asker({ meets, lists }) {
     return (question) => {
         if ("need" in question)
             return put(meets, question.need);
+        if (typeof lists === "function")
+            return lists(question.list, question.value);
         const own = lists ?? {};
         return put(Object.prototype.hasOwnProperty.call(own, question.list) ? own[question.list] : undefined, question.value);
     };
@@ -2285,6 +2307,15 @@ export async function decideAsyncIn(table, parts, url, asks) {
             return decision;
         known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
     }
+}
+export function sentIn(table, { address, route, ...said }, host) {
+    const reading = take({ isListed: () => true, isMet: () => true }, host);
+    const isIt = (one) => one.name === route;
+    const end = scan(reading, address, table.site) ? (find(table, reading).find((one) => isIt(one.route)) ?? covering(table, reading, "GET", isIt)) : undefined;
+    const isPage = said.outcome === "page";
+    const at = end && (isPage && end.route.page !== undefined ? new Page(reading, end, host) : new Spotted(reading, end, host));
+    giveBack(reading);
+    return isPage ? (at instanceof Page ? at : undefined) : { ...said, position: at };
 }
 function isAddress(wanted) {
     return typeof wanted === "string" && /^\/(?![/\\])[!-[\]-~]*$/.test(wanted);

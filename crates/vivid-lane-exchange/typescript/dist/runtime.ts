@@ -170,8 +170,8 @@ export interface AsksOf<Need, List extends string, Reply> {
   readonly host?: string | undefined;
   /** Which needs the visitor meets; none by default. */
   readonly meets?: ReadonlySet<Need> | ((need: Need) => Reply) | undefined;
-  /** The live lists; empty by default. */
-  readonly lists?: { readonly [Name in List]?: Asking<Reply> | undefined } | undefined;
+  /** The live lists, each by its name, or all by one function; empty by default. */
+  readonly lists?: { readonly [Name in List]?: Asking<Reply> | undefined } | ((list: List, value: string) => Reply) | undefined;
 }
 
 /** A parameter of a level that stays, and whose value differs. */
@@ -198,6 +198,14 @@ export interface Transition {
 /** Where the visitor comes back to from the page of a link: to this page, or to where this page leads back to. */
 export interface LinkOptions {
   readonly back?: "carry" | "here" | undefined;
+}
+
+/** What a decision was, as it can be sent from the server to the browser. */
+export interface Sent {
+  readonly outcome: string;
+  readonly address: string;
+  /** The route that shows the page, or the deepest one that covers the address. */
+  readonly route: string | undefined;
 }
 
 /** How the site is reached. */
@@ -2609,6 +2617,27 @@ export function written(route: Route, texts: Texts, tools: Tools): string {
   return url;
 }
 
+/** The values of a route, from the fields of a form or of JSON: judged by its rules, of the types that these have. Other fields are left alone. */
+export function valuesOfFields(table: Table, tools: Tools, name: string, fields: Iterable<readonly [string, unknown]>): { [name: string]: unknown } {
+  const route = linkable(table, name);
+  const params = route.params();
+  const given: { [name: string]: unknown } = {};
+  for (const [key, value] of fields) {
+    const param = params.find((one) => one.name === key);
+    // A form sends the fields that nobody filled in.
+    if (!param || (value === "" && (param.isOptional || param.fallback !== undefined))) continue;
+    const before = given[key];
+    put(given, key, param.many && !param.many.values && Array.isArray(before) ? [...before, value] : param.many && !param.many.values && !Array.isArray(value) ? [value] : value);
+  }
+  const texts = checked(route, textsOf(route, given, tools), false, tools);
+  const values: { [name: string]: unknown } = {};
+  params.forEach((param, index) => {
+    const value = typed(param, texts[index] ?? param.fallback);
+    if (value !== undefined) put(values, param.name, value);
+  });
+  return values;
+}
+
 /** The URL of a redirect: whatever answers it. */
 export function urlOfAny(route: Route, given: Texts, tools: Tools): string {
   linkable(route.table, route.name);
@@ -2770,8 +2799,8 @@ export function framesIn({ site }: Table, shown: object): readonly string[] {
 }
 
 /** The decision where a page has the URL, and the record that it would show does not exist. */
-export function notFoundIn({ site }: Table, at: object, reason?: string): object {
-  const owner = chainOf(readOf(at).end.route).reverse().find(({ more }) => more.fallback !== undefined);
+export function notFoundIn({ site }: Table, at: object | undefined, reason?: string): object {
+  const owner = (at ? chainOf(readOf(at).end.route) : []).reverse().find(({ more }) => more.fallback !== undefined);
   return { outcome: "not-found", status: 404, page: owner ? (owner.more.fallback ?? undefined) : site.fallback, position: at, reason };
 }
 
@@ -3328,6 +3357,7 @@ function asker<Reply>({ meets, lists }: AsksOf<string, string, Reply>): (questio
     whom === undefined ? false : typeof whom === "function" ? whom(value) : whom.has(value);
   return (question) => {
     if ("need" in question) return put(meets, question.need);
+    if (typeof lists === "function") return lists(question.list, question.value);
     const own: { readonly [name: string]: Asking<Reply> | undefined } = lists ?? {};
     return put(Object.prototype.hasOwnProperty.call(own, question.list) ? own[question.list] : undefined, question.value);
   };
@@ -3352,6 +3382,17 @@ export async function decideAsyncIn(table: Table, parts: DecisionParts, url: str
     if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open)) return decision;
     known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
   }
+}
+
+/** The decision that was made elsewhere for an address, without deciding again; nothing where this table has no such page. */
+export function sentIn(table: Table, { address, route, ...said }: Sent, host: string | undefined): object | undefined {
+  const reading = take({ isListed: () => true, isMet: () => true }, host);
+  const isIt = (one: Route): boolean => one.name === route;
+  const end = scan(reading, address, table.site) ? (find(table, reading).find((one) => isIt(one.route)) ?? covering(table, reading, "GET", isIt)) : undefined;
+  const isPage = said.outcome === "page";
+  const at = end && (isPage && end.route.page !== undefined ? new Page(reading, end, host) : new Spotted(reading, end, host));
+  giveBack(reading);
+  return isPage ? (at instanceof Page ? at : undefined) : { ...said, position: at };
 }
 
 /** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */

@@ -6,7 +6,7 @@ import { giveBack, scan, take, wellFormed, type Asked, type Reading } from "./re
 import { type Table } from "./table.js";
 import { chainOf, type End, type Node, type Route } from "./tree.js";
 import { Page, Spotted, type Shorten } from "./match.js";
-import { speech, type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
+import { speech, type Answer, type Asking, type AsksOf, type BadRequest, type NotFoundOf, type Options, type Question, type Redirect, type Sent, type Unavailable, type UnmetOf, type WrongMethodOf } from "./types.js";
 import { isSame } from "./values.js";
 
 /** What is decided, whatever the table. */
@@ -314,6 +314,7 @@ function asker<Reply>({ meets, lists }: AsksOf<string, string, Reply>): (questio
     whom === undefined ? false : typeof whom === "function" ? whom(value) : whom.has(value);
   return (question) => {
     if ("need" in question) return put(meets, question.need);
+    if (typeof lists === "function") return lists(question.list, question.value);
     const own: { readonly [name: string]: Asking<Reply> | undefined } = lists ?? {};
     return put(Object.prototype.hasOwnProperty.call(own, question.list) ? own[question.list] : undefined, question.value);
   };
@@ -338,6 +339,17 @@ export async function decideAsyncIn(table: Table, parts: DecisionParts, url: str
     if (!open || decision.outcome !== "unavailable" || !isSame(decision.question, open)) return decision;
     known.set(JSON.stringify(open), await Promise.resolve(open).then(ask).catch(() => undefined));
   }
+}
+
+/** The decision that was made elsewhere for an address, without deciding again; nothing where this table has no such page. */
+export function sentIn(table: Table, { address, route, ...said }: Sent, host: string | undefined): object | undefined {
+  const reading = take({ isListed: () => true, isMet: () => true }, host);
+  const isIt = (one: Route): boolean => one.name === route;
+  const end = scan(reading, address, table.site) ? (find(table, reading).find((one) => isIt(one.route)) ?? covering(table, reading, "GET", isIt)) : undefined;
+  const isPage = said.outcome === "page";
+  const at = end && (isPage && end.route.page !== undefined ? new Page(reading, end, host) : new Spotted(reading, end, host));
+  giveBack(reading);
+  return isPage ? (at instanceof Page ? at : undefined) : { ...said, position: at };
 }
 
 /** Can a text be an address to come back to? Browsers take a backslash for a slash, and leave control characters out. */

@@ -7,7 +7,7 @@ import { any, hasControl, type Rule } from "./rules.js";
 import { type Table } from "./table.js";
 import { namesIn, pathOf, type Param, type Route } from "./tree.js";
 import { LinkError } from "./types.js";
-import { FRAGMENT, isInQuery, isSame, QUERY, REPEATED, type Value } from "./values.js";
+import { FRAGMENT, isInQuery, isSame, put, QUERY, REPEATED, typed, type Value } from "./values.js";
 
 /** Texts by the index of their parameter. */
 export type Texts = (Value | undefined)[];
@@ -223,6 +223,27 @@ export function written(route: Route, texts: Texts, tools: Tools): string {
   if (host) url = host.write(route, (name) => texts[route.params().findIndex((param) => param.name === name)]) + url;
   if (url.length > site.bytes) throw new LinkError("long", route.name, undefined, { length: url.length, bytes: site.bytes });
   return url;
+}
+
+/** The values of a route, from the fields of a form or of JSON: judged by its rules, of the types that these have. Other fields are left alone. */
+export function valuesOfFields(table: Table, tools: Tools, name: string, fields: Iterable<readonly [string, unknown]>): { [name: string]: unknown } {
+  const route = linkable(table, name);
+  const params = route.params();
+  const given: { [name: string]: unknown } = {};
+  for (const [key, value] of fields) {
+    const param = params.find((one) => one.name === key);
+    // A form sends the fields that nobody filled in.
+    if (!param || (value === "" && (param.isOptional || param.fallback !== undefined))) continue;
+    const before = given[key];
+    put(given, key, param.many && !param.many.values && Array.isArray(before) ? [...before, value] : param.many && !param.many.values && !Array.isArray(value) ? [value] : value);
+  }
+  const texts = checked(route, textsOf(route, given, tools), false, tools);
+  const values: { [name: string]: unknown } = {};
+  params.forEach((param, index) => {
+    const value = typed(param, texts[index] ?? param.fallback);
+    if (value !== undefined) put(values, param.name, value);
+  });
+  return values;
 }
 
 /** The URL of a redirect: whatever answers it. */

@@ -33,8 +33,8 @@ export function framesIn({ site }: Table, shown: object): readonly string[] {
 }
 
 /** The decision where a page has the URL, and the record that it would show does not exist. */
-export function notFoundIn({ site }: Table, at: object, reason?: string): object {
-  const owner = chainOf(readOf(at).end.route).reverse().find(({ more }) => more.fallback !== undefined);
+export function notFoundIn({ site }: Table, at: object | undefined, reason?: string): object {
+  const owner = (at ? chainOf(readOf(at).end.route) : []).reverse().find(({ more }) => more.fallback !== undefined);
   return { outcome: "not-found", status: 404, page: owner ? (owner.more.fallback ?? undefined) : site.fallback, position: at, reason };
 }
 

@@ -1,7 +1,7 @@
 import { type FallbackName, type FrameName, type Groups, type ListName, type NeedName, type Pages, parts, type Routes, shorten, table, tools } from "./declared.js";
 import {
   absoluteIn, activityIn, addressAt, dataIn, decideAsyncIn, decideIn, framesIn, levelsAt, linkFromIn, linkIn, matchIn, notFoundIn, placeIn, returnAddressAsyncIn, returnAddressIn,
-  transitionIn, upIn,
+  sentIn, transitionIn, upIn, valuesOfFields,
 } from "./runtime.js";
 import type * as T from "./runtime.js";
 
@@ -48,6 +48,9 @@ export type Asks<Reply = T.Answer> = T.AsksOf<NeedName, ListName, Reply>;
 /** What a link is given. While the name is still to be inferred nothing is known of it: else each link would be held against all routes. */
 export type Given<Name> = Name extends RouteName ? T.LinkArguments<Name, Routes[Name]["given"]> : [values?: unknown];
 
+/** Makes links that start from a page: what the page has need not be given. */
+export type LinkStart<From = T.Somewhere> = <Name extends string>(name: Name extends RouteName ? Name : RouteName, ...given: GivenFrom<Name, From>) => string;
+
 type GivenFrom<Name, From> = Name extends RouteName ? T.LinkFromArguments<Name, Routes[Name]["given"], From> : [values?: unknown, options?: unknown];
 
 export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
@@ -70,6 +73,14 @@ export function decideAsync(url: string, asks: Asks<T.Answer | Promise<T.Answer>
 /** The URL of a route. Throws a `LinkError` for what its rules refuse, and where another route would answer. */
 export function link<Name extends string>(name: Name extends RouteName ? Name : RouteName, ...[values]: Given<Name>): string {
   return linkIn(table, tools, name as string, values as object | undefined);
+}
+
+/**
+ * The values of a route from the fields of a form, or of JSON: judged by the rules of the route, in the types that it has. Fields of other names
+ * are left alone. Throws a `LinkError` that names the field.
+ */
+export function valuesFor<Name extends RouteName>(name: Name, fields: Iterable<readonly [string, unknown]>): Params<Name> {
+  return valuesOfFields(table, tools, name as string, fields) as Params<Name>;
 }
 
 /** The URL of a route for a link that stands on a page: it inherits what the two addresses share. */
@@ -131,8 +142,13 @@ export function frames(decision: Decision | T.Somewhere): readonly FrameName[] {
 }
 
 /** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
-export function notFoundAt(found: T.Somewhere, reason?: string): NotFound {
+export function notFoundAt(found: T.Somewhere | undefined, reason?: string): NotFound {
   return notFoundIn(table, found, reason) as NotFound;
+}
+
+/** A decision that was made on the server, in the browser: nothing is asked and decided again. Nothing where this table has no such page. */
+export function sentDecision(sent: T.Sent, host?: string): Decision | undefined {
+  return sentIn(table, sent, host) as Decision | undefined;
 }
 
 /** The data of a route. */

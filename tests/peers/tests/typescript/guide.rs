@@ -29,7 +29,7 @@ fn compiled(chapter: &'static str, name: &str, programs: &[&str]) -> Workshop {
     let blocks = blocks(chapter);
     let table = Table::from_toml(blocks["routes.toml"]).expect("the table of the chapter can be built");
     std::fs::create_dir_all(workshop.folder.join("src/routes")).expect("the folders can be made");
-    for file in typescript::files(&table, Form { javascript: false, browser: true }).files {
+    for file in typescript::files(&table, Form { browser: true, ..Form::default() }).files {
         write(&workshop.folder.join("src/routes").join(file.name), &file.text);
     }
     for name in programs {

@@ -204,7 +204,7 @@ const WRONG: &[(&str, &str)] = &[
 
 /// Writes the files of a table into a folder.
 fn write_modules(workshop: &Workshop, table: &Table, javascript: bool) {
-    for file in typescript::files(table, Form { javascript, browser: false }).files {
+    for file in typescript::files(table, Form { javascript, ..Form::default() }).files {
         write(&workshop.folder.join(file.name), &file.text);
     }
 }
@@ -295,7 +295,7 @@ const FORGOTTEN: &[(&str, &str)] = &[
 fn an_entry_that_is_forgotten_does_not_compile() {
     let workshop = Workshop::new("registry");
     let table = Table::from_toml(TABLE).expect("it can be built");
-    for file in typescript::files(&table, Form { javascript: false, browser: true }).files {
+    for file in typescript::files(&table, Form { browser: true, ..Form::default() }).files {
         write(&workshop.folder.join(file.name), &file.text);
     }
     let head = "import { drawIn, start, titled, type Drawing, type Framing, type Site } from \"./browser.js\";\n\

@@ -37,7 +37,7 @@ impl Visitor {
 pub(crate) const LISTED: [&str; 2] = ["ada", "grace"];
 
 /// For node as it is.
-const JAVASCRIPT: Form = Form { javascript: true, browser: false };
+const JAVASCRIPT: Form = Form { javascript: true, browser: false, server: false };
 
 /// Runs every case in the modules, and gathers those that differ.
 const RUNNER: &str = include_str!("run.mjs");

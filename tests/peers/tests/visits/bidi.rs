@@ -167,7 +167,9 @@ impl Browser {
     pub(crate) async fn value(&self, expression: &str) -> Json {
         let expression = format!("(async () => JSON.stringify((await ({expression})) ?? null))()");
         let params = json!({ "expression": expression, "target": { "context": self.context }, "awaitPromise": true });
-        let Ok(answer) = self.attempt("script.evaluate", params).await else { return json!("the page is being replaced") };
+        let Ok(answer) = self.attempt("script.evaluate", params).await else {
+            return json!("the page is being replaced");
+        };
         match answer["result"]["value"].as_str() {
             Some(text) => serde_json::from_str(text).expect("JSON"),
             None => json!({ "thrown": answer["exceptionDetails"]["text"] }),

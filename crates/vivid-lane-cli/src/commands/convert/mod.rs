@@ -84,7 +84,12 @@ pub(super) fn run(
 
 /// Options that say nothing of what is to be made are mistakes.
 fn args_fit(args: &ConvertArgs) -> Result<(), Failure> {
-    let for_modules = [("--browser", args.browser), ("--javascript", args.javascript), ("--watch", args.watch)];
+    let for_modules = [
+        ("--browser", args.browser),
+        ("--server", args.server),
+        ("--javascript", args.javascript),
+        ("--watch", args.watch),
+    ];
     let given = for_modules.iter().find(|(_, is_given)| *is_given && args.to != To::Typescript);
     if let Some((option, _)) = given {
         return Err(Failure::Argument(format!("`{option}` works only with `--to typescript`; leave it out")));

@@ -22,11 +22,11 @@ pub(crate) fn run(
     out: &mut dyn Write,
     err: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
-    let form = Form { javascript: args.javascript, browser: args.browser };
+    let form = Form { javascript: args.javascript, browser: args.browser, server: args.server };
     let made = during("writing the module", || typescript::files(table, form));
     notes::tell(&[&made.notes], format, args.out.is_none(), err)?;
     let Some(folder) = &args.out else {
-        let needs_folder = [("--browser", args.browser), ("--watch", args.watch)];
+        let needs_folder = [("--browser", args.browser), ("--server", args.server), ("--watch", args.watch)];
         if let Some((option, _)) = needs_folder.into_iter().find(|(_, is_given)| *is_given) {
             return Err(Failure::Argument(format!("`{option}` needs a folder; name one with `--out DIR`")));
         }

@@ -1,0 +1,305 @@
+import type { Answer, Decision, FallbackName, FrameName, LevelName, LinkStart, ListName, NeedName, NotFound, PageName, Pages, Params, Position, RouteName } from "./routes.js";
+/** What a fallback is shown for: a page that is missing, or a refusal or a failure where the site shows these by its fallbacks. */
+export interface Refusal {
+    /** What was decided; `"failed"` where a page has failed. */
+    readonly outcome: Exclude<Decision["outcome"], "page" | "redirect" | "options"> | "failed";
+    readonly status: number;
+    /** The deepest route that covers the address. */
+    readonly position: Position | undefined;
+    readonly reason: string | undefined;
+}
+/** What a page gives: a response, or the text or the stream of an HTML document. */
+export type Shown = Response | Reply | string | ReadableStream<Uint8Array>;
+/** Shows a page. */
+export type Show<At, State, Who> = (visit: Visit<At, State, Who>) => Shown | Promise<Shown>;
+/** A page: the function that shows it, or where its code is fetched from when it is needed first. */
+export type Entry<At, State, Who> = Show<At, State, Who> | {
+    readonly code: () => Promise<{
+        readonly default: Show<At, State, Who>;
+    }>;
+};
+/** One entry for each page of the table, also for those that show what is missing. */
+export type PageEntries<State, Who> = {
+    readonly [Name in keyof Pages]: Entry<Pages[Name], State, Who>;
+} & {
+    readonly [Name in FallbackName]: Entry<NotFound | Refusal, State, Who>;
+};
+/** What is done around pages: `next` shows the page, and never fails; what went wrong in it has its status, and gets its text later. */
+export type Layer<State, Who> = (visit: Visit<any, State, Who>, next: () => Promise<Response>) => Response | Promise<Response>;
+/** A layer around all pages; around some; around what is shown at a route and below it. */
+export interface Around<State, Who> {
+    readonly layer: Layer<State, Who>;
+    readonly pages?: readonly PageName[] | undefined;
+    readonly below?: LevelName | undefined;
+}
+/** What is known of a request before it is decided. */
+export interface Asked<State> {
+    readonly method: string;
+    /** Path and query, as they were sent. */
+    readonly target: string;
+    readonly host: string | undefined;
+    /** `http` or `https`, as far as it is known. */
+    readonly scheme: string | undefined;
+    /** The address of the client, as far as it is known. */
+    readonly client: string | undefined;
+    /** What the program keeps for this request. */
+    readonly state: State;
+    /** The whole request. It costs more than its fields. */
+    readonly request: Request;
+    /** Aborted when the client goes away. */
+    readonly signal: AbortSignal;
+    /** The value of a header field. */
+    field(name: string): string | undefined;
+}
+/** What went wrong, and where. */
+export interface FailureOf<State> {
+    readonly error: unknown;
+    readonly status: number;
+    readonly asked: Asked<State>;
+    /** The page that failed. */
+    readonly page: PageName;
+}
+/** What only the program knows. Each question is put only where the decision hangs on it, and once for a request. */
+export interface Settings<State, Who> {
+    readonly pages: PageEntries<State, Who>;
+    /** What the program keeps for each request: connections, settings, what it counts. */
+    readonly state?: (asked: Omit<Asked<undefined>, "state">) => State;
+    /** Who the visitor is: from a session, say. One who cannot be told at the moment is an error. */
+    readonly identify?: (asked: Asked<State>) => Who | undefined | Promise<Who | undefined>;
+    /** Does the visitor meet a need? Nobody does by default. */
+    readonly meets?: (who: Who | undefined, need: NeedName, asked: Asked<State>) => Answer | Promise<Answer>;
+    /** Does a live list have a value? All are empty by default. */
+    readonly lists?: (list: ListName, value: string, asked: Asked<State>) => Answer | Promise<Answer>;
+    /** For how many milliseconds an answer is waited for: 5,000 by default. */
+    readonly answerWithin?: number;
+    /** What is done around pages, outermost first. */
+    readonly layers?: readonly Around<State, Who>[];
+    /** Is told of each failure of a page, or of a layer. What it gives back is sent in the place of the usual answer. */
+    readonly failed?: (failure: FailureOf<State>) => Response | Reply | void | undefined | Promise<Response | Reply | void | undefined>;
+    /** Are refusals and failures shown by the fallbacks, too? */
+    readonly showRefusals?: boolean;
+    /** Is `Location` written with the origin of the table? */
+    readonly absoluteLocations?: boolean;
+    /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
+    readonly keepRedirects?: number;
+    /** Is this the address of a proxy of ours? Only what such a one says of the client, of the host and of the scheme counts (RFC 7239). */
+    readonly isProxy?: (address: string) => boolean;
+}
+/** What a page throws for what the visitor can mend: the visitor reads the text. Any other error is 500, and its text is not sent. */
+export declare class Failure extends Error {
+    readonly status: number;
+    /** After how many seconds it is worth asking again. */
+    readonly retryAfter: number | undefined;
+    constructor(status: number, detail: string, { retryAfter, cause }?: {
+        readonly retryAfter?: number;
+        readonly cause?: unknown;
+    });
+}
+/** Thrown by a page whose record does not exist: the visitor gets the fallback of its part of the site, with status 404. */
+export declare class Missing extends Error {
+    constructor(reason?: string);
+}
+/** What an adapter knows of a request. */
+export interface Incoming {
+    readonly method: string;
+    /** Path and query as they were sent, an absolute URL, or an asterisk. */
+    readonly target: string;
+    /** What the request says its host is; all of them. */
+    readonly hosts: readonly string[];
+    /** Must it say so, as HTTP/1.1 demands? */
+    readonly wantsHost: boolean;
+    readonly scheme: string | undefined;
+    /** The address of whoever has connected. */
+    readonly peer: string | undefined;
+    readonly request: Request;
+    readonly body: ReadableStream<Uint8Array> | null;
+    readonly signal: AbortSignal;
+    field(name: string): string | undefined;
+}
+/** What the standard `Request` does not say. */
+export interface Connection {
+    /** The address of whoever has connected. */
+    readonly peer?: string | undefined;
+}
+/** A standard request. Its URL is in the normal form of browsers already. */
+export declare class Standard implements Incoming {
+    readonly request: Request;
+    readonly target: string;
+    readonly hosts: readonly string[];
+    readonly wantsHost: boolean;
+    readonly scheme: string;
+    readonly peer: string | undefined;
+    constructor(request: Request, { peer }: Connection);
+    get method(): string;
+    get body(): ReadableStream<Uint8Array> | null;
+    get signal(): AbortSignal;
+    field(name: string): string | undefined;
+}
+/** Is it a host, with or without a port, and nothing else (RFC 3986, section 3.2)? It may be empty; escapes are in no name that is looked up. */
+export declare function isHost(text: string): boolean;
+/** What is known of the client. */
+export interface Client {
+    readonly client: string | undefined;
+    readonly host: string | undefined;
+    readonly scheme: string | undefined;
+}
+/** The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. */
+export declare function clientOf(incoming: Incoming, isProxy: ((address: string) => boolean) | undefined): Client;
+type Field = readonly [name: string, value: string];
+/** An answer that costs less than a `Response`, and becomes one where that is wanted. */
+export declare class Reply {
+    readonly status: number;
+    readonly fields: readonly Field[];
+    readonly body: string | ReadableStream<Uint8Array> | null;
+    /** What it was made of, where nothing was changed. */
+    private readonly response;
+    constructor(status: number, fields: readonly Field[], body: string | ReadableStream<Uint8Array> | null, response?: Response);
+    static of(shown: Response | Reply | string | ReadableStream<Uint8Array>): Reply;
+    toResponse(): Response;
+    /** The same with another status, and with these fields in the place of those of the same names. */
+    stamped(status: number, fields: readonly Field[]): Reply;
+    /** The same with those of these fields that it does not have itself. */
+    with(fields: readonly Field[]): Reply;
+    /** The answer to `HEAD`: no body, but the length that it would have (RFC 9110, sections 8.6 and 9.3.2). */
+    withoutBody(): Reply;
+}
+/** Has an answer of this status never a body? */
+export declare function hasNoBody(status: number): boolean;
+/** How an answer differs from a plain 200. */
+export interface ReplyOptions {
+    readonly status?: number | undefined;
+    readonly headers?: {
+        readonly [name: string]: string;
+    } | readonly Field[] | undefined;
+}
+/** An HTML answer. */
+export declare function html(body: string | ReadableStream<Uint8Array>, options?: ReplyOptions): Reply;
+/** A JSON answer. */
+export declare function json(value: unknown, options?: ReplyOptions): Reply;
+/** The forms in which the service tells what is wrong. */
+export type Form = "plain" | "html" | "json";
+/** The form that a client likes best, by its `Accept` field; plain text for one that does not say. */
+export declare function preferred(accepted?: string): Form;
+/** What an answer of the service tells. */
+export interface Telling {
+    readonly status: number;
+    /** What is wrong, beyond the name of the status. */
+    readonly detail?: string | undefined;
+    readonly location?: string | undefined;
+    readonly allow?: readonly string[] | undefined;
+    readonly retryAfter?: number | undefined;
+    readonly cache?: string | undefined;
+}
+/** What stands in the fields of an answer, whatever its body is. */
+export declare function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field[];
+/** The answer, in a form, about a path. */
+export declare function told(telling: Telling, form: Form, path: string): Reply;
+/** What is found out for a request, once. */
+interface Found<State, Who> {
+    state: State | undefined;
+    client: Client | undefined;
+    who: Promise<Who | undefined> | undefined;
+    known: Who | undefined;
+}
+/** A request as the program sees it. */
+export declare class Inquiry<State, Who> implements Asked<State> {
+    protected readonly incoming: Incoming;
+    protected readonly settings: Settings<State, Who>;
+    protected readonly found: Found<State, Who>;
+    constructor(incoming: Incoming, settings: Settings<State, Who>, found?: Found<State, Who>);
+    get state(): State;
+    get method(): string;
+    get target(): string;
+    private get whence();
+    get host(): string | undefined;
+    get scheme(): string | undefined;
+    get client(): string | undefined;
+    get request(): Request;
+    get signal(): AbortSignal;
+    field(name: string): string | undefined;
+    /** Who the visitor is, asked at most once. */
+    who(): Promise<Who | undefined>;
+    /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
+    get isFromThisSite(): boolean;
+}
+/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
+export declare class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry<State, Who> {
+    /** The match of the request; for a fallback, what is missing or refused. */
+    readonly at: At;
+    private isRead;
+    constructor(inquiry: Inquiry<State, Who>, at: At);
+    private get position();
+    /** The values of the URL; for a fallback those that its place has. */
+    get params(): At extends {
+        readonly params: infer Params;
+    } ? Params : {
+        readonly [name: string]: unknown;
+    };
+    /** The frames around the page, outermost first. */
+    get frames(): readonly FrameName[];
+    /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
+    get visitor(): Who | undefined;
+    /** A link from here: it inherits the values that the two addresses share. */
+    readonly link: LinkStart;
+    /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
+    seeOther(url: string): Reply;
+    /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
+    comeBack(otherwise: string): Promise<Reply>;
+    /** What the browser takes the page over by, with data of the page's own: an element for the document, beside which no second request is needed. */
+    sent(data?: unknown): string;
+    /** Reads the body of a type. */
+    private read;
+    /** Reads the body as a form of at most so many bytes. One that another site sent is refused (403). */
+    form(limit: number): Promise<FormData>;
+    /** Reads the body as JSON of at most so many bytes. */
+    json(limit: number): Promise<unknown>;
+    /**
+     * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
+     * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
+     */
+    values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>>;
+}
+/** A site that answers requests. */
+export interface Site {
+    /** Answers a request. It never fails. */
+    respond(request: Request, connection?: Connection): Promise<Response>;
+    /** The same for adapters of servers that have requests of their own. */
+    answer(incoming: Incoming): Promise<Reply>;
+}
+/** The site of a table, with the pages of a program. */
+export declare function site<State = undefined, Who = undefined>(settings: Settings<State, Who>): Site;
+type Hears = (event: any, listener: (...given: any[]) => void) => unknown;
+/** A request of `node:http` or `node:https`. */
+export interface NodeRequest {
+    readonly method?: string | undefined;
+    readonly url?: string | undefined;
+    readonly httpVersion: string;
+    readonly complete: boolean;
+    readonly headers: {
+        readonly [name: string]: string | string[] | undefined;
+    };
+    readonly headersDistinct: {
+        readonly [name: string]: readonly string[] | undefined;
+    };
+    readonly socket: {
+        readonly remoteAddress?: string | undefined;
+    };
+    readonly on: Hears;
+    pause(): unknown;
+    resume(): unknown;
+}
+/** The response to one. */
+export interface NodeResponse {
+    statusCode: number;
+    readonly writableFinished: boolean;
+    readonly destroyed: boolean;
+    readonly on: Hears;
+    readonly once: Hears;
+    setHeader(name: string, value: string | readonly string[]): unknown;
+    write(chunk: Uint8Array): boolean;
+    end(text?: string): unknown;
+    destroy(error?: Error): unknown;
+}
+/** A site for `createServer`; or a function that gives the one that holds now. */
+export declare function listener(site: Site | (() => Site)): (request: NodeRequest, response: NodeResponse) => void;
+export {};

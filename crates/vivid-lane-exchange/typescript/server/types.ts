@@ -1,0 +1,118 @@
+// What a program says of its site, and what a page is shown with.
+
+import type { Answer, Decision, FallbackName, ListName, LevelName, NeedName, NotFound, PageName, Pages, Position } from "../table/follows.js";
+import type { Reply } from "./reply.js";
+import type { Visit } from "./visit.js";
+
+/** What a fallback is shown for: a page that is missing, or a refusal or a failure where the site shows these by its fallbacks. */
+export interface Refusal {
+  /** What was decided; `"failed"` where a page has failed. */
+  readonly outcome: Exclude<Decision["outcome"], "page" | "redirect" | "options"> | "failed";
+  readonly status: number;
+  /** The deepest route that covers the address. */
+  readonly position: Position | undefined;
+  readonly reason: string | undefined;
+}
+
+/** What a page gives: a response, or the text or the stream of an HTML document. */
+export type Shown = Response | Reply | string | ReadableStream<Uint8Array>;
+
+/** Shows a page. */
+export type Show<At, State, Who> = (visit: Visit<At, State, Who>) => Shown | Promise<Shown>;
+
+/** A page: the function that shows it, or where its code is fetched from when it is needed first. */
+export type Entry<At, State, Who> = Show<At, State, Who> | { readonly code: () => Promise<{ readonly default: Show<At, State, Who> }> };
+
+/** One entry for each page of the table, also for those that show what is missing. */
+export type PageEntries<State, Who> = { readonly [Name in keyof Pages]: Entry<Pages[Name], State, Who> } & {
+  readonly [Name in FallbackName]: Entry<NotFound | Refusal, State, Who>;
+};
+
+/** What is done around pages: `next` shows the page, and never fails; what went wrong in it has its status, and gets its text later. */
+export type Layer<State, Who> = (visit: Visit<any, State, Who>, next: () => Promise<Response>) => Response | Promise<Response>;
+
+/** A layer around all pages; around some; around what is shown at a route and below it. */
+export interface Around<State, Who> {
+  readonly layer: Layer<State, Who>;
+  readonly pages?: readonly PageName[] | undefined;
+  readonly below?: LevelName | undefined;
+}
+
+/** What is known of a request before it is decided. */
+export interface Asked<State> {
+  readonly method: string;
+  /** Path and query, as they were sent. */
+  readonly target: string;
+  readonly host: string | undefined;
+  /** `http` or `https`, as far as it is known. */
+  readonly scheme: string | undefined;
+  /** The address of the client, as far as it is known. */
+  readonly client: string | undefined;
+  /** What the program keeps for this request. */
+  readonly state: State;
+  /** The whole request. It costs more than its fields. */
+  readonly request: Request;
+  /** Aborted when the client goes away. */
+  readonly signal: AbortSignal;
+  /** The value of a header field. */
+  field(name: string): string | undefined;
+}
+
+/** What went wrong, and where. */
+export interface FailureOf<State> {
+  readonly error: unknown;
+  readonly status: number;
+  readonly asked: Asked<State>;
+  /** The page that failed. */
+  readonly page: PageName;
+}
+
+/** What only the program knows. Each question is put only where the decision hangs on it, and once for a request. */
+export interface Settings<State, Who> {
+  readonly pages: PageEntries<State, Who>;
+  /** What the program keeps for each request: connections, settings, what it counts. */
+  readonly state?: (asked: Omit<Asked<undefined>, "state">) => State;
+  /** Who the visitor is: from a session, say. One who cannot be told at the moment is an error. */
+  readonly identify?: (asked: Asked<State>) => Who | undefined | Promise<Who | undefined>;
+  /** Does the visitor meet a need? Nobody does by default. */
+  readonly meets?: (who: Who | undefined, need: NeedName, asked: Asked<State>) => Answer | Promise<Answer>;
+  /** Does a live list have a value? All are empty by default. */
+  readonly lists?: (list: ListName, value: string, asked: Asked<State>) => Answer | Promise<Answer>;
+  /** For how many milliseconds an answer is waited for: 5,000 by default. */
+  readonly answerWithin?: number;
+  /** What is done around pages, outermost first. */
+  readonly layers?: readonly Around<State, Who>[];
+  /** Is told of each failure of a page, or of a layer. What it gives back is sent in the place of the usual answer. */
+  readonly failed?: (failure: FailureOf<State>) => Response | Reply | void | undefined | Promise<Response | Reply | void | undefined>;
+  /** Are refusals and failures shown by the fallbacks, too? */
+  readonly showRefusals?: boolean;
+  /** Is `Location` written with the origin of the table? */
+  readonly absoluteLocations?: boolean;
+  /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
+  readonly keepRedirects?: number;
+  /** Is this the address of a proxy of ours? Only what such a one says of the client, of the host and of the scheme counts (RFC 7239). */
+  readonly isProxy?: (address: string) => boolean;
+}
+
+/** What a page throws for what the visitor can mend: the visitor reads the text. Any other error is 500, and its text is not sent. */
+export class Failure extends Error {
+  readonly status: number;
+  /** After how many seconds it is worth asking again. */
+  readonly retryAfter: number | undefined;
+
+  constructor(status: number, detail: string, { retryAfter, cause }: { readonly retryAfter?: number; readonly cause?: unknown } = {}) {
+    super(detail);
+    this.name = "Failure";
+    this.status = status;
+    this.retryAfter = retryAfter;
+    if (cause !== undefined) Object.defineProperty(this, "cause", { value: cause });
+  }
+}
+
+/** Thrown by a page whose record does not exist: the visitor gets the fallback of its part of the site, with status 404. */
+export class Missing extends Error {
+  constructor(reason: string = "") {
+    super(reason);
+    this.name = "Missing";
+  }
+}

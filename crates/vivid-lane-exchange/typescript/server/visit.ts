@@ -1,0 +1,216 @@
+// A request as the program sees it, and the visit to a page with all that the page may need.
+
+import { frames, link, linkFrom, LinkError, match, returnAddressAsync, valuesFor } from "../table/follows.js";
+import { clientOf, type Client, type Incoming } from "./incoming.js";
+import { Reply } from "./reply.js";
+import { Failure, type Asked, type Settings } from "./types.js";
+import type { FrameName, LinkOptions, LinkStart, Params, RouteName, Somewhere } from "../table/follows.js";
+
+/** What is found out for a request, once. */
+interface Found<State, Who> {
+  state: State | undefined;
+  client: Client | undefined;
+  who: Promise<Who | undefined> | undefined;
+  known: Who | undefined;
+}
+
+/** A request as the program sees it. */
+export class Inquiry<State, Who> implements Asked<State> {
+  protected readonly incoming: Incoming;
+  protected readonly settings: Settings<State, Who>;
+  protected readonly found: Found<State, Who>;
+
+  constructor(incoming: Incoming, settings: Settings<State, Who>, found: Found<State, Who> = { state: undefined, client: undefined, who: undefined, known: undefined }) {
+    this.incoming = incoming;
+    this.settings = settings;
+    this.found = found;
+  }
+
+  get state(): State {
+    return (this.found.state ??= this.settings.state?.(this)) as State;
+  }
+
+  get method(): string {
+    return this.incoming.method;
+  }
+
+  get target(): string {
+    return this.incoming.target;
+  }
+
+  private get whence(): Client {
+    return (this.found.client ??= clientOf(this.incoming, this.settings.isProxy));
+  }
+
+  get host(): string | undefined {
+    return this.whence.host;
+  }
+
+  get scheme(): string | undefined {
+    return this.whence.scheme;
+  }
+
+  get client(): string | undefined {
+    return this.whence.client;
+  }
+
+  get request(): Request {
+    return this.incoming.request;
+  }
+
+  get signal(): AbortSignal {
+    return this.incoming.signal;
+  }
+
+  field(name: string): string | undefined {
+    return this.incoming.field(name);
+  }
+
+  /** Who the visitor is, asked at most once. */
+  who(): Promise<Who | undefined> {
+    const { found, settings } = this;
+    return (found.who ??= Promise.resolve(this as Asked<State>)
+      .then(settings.identify)
+      .then((who) => (found.known = who)));
+  }
+
+  /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
+  get isFromThisSite(): boolean {
+    const site = this.field("sec-fetch-site");
+    if (site !== undefined) return site === "same-origin" || site === "none";
+    const origin = this.field("origin");
+    return origin === undefined || (origin.includes("://") && origin.slice(origin.indexOf("://") + 3) === this.host);
+  }
+}
+
+/** The element in which a page sends over to the browser what it was made of. */
+const SENT = "page-data";
+
+/** Leads on to a URL, to be asked for with `GET`. */
+function seeOther(url: string): Reply {
+  return new Reply(303, [["location", url]], null);
+}
+
+/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
+export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry<State, Who> {
+  /** The match of the request; for a fallback, what is missing or refused. */
+  readonly at: At;
+  private isRead: boolean;
+
+  constructor(inquiry: Inquiry<State, Who>, at: At) {
+    const { incoming, settings, found } = inquiry as Visit<At, State, Who>;
+    super(incoming, settings, found);
+    this.at = at;
+    this.isRead = false;
+  }
+
+  private get position(): Somewhere | undefined {
+    const at = this.at as Partial<Somewhere> & { readonly position?: Somewhere };
+    return at.route === undefined ? at.position : (at as Somewhere);
+  }
+
+  /** The values of the URL; for a fallback those that its place has. */
+  get params(): At extends { readonly params: infer Params } ? Params : { readonly [name: string]: unknown } {
+    return (this.position?.params ?? {}) as never;
+  }
+
+  /** The frames around the page, outermost first. */
+  get frames(): readonly FrameName[] {
+    return frames(this.at as Somewhere);
+  }
+
+  /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
+  get visitor(): Who | undefined {
+    return this.found.known;
+  }
+
+  /** A link from here: it inherits the values that the two addresses share. */
+  readonly link: LinkStart = (name: string, values?: object | null, options?: LinkOptions): string => {
+    const { position } = this;
+    return position ? linkFrom(position, name as never, ...([values ?? undefined, options] as never)) : link(name as never, ...([values ?? undefined] as never));
+  };
+
+  /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
+  seeOther(url: string): Reply {
+    return seeOther(url);
+  }
+
+  /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
+  async comeBack(otherwise: string): Promise<Reply> {
+    const wanted = (this.params as { readonly return?: unknown }).return;
+    const everyone = { meets: () => true, lists: () => true };
+    const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
+    return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
+  }
+
+  /** What the browser takes the page over by, with data of the page's own: an element for the document, beside which no second request is needed. */
+  sent(data?: unknown): string {
+    const { outcome, status, page, need, reason } = this.at as { readonly [key: string]: unknown };
+    const text = JSON.stringify({ outcome, status, page, need, reason, address: this.target, route: this.position?.route, data });
+    // Nothing in it may end the element, or begin a comment.
+    return `<script type="application/json" id="${SENT}">${text.replace(/[<>&\u2028\u2029]/g, (one) => "\\u" + one.charCodeAt(0).toString(16).padStart(4, "0"))}</script>`;
+  }
+
+  /** Reads the body of a type. */
+  private async read(limit: number, wanted: string, fits: (type: string) => boolean): Promise<Response> {
+    const type = (this.field("content-type") ?? "").split(";")[0]!.trim().toLowerCase();
+    if (type !== wanted && !fits(type)) throw new Failure(415, `expected a body of type \`${wanted}\`, found ${type === "" ? "no type" : `\`${type}\``}`);
+    if (this.isRead) throw new Error("the body was read already");
+    this.isRead = true;
+    const chunks: Uint8Array[] = [];
+    const { body } = this.incoming;
+    let length = 0;
+    if (body) {
+      const reader = body.getReader();
+      for (;;) {
+        const { done, value } = await reader.read();
+        if (done) break;
+        length += value.byteLength;
+        if (length > limit) {
+          void reader.cancel().catch(() => undefined);
+          throw new Failure(413, `the body may have ${limit} bytes, and it has more`);
+        }
+        chunks.push(value);
+      }
+    }
+    return new Response(new Blob(chunks as BlobPart[]), { headers: { "content-type": this.field("content-type")! } });
+  }
+
+  /** Reads the body as a form of at most so many bytes. One that another site sent is refused (403). */
+  async form(limit: number): Promise<FormData> {
+    if (!this.isFromThisSite) throw new Failure(403, "the form was sent by another site");
+    const body = await this.read(limit, "application/x-www-form-urlencoded", (type) => type === "multipart/form-data");
+    return body.formData().catch((cause: unknown) => {
+      throw new Failure(400, "the body is not a form", { cause });
+    });
+  }
+
+  /** Reads the body as JSON of at most so many bytes. */
+  async json(limit: number): Promise<unknown> {
+    const body = await this.read(limit, "application/json", (type) => type.endsWith("+json"));
+    const text = await body.text();
+    try {
+      return JSON.parse(text);
+    } catch (cause) {
+      throw new Failure(400, `the body is not JSON: ${(cause as Error).message}`, { cause });
+    }
+  }
+
+  /**
+   * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
+   * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
+   */
+  async values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>> {
+    const isJson = /^[^;]*json\s*(?:;|$)/i.test(this.field("content-type") ?? "");
+    const sent: unknown = isJson ? await this.json(limit) : await this.form(limit);
+    if (typeof sent !== "object" || sent === null || Array.isArray(sent)) throw new Failure(422, "expected an object");
+    const fields = sent instanceof FormData ? [...(sent as unknown as Iterable<[string, unknown]>)] : Object.entries(sent);
+    const names = new Set(fields.map(([field]) => field));
+    const own = Object.entries(this.params as object).filter(([field]) => !names.has(field));
+    try {
+      return valuesFor(name, [...own, ...fields]);
+    } catch (cause) {
+      throw cause instanceof LinkError && cause.param !== undefined ? new Failure(422, cause.message, { cause }) : cause;
+    }
+  }
+}
