@@ -311,7 +311,8 @@ fn hold(name: &str, table: &Table, addresses: &'static [&'static str], setting: 
         }
         let (Some(expected), Some(mut found)) = (expected, found) else { continue };
         let (mut expected, is_cut) = without_suggestions(expected);
-        if is_cut || (text.starts_with("HEAD") && expected.status == 404) {
+        // The texts of which `HEAD` tells the length may differ likewise.
+        if is_cut || (text.starts_with("HEAD") && matches!(expected.status, 400 | 404)) {
             expected.fields.remove("content-length");
             found.fields.remove("content-length");
         }
