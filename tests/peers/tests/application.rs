@@ -63,7 +63,7 @@ impl Visitor {
         }
         let server = serve(&tool, table, &more);
         let (driver, client) = browser().await;
-        let witness = Witness::of(&server);
+        let witness = Witness::of(&server.url);
         Self { client, witness, _driver: driver, _server: server }
     }
 

@@ -38,8 +38,10 @@ const FUNCTIONS: &[&str] = &[
     "placeIn",
     "returnAddressAsyncIn",
     "returnAddressIn",
+    "sentIn",
     "transitionIn",
     "upIn",
+    "valuesOfFields",
 ];
 
 /// The default limits of the runtime.

@@ -1,7 +1,8 @@
 // Which URLs are addresses of the site, and which links and forms are its own to follow.
 
-import { decide, place } from "../table/follows.js";
-import type { Asks, Decision } from "../table/follows.js";
+import { decide, place, sentDecision } from "../table/follows.js";
+import type { Decided } from "./types.js";
+import type { Asks, Decision, Sent } from "../table/follows.js";
 
 /** A URL without its fragment. */
 export const beforeHash = (url: string): string => url.split("#", 1)[0]!;
@@ -49,6 +50,19 @@ export function pathOf(address: string): string {
   const { base, isInFragment } = place();
   const start = isInFragment ? address.indexOf("#") + 1 : base.length;
   return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
+}
+
+/** What the server has sent over with a page that it has drawn. */
+export interface SentOver {
+  readonly decision: Decided;
+  readonly data: unknown;
+}
+
+/** The decision about an address that stands in the document, where it does. */
+export function sentOver(address: string): SentOver | undefined {
+  const { data, ...sent } = JSON.parse(document.getElementById("lane-page")?.textContent ?? "{}") as Sent & { readonly data: unknown };
+  const decision = sent.address === withoutPart(address) ? sentDecision(sent, location.hostname) : undefined;
+  return decision && { decision: decision as Decided, data };
 }
 
 /** Does an address in the fragment name a part of the page? */

@@ -1,7 +1,7 @@
 // A running site: what the visitor does becomes a visit; a visit is decided, made, and shown all at once.
 
 import { dataOf, decideAsync, levels, link, notFoundAt, place, returnAddressAsync, transition } from "../table/follows.js";
-import { addressIn, addressOf, askedBy, beforeHash, hrefOf, isCovered, isPartInFragment, linkIn, partOf } from "./addresses.js";
+import { addressIn, addressOf, askedBy, beforeHash, hrefOf, isCovered, isPartInFragment, linkIn, partOf, sentOver } from "./addresses.js";
 import { Entries, stampIn } from "./entries.js";
 import { Maker, Outdated, planOf, type MadeFrame } from "./making.js";
 import { Marks, positionOf } from "./marks.js";
@@ -19,6 +19,7 @@ interface Made<Content, Framing> {
   readonly kept: number;
   readonly changed: readonly FrameName[];
   readonly content?: Content | Titled<Content> | undefined;
+  readonly data?: unknown;
   readonly error?: unknown;
 }
 
@@ -106,8 +107,10 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     const visiting = (): Visit => ({ address, kind, way, controller });
     try {
       const via: string[] = [];
+      const sent = kind === "first" && settings.adopt !== false ? sentOver(address) : undefined;
       for (;;) {
-        const step = await decideAsync(address, settings.visitor?.() ?? {});
+        // What the server has decided holds; nobody is asked again.
+        const step = sent?.decision ?? (await decideAsync(address, settings.visitor?.() ?? {}));
         if (signal.aborted) return;
         if (step.outcome !== "redirect") decision = step;
         const next = step.outcome === "redirect" || step.outcome === "unmet" ? step.location : undefined;
@@ -122,8 +125,8 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       maker.visits(address);
       tell({ type: "decided", address, decision: decision!, via });
       goes({ ...going!, address, decision: decision! });
-      const isAdopted = kind === "first" && settings.adopt === true;
-      const made: Ready = isAdopted ? { decision: decision!, frames: [], kept: 0, changed: [] } : await make(decision!, visiting());
+      const isAdopted = kind === "first" && (settings.adopt ?? sent !== undefined);
+      const made: Ready = isAdopted ? { decision: decision!, frames: [], kept: 0, changed: [], data: sent?.data } : await make(decision!, visiting());
       if (!signal.aborted) await showOr(made, visiting(), isAdopted);
     } catch (error) {
       if (signal.aborted) return;
@@ -184,7 +187,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     }
   }
 
-  async function show({ decision, frames: around, kept, changed, content, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
+  async function show({ decision, frames: around, kept, changed, content, data, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
     const { address, kind, way, controller } = visit;
     const { signal } = controller;
     const names = around.map(({ name }) => name);
@@ -201,7 +204,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       arrive(visit);
       if (living !== controller) living.abort();
       living = controller;
-      const now: Now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
+      const now: Now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, data, error, signal };
       // What the server has drawn has its title.
       let title = isAdopted ? document.title : isTitled ? content.title : undefined;
       if (title === undefined) guarded(() => (title = settings.title?.(now)));

@@ -69,6 +69,8 @@ export interface Shown<Content = unknown, Framing = unknown> {
   readonly content: Content | undefined;
   /** What is kept with this entry of the history. */
   readonly state: unknown;
+  /** What the server has sent over with a page that it has drawn. */
+  readonly data: unknown;
   readonly error: unknown;
   /** Aborted when the page is left. */
   readonly signal: AbortSignal;
@@ -121,7 +123,7 @@ interface Behaviour<Content, Framing> {
   readonly freshFor?: number;
   /** Called for each event; `"console"` prints them. */
   readonly observe?: "console" | ((happening: Happening) => void);
-  /** Is the first page there already, drawn by the server? */
+  /** Is the first page there already, drawn by the server? By default it is where the server says so in the document (`visit.sent()`). */
   readonly adopt?: boolean;
   /** Do pages change within view transitions, where the browser has them? Links cannot be clicked on while one runs. */
   readonly viewTransitions?: boolean;

@@ -1,7 +1,7 @@
 // Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 
-import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, transition } from "./table.js";
+import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, sentDecision, transition } from "./table.js";
 export class Titled {
     constructor(title, content) {
         this.title = title;
@@ -56,6 +56,11 @@ function pathOf(address) {
     const { base, isInFragment } = place();
     const start = isInFragment ? address.indexOf("#") + 1 : base.length;
     return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
+}
+function sentOver(address) {
+    const { data, ...sent } = JSON.parse(document.getElementById("lane-page")?.textContent ?? "{}");
+    const decision = sent.address === withoutPart(address) ? sentDecision(sent, location.hostname) : undefined;
+    return decision && { decision: decision, data };
 }
 function isPartInFragment(href) {
     return place().isInFragment && beforeHash(href) === beforeHash(location.href) && addressOf(href) === undefined;
@@ -526,8 +531,9 @@ export function start(settings = {}) {
         const visiting = () => ({ address, kind, way, controller });
         try {
             const via = [];
+            const sent = kind === "first" && settings.adopt !== false ? sentOver(address) : undefined;
             for (;;) {
-                const step = await decideAsync(address, settings.visitor?.() ?? {});
+                const step = sent?.decision ?? (await decideAsync(address, settings.visitor?.() ?? {}));
                 if (signal.aborted)
                     return;
                 if (step.outcome !== "redirect")
@@ -546,8 +552,8 @@ export function start(settings = {}) {
             maker.visits(address);
             tell({ type: "decided", address, decision: decision, via });
             goes({ ...going, address, decision: decision });
-            const isAdopted = kind === "first" && settings.adopt === true;
-            const made = isAdopted ? { decision: decision, frames: [], kept: 0, changed: [] } : await make(decision, visiting());
+            const isAdopted = kind === "first" && (settings.adopt ?? sent !== undefined);
+            const made = isAdopted ? { decision: decision, frames: [], kept: 0, changed: [], data: sent?.data } : await make(decision, visiting());
             if (!signal.aborted)
                 await showOr(made, visiting(), isAdopted);
         }
@@ -612,7 +618,7 @@ export function start(settings = {}) {
             }
         }
     }
-    async function show({ decision, frames: around, kept, changed, content, error }, visit, isAdopted) {
+    async function show({ decision, frames: around, kept, changed, content, data, error }, visit, isAdopted) {
         const { address, kind, way, controller } = visit;
         const { signal } = controller;
         const names = around.map(({ name }) => name);
@@ -630,7 +636,7 @@ export function start(settings = {}) {
             if (living !== controller)
                 living.abort();
             living = controller;
-            const now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
+            const now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, data, error, signal };
             let title = isAdopted ? document.title : isTitled ? content.title : undefined;
             if (title === undefined)
                 guarded(() => (title = settings.title?.(now)));

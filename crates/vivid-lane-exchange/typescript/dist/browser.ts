@@ -1,8 +1,8 @@
 // Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 
-import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, transition } from "./table.js";
-import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Transition } from "./table.js";
+import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, sentDecision, transition } from "./table.js";
+import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Sent, Transition } from "./table.js";
 
 // The types of settings, and of what the module reports.
 
@@ -73,6 +73,8 @@ export interface Shown<Content = unknown, Framing = unknown> {
   readonly content: Content | undefined;
   /** What is kept with this entry of the history. */
   readonly state: unknown;
+  /** What the server has sent over with a page that it has drawn. */
+  readonly data: unknown;
   readonly error: unknown;
   /** Aborted when the page is left. */
   readonly signal: AbortSignal;
@@ -125,7 +127,7 @@ interface Behaviour<Content, Framing> {
   readonly freshFor?: number;
   /** Called for each event; `"console"` prints them. */
   readonly observe?: "console" | ((happening: Happening) => void);
-  /** Is the first page there already, drawn by the server? */
+  /** Is the first page there already, drawn by the server? By default it is where the server says so in the document (`visit.sent()`). */
   readonly adopt?: boolean;
   /** Do pages change within view transitions, where the browser has them? Links cannot be clicked on while one runs. */
   readonly viewTransitions?: boolean;
@@ -243,6 +245,19 @@ function pathOf(address: string): string {
   const { base, isInFragment } = place();
   const start = isInFragment ? address.indexOf("#") + 1 : base.length;
   return address.slice(start).replace(/[?#].*$/, "").replace(/\/$/, "");
+}
+
+/** What the server has sent over with a page that it has drawn. */
+interface SentOver {
+  readonly decision: Decided;
+  readonly data: unknown;
+}
+
+/** The decision about an address that stands in the document, where it does. */
+function sentOver(address: string): SentOver | undefined {
+  const { data, ...sent } = JSON.parse(document.getElementById("lane-page")?.textContent ?? "{}") as Sent & { readonly data: unknown };
+  const decision = sent.address === withoutPart(address) ? sentDecision(sent, location.hostname) : undefined;
+  return decision && { decision: decision as Decided, data };
 }
 
 /** Does an address in the fragment name a part of the page? */
@@ -802,6 +817,7 @@ interface Made<Content, Framing> {
   readonly kept: number;
   readonly changed: readonly FrameName[];
   readonly content?: Content | Titled<Content> | undefined;
+  readonly data?: unknown;
   readonly error?: unknown;
 }
 
@@ -889,8 +905,10 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     const visiting = (): Visit => ({ address, kind, way, controller });
     try {
       const via: string[] = [];
+      const sent = kind === "first" && settings.adopt !== false ? sentOver(address) : undefined;
       for (;;) {
-        const step = await decideAsync(address, settings.visitor?.() ?? {});
+        // What the server has decided holds; nobody is asked again.
+        const step = sent?.decision ?? (await decideAsync(address, settings.visitor?.() ?? {}));
         if (signal.aborted) return;
         if (step.outcome !== "redirect") decision = step;
         const next = step.outcome === "redirect" || step.outcome === "unmet" ? step.location : undefined;
@@ -905,8 +923,8 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       maker.visits(address);
       tell({ type: "decided", address, decision: decision!, via });
       goes({ ...going!, address, decision: decision! });
-      const isAdopted = kind === "first" && settings.adopt === true;
-      const made: Ready = isAdopted ? { decision: decision!, frames: [], kept: 0, changed: [] } : await make(decision!, visiting());
+      const isAdopted = kind === "first" && (settings.adopt ?? sent !== undefined);
+      const made: Ready = isAdopted ? { decision: decision!, frames: [], kept: 0, changed: [], data: sent?.data } : await make(decision!, visiting());
       if (!signal.aborted) await showOr(made, visiting(), isAdopted);
     } catch (error) {
       if (signal.aborted) return;
@@ -967,7 +985,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     }
   }
 
-  async function show({ decision, frames: around, kept, changed, content, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
+  async function show({ decision, frames: around, kept, changed, content, data, error }: Ready, visit: Visit, isAdopted: boolean): Promise<void> {
     const { address, kind, way, controller } = visit;
     const { signal } = controller;
     const names = around.map(({ name }) => name);
@@ -984,7 +1002,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       arrive(visit);
       if (living !== controller) living.abort();
       living = controller;
-      const now: Now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, error, signal };
+      const now: Now = { decision, address, title: "", frames: around, content: plain, state: entries.stamp.state, data, error, signal };
       // What the server has drawn has its title.
       let title = isAdopted ? document.title : isTitled ? content.title : undefined;
       if (title === undefined) guarded(() => (title = settings.title?.(now)));

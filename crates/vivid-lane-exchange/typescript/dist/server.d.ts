@@ -1,4 +1,4 @@
-import type { Answer, Decision, FallbackName, FrameName, LevelName, LinkStart, ListName, NeedName, NotFound, PageName, Pages, Params, Position, RouteName } from "./routes.js";
+import type { Answer, Decision, FallbackName, FrameName, LevelName, LinkStart, ListName, NeedName, NotFound, PageName, Pages, Params, Position, RouteName, Somewhere } from "./routes.js";
 /** What a fallback is shown for: a page that is missing, or a refusal or a failure where the site shows these by its fallbacks. */
 export interface Refusal {
     /** What was decided; `"failed"` where a page has failed. */
@@ -240,12 +240,15 @@ export declare class Visit<At = unknown, State = unknown, Who = unknown> extends
     /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
     get visitor(): Who | undefined;
     /** A link from here: it inherits the values that the two addresses share. */
-    readonly link: LinkStart;
+    get link(): LinkStart<At extends Somewhere ? At : Somewhere>;
     /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
     seeOther(url: string): Reply;
     /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
     comeBack(otherwise: string): Promise<Reply>;
-    /** What the browser takes the page over by, with data of the page's own: an element for the document, beside which no second request is needed. */
+    /**
+     * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
+     * The browser's module hands it out as `data`.
+     */
     sent(data?: unknown): string;
     /** Reads the body of a type. */
     private read;

@@ -236,7 +236,7 @@ export class Inquiry {
         return origin === undefined || (origin.includes("://") && origin.slice(origin.indexOf("://") + 3) === this.host);
     }
 }
-const SENT = "page-data";
+const SENT = "lane-page";
 function seeOther(url) {
     return new Reply(303, [["location", url]], null);
 }
@@ -244,10 +244,6 @@ export class Visit extends Inquiry {
     constructor(inquiry, at) {
         const { incoming, settings, found } = inquiry;
         super(incoming, settings, found);
-        this.link = (name, values, options) => {
-            const { position } = this;
-            return position ? linkFrom(position, name, ...[values ?? undefined, options]) : link(name, ...[values ?? undefined]);
-        };
         this.at = at;
         this.isRead = false;
     }
@@ -264,6 +260,10 @@ export class Visit extends Inquiry {
     get visitor() {
         return this.found.known;
     }
+    get link() {
+        const { position } = this;
+        return ((name, ...given) => (position ? linkFrom(position, name, ...given) : link(name, ...given)));
+    }
     seeOther(url) {
         return seeOther(url);
     }
@@ -274,8 +274,10 @@ export class Visit extends Inquiry {
         return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
     }
     sent(data) {
-        const { outcome, status, page, need, reason } = this.at;
-        const text = JSON.stringify({ outcome, status, page, need, reason, address: this.target, route: this.position?.route, data });
+        const { params, position, ...decided } = this.at;
+        if (decided["outcome"] === "failed")
+            return "";
+        const text = JSON.stringify({ ...decided, address: this.target, route: this.position?.route, data });
         return `<script type="application/json" id="${SENT}">${text.replace(/[<>&\u2028\u2029]/g, (one) => "\\u" + one.charCodeAt(0).toString(16).padStart(4, "0"))}</script>`;
     }
     async read(limit, wanted, fits) {

@@ -4,7 +4,7 @@ import { frames, link, linkFrom, LinkError, match, returnAddressAsync, valuesFor
 import { clientOf, type Client, type Incoming } from "./incoming.js";
 import { Reply } from "./reply.js";
 import { Failure, type Asked, type Settings } from "./types.js";
-import type { FrameName, LinkOptions, LinkStart, Params, RouteName, Somewhere } from "../table/follows.js";
+import type { FrameName, LinkStart, Params, RouteName, Somewhere } from "../table/follows.js";
 
 /** What is found out for a request, once. */
 interface Found<State, Who> {
@@ -84,7 +84,7 @@ export class Inquiry<State, Who> implements Asked<State> {
 }
 
 /** The element in which a page sends over to the browser what it was made of. */
-const SENT = "page-data";
+const SENT = "lane-page";
 
 /** Leads on to a URL, to be asked for with `GET`. */
 function seeOther(url: string): Reply {
@@ -125,10 +125,10 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
   }
 
   /** A link from here: it inherits the values that the two addresses share. */
-  readonly link: LinkStart = (name: string, values?: object | null, options?: LinkOptions): string => {
+  get link(): LinkStart<At extends Somewhere ? At : Somewhere> {
     const { position } = this;
-    return position ? linkFrom(position, name as never, ...([values ?? undefined, options] as never)) : link(name as never, ...([values ?? undefined] as never));
-  };
+    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as LinkStart<At extends Somewhere ? At : Somewhere>;
+  }
 
   /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
   seeOther(url: string): Reply {
@@ -143,10 +143,15 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
   }
 
-  /** What the browser takes the page over by, with data of the page's own: an element for the document, beside which no second request is needed. */
+  /**
+   * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
+   * The browser's module hands it out as `data`.
+   */
   sent(data?: unknown): string {
-    const { outcome, status, page, need, reason } = this.at as { readonly [key: string]: unknown };
-    const text = JSON.stringify({ outcome, status, page, need, reason, address: this.target, route: this.position?.route, data });
+    const { params, position, ...decided } = this.at as { readonly [key: string]: unknown };
+    // A page that has failed is made anew.
+    if (decided["outcome"] === "failed") return "";
+    const text = JSON.stringify({ ...decided, address: this.target, route: this.position?.route, data });
     // Nothing in it may end the element, or begin a comment.
     return `<script type="application/json" id="${SENT}">${text.replace(/[<>&\u2028\u2029]/g, (one) => "\\u" + one.charCodeAt(0).toString(16).padStart(4, "0"))}</script>`;
   }

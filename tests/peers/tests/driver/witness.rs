@@ -4,8 +4,6 @@ use std::io::{Read, Write};
 use std::net::{TcpListener, TcpStream};
 use std::sync::{Arc, Mutex};
 
-use crate::server::Server;
-
 /// Passes requests on to a server, and keeps their first lines.
 pub(crate) struct Witness {
     pub(crate) url: String,
@@ -13,10 +11,10 @@ pub(crate) struct Witness {
 }
 
 impl Witness {
-    pub(crate) fn of(server: &Server) -> Self {
+    pub(crate) fn of(server: &str) -> Self {
         let listener = TcpListener::bind("127.0.0.1:0").expect("a port");
         let url = format!("http://{}", listener.local_addr().expect("an address"));
-        let target = server.url.trim_start_matches("http://").to_owned();
+        let target = server.trim_start_matches("http://").to_owned();
         let seen = Arc::new(Mutex::new(Vec::new()));
         let keep = Arc::clone(&seen);
         std::thread::spawn(move || {

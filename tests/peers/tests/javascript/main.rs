@@ -3,5 +3,7 @@
 //! Needs `node`, and the compiler of the language for what compiles, so it is run by its own script, which brings them.
 
 mod law;
+#[path = "../driver/node.rs"]
+mod node;
 mod sites;
 mod wire;

@@ -1,9 +1,8 @@
 //! The same site twice: as a service in Rust, and as a program for node.
 
-use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
 
+use crate::node::Node;
 use http::{Method, Response, StatusCode};
 use tokio::net::TcpListener;
 use vivid_lane::{Answer, Table};
@@ -140,40 +139,6 @@ pub(crate) fn in_rust(table: &Table, setting: Setting) -> String {
         });
     });
     told.recv().expect("it starts")
-}
-
-/// A program in node that serves, and ends with the test.
-pub(crate) struct Node {
-    child: Child,
-    pub(crate) address: String,
-    out: BufReader<std::process::ChildStdout>,
-}
-
-impl Node {
-    /// Starts a program, which says where it is.
-    pub(crate) fn start(program: &Path, arguments: &[&str]) -> Self {
-        let mut child =
-            Command::new("node").arg(program).args(arguments).stdout(Stdio::piped()).spawn().expect("node starts");
-        let mut out = BufReader::new(child.stdout.take().expect("a pipe"));
-        let mut said = String::new();
-        out.read_line(&mut said).expect("it says where it is");
-        Self { child, address: said.trim().trim_start_matches("http://").to_owned(), out }
-    }
-
-    /// What it says next.
-    pub(crate) fn says(&mut self) -> String {
-        let mut said = String::new();
-        self.out.read_line(&mut said).expect("it says something");
-        said.trim().to_owned()
-    }
-}
-
-impl Drop for Node {
-    fn drop(&mut self) {
-        // It may have ended by itself.
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
 }
 
 /// A folder with the modules of a table, and programs beside them.

@@ -211,6 +211,26 @@ impl Browser {
         found["nodes"].as_array().map_or(0, Vec::len)
     }
 
+    /// A command of the tools for developers that Chromium has.
+    async fn developer(&self, method: &str, params: Json) -> Json {
+        let session = self.call("goog:cdp.getSession", json!({ "context": self.context })).await;
+        let command = json!({ "method": method, "params": params, "session": session["session"] });
+        self.call("goog:cdp.sendCommand", command).await["result"].take()
+    }
+
+    /// Whether pages may run scripts, in Chromium.
+    pub(crate) async fn runs_scripts(&self, is_so: bool) {
+        self.developer("Emulation.setScriptExecutionDisabled", json!({ "value": !is_so })).await;
+    }
+
+    /// The accessibility tree of Chromium, as roles with names, without what says nothing.
+    pub(crate) async fn tree(&self) -> Vec<(String, String)> {
+        let tree = self.developer("Accessibility.getFullAXTree", json!({})).await;
+        let text = |node: &Json, key: &str| node[key]["value"].as_str().unwrap_or_default().to_owned();
+        let nodes = tree["nodes"].as_array().into_iter().flatten().filter(|node| node["ignored"] != true);
+        nodes.map(|node| (text(node, "role"), text(node, "name"))).filter(|(role, _)| role != "status").collect()
+    }
+
     pub(crate) async fn close(mut self) {
         if let Some(driver) = self.driver.take() {
             driver.close().await.expect("it ends");

@@ -1,11 +1,14 @@
 //! What a visitor takes for granted of an application in the browser, by real input: pointer, keys and the buttons of the history. In
 //! Chromium with its Navigation API, in Chromium without it, and in Firefox.
 
+#[path = "../driver/node.rs"]
+mod node;
 #[path = "../../../../crates/vivid-lane-cli/tests/support/server.rs"]
 mod server;
 #[path = "../driver/witness.rs"]
 mod witness;
 
+mod adopted;
 mod bidi;
 mod components;
 mod made_once;
@@ -29,7 +32,8 @@ pub(crate) struct Visitor {
     pub(crate) browser: Browser,
     pub(crate) witness: Witness,
     pub(crate) app: PathBuf,
-    _server: Server,
+    /// It ends with the visitor.
+    _server: Box<dyn std::any::Any + Send + Sync>,
 }
 
 impl Visitor {
@@ -56,8 +60,8 @@ impl Visitor {
     }
 
     fn of(app: PathBuf, server: Server, browser: Browser) -> Self {
-        let witness = Witness::of(&server);
-        Self { browser, witness, app, _server: server }
+        let witness = Witness::of(&server.url);
+        Self { browser, witness, app, _server: Box::new(server) }
     }
 
     /// Begins anew at an address.
@@ -190,4 +194,9 @@ async fn components_of_react() {
 #[tokio::test]
 async fn custom_elements() {
     components::all("elements", Browser::chromium().await).await;
+}
+
+#[tokio::test]
+async fn pages_of_a_server_are_taken_over() {
+    adopted::all(Browser::chromium().await).await;
 }
