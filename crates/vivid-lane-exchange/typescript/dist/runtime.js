@@ -1709,10 +1709,10 @@ export function valuesOfFields(table, tools, name, fields) {
     const given = {};
     for (const [key, value] of fields) {
         const param = params.find((one) => one.name === key);
-        if (!param || (value === "" && (param.isOptional || param.fallback !== undefined)))
+        if (!param || value === undefined || value === null || (value === "" && (param.isOptional || param.fallback !== undefined)))
             continue;
-        const before = given[key];
-        put(given, key, param.many && !param.many.values && Array.isArray(before) ? [...before, value] : param.many && !param.many.values && !Array.isArray(value) ? [value] : value);
+        const isList = param.many !== undefined && !param.many.values && !Array.isArray(value);
+        put(given, key, isList ? [...(given[key] ?? []), value] : value);
     }
     const texts = checked(route, textsOf(route, given, tools), false, tools);
     const values = {};

@@ -2625,9 +2625,9 @@ export function valuesOfFields(table: Table, tools: Tools, name: string, fields:
   for (const [key, value] of fields) {
     const param = params.find((one) => one.name === key);
     // A form sends the fields that nobody filled in.
-    if (!param || (value === "" && (param.isOptional || param.fallback !== undefined))) continue;
-    const before = given[key];
-    put(given, key, param.many && !param.many.values && Array.isArray(before) ? [...before, value] : param.many && !param.many.values && !Array.isArray(value) ? [value] : value);
+    if (!param || value === undefined || value === null || (value === "" && (param.isOptional || param.fallback !== undefined))) continue;
+    const isList = param.many !== undefined && !param.many.values && !Array.isArray(value);
+    put(given, key, isList ? [...((given[key] as readonly unknown[] | undefined) ?? []), value] : value);
   }
   const texts = checked(route, textsOf(route, given, tools), false, tools);
   const values: { [name: string]: unknown } = {};

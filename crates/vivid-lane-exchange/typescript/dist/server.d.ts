@@ -196,7 +196,9 @@ export declare function fieldsOf({ location, allow, retryAfter, cache }: Telling
 export declare function told(telling: Telling, form: Form, path: string): Reply;
 /** What is found out for a request, once. */
 interface Found<State, Who> {
-    state: State | undefined;
+    state: {
+        readonly made: State;
+    } | undefined;
     client: Client | undefined;
     who: Promise<Who | undefined> | undefined;
     known: Who | undefined;

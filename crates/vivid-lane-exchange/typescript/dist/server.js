@@ -52,7 +52,7 @@ export function clientOf(incoming, isProxy) {
     if (!isProxy || peer === undefined || !isProxy(peer))
         return own;
     const list = (name) => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
-    const hops = list("forwarded").map((hop) => {
+    const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
         const said = (name) => {
             const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
             return found ? (found[2] ?? found[1].replace(/\\(.)/g, "$1")) : undefined;
@@ -70,7 +70,7 @@ export function clientOf(incoming, isProxy) {
     let known = own;
     for (const hop of hops.reverse()) {
         const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
-        known = { client: client ?? known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
+        known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
         if (client === undefined || !isProxy(client))
             break;
     }
@@ -192,7 +192,7 @@ export class Inquiry {
     }
     get state() {
         var _a;
-        return ((_a = this.found).state ?? (_a.state = this.settings.state?.(this)));
+        return ((_a = this.found).state ?? (_a.state = { made: this.settings.state?.(this) })).made;
     }
     get method() {
         return this.incoming.method;
@@ -355,7 +355,7 @@ export function site(settings) {
     function inTime(asking) {
         return new Promise((done) => {
             const late = setTimeout(done, answerWithin, undefined);
-            const failed = ({ retryAfter }) => ({ ...(retryAfter !== undefined && { retryAfter }) });
+            const failed = (error) => (error instanceof Failure && error.retryAfter !== undefined ? { retryAfter: error.retryAfter } : undefined);
             void asking.catch(failed).then((answer) => (clearTimeout(late), done(answer)));
         });
     }

@@ -201,7 +201,8 @@ export function clientOf(incoming: Incoming, isProxy: ((address: string) => bool
   const own = { client: peer, host, scheme };
   if (!isProxy || peer === undefined || !isProxy(peer)) return own;
   const list = (name: string): string[] => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
-  const hops = list("forwarded").map((hop) => {
+  // A comma within quotes parts nothing.
+  const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
     const said = (name: string): string | undefined => {
       const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
       return found ? (found[2] ?? found[1]!.replace(/\\(.)/g, "$1")) : undefined;
@@ -218,7 +219,7 @@ export function clientOf(incoming: Incoming, isProxy: ((address: string) => bool
   let known: Client = own;
   for (const hop of hops.reverse()) {
     const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
-    known = { client: client ?? known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
+    known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
     if (client === undefined || !isProxy(client)) break;
   }
   return known;
@@ -389,7 +390,7 @@ export function told(telling: Telling, form: Form, path: string): Reply {
 
 /** What is found out for a request, once. */
 interface Found<State, Who> {
-  state: State | undefined;
+  state: { readonly made: State } | undefined;
   client: Client | undefined;
   who: Promise<Who | undefined> | undefined;
   known: Who | undefined;
@@ -408,7 +409,7 @@ export class Inquiry<State, Who> implements Asked<State> {
   }
 
   get state(): State {
-    return (this.found.state ??= this.settings.state?.(this)) as State;
+    return (this.found.state ??= { made: this.settings.state?.(this) as State }).made;
   }
 
   get method(): string {
@@ -634,7 +635,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   function inTime(asking: Promise<Answer>): Promise<Answer> {
     return new Promise((done) => {
       const late = setTimeout(done, answerWithin, undefined);
-      const failed = ({ retryAfter }: Failure): Answer => ({ ...(retryAfter !== undefined && { retryAfter }) });
+      const failed = (error: unknown): Answer => (error instanceof Failure && error.retryAfter !== undefined ? { retryAfter: error.retryAfter } : undefined);
       void asking.catch(failed).then((answer) => (clearTimeout(late), done(answer)));
     });
   }

@@ -80,7 +80,8 @@ export function clientOf(incoming: Incoming, isProxy: ((address: string) => bool
   const own = { client: peer, host, scheme };
   if (!isProxy || peer === undefined || !isProxy(peer)) return own;
   const list = (name: string): string[] => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
-  const hops = list("forwarded").map((hop) => {
+  // A comma within quotes parts nothing.
+  const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
     const said = (name: string): string | undefined => {
       const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
       return found ? (found[2] ?? found[1]!.replace(/\\(.)/g, "$1")) : undefined;
@@ -97,7 +98,7 @@ export function clientOf(incoming: Incoming, isProxy: ((address: string) => bool
   let known: Client = own;
   for (const hop of hops.reverse()) {
     const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
-    known = { client: client ?? known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
+    known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
     if (client === undefined || !isProxy(client)) break;
   }
   return known;

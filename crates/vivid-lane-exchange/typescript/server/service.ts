@@ -38,7 +38,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   function inTime(asking: Promise<Answer>): Promise<Answer> {
     return new Promise((done) => {
       const late = setTimeout(done, answerWithin, undefined);
-      const failed = ({ retryAfter }: Failure): Answer => ({ ...(retryAfter !== undefined && { retryAfter }) });
+      const failed = (error: unknown): Answer => (error instanceof Failure && error.retryAfter !== undefined ? { retryAfter: error.retryAfter } : undefined);
       void asking.catch(failed).then((answer) => (clearTimeout(late), done(answer)));
     });
   }

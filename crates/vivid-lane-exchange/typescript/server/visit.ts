@@ -8,7 +8,7 @@ import type { FrameName, LinkStart, Params, RouteName, Somewhere } from "../tabl
 
 /** What is found out for a request, once. */
 interface Found<State, Who> {
-  state: State | undefined;
+  state: { readonly made: State } | undefined;
   client: Client | undefined;
   who: Promise<Who | undefined> | undefined;
   known: Who | undefined;
@@ -27,7 +27,7 @@ export class Inquiry<State, Who> implements Asked<State> {
   }
 
   get state(): State {
-    return (this.found.state ??= this.settings.state?.(this)) as State;
+    return (this.found.state ??= { made: this.settings.state?.(this) as State }).made;
   }
 
   get method(): string {

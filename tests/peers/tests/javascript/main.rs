@@ -5,5 +5,6 @@
 mod law;
 #[path = "../driver/node.rs"]
 mod node;
+mod service;
 mod sites;
 mod wire;
