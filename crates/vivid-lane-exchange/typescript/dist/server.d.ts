@@ -51,6 +51,45 @@ export interface Asked<State> {
     /** The value of a header field. */
     field(name: string): string | undefined;
 }
+/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
+export interface Visit<At = unknown, State = unknown, Who = unknown> extends Asked<State> {
+    /** The match of the request; for a fallback, what is missing or refused. */
+    readonly at: At;
+    /** The values of the URL; for a fallback those that its place has. */
+    readonly params: At extends {
+        readonly params: infer Params;
+    } ? Params : {
+        readonly [name: string]: unknown;
+    };
+    /** The frames around the page, outermost first. */
+    readonly frames: readonly FrameName[];
+    /** A link from here: it inherits the values that the two addresses share. */
+    readonly link: LinkStart<At extends Somewhere ? At : Somewhere>;
+    /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
+    readonly visitor: Who | undefined;
+    /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
+    readonly isFromThisSite: boolean;
+    /** Who the visitor is, asked at most once for a request. */
+    who(): Promise<Who | undefined>;
+    /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
+    seeOther(url: string): Reply;
+    /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
+    comeBack(otherwise: string): Promise<Reply>;
+    /**
+     * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
+     * The browser's module hands it out as `data`.
+     */
+    sent(data?: unknown): string;
+    /** Reads the body as a form of at most so many bytes (413, 415). One that another site sent is refused (403). */
+    form(limit: number): Promise<FormData>;
+    /** Reads the body as JSON of at most so many bytes (413, 415). */
+    json(limit: number): Promise<unknown>;
+    /**
+     * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
+     * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
+     */
+    values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>>;
+}
 /** What went wrong, and where. */
 export interface FailureOf<State> {
     readonly error: unknown;
@@ -194,76 +233,6 @@ export interface Telling {
 export declare function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field[];
 /** The answer, in a form, about a path. */
 export declare function told(telling: Telling, form: Form, path: string): Reply;
-/** What is found out for a request, once. */
-interface Found<State, Who> {
-    state: {
-        readonly made: State;
-    } | undefined;
-    client: Client | undefined;
-    who: Promise<Who | undefined> | undefined;
-    known: Who | undefined;
-}
-/** A request as the program sees it. */
-export declare class Inquiry<State, Who> implements Asked<State> {
-    protected readonly incoming: Incoming;
-    protected readonly settings: Settings<State, Who>;
-    protected readonly found: Found<State, Who>;
-    constructor(incoming: Incoming, settings: Settings<State, Who>, found?: Found<State, Who>);
-    get state(): State;
-    get method(): string;
-    get target(): string;
-    private get whence();
-    get host(): string | undefined;
-    get scheme(): string | undefined;
-    get client(): string | undefined;
-    get request(): Request;
-    get signal(): AbortSignal;
-    field(name: string): string | undefined;
-    /** Who the visitor is, asked at most once. */
-    who(): Promise<Who | undefined>;
-    /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
-    get isFromThisSite(): boolean;
-}
-/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
-export declare class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry<State, Who> {
-    /** The match of the request; for a fallback, what is missing or refused. */
-    readonly at: At;
-    private isRead;
-    constructor(inquiry: Inquiry<State, Who>, at: At);
-    private get position();
-    /** The values of the URL; for a fallback those that its place has. */
-    get params(): At extends {
-        readonly params: infer Params;
-    } ? Params : {
-        readonly [name: string]: unknown;
-    };
-    /** The frames around the page, outermost first. */
-    get frames(): readonly FrameName[];
-    /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
-    get visitor(): Who | undefined;
-    /** A link from here: it inherits the values that the two addresses share. */
-    get link(): LinkStart<At extends Somewhere ? At : Somewhere>;
-    /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
-    seeOther(url: string): Reply;
-    /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
-    comeBack(otherwise: string): Promise<Reply>;
-    /**
-     * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
-     * The browser's module hands it out as `data`.
-     */
-    sent(data?: unknown): string;
-    /** Reads the body of a type. */
-    private read;
-    /** Reads the body as a form of at most so many bytes. One that another site sent is refused (403). */
-    form(limit: number): Promise<FormData>;
-    /** Reads the body as JSON of at most so many bytes. */
-    json(limit: number): Promise<unknown>;
-    /**
-     * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
-     * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
-     */
-    values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>>;
-}
 /** A site that answers requests. */
 export interface Site {
     /** Answers a request. It never fails. */

@@ -184,7 +184,7 @@ export function told(telling, form, path) {
     const type = { plain: "text/plain; charset=utf-8", html: "text/html; charset=utf-8", json: "application/problem+json" }[form];
     return new Reply(status, [["content-type", type], ["vary", "Accept"], ...fields], body);
 }
-export class Inquiry {
+class Inquiry {
     constructor(incoming, settings, found = { state: undefined, client: undefined, who: undefined, known: undefined }) {
         this.incoming = incoming;
         this.settings = settings;
@@ -240,7 +240,7 @@ const SENT = "lane-page";
 function seeOther(url) {
     return new Reply(303, [["location", url]], null);
 }
-export class Visit extends Inquiry {
+class Visiting extends Inquiry {
     constructor(inquiry, at) {
         const { incoming, settings, found } = inquiry;
         super(incoming, settings, found);
@@ -424,7 +424,7 @@ export function site(settings) {
             const missing = notFoundAt(at, telling.detail || undefined);
             const refusal = isMissing ? missing : { outcome: "failed", status: telling.status, position: missing.position, reason: telling.detail || undefined };
             if (missing.page !== undefined)
-                return (await show(missing.page, new Visit(visit, refusal), telling)).with(around);
+                return (await show(missing.page, new Visiting(visit, refusal), telling)).with(around);
         }
         return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
     }
@@ -442,7 +442,7 @@ export function site(settings) {
             }
             case "not-found":
                 if (decision.page !== undefined && (!showRefusals || takesPages))
-                    return show(decision.page, new Visit(now, decision), telling);
+                    return show(decision.page, new Visiting(now, decision), telling);
                 telling = { status, detail: decision.reason };
                 break;
             case "unmet": {
@@ -471,7 +471,7 @@ export function site(settings) {
             const { page } = notFoundAt(position);
             const refusal = { outcome: decision.outcome, status, position, reason: telling.detail };
             if (page !== undefined)
-                return show(page, new Visit(now, refusal), telling);
+                return show(page, new Visiting(now, refusal), telling);
         }
         return told(telling, form, pathOf(now.target));
     }
@@ -501,7 +501,7 @@ export function site(settings) {
                 return lists ? inTime(Promise.resolve(now).then(() => lists(list, value, now))) : false;
             },
         });
-        return decision.outcome === "page" ? show(decision.page, new Visit(now, decision), undefined) : settle(decision, now, isAsked);
+        return decision.outcome === "page" ? show(decision.page, new Visiting(now, decision), undefined) : settle(decision, now, isAsked);
     }
     async function answer(incoming) {
         let reply;

@@ -60,6 +60,42 @@ export interface Asked<State> {
   field(name: string): string | undefined;
 }
 
+/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
+export interface Visit<At = unknown, State = unknown, Who = unknown> extends Asked<State> {
+  /** The match of the request; for a fallback, what is missing or refused. */
+  readonly at: At;
+  /** The values of the URL; for a fallback those that its place has. */
+  readonly params: At extends { readonly params: infer Params } ? Params : { readonly [name: string]: unknown };
+  /** The frames around the page, outermost first. */
+  readonly frames: readonly FrameName[];
+  /** A link from here: it inherits the values that the two addresses share. */
+  readonly link: LinkStart<At extends Somewhere ? At : Somewhere>;
+  /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
+  readonly visitor: Who | undefined;
+  /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
+  readonly isFromThisSite: boolean;
+  /** Who the visitor is, asked at most once for a request. */
+  who(): Promise<Who | undefined>;
+  /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
+  seeOther(url: string): Reply;
+  /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
+  comeBack(otherwise: string): Promise<Reply>;
+  /**
+   * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
+   * The browser's module hands it out as `data`.
+   */
+  sent(data?: unknown): string;
+  /** Reads the body as a form of at most so many bytes (413, 415). One that another site sent is refused (403). */
+  form(limit: number): Promise<FormData>;
+  /** Reads the body as JSON of at most so many bytes (413, 415). */
+  json(limit: number): Promise<unknown>;
+  /**
+   * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
+   * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
+   */
+  values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>>;
+}
+
 /** What went wrong, and where. */
 export interface FailureOf<State> {
   readonly error: unknown;
@@ -397,7 +433,7 @@ interface Found<State, Who> {
 }
 
 /** A request as the program sees it. */
-export class Inquiry<State, Who> implements Asked<State> {
+class Inquiry<State, Who> implements Asked<State> {
   protected readonly incoming: Incoming;
   protected readonly settings: Settings<State, Who>;
   protected readonly found: Found<State, Who>;
@@ -448,7 +484,6 @@ export class Inquiry<State, Who> implements Asked<State> {
     return this.incoming.field(name);
   }
 
-  /** Who the visitor is, asked at most once. */
   who(): Promise<Who | undefined> {
     const { found, settings } = this;
     return (found.who ??= Promise.resolve(this as Asked<State>)
@@ -456,7 +491,6 @@ export class Inquiry<State, Who> implements Asked<State> {
       .then((who) => (found.known = who)));
   }
 
-  /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
   get isFromThisSite(): boolean {
     const site = this.field("sec-fetch-site");
     if (site !== undefined) return site === "same-origin" || site === "none";
@@ -473,14 +507,13 @@ function seeOther(url: string): Reply {
   return new Reply(303, [["location", url]], null);
 }
 
-/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
-export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry<State, Who> {
-  /** The match of the request; for a fallback, what is missing or refused. */
+/** A visit to a page. */
+class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, State, Who> {
   readonly at: At;
   private isRead: boolean;
 
   constructor(inquiry: Inquiry<State, Who>, at: At) {
-    const { incoming, settings, found } = inquiry as Visit<At, State, Who>;
+    const { incoming, settings, found } = inquiry as Visiting<At, State, Who>;
     super(incoming, settings, found);
     this.at = at;
     this.isRead = false;
@@ -491,33 +524,27 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return at.route === undefined ? at.position : (at as Somewhere);
   }
 
-  /** The values of the URL; for a fallback those that its place has. */
-  get params(): At extends { readonly params: infer Params } ? Params : { readonly [name: string]: unknown } {
-    return (this.position?.params ?? {}) as never;
+  get params(): Visit<At>["params"] {
+    return (this.position?.params ?? {}) as Visit<At>["params"];
   }
 
-  /** The frames around the page, outermost first. */
   get frames(): readonly FrameName[] {
     return frames(this.at as Somewhere);
   }
 
-  /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
   get visitor(): Who | undefined {
     return this.found.known;
   }
 
-  /** A link from here: it inherits the values that the two addresses share. */
-  get link(): LinkStart<At extends Somewhere ? At : Somewhere> {
+  get link(): Visit<At>["link"] {
     const { position } = this;
-    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as LinkStart<At extends Somewhere ? At : Somewhere>;
+    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as Visit<At>["link"];
   }
 
-  /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
   seeOther(url: string): Reply {
     return seeOther(url);
   }
 
-  /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
   async comeBack(otherwise: string): Promise<Reply> {
     const wanted = (this.params as { readonly return?: unknown }).return;
     const everyone = { meets: () => true, lists: () => true };
@@ -525,10 +552,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
   }
 
-  /**
-   * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
-   * The browser's module hands it out as `data`.
-   */
   sent(data?: unknown): string {
     const { params, position, ...decided } = this.at as { readonly [key: string]: unknown };
     // A page that has failed is made anew.
@@ -538,7 +561,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return `<script type="application/json" id="${SENT}">${text.replace(/[<>&\u2028\u2029]/g, (one) => "\\u" + one.charCodeAt(0).toString(16).padStart(4, "0"))}</script>`;
   }
 
-  /** Reads the body of a type. */
   private async read(limit: number, wanted: string, fits: (type: string) => boolean): Promise<Response> {
     const type = (this.field("content-type") ?? "").split(";")[0]!.trim().toLowerCase();
     if (type !== wanted && !fits(type)) throw new Failure(415, `expected a body of type \`${wanted}\`, found ${type === "" ? "no type" : `\`${type}\``}`);
@@ -563,7 +585,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return new Response(new Blob(chunks as BlobPart[]), { headers: { "content-type": this.field("content-type")! } });
   }
 
-  /** Reads the body as a form of at most so many bytes. One that another site sent is refused (403). */
   async form(limit: number): Promise<FormData> {
     if (!this.isFromThisSite) throw new Failure(403, "the form was sent by another site");
     const body = await this.read(limit, "application/x-www-form-urlencoded", (type) => type === "multipart/form-data");
@@ -572,7 +593,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     });
   }
 
-  /** Reads the body as JSON of at most so many bytes. */
   async json(limit: number): Promise<unknown> {
     const body = await this.read(limit, "application/json", (type) => type.endsWith("+json"));
     const text = await body.text();
@@ -583,10 +603,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     }
   }
 
-  /**
-   * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
-   * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
-   */
   async values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>> {
     const isJson = /^[^;]*json\s*(?:;|$)/i.test(this.field("content-type") ?? "");
     const sent: unknown = isJson ? await this.json(limit) : await this.form(limit);
@@ -627,7 +643,7 @@ export interface Site {
 /** The site of a table, with the pages of a program. */
 export function site<State = undefined, Who = undefined>(settings: Settings<State, Who>): Site {
   type Now = Inquiry<State, Who>;
-  type Shows = Visit<unknown, State, Who>;
+  type Shows = Visiting<unknown, State, Who>;
   const { pages, layers = [], showRefusals = false, answerWithin = 5000 } = settings;
   const { origin } = place();
 
@@ -703,7 +719,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (takesPage && !stamp && at.outcome === "page") {
       const missing = notFoundAt(at, telling.detail || undefined);
       const refusal = isMissing ? missing : { outcome: "failed" as const, status: telling.status, position: missing.position, reason: telling.detail || undefined };
-      if (missing.page !== undefined) return (await show(missing.page, new Visit(visit, refusal), telling)).with(around);
+      if (missing.page !== undefined) return (await show(missing.page, new Visiting(visit, refusal), telling)).with(around);
     }
     // A fallback that does not exist either has the status that it was to have.
     return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
@@ -723,7 +739,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         break;
       }
       case "not-found":
-        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, new Visit(now, decision), telling);
+        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, new Visiting(now, decision), telling);
         telling = { status, detail: decision.reason };
         break;
       case "unmet": {
@@ -751,7 +767,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (status > 399 && status !== 404 && takesPages) {
       const { page } = notFoundAt(position);
       const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: telling.detail };
-      if (page !== undefined) return show(page, new Visit(now, refusal), telling);
+      if (page !== undefined) return show(page, new Visiting(now, refusal), telling);
     }
     return told(telling, form, pathOf(now.target));
   }
@@ -783,7 +799,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         return lists ? inTime(Promise.resolve(now).then(() => lists(list, value, now))) : false;
       },
     });
-    return decision.outcome === "page" ? show(decision.page, new Visit<unknown, State, Who>(now, decision), undefined) : settle(decision, now, isAsked);
+    return decision.outcome === "page" ? show(decision.page, new Visiting<unknown, State, Who>(now, decision), undefined) : settle(decision, now, isAsked);
   }
 
   async function answer(incoming: Incoming): Promise<Reply> {

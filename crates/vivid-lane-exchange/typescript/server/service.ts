@@ -4,7 +4,7 @@ import { decideAsync, levels, notFoundAt, place } from "../table/follows.js";
 import { isHost, Standard, type Connection, type Incoming } from "./incoming.js";
 import { fieldsOf, preferred, Reply, told, type Telling } from "./reply.js";
 import { Failure, Missing, type Around, type Entry, type Refusal, type Settings, type Shown } from "./types.js";
-import { Inquiry, Visit } from "./visit.js";
+import { Inquiry, Visiting } from "./visit.js";
 import type { Answer, Decision, PageName, Position, Somewhere } from "../table/follows.js";
 
 type Fields = readonly (readonly [string, string])[];
@@ -30,7 +30,7 @@ export interface Site {
 /** The site of a table, with the pages of a program. */
 export function site<State = undefined, Who = undefined>(settings: Settings<State, Who>): Site {
   type Now = Inquiry<State, Who>;
-  type Shows = Visit<unknown, State, Who>;
+  type Shows = Visiting<unknown, State, Who>;
   const { pages, layers = [], showRefusals = false, answerWithin = 5000 } = settings;
   const { origin } = place();
 
@@ -106,7 +106,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (takesPage && !stamp && at.outcome === "page") {
       const missing = notFoundAt(at, telling.detail || undefined);
       const refusal = isMissing ? missing : { outcome: "failed" as const, status: telling.status, position: missing.position, reason: telling.detail || undefined };
-      if (missing.page !== undefined) return (await show(missing.page, new Visit(visit, refusal), telling)).with(around);
+      if (missing.page !== undefined) return (await show(missing.page, new Visiting(visit, refusal), telling)).with(around);
     }
     // A fallback that does not exist either has the status that it was to have.
     return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
@@ -126,7 +126,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         break;
       }
       case "not-found":
-        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, new Visit(now, decision), telling);
+        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, new Visiting(now, decision), telling);
         telling = { status, detail: decision.reason };
         break;
       case "unmet": {
@@ -154,7 +154,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (status > 399 && status !== 404 && takesPages) {
       const { page } = notFoundAt(position);
       const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: telling.detail };
-      if (page !== undefined) return show(page, new Visit(now, refusal), telling);
+      if (page !== undefined) return show(page, new Visiting(now, refusal), telling);
     }
     return told(telling, form, pathOf(now.target));
   }
@@ -186,7 +186,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         return lists ? inTime(Promise.resolve(now).then(() => lists(list, value, now))) : false;
       },
     });
-    return decision.outcome === "page" ? show(decision.page, new Visit<unknown, State, Who>(now, decision), undefined) : settle(decision, now, isAsked);
+    return decision.outcome === "page" ? show(decision.page, new Visiting<unknown, State, Who>(now, decision), undefined) : settle(decision, now, isAsked);
   }
 
   async function answer(incoming: Incoming): Promise<Reply> {

@@ -3,8 +3,8 @@
 import { frames, link, linkFrom, LinkError, match, returnAddressAsync, valuesFor } from "../table/follows.js";
 import { clientOf, type Client, type Incoming } from "./incoming.js";
 import { Reply } from "./reply.js";
-import { Failure, type Asked, type Settings } from "./types.js";
-import type { FrameName, LinkStart, Params, RouteName, Somewhere } from "../table/follows.js";
+import { Failure, type Asked, type Settings, type Visit } from "./types.js";
+import type { FrameName, Params, RouteName, Somewhere } from "../table/follows.js";
 
 /** What is found out for a request, once. */
 interface Found<State, Who> {
@@ -66,7 +66,6 @@ export class Inquiry<State, Who> implements Asked<State> {
     return this.incoming.field(name);
   }
 
-  /** Who the visitor is, asked at most once. */
   who(): Promise<Who | undefined> {
     const { found, settings } = this;
     return (found.who ??= Promise.resolve(this as Asked<State>)
@@ -74,7 +73,6 @@ export class Inquiry<State, Who> implements Asked<State> {
       .then((who) => (found.known = who)));
   }
 
-  /** Was the request made from a page of this site, or from no page at all? Browsers say so, and a page of another site cannot forge it. */
   get isFromThisSite(): boolean {
     const site = this.field("sec-fetch-site");
     if (site !== undefined) return site === "same-origin" || site === "none";
@@ -91,14 +89,13 @@ function seeOther(url: string): Reply {
   return new Reply(303, [["location", url]], null);
 }
 
-/** A visit to a page. `At` is the match of the request; for a fallback, what is missing or refused. */
-export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry<State, Who> {
-  /** The match of the request; for a fallback, what is missing or refused. */
+/** A visit to a page. */
+export class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, State, Who> {
   readonly at: At;
   private isRead: boolean;
 
   constructor(inquiry: Inquiry<State, Who>, at: At) {
-    const { incoming, settings, found } = inquiry as Visit<At, State, Who>;
+    const { incoming, settings, found } = inquiry as Visiting<At, State, Who>;
     super(incoming, settings, found);
     this.at = at;
     this.isRead = false;
@@ -109,33 +106,27 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return at.route === undefined ? at.position : (at as Somewhere);
   }
 
-  /** The values of the URL; for a fallback those that its place has. */
-  get params(): At extends { readonly params: infer Params } ? Params : { readonly [name: string]: unknown } {
-    return (this.position?.params ?? {}) as never;
+  get params(): Visit<At>["params"] {
+    return (this.position?.params ?? {}) as Visit<At>["params"];
   }
 
-  /** The frames around the page, outermost first. */
   get frames(): readonly FrameName[] {
     return frames(this.at as Somewhere);
   }
 
-  /** Who the visitor is, as it was found out for a need of this page; nothing where none had to be asked. */
   get visitor(): Who | undefined {
     return this.found.known;
   }
 
-  /** A link from here: it inherits the values that the two addresses share. */
-  get link(): LinkStart<At extends Somewhere ? At : Somewhere> {
+  get link(): Visit<At>["link"] {
     const { position } = this;
-    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as LinkStart<At extends Somewhere ? At : Somewhere>;
+    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as Visit<At>["link"];
   }
 
-  /** A redirect to a URL, after a form for example; the browser follows it with `GET` (303). */
   seeOther(url: string): Reply {
     return seeOther(url);
   }
 
-  /** A redirect (303) from a page to sign in, to where the visitor wanted to go; elsewhere if that is no page of this site, or this one. */
   async comeBack(otherwise: string): Promise<Reply> {
     const wanted = (this.params as { readonly return?: unknown }).return;
     const everyone = { meets: () => true, lists: () => true };
@@ -143,10 +134,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
   }
 
-  /**
-   * An element for the document, by which the browser takes the page over without deciding again: what was decided, with data of the page's own.
-   * The browser's module hands it out as `data`.
-   */
   sent(data?: unknown): string {
     const { params, position, ...decided } = this.at as { readonly [key: string]: unknown };
     // A page that has failed is made anew.
@@ -156,7 +143,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return `<script type="application/json" id="${SENT}">${text.replace(/[<>&\u2028\u2029]/g, (one) => "\\u" + one.charCodeAt(0).toString(16).padStart(4, "0"))}</script>`;
   }
 
-  /** Reads the body of a type. */
   private async read(limit: number, wanted: string, fits: (type: string) => boolean): Promise<Response> {
     const type = (this.field("content-type") ?? "").split(";")[0]!.trim().toLowerCase();
     if (type !== wanted && !fits(type)) throw new Failure(415, `expected a body of type \`${wanted}\`, found ${type === "" ? "no type" : `\`${type}\``}`);
@@ -181,7 +167,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     return new Response(new Blob(chunks as BlobPart[]), { headers: { "content-type": this.field("content-type")! } });
   }
 
-  /** Reads the body as a form of at most so many bytes. One that another site sent is refused (403). */
   async form(limit: number): Promise<FormData> {
     if (!this.isFromThisSite) throw new Failure(403, "the form was sent by another site");
     const body = await this.read(limit, "application/x-www-form-urlencoded", (type) => type === "multipart/form-data");
@@ -190,7 +175,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     });
   }
 
-  /** Reads the body as JSON of at most so many bytes. */
   async json(limit: number): Promise<unknown> {
     const body = await this.read(limit, "application/json", (type) => type.endsWith("+json"));
     const text = await body.text();
@@ -201,10 +185,6 @@ export class Visit<At = unknown, State = unknown, Who = unknown> extends Inquiry
     }
   }
 
-  /**
-   * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
-   * may: its values hold, too. What a rule refuses is 422, and the visitor reads which.
-   */
   async values<Name extends RouteName>(name: Name, limit: number): Promise<Params<Name>> {
     const isJson = /^[^;]*json\s*(?:;|$)/i.test(this.field("content-type") ?? "");
     const sent: unknown = isJson ? await this.json(limit) : await this.form(limit);

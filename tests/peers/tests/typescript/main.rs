@@ -8,5 +8,6 @@ mod law;
 #[allow(dead_code, reason = "the laws of the matcher use all of it")]
 #[path = "../reference/mod.rs"]
 mod reference;
+mod registries;
 mod types;
 mod workshop;

@@ -7,7 +7,7 @@ use vivid_lane_exchange::typescript::{self, Form};
 
 use crate::workshop::{Workshop, write};
 
-const TABLE: &str = r#"
+pub(crate) const TABLE: &str = r#"
     lists = ["observers"]
     [site]
     frame = "shell"
@@ -254,69 +254,6 @@ fn only_what_the_table_has_compiles() {
     write(&of_table, &text.replace(&version, "new Table(\"0.0.0\""));
     let (has_run, told) = plain.node("right.js");
     assert!(!has_run && told.contains("this table is for version 0.0.0 of the runtime"), "{told}");
-}
-
-/// A site with an entry for each page and each frame.
-const REGISTRY: &str = r#"
-export const site = start<Drawing, Framing>({
-    draw: drawIn(document.body),
-    frames: { shell: () => (place) => place, calendar: (at) => (place) => (place.append(at?.route === "nights" ? at.route : ""), place) },
-    pages: {
-        home: ({ params }) => titled(params.lang ?? "en", document.body),
-        "night-list": () => document.body,
-        night: async ({ params: { date } }, { signal }) => (place) => place.append(date.toUpperCase(), String(signal.aborted)),
-        exposure: ({ params }) => (place) => place.append(params.number.toFixed()),
-        files: { code: async () => ({ default: (found: Found<"files">) => (place: Element) => place.append(...(found.params.path ?? [])) }) },
-        observer: () => document.body,
-        "sign-in": () => document.body,
-        one: () => document.body,
-        lost: ({ status }) => (place) => place.append(String(status)),
-        "no-such-night": () => document.body,
-    },
-    otherwise: ({ outcome }) => (place) => place.append(outcome),
-    failed: ({ error }) => (place) => place.append(String(error)),
-});
-export const gone: Promise<void> = site.go("nights.night", { date: "2031-04-02" }, { state: 1, stay: true });
-"#;
-
-/// What is taken out of it, or put in the place of something, is found.
-const FORGOTTEN: &[(&str, &str)] = &[
-    ("one: () => document.body,", ""),
-    ("lost: ({ status }) => (place) => place.append(String(status)),", ""),
-    ("shell: () => (place) => place,", ""),
-    ("frames: {", "frame: {"),
-    ("failed: ({ error })", "fails: ({ error })"),
-    ("params.number.toFixed()", "params.date"),
-    ("(found: Found<\"files\">)", "(found: Found<\"nights.night\">)"),
-    ("{ date: \"2031-04-02\" }, { state", "{}, { state"),
-];
-
-#[test]
-fn an_entry_that_is_forgotten_does_not_compile() {
-    let workshop = Workshop::new("registry");
-    let table = Table::from_toml(TABLE).expect("it can be built");
-    for file in typescript::files(&table, Form { browser: true, ..Form::default() }).files {
-        write(&workshop.folder.join(file.name), &file.text);
-    }
-    let head = "import { drawIn, start, titled, type Drawing, type Framing, type Site } from \"./browser.js\";\n\
-        import type { Found } from \"./routes.js\";\nexport type Ours = [Site, Found<\"home\">];\nexport { titled };\n";
-    let whole = REGISTRY.replace("const site = start", "const site: Site<Drawing, Framing> = start");
-    write(&workshop.folder.join("whole.ts"), &format!("{head}{whole}"));
-    let mut files = vec!["whole.ts".to_owned()];
-    for (at, (from, to)) in FORGOTTEN.iter().enumerate() {
-        assert_eq!(whole.matches(from).count(), 1, "{from}");
-        files.push(format!("forgotten{at}.ts"));
-        write(&workshop.folder.join(&files[at + 1]), &format!("{head}{}", whole.replace(from, to)));
-    }
-    let (_, told) = compile(
-        &workshop,
-        &["--lib", "es2020,dom,dom.iterable"],
-        &files.iter().map(String::as_str).collect::<Vec<_>>(),
-    );
-    assert!(!told.contains("whole.ts") && !told.contains("browser.ts"), "{told}");
-    for (file, (from, _)) in files[1..].iter().zip(FORGOTTEN) {
-        assert!(told.contains(&format!("{file}(")), "{from}\n{told}");
-    }
 }
 
 /// What errors name: the route, the parameter, and what was expected.
