@@ -25,7 +25,7 @@ const MODULES = {
     table: "table",
   },
   server: {
-    sources: ["types", "incoming", "reply", "visit", "service", "node"],
+    sources: ["types", "incoming", "reply", "soon", "visit", "service", "node"],
     handedOut: ["types", "incoming", "reply", "service", "node"],
     purpose: "A server over the routes of a table: a request in, the page or another answer out.",
     // What is answered tells in words why there is no page.

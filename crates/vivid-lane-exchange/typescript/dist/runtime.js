@@ -2059,7 +2059,7 @@ export function matchIn(table, url, host, shorten) {
 
 class Answers {
     constructor(ask) {
-        this.known = new Map();
+        this.known = undefined;
         this.stopped = undefined;
         this.ask = ask;
     }
@@ -2071,9 +2071,10 @@ class Answers {
     }
     isSo(question) {
         const key = JSON.stringify(question);
-        if (!this.known.has(key))
-            this.known.set(key, this.ask(question, key));
-        const answer = this.known.get(key);
+        const known = (this.known ?? (this.known = new Map()));
+        if (!known.has(key))
+            known.set(key, this.ask(question, key));
+        const answer = known.get(key);
         if (typeof answer !== "boolean")
             this.stopped ?? (this.stopped = question);
         return answer === true;
@@ -2256,7 +2257,7 @@ function refusal(table, reading) {
     return after(table.root, 0);
 }
 function placeOf(url, { table, method, host, asked }) {
-    const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
+    const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known?.get(key) : undefined));
     const reading = take(silent, host);
     let place = {};
     if (scan(reading, url, table.site)) {

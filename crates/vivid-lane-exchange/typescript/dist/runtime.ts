@@ -3105,13 +3105,14 @@ export interface DecisionParts {
 
 /** The answers to the questions of one request. Each question is asked once. */
 class Answers implements Asked {
-  declare readonly known: Map<string, Answer>;
+  /** Most requests hang on nothing that is asked. */
+  declare known: Map<string, Answer> | undefined;
   /** The first question without an answer. */
   declare stopped: Question | undefined;
   declare private readonly ask: (question: Question, key: string) => Answer;
 
   constructor(ask: (question: Question, key: string) => Answer) {
-    this.known = new Map();
+    this.known = undefined;
     this.stopped = undefined;
     this.ask = ask;
   }
@@ -3126,8 +3127,9 @@ class Answers implements Asked {
 
   private isSo(question: Question): boolean {
     const key = JSON.stringify(question);
-    if (!this.known.has(key)) this.known.set(key, this.ask(question, key));
-    const answer = this.known.get(key);
+    const known = (this.known ??= new Map<string, Answer>());
+    if (!known.has(key)) known.set(key, this.ask(question, key));
+    const answer = known.get(key);
     if (typeof answer !== "boolean") this.stopped ??= question;
     return answer === true;
   }
@@ -3322,7 +3324,7 @@ function refusal(table: Table, reading: Reading): string | undefined {
 
 /** Where a request stands that leads to no page, and the route that says what is shown where something is missing. */
 function placeOf(url: string, { table, method, host, asked }: Look): Standing {
-  const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known.get(key) : undefined));
+  const silent = new Answers((_, key) => (asked instanceof Answers ? asked.known?.get(key) : undefined));
   const reading = take(silent, host);
   let place: Standing = {};
   if (scan(reading, url, table.site)) {
@@ -3338,7 +3340,7 @@ function placeOf(url: string, { table, method, host, asked }: Look): Standing {
 
 function settled(decision: AnyDecision, { stopped, known }: Answers): AnyDecision {
   if (!stopped) return decision;
-  const answer = known.get(JSON.stringify(stopped));
+  const answer = known!.get(JSON.stringify(stopped));
   return { outcome: "unavailable", status: 503, question: stopped, retryAfter: typeof answer === "object" ? answer.retryAfter : undefined };
 }
 

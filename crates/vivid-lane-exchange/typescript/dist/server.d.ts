@@ -121,8 +121,8 @@ export interface Settings<State, Who> {
     readonly absoluteLocations?: boolean;
     /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
     readonly keepRedirects?: number;
-    /** Is this the address of a proxy of ours? Only what such a one says of the client, of the host and of the scheme counts (RFC 7239). */
-    readonly isProxy?: (address: string) => boolean;
+    /** Who the client is: whoever has connected, or `forwarded(isProxy)`, by which what our own proxies say counts. */
+    readonly client?: (incoming: Incoming) => Client;
 }
 /** What a page throws for what the visitor can mend: the visitor reads the text. Any other error is 500, and its text is not sent. */
 export declare class Failure extends Error {
@@ -182,8 +182,13 @@ export interface Client {
     readonly host: string | undefined;
     readonly scheme: string | undefined;
 }
-/** The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. */
-export declare function clientOf(incoming: Incoming, isProxy: ((address: string) => boolean) | undefined): Client;
+/** The client is whoever has connected. */
+export declare function connected({ peer, scheme, hosts: [host] }: Incoming): Client;
+/**
+ * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` tells which
+ * addresses are those of our proxies.
+ */
+export declare function forwarded(isProxy: (address: string) => boolean): (incoming: Incoming) => Client;
 type Field = readonly [name: string, value: string];
 /** An answer that costs less than a `Response`, and becomes one where that is wanted. */
 export declare class Reply {
@@ -233,12 +238,14 @@ export interface Telling {
 export declare function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field[];
 /** The answer, in a form, about a path. */
 export declare function told(telling: Telling, form: Form, path: string): Reply;
+/** A value, or the promise of one. */
+type Soon<Value> = Value | Promise<Value>;
 /** A site that answers requests. */
 export interface Site {
     /** Answers a request. It never fails. */
     respond(request: Request, connection?: Connection): Promise<Response>;
     /** The same for adapters of servers that have requests of their own. */
-    answer(incoming: Incoming): Promise<Reply>;
+    answer(incoming: Incoming): Soon<Reply>;
 }
 /** The site of a table, with the pages of a program. */
 export declare function site<State = undefined, Who = undefined>(settings: Settings<State, Who>): Site;
@@ -252,9 +259,8 @@ export interface NodeRequest {
     readonly headers: {
         readonly [name: string]: string | string[] | undefined;
     };
-    readonly headersDistinct: {
-        readonly [name: string]: readonly string[] | undefined;
-    };
+    /** Names and values in turns, as they were sent. */
+    readonly rawHeaders: readonly string[];
     readonly socket: {
         readonly remoteAddress?: string | undefined;
     };

@@ -1,7 +1,7 @@
 // A server over the routes of a table: a request in, the page or another answer out.
 // Made by `vivid-lane convert --to typescript --server`; it is the same for every table.
 
-import { LinkError, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
+import { LinkError, decide, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
 export class Failure extends Error {
     constructor(status, detail, { retryAfter, cause } = {}) {
         super(detail);
@@ -46,35 +46,40 @@ export class Standard {
 export function isHost(text) {
     return /^[\w\-.~!$&'()*+,;=]*(?::\d*)?$|^\[[0-9A-Fa-f:.]+\](?::\d*)?$/.test(text);
 }
-export function clientOf(incoming, isProxy) {
-    const { peer, scheme, hosts: [host] } = incoming;
-    const own = { client: peer, host, scheme };
-    if (!isProxy || peer === undefined || !isProxy(peer))
-        return own;
-    const list = (name) => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
-    const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
-        const said = (name) => {
-            const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
-            return found ? (found[2] ?? found[1].replace(/\\(.)/g, "$1")) : undefined;
-        };
-        return { client: said("for"), host: said("host"), scheme: said("proto") };
-    });
-    if (hops.length === 0) {
-        const [clients, hosts, schemes] = ["for", "host", "proto"].map((what) => list("x-forwarded-" + what));
-        const at = (all, back) => all[all.length - back];
-        for (let back = clients.length; back > 0; back -= 1)
-            hops.push({ client: at(clients, back), host: at(hosts, back), scheme: at(schemes, back) });
-        if (clients.length === 0)
-            hops.push({ client: undefined, host: at(hosts, 1), scheme: at(schemes, 1) });
-    }
-    let known = own;
-    for (const hop of hops.reverse()) {
-        const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
-        known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
-        if (client === undefined || !isProxy(client))
-            break;
-    }
-    return known;
+export function connected({ peer, scheme, hosts: [host] }) {
+    return { client: peer, host, scheme };
+}
+export function forwarded(isProxy) {
+    return (incoming) => {
+        const { peer } = incoming;
+        const own = connected(incoming);
+        if (peer === undefined || !isProxy(peer))
+            return own;
+        const list = (name) => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
+        const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.?)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
+            const said = (name) => {
+                const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
+                return found ? (found[2] ?? found[1].replace(/\\(.)/g, "$1")) : undefined;
+            };
+            return { client: said("for"), host: said("host"), scheme: said("proto") };
+        });
+        if (hops.length === 0) {
+            const [clients, hosts, schemes] = ["for", "host", "proto"].map((what) => list("x-forwarded-" + what));
+            const at = (all, back) => all[all.length - back];
+            for (let back = clients.length; back > 0; back -= 1)
+                hops.push({ client: at(clients, back), host: at(hosts, back), scheme: at(schemes, back) });
+            if (clients.length === 0)
+                hops.push({ client: undefined, host: at(hosts, 1), scheme: at(schemes, 1) });
+        }
+        let known = own;
+        for (const hop of hops.reverse()) {
+            const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
+            known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
+            if (client === undefined || !isProxy(client))
+                break;
+        }
+        return known;
+    };
 }
 const encoder = /* @__PURE__ */ new TextEncoder();
 export class Reply {
@@ -112,13 +117,16 @@ export class Reply {
 export function hasNoBody(status) {
     return status === 204 || status === 304 || status === 205;
 }
-function reply(type, body, { status = 200, headers = {} }) {
+function reply(type, body, options) {
+    if (!options)
+        return new Reply(200, [["content-type", type]], body);
+    const { status = 200, headers = {} } = options;
     return new Reply(status, [["content-type", type], ...(Array.isArray(headers) ? headers : Object.entries(headers))], body);
 }
-export function html(body, options = {}) {
+export function html(body, options) {
     return reply("text/html; charset=utf-8", body, options);
 }
-export function json(value, options = {}) {
+export function json(value, options) {
     return reply("application/json", JSON.stringify(value), options);
 }
 const FORMS = [
@@ -184,11 +192,37 @@ export function told(telling, form, path) {
     const type = { plain: "text/plain; charset=utf-8", html: "text/html; charset=utf-8", json: "application/problem+json" }[form];
     return new Reply(status, [["content-type", type], ["vary", "Accept"], ...fields], body);
 }
-class Inquiry {
-    constructor(incoming, settings, found = { state: undefined, client: undefined, who: undefined, known: undefined }) {
+function isPromise(value) {
+    return typeof value?.then === "function";
+}
+function goOn(make, next, failed) {
+    let made;
+    try {
+        made = make();
+        if (!isPromise(made))
+            return next(made);
+    }
+    catch (error) {
+        return failed(error);
+    }
+    return made.then(next).catch(failed);
+}
+const SENT = "lane-page";
+function seeOther(url) {
+    return new Reply(303, [["location", url]], null);
+}
+class Visiting {
+    constructor(incoming, settings, found = {}) {
+        this.at = undefined;
         this.incoming = incoming;
         this.settings = settings;
         this.found = found;
+    }
+    with(at) {
+        const { incoming, settings, found } = this;
+        const other = new Visiting(incoming, settings, found);
+        other.at = at;
+        return other;
     }
     get state() {
         var _a;
@@ -202,7 +236,7 @@ class Inquiry {
     }
     get whence() {
         var _a;
-        return ((_a = this.found).client ?? (_a.client = clientOf(this.incoming, this.settings.isProxy)));
+        return ((_a = this.found).client ?? (_a.client = (this.settings.client ?? connected)(this.incoming)));
     }
     get host() {
         return this.whence.host;
@@ -225,7 +259,7 @@ class Inquiry {
     who() {
         const { found, settings } = this;
         return (found.who ?? (found.who = Promise.resolve(this)
-            .then(settings.identify)
+            .then(settings.identify ?? (() => undefined))
             .then((who) => (found.known = who))));
     }
     get isFromThisSite() {
@@ -235,24 +269,12 @@ class Inquiry {
         const origin = this.field("origin");
         return origin === undefined || (origin.includes("://") && origin.slice(origin.indexOf("://") + 3) === this.host);
     }
-}
-const SENT = "lane-page";
-function seeOther(url) {
-    return new Reply(303, [["location", url]], null);
-}
-class Visiting extends Inquiry {
-    constructor(inquiry, at) {
-        const { incoming, settings, found } = inquiry;
-        super(incoming, settings, found);
-        this.at = at;
-        this.isRead = false;
-    }
     get position() {
         const at = this.at;
         return at.route === undefined ? at.position : at;
     }
     get params() {
-        return (this.position?.params ?? {});
+        return this.position?.params ?? {};
     }
     get frames() {
         return frames(this.at);
@@ -268,7 +290,7 @@ class Visiting extends Inquiry {
         return seeOther(url);
     }
     async comeBack(otherwise) {
-        const wanted = this.params.return;
+        const wanted = this.params["return"];
         const everyone = { meets: () => true, lists: () => true };
         const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
         return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
@@ -284,9 +306,9 @@ class Visiting extends Inquiry {
         const type = (this.field("content-type") ?? "").split(";")[0].trim().toLowerCase();
         if (type !== wanted && !fits(type))
             throw new Failure(415, `expected a body of type \`${wanted}\`, found ${type === "" ? "no type" : `\`${type}\``}`);
-        if (this.isRead)
+        if (this.found.isRead)
             throw new Error("the body was read already");
-        this.isRead = true;
+        this.found.isRead = true;
         const chunks = [];
         const { body } = this.incoming;
         let length = 0;
@@ -359,30 +381,27 @@ export function site(settings) {
             void asking.catch(failed).then((answer) => (clearTimeout(late), done(answer)));
         });
     }
-    async function entryOf(name) {
+    function call(name, visit) {
         const entry = pages[name];
         if (!entry)
             throw new Error(`nothing is registered for \`${name}\``);
-        return typeof entry === "function" ? entry : (await entry.code()).default;
+        return typeof entry === "function" ? entry(visit) : entry.code().then(({ default: show }) => show(visit));
     }
     function isAround({ pages: names, below }, name, visit) {
         if (names && !names.includes(name))
             return false;
         if (below === undefined)
             return true;
-        const position = visit.position;
+        const { position } = visit;
         return position !== undefined && levels(position).some(({ route }) => route === below);
     }
-    async function shown(name, visit) {
+    async function within(around, name, visit) {
         let failed;
-        const around = layers.filter((one) => isAround(one, name, visit));
-        if (around.length === 0)
-            return { reply: Reply.of(await (await entryOf(name))(visit)) };
         let made;
         let stream;
         const show = async () => {
             try {
-                made = Reply.of(await (await entryOf(name))(visit));
+                made = Reply.of(await call(name, visit));
                 const response = made.toResponse();
                 stream = response.body;
                 return response;
@@ -392,24 +411,25 @@ export function site(settings) {
                 return new Response(null, { status: failed.status });
             }
         };
-        const run = (index) => (index === around.length ? show() : Promise.resolve(around[index].layer(visit, () => run(index + 1))));
+        const run = async (index) => (index === around.length ? show() : around[index].layer(visit, () => run(index + 1)));
         const { status, fields, body } = Reply.of(await run(0));
         const reply = new Reply(status, fields, made && body === stream ? made.body : body);
         return failed?.status === reply.status ? { reply, error: failed.error } : { reply };
     }
-    async function show(name, visit, stamp) {
-        let error;
-        let around = [];
-        try {
-            const { reply, ...failed } = await shown(name, visit);
-            if (!("error" in failed))
-                return stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply;
-            ({ error } = failed);
-            around = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
-        }
-        catch (failure) {
-            error = failure;
-        }
+    function show(name, visit, stamp) {
+        const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
+        const stamped = (reply) => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
+        const failed = (error) => recovered(error, [], name, visit, stamp);
+        if (around.length === 0)
+            return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown)), failed);
+        return goOn(() => within(around, name, visit), ({ reply, ...more }) => {
+            if (!("error" in more))
+                return stamped(reply);
+            const fields = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
+            return recovered(more.error, fields, name, visit, stamp);
+        }, failed);
+    }
+    async function recovered(error, around, name, visit, stamp) {
         const isMissing = error instanceof Missing;
         const telling = tellingOf(error);
         if (!isMissing && settings.failed) {
@@ -424,11 +444,14 @@ export function site(settings) {
             const missing = notFoundAt(at, telling.detail || undefined);
             const refusal = isMissing ? missing : { outcome: "failed", status: telling.status, position: missing.position, reason: telling.detail || undefined };
             if (missing.page !== undefined)
-                return (await show(missing.page, new Visiting(visit, refusal), telling)).with(around);
+                return (await show(missing.page, visit.with(refusal), telling)).with(around);
         }
         return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
     }
     function settle(decision, now, hangsOnVisitor) {
+        now.at = decision;
+        if (decision.outcome === "page")
+            return show(decision.page, now);
         const form = preferred(now.field("accept"));
         const takesPages = showRefusals && form !== "json";
         const { status } = decision;
@@ -442,7 +465,7 @@ export function site(settings) {
             }
             case "not-found":
                 if (decision.page !== undefined && (!showRefusals || takesPages))
-                    return show(decision.page, new Visiting(now, decision), telling);
+                    return show(decision.page, now.with(decision), telling);
                 telling = { status, detail: decision.reason };
                 break;
             case "unmet": {
@@ -471,71 +494,60 @@ export function site(settings) {
             const { page } = notFoundAt(position);
             const refusal = { outcome: decision.outcome, status, position, reason: telling.detail };
             if (page !== undefined)
-                return show(page, new Visiting(now, refusal), telling);
+                return show(page, now.with(refusal), telling);
         }
         return told(telling, form, pathOf(now.target));
     }
     function absolute(location) {
         return settings.absoluteLocations && origin !== "" && location[0] === "/" ? origin + location : location;
     }
-    async function decided(incoming) {
+    function decided(incoming) {
         const { hosts, wantsHost, target, method } = incoming;
-        const now = new Inquiry(incoming, settings);
-        const isAbsolute = /^https?:/i.test(target);
-        if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !isAbsolute : !isHost(hosts[0]))) {
+        const now = new Visiting(incoming, settings);
+        if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !/^https?:/i.test(target) : !isHost(hosts[0]))) {
             const detail = "expected one `Host` field with a host, with or without a port";
             return told({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
         }
+        const named = settings.client ? now.host : hosts[0];
+        const host = named?.includes(":") ? named.replace(/:\d*$/, "") : named;
         let isAsked = false;
-        const decision = await decideAsync(target, {
-            method,
-            host: now.host?.replace(/:\d*$/, ""),
-            meets(need) {
-                isAsked = true;
-                const { meets } = settings;
-                return meets ? inTime(now.who().then((who) => meets(who, need, now))) : false;
-            },
-            lists(list, value) {
-                isAsked = true;
-                const { lists } = settings;
-                return lists ? inTime(Promise.resolve(now).then(() => lists(list, value, now))) : false;
-            },
-        });
-        return decision.outcome === "page" ? show(decision.page, new Visiting(now, decision), undefined) : settle(decision, now, isAsked);
+        const open = () => void (isAsked = true);
+        const decision = decide(target, { method, host, meets: open, lists: open });
+        if (!isAsked)
+            return settle(decision, now, false);
+        const { meets, lists } = settings;
+        const asks = {
+            meets: meets && ((need) => inTime(now.who().then((who) => meets(who, need, now)))),
+            lists: lists && ((list, value) => inTime(Promise.resolve(now).then(() => lists(list, value, now)))),
+        };
+        return decideAsync(target, { method, host, ...asks }).then((decision) => settle(decision, now, true));
     }
-    async function answer(incoming) {
-        let reply;
-        try {
-            reply = await decided(incoming);
-        }
-        catch {
-            reply = told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target));
-        }
-        return incoming.method === "HEAD" ? reply.withoutBody() : reply;
+    function answer(incoming) {
+        const finished = (reply) => (incoming.method === "HEAD" ? reply.withoutBody() : reply);
+        const sorry = () => finished(told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
+        return goOn(() => decided(incoming), finished, sorry);
     }
-    return {
-        answer,
-        respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse(),
-    };
+    return { answer, respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse() };
 }
 function pathOf(target) {
     return target.replace(/^https?:\/\/[^/?#]*/i, "").replace(/[?#][^]*/, "") || "/";
 }
 class FromNode {
     constructor(asked, response) {
+        const { url = "/", rawHeaders } = asked;
         this.asked = asked;
         this.response = response;
+        this.target = /[\x80-\xff]/.test(url) ? new TextDecoder().decode(Uint8Array.from(url, (one) => one.charCodeAt(0))) : url;
+        const hosts = [];
+        for (let at = 0; at < rawHeaders.length; at += 2) {
+            if (rawHeaders[at].length === 4 && rawHeaders[at].toLowerCase() === "host")
+                hosts.push(rawHeaders[at + 1]);
+        }
+        this.hosts = hosts;
         this.whole = this.stream = this.ending = undefined;
     }
     get method() {
         return this.asked.method ?? "GET";
-    }
-    get target() {
-        const { url = "/" } = this.asked;
-        return /[\x80-\xff]/.test(url) ? new TextDecoder().decode(Uint8Array.from(url, (one) => one.charCodeAt(0))) : url;
-    }
-    get hosts() {
-        return this.asked.headersDistinct["host"] ?? [];
     }
     get wantsHost() {
         return this.asked.httpVersion === "1.1";
@@ -570,7 +582,8 @@ class FromNode {
     get request() {
         if (!this.whole) {
             const { method, target, body, signal } = this;
-            const headers = Object.entries(this.asked.headersDistinct).flatMap(([name, values]) => (values ?? []).map((value) => [name, value]));
+            const { rawHeaders } = this.asked;
+            const headers = rawHeaders.flatMap((name, at) => (at % 2 === 0 ? [[name, rawHeaders[at + 1]]] : []));
             const hasBody = body !== null && method !== "GET" && method !== "HEAD";
             const url = /^https?:/i.test(target) ? target : `${this.scheme}://${this.hosts[0] || "localhost"}${target === "*" ? "/" : target}`;
             this.whole = new Request(url, { method, headers, signal, ...(hasBody ? { body, duplex: "half" } : {}) });
@@ -607,38 +620,40 @@ function streamOf(asked) {
         },
     });
 }
-async function send({ status, fields, body }, response) {
+function send({ status, fields, body }, response) {
     response.statusCode = status;
     const cookies = [];
     for (const [name, value] of fields) {
         if (name.toLowerCase() === "set-cookie")
-            response.setHeader(name, (cookies.push(value), cookies));
+            cookies.push(value);
         else
             response.setHeader(name, value);
     }
+    if (cookies.length > 0)
+        response.setHeader("set-cookie", cookies);
     if (hasNoBody(status) || body === null)
-        return void response.end();
-    if (typeof body === "string")
-        return void response.end(body);
+        response.end();
+    else if (typeof body === "string")
+        response.end(body);
+    else
+        void stream(body, response).catch((error) => response.destroy(error));
+}
+async function stream(body, response) {
     const reader = body.getReader();
     response.on("close", () => response.writableFinished || reader.cancel().catch(() => undefined));
-    try {
-        for (;;) {
-            const { done, value } = await reader.read();
-            if (done || response.destroyed)
-                break;
-            if (!response.write(value))
-                await new Promise((go) => [response.once("drain", go), response.once("close", go)]);
-        }
-        response.end();
+    for (;;) {
+        const { done, value } = await reader.read();
+        if (done || response.destroyed)
+            break;
+        if (!response.write(value))
+            await new Promise((go) => [response.once("drain", go), response.once("close", go)]);
     }
-    catch (error) {
-        response.destroy(error);
-    }
+    response.end();
 }
 export function listener(site) {
     return (request, response) => {
         const now = typeof site === "function" ? site() : site;
-        void now.answer(new FromNode(request, response)).then((reply) => send(reply, response)).catch((error) => response.destroy(error));
+        const broken = (error) => void response.destroy(error);
+        goOn(() => now.answer(new FromNode(request, response)), (reply) => send(reply, response), broken);
     };
 }

@@ -1,7 +1,7 @@
 // A server over the routes of a table: a request in, the page or another answer out.
 // Made by `vivid-lane convert --to typescript --server`; it is the same for every table.
 
-import { LinkError, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
+import { LinkError, decide, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
 import type { Answer, Decision, FallbackName, FrameName, LevelName, LinkStart, ListName, NeedName, NotFound, PageName, Pages, Params, Position, RouteName, Somewhere } from "./routes.js";
 
 // What a program says of its site, and what a page is shown with.
@@ -128,8 +128,8 @@ export interface Settings<State, Who> {
   readonly absoluteLocations?: boolean;
   /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
   readonly keepRedirects?: number;
-  /** Is this the address of a proxy of ours? Only what such a one says of the client, of the host and of the scheme counts (RFC 7239). */
-  readonly isProxy?: (address: string) => boolean;
+  /** Who the client is: whoever has connected, or `forwarded(isProxy)`, by which what our own proxies say counts. */
+  readonly client?: (incoming: Incoming) => Client;
 }
 
 /** What a page throws for what the visitor can mend: the visitor reads the text. Any other error is 500, and its text is not sent. */
@@ -231,34 +231,44 @@ export interface Client {
   readonly scheme: string | undefined;
 }
 
-/** The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. */
-export function clientOf(incoming: Incoming, isProxy: ((address: string) => boolean) | undefined): Client {
-  const { peer, scheme, hosts: [host] } = incoming;
-  const own = { client: peer, host, scheme };
-  if (!isProxy || peer === undefined || !isProxy(peer)) return own;
-  const list = (name: string): string[] => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
-  // A comma within quotes parts nothing.
-  const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
-    const said = (name: string): string | undefined => {
-      const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
-      return found ? (found[2] ?? found[1]!.replace(/\\(.)/g, "$1")) : undefined;
-    };
-    return { client: said("for"), host: said("host"), scheme: said("proto") };
-  });
-  if (hops.length === 0) {
-    const [clients, hosts, schemes] = ["for", "host", "proto"].map((what) => list("x-forwarded-" + what));
-    const at = (all: readonly string[] | undefined, back: number): string | undefined => all![all!.length - back];
-    for (let back = clients!.length; back > 0; back -= 1) hops.push({ client: at(clients, back), host: at(hosts, back), scheme: at(schemes, back) });
-    if (clients!.length === 0) hops.push({ client: undefined, host: at(hosts, 1), scheme: at(schemes, 1) });
-  }
-  // From the last one that was added backwards: what comes before a client who is no proxy of ours may be made up.
-  let known: Client = own;
-  for (const hop of hops.reverse()) {
-    const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
-    known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
-    if (client === undefined || !isProxy(client)) break;
-  }
-  return known;
+/** The client is whoever has connected. */
+export function connected({ peer, scheme, hosts: [host] }: Incoming): Client {
+  return { client: peer, host, scheme };
+}
+
+/**
+ * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` tells which
+ * addresses are those of our proxies.
+ */
+export function forwarded(isProxy: (address: string) => boolean): (incoming: Incoming) => Client {
+  return (incoming) => {
+    const { peer } = incoming;
+    const own = connected(incoming);
+    if (peer === undefined || !isProxy(peer)) return own;
+    const list = (name: string): string[] => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
+    // A comma within quotes parts nothing.
+    const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.?)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
+      const said = (name: string): string | undefined => {
+        const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
+        return found ? (found[2] ?? found[1]!.replace(/\\(.)/g, "$1")) : undefined;
+      };
+      return { client: said("for"), host: said("host"), scheme: said("proto") };
+    });
+    if (hops.length === 0) {
+      const [clients, hosts, schemes] = ["for", "host", "proto"].map((what) => list("x-forwarded-" + what));
+      const at = (all: readonly string[] | undefined, back: number): string | undefined => all![all!.length - back];
+      for (let back = clients!.length; back > 0; back -= 1) hops.push({ client: at(clients, back), host: at(hosts, back), scheme: at(schemes, back) });
+      if (clients!.length === 0) hops.push({ client: undefined, host: at(hosts, 1), scheme: at(schemes, 1) });
+    }
+    // From the last one that was added backwards: what comes before a client who is no proxy of ours may be made up.
+    let known: Client = own;
+    for (const hop of hops.reverse()) {
+      const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
+      known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
+      if (client === undefined || !isProxy(client)) break;
+    }
+    return known;
+  };
 }
 
 // Answers, and those that the service gives by itself, in the form that the client prefers (RFC 9110, section 12.5.1).
@@ -324,17 +334,19 @@ export interface ReplyOptions {
   readonly headers?: { readonly [name: string]: string } | readonly Field[] | undefined;
 }
 
-function reply(type: string, body: Reply["body"], { status = 200, headers = {} }: ReplyOptions): Reply {
+function reply(type: string, body: Reply["body"], options: ReplyOptions | undefined): Reply {
+  if (!options) return new Reply(200, [["content-type", type]], body);
+  const { status = 200, headers = {} } = options;
   return new Reply(status, [["content-type", type], ...(Array.isArray(headers) ? (headers as Field[]) : Object.entries(headers))], body);
 }
 
 /** An HTML answer. */
-export function html(body: string | ReadableStream<Uint8Array>, options: ReplyOptions = {}): Reply {
+export function html(body: string | ReadableStream<Uint8Array>, options?: ReplyOptions): Reply {
   return reply("text/html; charset=utf-8", body, options);
 }
 
 /** A JSON answer. */
-export function json(value: unknown, options: ReplyOptions = {}): Reply {
+export function json(value: unknown, options?: ReplyOptions): Reply {
   return reply("application/json", JSON.stringify(value), options);
 }
 
@@ -422,26 +434,66 @@ export function told(telling: Telling, form: Form, path: string): Reply {
   return new Reply(status, [["content-type", type], ["vary", "Accept"], ...fields], body);
 }
 
+// What is at hand at once for most requests, and for some takes its time: nobody waits where there is nothing to wait for.
+
+/** A value, or the promise of one. */
+type Soon<Value> = Value | Promise<Value>;
+
+function isPromise<Value>(value: Soon<Value>): value is Promise<Value> {
+  return typeof (value as { readonly then?: unknown } | null | undefined)?.then === "function";
+}
+
+/** Goes on with what is made, at once where it is there; what fails on the way goes to `failed`. */
+function goOn<Made, Next>(make: () => Soon<Made>, next: (made: Made) => Soon<Next>, failed: (error: unknown) => Soon<Next>): Soon<Next> {
+  let made: Soon<Made>;
+  try {
+    made = make();
+    if (!isPromise(made)) return next(made);
+  } catch (error) {
+    return failed(error);
+  }
+  return made.then(next).catch(failed);
+}
+
 // A request as the program sees it, and the visit to a page with all that the page may need.
 
 /** What is found out for a request, once. */
 interface Found<State, Who> {
-  state: { readonly made: State } | undefined;
-  client: Client | undefined;
-  who: Promise<Who | undefined> | undefined;
-  known: Who | undefined;
+  state?: { readonly made: State };
+  client?: Client;
+  who?: Promise<Who | undefined>;
+  known?: Who | undefined;
+  isRead?: boolean;
 }
 
-/** A request as the program sees it. */
-class Inquiry<State, Who> implements Asked<State> {
-  protected readonly incoming: Incoming;
-  protected readonly settings: Settings<State, Who>;
-  protected readonly found: Found<State, Who>;
+/** The element in which a page sends over to the browser what it was made of. */
+const SENT = "lane-page";
 
-  constructor(incoming: Incoming, settings: Settings<State, Who>, found: Found<State, Who> = { state: undefined, client: undefined, who: undefined, known: undefined }) {
+/** Leads on to a URL, to be asked for with `GET`. */
+function seeOther(url: string): Reply {
+  return new Reply(303, [["location", url]], null);
+}
+
+/** A request as the program sees it; and, once it is decided, the visit to a page. */
+class Visiting<State, Who> implements Visit<unknown, State, Who> {
+  at: unknown;
+  private readonly incoming: Incoming;
+  private readonly settings: Settings<State, Who>;
+  private readonly found: Found<State, Who>;
+
+  constructor(incoming: Incoming, settings: Settings<State, Who>, found: Found<State, Who> = {}) {
+    this.at = undefined;
     this.incoming = incoming;
     this.settings = settings;
     this.found = found;
+  }
+
+  /** The same request at another place: what a fallback is shown for. */
+  with(at: unknown): Visiting<State, Who> {
+    const { incoming, settings, found } = this;
+    const other = new Visiting(incoming, settings, found);
+    other.at = at;
+    return other;
   }
 
   get state(): State {
@@ -457,7 +509,7 @@ class Inquiry<State, Who> implements Asked<State> {
   }
 
   private get whence(): Client {
-    return (this.found.client ??= clientOf(this.incoming, this.settings.isProxy));
+    return (this.found.client ??= (this.settings.client ?? connected)(this.incoming));
   }
 
   get host(): string | undefined {
@@ -486,8 +538,8 @@ class Inquiry<State, Who> implements Asked<State> {
 
   who(): Promise<Who | undefined> {
     const { found, settings } = this;
-    return (found.who ??= Promise.resolve(this as Asked<State>)
-      .then(settings.identify)
+    return (found.who ??= Promise.resolve<Asked<State>>(this)
+      .then(settings.identify ?? (() => undefined))
       .then((who) => (found.known = who)));
   }
 
@@ -497,35 +549,14 @@ class Inquiry<State, Who> implements Asked<State> {
     const origin = this.field("origin");
     return origin === undefined || (origin.includes("://") && origin.slice(origin.indexOf("://") + 3) === this.host);
   }
-}
 
-/** The element in which a page sends over to the browser what it was made of. */
-const SENT = "lane-page";
-
-/** Leads on to a URL, to be asked for with `GET`. */
-function seeOther(url: string): Reply {
-  return new Reply(303, [["location", url]], null);
-}
-
-/** A visit to a page. */
-class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, State, Who> {
-  readonly at: At;
-  private isRead: boolean;
-
-  constructor(inquiry: Inquiry<State, Who>, at: At) {
-    const { incoming, settings, found } = inquiry as Visiting<At, State, Who>;
-    super(incoming, settings, found);
-    this.at = at;
-    this.isRead = false;
-  }
-
-  private get position(): Somewhere | undefined {
+  get position(): Somewhere | undefined {
     const at = this.at as Partial<Somewhere> & { readonly position?: Somewhere };
     return at.route === undefined ? at.position : (at as Somewhere);
   }
 
-  get params(): Visit<At>["params"] {
-    return (this.position?.params ?? {}) as Visit<At>["params"];
+  get params(): { readonly [name: string]: unknown } {
+    return this.position?.params ?? {};
   }
 
   get frames(): readonly FrameName[] {
@@ -536,9 +567,9 @@ class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, 
     return this.found.known;
   }
 
-  get link(): Visit<At>["link"] {
+  get link(): Visit["link"] {
     const { position } = this;
-    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as Visit<At>["link"];
+    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as Visit["link"];
   }
 
   seeOther(url: string): Reply {
@@ -546,7 +577,7 @@ class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, 
   }
 
   async comeBack(otherwise: string): Promise<Reply> {
-    const wanted = (this.params as { readonly return?: unknown }).return;
+    const wanted = this.params["return"];
     const everyone = { meets: () => true, lists: () => true };
     const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
     return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
@@ -564,8 +595,8 @@ class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, 
   private async read(limit: number, wanted: string, fits: (type: string) => boolean): Promise<Response> {
     const type = (this.field("content-type") ?? "").split(";")[0]!.trim().toLowerCase();
     if (type !== wanted && !fits(type)) throw new Failure(415, `expected a body of type \`${wanted}\`, found ${type === "" ? "no type" : `\`${type}\``}`);
-    if (this.isRead) throw new Error("the body was read already");
-    this.isRead = true;
+    if (this.found.isRead) throw new Error("the body was read already");
+    this.found.isRead = true;
     const chunks: Uint8Array[] = [];
     const { body } = this.incoming;
     let length = 0;
@@ -637,13 +668,12 @@ export interface Site {
   /** Answers a request. It never fails. */
   respond(request: Request, connection?: Connection): Promise<Response>;
   /** The same for adapters of servers that have requests of their own. */
-  answer(incoming: Incoming): Promise<Reply>;
+  answer(incoming: Incoming): Soon<Reply>;
 }
 
 /** The site of a table, with the pages of a program. */
 export function site<State = undefined, Who = undefined>(settings: Settings<State, Who>): Site {
-  type Now = Inquiry<State, Who>;
-  type Shows = Visiting<unknown, State, Who>;
+  type Shows = Visiting<State, Who>;
   const { pages, layers = [], showRefusals = false, answerWithin = 5000 } = settings;
   const { origin } = place();
 
@@ -656,29 +686,28 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     });
   }
 
-  async function entryOf(name: string): Promise<(visit: never) => Shown | Promise<Shown>> {
+  /** Calls the function of a page. */
+  function call(name: string, visit: Shows): Soon<Shown> {
     const entry = (pages as { readonly [name: string]: Entry<never, State, Who> })[name];
     if (!entry) throw new Error(`nothing is registered for \`${name}\``);
-    return typeof entry === "function" ? entry : (await entry.code()).default;
+    return typeof entry === "function" ? entry(visit as never) : entry.code().then(({ default: show }) => show(visit as never));
   }
 
   function isAround({ pages: names, below }: Around<State, Who>, name: string, visit: Shows): boolean {
     if (names && !names.includes(name as PageName)) return false;
     if (below === undefined) return true;
-    const position = (visit as unknown as { readonly position: Somewhere | undefined }).position;
+    const { position } = visit;
     return position !== undefined && levels(position).some(({ route }) => route === below);
   }
 
-  /** Shows a page within its layers. What goes wrong in it is kept apart: layers see its status, and may add fields. */
-  async function shown(name: string, visit: Shows): Promise<{ readonly reply: Reply; readonly error?: unknown }> {
+  /** Shows a page within layers. What goes wrong in it is kept apart: layers see its status, and may add fields. */
+  async function within(around: readonly Around<State, Who>[], name: string, visit: Shows): Promise<{ readonly reply: Reply; readonly error?: unknown }> {
     let failed: { readonly error: unknown; readonly status: number } | undefined;
-    const around = layers.filter((one) => isAround(one, name, visit));
-    if (around.length === 0) return { reply: Reply.of(await (await entryOf(name))(visit as never)) };
     let made: Reply | undefined;
     let stream: unknown;
     const show = async (): Promise<Response> => {
       try {
-        made = Reply.of(await (await entryOf(name))(visit as never));
+        made = Reply.of(await call(name, visit));
         const response = made.toResponse();
         stream = response.body;
         return response;
@@ -687,7 +716,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         return new Response(null, { status: failed.status });
       }
     };
-    const run = (index: number): Promise<Response> => (index === around.length ? show() : Promise.resolve(around[index]!.layer(visit as never, () => run(index + 1))));
+    const run = async (index: number): Promise<Response> => (index === around.length ? show() : around[index]!.layer(visit as never, () => run(index + 1)));
     const { status, fields, body } = Reply.of(await run(0));
     // A text that the layers have left alone has a length that is known.
     const reply = new Reply(status, fields, made && body === stream ? made.body : body);
@@ -695,18 +724,25 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   }
 
   /** Shows a page, and what there is in its place where that fails. */
-  async function show(name: string, visit: Shows, stamp: Telling | undefined): Promise<Reply> {
-    let error: unknown;
-    let around: Fields = [];
-    try {
-      const { reply, ...failed } = await shown(name, visit);
-      if (!("error" in failed)) return stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply;
-      ({ error } = failed);
-      // What is said of the body does not hold for another one.
-      around = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
-    } catch (failure) {
-      error = failure;
-    }
+  function show(name: string, visit: Shows, stamp?: Telling): Soon<Reply> {
+    const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
+    const stamped = (reply: Reply): Reply => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
+    const failed = (error: unknown): Promise<Reply> => recovered(error, [], name, visit, stamp);
+    if (around.length === 0) return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown)), failed);
+    return goOn(
+      () => within(around, name, visit),
+      ({ reply, ...more }) => {
+        if (!("error" in more)) return stamped(reply);
+        // What is said of the body does not hold for another one.
+        const fields = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
+        return recovered(more.error, fields, name, visit, stamp);
+      },
+      failed,
+    );
+  }
+
+  /** What there is in the place of a page that failed, with the fields that layers have added. */
+  async function recovered(error: unknown, around: Fields, name: string, visit: Shows, stamp: Telling | undefined): Promise<Reply> {
     const isMissing = error instanceof Missing;
     const telling = tellingOf(error);
     if (!isMissing && settings.failed) {
@@ -719,14 +755,16 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (takesPage && !stamp && at.outcome === "page") {
       const missing = notFoundAt(at, telling.detail || undefined);
       const refusal = isMissing ? missing : { outcome: "failed" as const, status: telling.status, position: missing.position, reason: telling.detail || undefined };
-      if (missing.page !== undefined) return (await show(missing.page, new Visiting(visit, refusal), telling)).with(around);
+      if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), telling)).with(around);
     }
     // A fallback that does not exist either has the status that it was to have.
     return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
   }
 
   /** What is answered where the decision is no page. */
-  function settle(decision: Exclude<Decision, { readonly outcome: "page" }>, now: Now, hangsOnVisitor: boolean): Reply | Promise<Reply> {
+  function settle(decision: Decision, now: Shows, hangsOnVisitor: boolean): Soon<Reply> {
+    now.at = decision;
+    if (decision.outcome === "page") return show(decision.page, now);
     const form = preferred(now.field("accept"));
     const takesPages = showRefusals && form !== "json";
     const { status } = decision;
@@ -739,7 +777,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         break;
       }
       case "not-found":
-        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, new Visiting(now, decision), telling);
+        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, now.with(decision), telling);
         telling = { status, detail: decision.reason };
         break;
       case "unmet": {
@@ -767,7 +805,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (status > 399 && status !== 404 && takesPages) {
       const { page } = notFoundAt(position);
       const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: telling.detail };
-      if (page !== undefined) return show(page, new Visiting(now, refusal), telling);
+      if (page !== undefined) return show(page, now.with(refusal), telling);
     }
     return told(telling, form, pathOf(now.target));
   }
@@ -776,47 +814,36 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     return settings.absoluteLocations && origin !== "" && location[0] === "/" ? origin + location : location;
   }
 
-  async function decided(incoming: Incoming): Promise<Reply> {
+  function decided(incoming: Incoming): Soon<Reply> {
     const { hosts, wantsHost, target, method } = incoming;
-    const now = new Inquiry<State, Who>(incoming, settings);
-    const isAbsolute = /^https?:/i.test(target);
-    if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !isAbsolute : !isHost(hosts[0]!))) {
+    const now = new Visiting<State, Who>(incoming, settings);
+    if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !/^https?:/i.test(target) : !isHost(hosts[0]!))) {
       const detail = "expected one `Host` field with a host, with or without a port";
       return told({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
     }
+    const named = settings.client ? now.host : hosts[0];
+    const host = named?.includes(":") ? named.replace(/:\d*$/, "") : named;
     let isAsked = false;
-    const decision = await decideAsync(target, {
-      method,
-      host: now.host?.replace(/:\d*$/, ""),
-      meets(need) {
-        isAsked = true;
-        const { meets } = settings;
-        return meets ? inTime(now.who().then((who) => meets(who, need, now))) : false;
-      },
-      lists(list, value) {
-        isAsked = true;
-        const { lists } = settings;
-        return lists ? inTime(Promise.resolve(now).then(() => lists(list, value, now))) : false;
-      },
-    });
-    return decision.outcome === "page" ? show(decision.page, new Visiting<unknown, State, Who>(now, decision), undefined) : settle(decision, now, isAsked);
+    const open = (): undefined => void (isAsked = true);
+    const decision = decide(target, { method, host, meets: open, lists: open });
+    // Most decisions hang on nothing that is asked.
+    if (!isAsked) return settle(decision, now, false);
+    const { meets, lists } = settings;
+    const asks = {
+      meets: meets && ((need: NeedName) => inTime(now.who().then((who) => meets(who, need, now)))),
+      lists: lists && ((list: ListName, value: string) => inTime(Promise.resolve(now).then(() => lists(list, value, now)))),
+    };
+    return decideAsync(target, { method, host, ...asks }).then((decision) => settle(decision, now, true));
   }
 
-  async function answer(incoming: Incoming): Promise<Reply> {
-    let reply: Reply;
-    try {
-      reply = await decided(incoming);
-    } catch {
-      // What tells of failures has failed itself.
-      reply = told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target));
-    }
-    return incoming.method === "HEAD" ? reply.withoutBody() : reply;
+  function answer(incoming: Incoming): Soon<Reply> {
+    const finished = (reply: Reply): Reply => (incoming.method === "HEAD" ? reply.withoutBody() : reply);
+    // What tells of failures may fail itself.
+    const sorry = (): Reply => finished(told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
+    return goOn(() => decided(incoming), finished, sorry);
   }
 
-  return {
-    answer,
-    respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse(),
-  };
+  return { answer, respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse() };
 }
 
 /** The path of a target. */
@@ -835,7 +862,8 @@ export interface NodeRequest {
   readonly httpVersion: string;
   readonly complete: boolean;
   readonly headers: { readonly [name: string]: string | string[] | undefined };
-  readonly headersDistinct: { readonly [name: string]: readonly string[] | undefined };
+  /** Names and values in turns, as they were sent. */
+  readonly rawHeaders: readonly string[];
   readonly socket: { readonly remoteAddress?: string | undefined };
   readonly on: Hears;
   pause(): unknown;
@@ -862,25 +890,25 @@ class FromNode implements Incoming {
   private whole: Request | undefined;
   private stream: ReadableStream<Uint8Array> | null | undefined;
   private ending: AbortController | undefined;
+  readonly target: string;
+  readonly hosts: readonly string[];
 
   constructor(asked: NodeRequest, response: NodeResponse) {
+    const { url = "/", rawHeaders } = asked;
     this.asked = asked;
     this.response = response;
+    // Bytes beyond ASCII come one by one.
+    this.target = /[\x80-\xff]/.test(url) ? new TextDecoder().decode(Uint8Array.from(url, (one) => one.charCodeAt(0))) : url;
+    const hosts: string[] = [];
+    for (let at = 0; at < rawHeaders.length; at += 2) {
+      if (rawHeaders[at]!.length === 4 && rawHeaders[at]!.toLowerCase() === "host") hosts.push(rawHeaders[at + 1]!);
+    }
+    this.hosts = hosts;
     this.whole = this.stream = this.ending = undefined;
   }
 
   get method(): string {
     return this.asked.method ?? "GET";
-  }
-
-  get target(): string {
-    const { url = "/" } = this.asked;
-    // Bytes beyond ASCII come one by one.
-    return /[\x80-\xff]/.test(url) ? new TextDecoder().decode(Uint8Array.from(url, (one) => one.charCodeAt(0))) : url;
-  }
-
-  get hosts(): readonly string[] {
-    return this.asked.headersDistinct["host"] ?? [];
   }
 
   get wantsHost(): boolean {
@@ -919,7 +947,8 @@ class FromNode implements Incoming {
   get request(): Request {
     if (!this.whole) {
       const { method, target, body, signal } = this;
-      const headers = Object.entries(this.asked.headersDistinct).flatMap(([name, values]) => (values ?? []).map((value): [string, string] => [name, value]));
+      const { rawHeaders } = this.asked;
+      const headers = rawHeaders.flatMap((name, at): [string, string][] => (at % 2 === 0 ? [[name, rawHeaders[at + 1]!]] : []));
       const hasBody = body !== null && method !== "GET" && method !== "HEAD";
       const url = /^https?:/i.test(target) ? target : `${this.scheme}://${this.hosts[0] || "localhost"}${target === "*" ? "/" : target}`;
       this.whole = new Request(url, { method, headers, signal, ...(hasBody ? { body, duplex: "half" } : {}) } as RequestInit);
@@ -958,34 +987,38 @@ function streamOf(asked: NodeRequest): ReadableStream<Uint8Array> {
 }
 
 /** Sends an answer. */
-async function send({ status, fields, body }: Reply, response: NodeResponse): Promise<void> {
+function send({ status, fields, body }: Reply, response: NodeResponse): void {
   response.statusCode = status;
   const cookies: string[] = [];
   for (const [name, value] of fields) {
-    if (name.toLowerCase() === "set-cookie") response.setHeader(name, (cookies.push(value), cookies));
+    if (name.toLowerCase() === "set-cookie") cookies.push(value);
     else response.setHeader(name, value);
   }
-  if (hasNoBody(status) || body === null) return void response.end();
-  if (typeof body === "string") return void response.end(body);
+  if (cookies.length > 0) response.setHeader("set-cookie", cookies);
+  if (hasNoBody(status) || body === null) response.end();
+  else if (typeof body === "string") response.end(body);
+  // Too late for another answer: whoever reads it learns that it is not whole.
+  else void stream(body, response).catch((error: Error) => response.destroy(error));
+}
+
+/** Sends a stream, no faster than it is read. */
+async function stream(body: ReadableStream<Uint8Array>, response: NodeResponse): Promise<void> {
   const reader = body.getReader();
   response.on("close", () => response.writableFinished || reader.cancel().catch(() => undefined));
-  try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done || response.destroyed) break;
-      if (!response.write(value)) await new Promise<void>((go) => [response.once("drain", go), response.once("close", go)]);
-    }
-    response.end();
-  } catch (error) {
-    // Too late for another answer: whoever reads it learns that it is not whole.
-    response.destroy(error as Error);
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done || response.destroyed) break;
+    if (!response.write(value)) await new Promise<void>((go) => [response.once("drain", go), response.once("close", go)]);
   }
+  response.end();
 }
 
 /** A site for `createServer`; or a function that gives the one that holds now. */
 export function listener(site: Site | (() => Site)): (request: NodeRequest, response: NodeResponse) => void {
   return (request, response) => {
     const now = typeof site === "function" ? site() : site;
-    void now.answer(new FromNode(request, response)).then((reply) => send(reply, response)).catch((error: Error) => response.destroy(error));
+    // A field that is none, say.
+    const broken = (error: unknown): void => void response.destroy(error as Error);
+    goOn(() => now.answer(new FromNode(request, response)), (reply) => send(reply, response), broken);
   };
 }

@@ -74,32 +74,42 @@ export interface Client {
   readonly scheme: string | undefined;
 }
 
-/** The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. */
-export function clientOf(incoming: Incoming, isProxy: ((address: string) => boolean) | undefined): Client {
-  const { peer, scheme, hosts: [host] } = incoming;
-  const own = { client: peer, host, scheme };
-  if (!isProxy || peer === undefined || !isProxy(peer)) return own;
-  const list = (name: string): string[] => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
-  // A comma within quotes parts nothing.
-  const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
-    const said = (name: string): string | undefined => {
-      const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
-      return found ? (found[2] ?? found[1]!.replace(/\\(.)/g, "$1")) : undefined;
-    };
-    return { client: said("for"), host: said("host"), scheme: said("proto") };
-  });
-  if (hops.length === 0) {
-    const [clients, hosts, schemes] = ["for", "host", "proto"].map((what) => list("x-forwarded-" + what));
-    const at = (all: readonly string[] | undefined, back: number): string | undefined => all![all!.length - back];
-    for (let back = clients!.length; back > 0; back -= 1) hops.push({ client: at(clients, back), host: at(hosts, back), scheme: at(schemes, back) });
-    if (clients!.length === 0) hops.push({ client: undefined, host: at(hosts, 1), scheme: at(schemes, 1) });
-  }
-  // From the last one that was added backwards: what comes before a client who is no proxy of ours may be made up.
-  let known: Client = own;
-  for (const hop of hops.reverse()) {
-    const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
-    known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
-    if (client === undefined || !isProxy(client)) break;
-  }
-  return known;
+/** The client is whoever has connected. */
+export function connected({ peer, scheme, hosts: [host] }: Incoming): Client {
+  return { client: peer, host, scheme };
+}
+
+/**
+ * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` tells which
+ * addresses are those of our proxies.
+ */
+export function forwarded(isProxy: (address: string) => boolean): (incoming: Incoming) => Client {
+  return (incoming) => {
+    const { peer } = incoming;
+    const own = connected(incoming);
+    if (peer === undefined || !isProxy(peer)) return own;
+    const list = (name: string): string[] => incoming.field(name)?.split(",").map((one) => one.trim()) ?? [];
+    // A comma within quotes parts nothing.
+    const hops = (incoming.field("forwarded")?.match(/(?:"(?:[^"\\]|\\.?)*(?:"|$)|[^",])+/g) ?? []).map((hop) => {
+      const said = (name: string): string | undefined => {
+        const found = new RegExp(`(?:^|;)\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^;\\s]*))`, "i").exec(hop);
+        return found ? (found[2] ?? found[1]!.replace(/\\(.)/g, "$1")) : undefined;
+      };
+      return { client: said("for"), host: said("host"), scheme: said("proto") };
+    });
+    if (hops.length === 0) {
+      const [clients, hosts, schemes] = ["for", "host", "proto"].map((what) => list("x-forwarded-" + what));
+      const at = (all: readonly string[] | undefined, back: number): string | undefined => all![all!.length - back];
+      for (let back = clients!.length; back > 0; back -= 1) hops.push({ client: at(clients, back), host: at(hosts, back), scheme: at(schemes, back) });
+      if (clients!.length === 0) hops.push({ client: undefined, host: at(hosts, 1), scheme: at(schemes, 1) });
+    }
+    // From the last one that was added backwards: what comes before a client who is no proxy of ours may be made up.
+    let known: Client = own;
+    for (const hop of hops.reverse()) {
+      const client = hop.client?.replace(/^\[(.*)\](?::\d+)?$|^([\d.]+):\d+$/, "$1$2");
+      known = { client: client || known.client, host: hop.host !== undefined && isHost(hop.host) ? hop.host : known.host, scheme: hop.scheme && /^https?$/i.test(hop.scheme) ? hop.scheme.toLowerCase() : known.scheme };
+      if (client === undefined || !isProxy(client)) break;
+    }
+    return known;
+  };
 }

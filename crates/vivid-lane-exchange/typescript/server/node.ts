@@ -2,6 +2,7 @@
 
 import { type Incoming } from "./incoming.js";
 import { hasNoBody, type Reply } from "./reply.js";
+import { goOn } from "./soon.js";
 import { type Site } from "./service.js";
 
 type Hears = (event: any, listener: (...given: any[]) => void) => unknown;
@@ -13,7 +14,8 @@ export interface NodeRequest {
   readonly httpVersion: string;
   readonly complete: boolean;
   readonly headers: { readonly [name: string]: string | string[] | undefined };
-  readonly headersDistinct: { readonly [name: string]: readonly string[] | undefined };
+  /** Names and values in turns, as they were sent. */
+  readonly rawHeaders: readonly string[];
   readonly socket: { readonly remoteAddress?: string | undefined };
   readonly on: Hears;
   pause(): unknown;
@@ -40,25 +42,25 @@ class FromNode implements Incoming {
   private whole: Request | undefined;
   private stream: ReadableStream<Uint8Array> | null | undefined;
   private ending: AbortController | undefined;
+  readonly target: string;
+  readonly hosts: readonly string[];
 
   constructor(asked: NodeRequest, response: NodeResponse) {
+    const { url = "/", rawHeaders } = asked;
     this.asked = asked;
     this.response = response;
+    // Bytes beyond ASCII come one by one.
+    this.target = /[\x80-\xff]/.test(url) ? new TextDecoder().decode(Uint8Array.from(url, (one) => one.charCodeAt(0))) : url;
+    const hosts: string[] = [];
+    for (let at = 0; at < rawHeaders.length; at += 2) {
+      if (rawHeaders[at]!.length === 4 && rawHeaders[at]!.toLowerCase() === "host") hosts.push(rawHeaders[at + 1]!);
+    }
+    this.hosts = hosts;
     this.whole = this.stream = this.ending = undefined;
   }
 
   get method(): string {
     return this.asked.method ?? "GET";
-  }
-
-  get target(): string {
-    const { url = "/" } = this.asked;
-    // Bytes beyond ASCII come one by one.
-    return /[\x80-\xff]/.test(url) ? new TextDecoder().decode(Uint8Array.from(url, (one) => one.charCodeAt(0))) : url;
-  }
-
-  get hosts(): readonly string[] {
-    return this.asked.headersDistinct["host"] ?? [];
   }
 
   get wantsHost(): boolean {
@@ -97,7 +99,8 @@ class FromNode implements Incoming {
   get request(): Request {
     if (!this.whole) {
       const { method, target, body, signal } = this;
-      const headers = Object.entries(this.asked.headersDistinct).flatMap(([name, values]) => (values ?? []).map((value): [string, string] => [name, value]));
+      const { rawHeaders } = this.asked;
+      const headers = rawHeaders.flatMap((name, at): [string, string][] => (at % 2 === 0 ? [[name, rawHeaders[at + 1]!]] : []));
       const hasBody = body !== null && method !== "GET" && method !== "HEAD";
       const url = /^https?:/i.test(target) ? target : `${this.scheme}://${this.hosts[0] || "localhost"}${target === "*" ? "/" : target}`;
       this.whole = new Request(url, { method, headers, signal, ...(hasBody ? { body, duplex: "half" } : {}) } as RequestInit);
@@ -136,34 +139,38 @@ function streamOf(asked: NodeRequest): ReadableStream<Uint8Array> {
 }
 
 /** Sends an answer. */
-async function send({ status, fields, body }: Reply, response: NodeResponse): Promise<void> {
+function send({ status, fields, body }: Reply, response: NodeResponse): void {
   response.statusCode = status;
   const cookies: string[] = [];
   for (const [name, value] of fields) {
-    if (name.toLowerCase() === "set-cookie") response.setHeader(name, (cookies.push(value), cookies));
+    if (name.toLowerCase() === "set-cookie") cookies.push(value);
     else response.setHeader(name, value);
   }
-  if (hasNoBody(status) || body === null) return void response.end();
-  if (typeof body === "string") return void response.end(body);
+  if (cookies.length > 0) response.setHeader("set-cookie", cookies);
+  if (hasNoBody(status) || body === null) response.end();
+  else if (typeof body === "string") response.end(body);
+  // Too late for another answer: whoever reads it learns that it is not whole.
+  else void stream(body, response).catch((error: Error) => response.destroy(error));
+}
+
+/** Sends a stream, no faster than it is read. */
+async function stream(body: ReadableStream<Uint8Array>, response: NodeResponse): Promise<void> {
   const reader = body.getReader();
   response.on("close", () => response.writableFinished || reader.cancel().catch(() => undefined));
-  try {
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done || response.destroyed) break;
-      if (!response.write(value)) await new Promise<void>((go) => [response.once("drain", go), response.once("close", go)]);
-    }
-    response.end();
-  } catch (error) {
-    // Too late for another answer: whoever reads it learns that it is not whole.
-    response.destroy(error as Error);
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done || response.destroyed) break;
+    if (!response.write(value)) await new Promise<void>((go) => [response.once("drain", go), response.once("close", go)]);
   }
+  response.end();
 }
 
 /** A site for `createServer`; or a function that gives the one that holds now. */
 export function listener(site: Site | (() => Site)): (request: NodeRequest, response: NodeResponse) => void {
   return (request, response) => {
     const now = typeof site === "function" ? site() : site;
-    void now.answer(new FromNode(request, response)).then((reply) => send(reply, response)).catch((error: Error) => response.destroy(error));
+    // A field that is none, say.
+    const broken = (error: unknown): void => void response.destroy(error as Error);
+    goOn(() => now.answer(new FromNode(request, response)), (reply) => send(reply, response), broken);
   };
 }

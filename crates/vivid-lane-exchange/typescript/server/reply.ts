@@ -61,17 +61,19 @@ export interface ReplyOptions {
   readonly headers?: { readonly [name: string]: string } | readonly Field[] | undefined;
 }
 
-function reply(type: string, body: Reply["body"], { status = 200, headers = {} }: ReplyOptions): Reply {
+function reply(type: string, body: Reply["body"], options: ReplyOptions | undefined): Reply {
+  if (!options) return new Reply(200, [["content-type", type]], body);
+  const { status = 200, headers = {} } = options;
   return new Reply(status, [["content-type", type], ...(Array.isArray(headers) ? (headers as Field[]) : Object.entries(headers))], body);
 }
 
 /** An HTML answer. */
-export function html(body: string | ReadableStream<Uint8Array>, options: ReplyOptions = {}): Reply {
+export function html(body: string | ReadableStream<Uint8Array>, options?: ReplyOptions): Reply {
   return reply("text/html; charset=utf-8", body, options);
 }
 
 /** A JSON answer. */
-export function json(value: unknown, options: ReplyOptions = {}): Reply {
+export function json(value: unknown, options?: ReplyOptions): Reply {
   return reply("application/json", JSON.stringify(value), options);
 }
 

@@ -1,11 +1,12 @@
 // The service: a request in, the page or another answer out.
 
-import { decideAsync, levels, notFoundAt, place } from "../table/follows.js";
+import { decide, decideAsync, levels, notFoundAt, place } from "../table/follows.js";
 import { isHost, Standard, type Connection, type Incoming } from "./incoming.js";
 import { fieldsOf, preferred, Reply, told, type Telling } from "./reply.js";
+import { goOn, type Soon } from "./soon.js";
 import { Failure, Missing, type Around, type Entry, type Refusal, type Settings, type Shown } from "./types.js";
-import { Inquiry, Visiting } from "./visit.js";
-import type { Answer, Decision, PageName, Position, Somewhere } from "../table/follows.js";
+import { Visiting } from "./visit.js";
+import type { Answer, Decision, ListName, NeedName, PageName, Position, Somewhere } from "../table/follows.js";
 
 type Fields = readonly (readonly [string, string])[];
 
@@ -24,13 +25,12 @@ export interface Site {
   /** Answers a request. It never fails. */
   respond(request: Request, connection?: Connection): Promise<Response>;
   /** The same for adapters of servers that have requests of their own. */
-  answer(incoming: Incoming): Promise<Reply>;
+  answer(incoming: Incoming): Soon<Reply>;
 }
 
 /** The site of a table, with the pages of a program. */
 export function site<State = undefined, Who = undefined>(settings: Settings<State, Who>): Site {
-  type Now = Inquiry<State, Who>;
-  type Shows = Visiting<unknown, State, Who>;
+  type Shows = Visiting<State, Who>;
   const { pages, layers = [], showRefusals = false, answerWithin = 5000 } = settings;
   const { origin } = place();
 
@@ -43,29 +43,28 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     });
   }
 
-  async function entryOf(name: string): Promise<(visit: never) => Shown | Promise<Shown>> {
+  /** Calls the function of a page. */
+  function call(name: string, visit: Shows): Soon<Shown> {
     const entry = (pages as { readonly [name: string]: Entry<never, State, Who> })[name];
     if (!entry) throw new Error(`nothing is registered for \`${name}\``);
-    return typeof entry === "function" ? entry : (await entry.code()).default;
+    return typeof entry === "function" ? entry(visit as never) : entry.code().then(({ default: show }) => show(visit as never));
   }
 
   function isAround({ pages: names, below }: Around<State, Who>, name: string, visit: Shows): boolean {
     if (names && !names.includes(name as PageName)) return false;
     if (below === undefined) return true;
-    const position = (visit as unknown as { readonly position: Somewhere | undefined }).position;
+    const { position } = visit;
     return position !== undefined && levels(position).some(({ route }) => route === below);
   }
 
-  /** Shows a page within its layers. What goes wrong in it is kept apart: layers see its status, and may add fields. */
-  async function shown(name: string, visit: Shows): Promise<{ readonly reply: Reply; readonly error?: unknown }> {
+  /** Shows a page within layers. What goes wrong in it is kept apart: layers see its status, and may add fields. */
+  async function within(around: readonly Around<State, Who>[], name: string, visit: Shows): Promise<{ readonly reply: Reply; readonly error?: unknown }> {
     let failed: { readonly error: unknown; readonly status: number } | undefined;
-    const around = layers.filter((one) => isAround(one, name, visit));
-    if (around.length === 0) return { reply: Reply.of(await (await entryOf(name))(visit as never)) };
     let made: Reply | undefined;
     let stream: unknown;
     const show = async (): Promise<Response> => {
       try {
-        made = Reply.of(await (await entryOf(name))(visit as never));
+        made = Reply.of(await call(name, visit));
         const response = made.toResponse();
         stream = response.body;
         return response;
@@ -74,7 +73,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         return new Response(null, { status: failed.status });
       }
     };
-    const run = (index: number): Promise<Response> => (index === around.length ? show() : Promise.resolve(around[index]!.layer(visit as never, () => run(index + 1))));
+    const run = async (index: number): Promise<Response> => (index === around.length ? show() : around[index]!.layer(visit as never, () => run(index + 1)));
     const { status, fields, body } = Reply.of(await run(0));
     // A text that the layers have left alone has a length that is known.
     const reply = new Reply(status, fields, made && body === stream ? made.body : body);
@@ -82,18 +81,25 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   }
 
   /** Shows a page, and what there is in its place where that fails. */
-  async function show(name: string, visit: Shows, stamp: Telling | undefined): Promise<Reply> {
-    let error: unknown;
-    let around: Fields = [];
-    try {
-      const { reply, ...failed } = await shown(name, visit);
-      if (!("error" in failed)) return stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply;
-      ({ error } = failed);
-      // What is said of the body does not hold for another one.
-      around = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
-    } catch (failure) {
-      error = failure;
-    }
+  function show(name: string, visit: Shows, stamp?: Telling): Soon<Reply> {
+    const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
+    const stamped = (reply: Reply): Reply => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
+    const failed = (error: unknown): Promise<Reply> => recovered(error, [], name, visit, stamp);
+    if (around.length === 0) return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown)), failed);
+    return goOn(
+      () => within(around, name, visit),
+      ({ reply, ...more }) => {
+        if (!("error" in more)) return stamped(reply);
+        // What is said of the body does not hold for another one.
+        const fields = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
+        return recovered(more.error, fields, name, visit, stamp);
+      },
+      failed,
+    );
+  }
+
+  /** What there is in the place of a page that failed, with the fields that layers have added. */
+  async function recovered(error: unknown, around: Fields, name: string, visit: Shows, stamp: Telling | undefined): Promise<Reply> {
     const isMissing = error instanceof Missing;
     const telling = tellingOf(error);
     if (!isMissing && settings.failed) {
@@ -106,14 +112,16 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (takesPage && !stamp && at.outcome === "page") {
       const missing = notFoundAt(at, telling.detail || undefined);
       const refusal = isMissing ? missing : { outcome: "failed" as const, status: telling.status, position: missing.position, reason: telling.detail || undefined };
-      if (missing.page !== undefined) return (await show(missing.page, new Visiting(visit, refusal), telling)).with(around);
+      if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), telling)).with(around);
     }
     // A fallback that does not exist either has the status that it was to have.
     return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
   }
 
   /** What is answered where the decision is no page. */
-  function settle(decision: Exclude<Decision, { readonly outcome: "page" }>, now: Now, hangsOnVisitor: boolean): Reply | Promise<Reply> {
+  function settle(decision: Decision, now: Shows, hangsOnVisitor: boolean): Soon<Reply> {
+    now.at = decision;
+    if (decision.outcome === "page") return show(decision.page, now);
     const form = preferred(now.field("accept"));
     const takesPages = showRefusals && form !== "json";
     const { status } = decision;
@@ -126,7 +134,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         break;
       }
       case "not-found":
-        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, new Visiting(now, decision), telling);
+        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, now.with(decision), telling);
         telling = { status, detail: decision.reason };
         break;
       case "unmet": {
@@ -154,7 +162,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     if (status > 399 && status !== 404 && takesPages) {
       const { page } = notFoundAt(position);
       const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: telling.detail };
-      if (page !== undefined) return show(page, new Visiting(now, refusal), telling);
+      if (page !== undefined) return show(page, now.with(refusal), telling);
     }
     return told(telling, form, pathOf(now.target));
   }
@@ -163,47 +171,36 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     return settings.absoluteLocations && origin !== "" && location[0] === "/" ? origin + location : location;
   }
 
-  async function decided(incoming: Incoming): Promise<Reply> {
+  function decided(incoming: Incoming): Soon<Reply> {
     const { hosts, wantsHost, target, method } = incoming;
-    const now = new Inquiry<State, Who>(incoming, settings);
-    const isAbsolute = /^https?:/i.test(target);
-    if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !isAbsolute : !isHost(hosts[0]!))) {
+    const now = new Visiting<State, Who>(incoming, settings);
+    if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !/^https?:/i.test(target) : !isHost(hosts[0]!))) {
       const detail = "expected one `Host` field with a host, with or without a port";
       return told({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
     }
+    const named = settings.client ? now.host : hosts[0];
+    const host = named?.includes(":") ? named.replace(/:\d*$/, "") : named;
     let isAsked = false;
-    const decision = await decideAsync(target, {
-      method,
-      host: now.host?.replace(/:\d*$/, ""),
-      meets(need) {
-        isAsked = true;
-        const { meets } = settings;
-        return meets ? inTime(now.who().then((who) => meets(who, need, now))) : false;
-      },
-      lists(list, value) {
-        isAsked = true;
-        const { lists } = settings;
-        return lists ? inTime(Promise.resolve(now).then(() => lists(list, value, now))) : false;
-      },
-    });
-    return decision.outcome === "page" ? show(decision.page, new Visiting<unknown, State, Who>(now, decision), undefined) : settle(decision, now, isAsked);
+    const open = (): undefined => void (isAsked = true);
+    const decision = decide(target, { method, host, meets: open, lists: open });
+    // Most decisions hang on nothing that is asked.
+    if (!isAsked) return settle(decision, now, false);
+    const { meets, lists } = settings;
+    const asks = {
+      meets: meets && ((need: NeedName) => inTime(now.who().then((who) => meets(who, need, now)))),
+      lists: lists && ((list: ListName, value: string) => inTime(Promise.resolve(now).then(() => lists(list, value, now)))),
+    };
+    return decideAsync(target, { method, host, ...asks }).then((decision) => settle(decision, now, true));
   }
 
-  async function answer(incoming: Incoming): Promise<Reply> {
-    let reply: Reply;
-    try {
-      reply = await decided(incoming);
-    } catch {
-      // What tells of failures has failed itself.
-      reply = told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target));
-    }
-    return incoming.method === "HEAD" ? reply.withoutBody() : reply;
+  function answer(incoming: Incoming): Soon<Reply> {
+    const finished = (reply: Reply): Reply => (incoming.method === "HEAD" ? reply.withoutBody() : reply);
+    // What tells of failures may fail itself.
+    const sorry = (): Reply => finished(told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
+    return goOn(() => decided(incoming), finished, sorry);
   }
 
-  return {
-    answer,
-    respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse(),
-  };
+  return { answer, respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse() };
 }
 
 /** The path of a target. */

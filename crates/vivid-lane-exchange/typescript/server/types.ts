@@ -1,6 +1,7 @@
 // What a program says of its site, and what a page is shown with.
 
 import type { Answer, Decision, FallbackName, FrameName, ListName, LevelName, LinkStart, NeedName, NotFound, PageName, Pages, Params, Position, RouteName, Somewhere } from "../table/follows.js";
+import type { Client, Incoming } from "./incoming.js";
 import type { Reply } from "./reply.js";
 
 /** What a fallback is shown for: a page that is missing, or a refusal or a failure where the site shows these by its fallbacks. */
@@ -125,8 +126,8 @@ export interface Settings<State, Who> {
   readonly absoluteLocations?: boolean;
   /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
   readonly keepRedirects?: number;
-  /** Is this the address of a proxy of ours? Only what such a one says of the client, of the host and of the scheme counts (RFC 7239). */
-  readonly isProxy?: (address: string) => boolean;
+  /** Who the client is: whoever has connected, or `forwarded(isProxy)`, by which what our own proxies say counts. */
+  readonly client?: (incoming: Incoming) => Client;
 }
 
 /** What a page throws for what the visitor can mend: the visitor reads the text. Any other error is 500, and its text is not sent. */

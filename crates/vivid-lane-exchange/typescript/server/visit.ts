@@ -1,29 +1,48 @@
 // A request as the program sees it, and the visit to a page with all that the page may need.
 
 import { frames, link, linkFrom, LinkError, match, returnAddressAsync, valuesFor } from "../table/follows.js";
-import { clientOf, type Client, type Incoming } from "./incoming.js";
+import { connected, type Client, type Incoming } from "./incoming.js";
 import { Reply } from "./reply.js";
 import { Failure, type Asked, type Settings, type Visit } from "./types.js";
 import type { FrameName, Params, RouteName, Somewhere } from "../table/follows.js";
 
 /** What is found out for a request, once. */
 interface Found<State, Who> {
-  state: { readonly made: State } | undefined;
-  client: Client | undefined;
-  who: Promise<Who | undefined> | undefined;
-  known: Who | undefined;
+  state?: { readonly made: State };
+  client?: Client;
+  who?: Promise<Who | undefined>;
+  known?: Who | undefined;
+  isRead?: boolean;
 }
 
-/** A request as the program sees it. */
-export class Inquiry<State, Who> implements Asked<State> {
-  protected readonly incoming: Incoming;
-  protected readonly settings: Settings<State, Who>;
-  protected readonly found: Found<State, Who>;
+/** The element in which a page sends over to the browser what it was made of. */
+const SENT = "lane-page";
 
-  constructor(incoming: Incoming, settings: Settings<State, Who>, found: Found<State, Who> = { state: undefined, client: undefined, who: undefined, known: undefined }) {
+/** Leads on to a URL, to be asked for with `GET`. */
+function seeOther(url: string): Reply {
+  return new Reply(303, [["location", url]], null);
+}
+
+/** A request as the program sees it; and, once it is decided, the visit to a page. */
+export class Visiting<State, Who> implements Visit<unknown, State, Who> {
+  at: unknown;
+  private readonly incoming: Incoming;
+  private readonly settings: Settings<State, Who>;
+  private readonly found: Found<State, Who>;
+
+  constructor(incoming: Incoming, settings: Settings<State, Who>, found: Found<State, Who> = {}) {
+    this.at = undefined;
     this.incoming = incoming;
     this.settings = settings;
     this.found = found;
+  }
+
+  /** The same request at another place: what a fallback is shown for. */
+  with(at: unknown): Visiting<State, Who> {
+    const { incoming, settings, found } = this;
+    const other = new Visiting(incoming, settings, found);
+    other.at = at;
+    return other;
   }
 
   get state(): State {
@@ -39,7 +58,7 @@ export class Inquiry<State, Who> implements Asked<State> {
   }
 
   private get whence(): Client {
-    return (this.found.client ??= clientOf(this.incoming, this.settings.isProxy));
+    return (this.found.client ??= (this.settings.client ?? connected)(this.incoming));
   }
 
   get host(): string | undefined {
@@ -68,8 +87,8 @@ export class Inquiry<State, Who> implements Asked<State> {
 
   who(): Promise<Who | undefined> {
     const { found, settings } = this;
-    return (found.who ??= Promise.resolve(this as Asked<State>)
-      .then(settings.identify)
+    return (found.who ??= Promise.resolve<Asked<State>>(this)
+      .then(settings.identify ?? (() => undefined))
       .then((who) => (found.known = who)));
   }
 
@@ -79,35 +98,14 @@ export class Inquiry<State, Who> implements Asked<State> {
     const origin = this.field("origin");
     return origin === undefined || (origin.includes("://") && origin.slice(origin.indexOf("://") + 3) === this.host);
   }
-}
 
-/** The element in which a page sends over to the browser what it was made of. */
-const SENT = "lane-page";
-
-/** Leads on to a URL, to be asked for with `GET`. */
-function seeOther(url: string): Reply {
-  return new Reply(303, [["location", url]], null);
-}
-
-/** A visit to a page. */
-export class Visiting<At, State, Who> extends Inquiry<State, Who> implements Visit<At, State, Who> {
-  readonly at: At;
-  private isRead: boolean;
-
-  constructor(inquiry: Inquiry<State, Who>, at: At) {
-    const { incoming, settings, found } = inquiry as Visiting<At, State, Who>;
-    super(incoming, settings, found);
-    this.at = at;
-    this.isRead = false;
-  }
-
-  private get position(): Somewhere | undefined {
+  get position(): Somewhere | undefined {
     const at = this.at as Partial<Somewhere> & { readonly position?: Somewhere };
     return at.route === undefined ? at.position : (at as Somewhere);
   }
 
-  get params(): Visit<At>["params"] {
-    return (this.position?.params ?? {}) as Visit<At>["params"];
+  get params(): { readonly [name: string]: unknown } {
+    return this.position?.params ?? {};
   }
 
   get frames(): readonly FrameName[] {
@@ -118,9 +116,9 @@ export class Visiting<At, State, Who> extends Inquiry<State, Who> implements Vis
     return this.found.known;
   }
 
-  get link(): Visit<At>["link"] {
+  get link(): Visit["link"] {
     const { position } = this;
-    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as Visit<At>["link"];
+    return ((name: never, ...given: never) => (position ? linkFrom(position, name, ...given) : link(name, ...given))) as unknown as Visit["link"];
   }
 
   seeOther(url: string): Reply {
@@ -128,7 +126,7 @@ export class Visiting<At, State, Who> extends Inquiry<State, Who> implements Vis
   }
 
   async comeBack(otherwise: string): Promise<Reply> {
-    const wanted = (this.params as { readonly return?: unknown }).return;
+    const wanted = this.params["return"];
     const everyone = { meets: () => true, lists: () => true };
     const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
     return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
@@ -146,8 +144,8 @@ export class Visiting<At, State, Who> extends Inquiry<State, Who> implements Vis
   private async read(limit: number, wanted: string, fits: (type: string) => boolean): Promise<Response> {
     const type = (this.field("content-type") ?? "").split(";")[0]!.trim().toLowerCase();
     if (type !== wanted && !fits(type)) throw new Failure(415, `expected a body of type \`${wanted}\`, found ${type === "" ? "no type" : `\`${type}\``}`);
-    if (this.isRead) throw new Error("the body was read already");
-    this.isRead = true;
+    if (this.found.isRead) throw new Error("the body was read already");
+    this.found.isRead = true;
     const chunks: Uint8Array[] = [];
     const { body } = this.incoming;
     let length = 0;

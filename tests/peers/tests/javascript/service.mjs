@@ -5,7 +5,7 @@ import { once } from "node:events";
 import { createServer, request as ask } from "node:http";
 import { setTimeout as pause } from "node:timers/promises";
 import { address, link } from "./routes/routes.js";
-import { Failure, html, json, listener, Missing, site } from "./routes/server.js";
+import { Failure, forwarded, html, json, listener, Missing, site } from "./routes/server.js";
 
 const names = ["home", "sign-in", "talks", "talk", "nights", "night", "members", "member", "lost"];
 /** A site whose other pages show their name. */
@@ -141,6 +141,8 @@ const sentences = {
     };
     assert.equal((await get(siteOf({ meets: broken }), "/members")).status, 503);
     assert.equal((await get(siteOf({ meets: () => true, lists: () => ({ retryAfter: 9 }) }), "/members/eve")).headers.get("retry-after"), "9");
+    const alone = siteOf({ meets: (who) => who === undefined });
+    assert.equal(await textAt(alone, "/members"), "members", "without `identify` there is nobody");
     // By default nobody meets a need, and nothing is listed.
     assert.equal((await get(siteOf(), "/members")).headers.get("location"), "/sign-in?return=%2Fmembers");
     assert.equal((await get(siteOf({ meets: () => true }), "/members/eve")).status, 404);
@@ -258,14 +260,14 @@ const sentences = {
   },
 
   async only_our_proxies_are_believed() {
-    const own = (isProxy) => siteOf({ isProxy, pages: { home: ({ client, host, scheme, isFromThisSite }) => [client, host, scheme, isFromThisSite].join(" ") } });
+    const own = (isProxy) => siteOf({ ...(isProxy && { client: forwarded(isProxy) }), pages: { home: ({ client, host, scheme, isFromThisSite }) => [client, host, scheme, isFromThisSite].join(" ") } });
     const ours = own((address) => address === "::1" || address.startsWith("10."));
     const said = (site, headers, peer = "10.0.0.1") => site.respond(new Request("http://inner/", { headers: { origin: "https://larkfell.example", ...headers } }), { peer }).then((response) => response.text());
-    const forwarded = { forwarded: 'for=1.2.3.4;host=evil.example, for="[2001:db8::7]:4711";host=larkfell.example;proto=https, for=10.0.0.2' };
-    assert.equal(await said(ours, forwarded), "2001:db8::7 larkfell.example https true");
+    const standard = { forwarded: 'for=1.2.3.4;host=evil.example, for="[2001:db8::7]:4711";host=larkfell.example;proto=https, for=10.0.0.2' };
+    assert.equal(await said(ours, standard), "2001:db8::7 larkfell.example https true");
     // Not by somebody else, and not where no proxy is declared.
-    assert.equal(await said(ours, forwarded, "9.9.9.9"), "9.9.9.9 inner http false");
-    assert.equal(await said(own(undefined), forwarded), "10.0.0.1 inner http false");
+    assert.equal(await said(ours, standard, "9.9.9.9"), "9.9.9.9 inner http false");
+    assert.equal(await said(own(undefined), standard), "10.0.0.1 inner http false");
     const older = { "x-forwarded-for": "6.6.6.6, 1.2.3.4, 10.0.0.2", "x-forwarded-host": "larkfell.example", "x-forwarded-proto": "https" };
     assert.equal(await said(ours, older), "1.2.3.4 larkfell.example https true");
     assert.equal(await said(ours, { "x-forwarded-proto": "https" }), "10.0.0.1 inner https false");
