@@ -44,8 +44,12 @@ async function sizesOf(folder, work) {
       rows.push([name, what, packed(built.outputFiles[0].contents), packed(code)]);
     }
   }
-  const browser = esbuild.buildSync({ entryPoints: [join(work, "demo/browser.js")], bundle: true, minify: true, format: "esm", external: ["./table.js"], write: false });
-  rows.push(["demo", "the browser module beside it", packed(browser.outputFiles[0].contents), 0]);
+  const beside = { "the browser module": "browser", "the server module": "server" };
+  for (const [what, module] of Object.entries(beside)) {
+    const options = { bundle: true, minify: true, format: "esm", external: ["./table.js", "./routes.js"], write: false };
+    const built = esbuild.buildSync({ entryPoints: [join(work, `demo/${module}.js`)], ...options });
+    rows.push(["demo", `${what} beside it`, packed(built.outputFiles[0].contents), 0]);
+  }
   return rows;
 }
 

@@ -5,6 +5,7 @@
 mod law;
 #[path = "../driver/node.rs"]
 mod node;
+mod page;
 mod service;
 mod sites;
 mod wire;
