@@ -1,5 +1,5 @@
-// Larkfell, drawn on a server in JavaScript; `examples/browser` takes the page over. Only what no table knows stands here: how a document looks,
-// who is signed in, and where the files of the application are.
+// Larkfell, drawn on a server in JavaScript; `examples/browser` takes the page over. This file has only what is not in the table: the
+// document, who is signed in, and the files of the application.
 
 import { randomUUID } from "node:crypto";
 import { readFile } from "node:fs/promises";

@@ -16,7 +16,7 @@ const sources = [
   "types", "rules", "reading", "query", "values", "tree", "table", "keys", "find", "address", "lists", "cut", "host", "place", "several", "link", "many",
   "position", "match", "decide", "redirect",
 ];
-/** The modules that stand beside the table: their sources, those of them that are for applications, and what they say of themselves. */
+/** The modules beside the table: their sources, which of these applications may use, and the comment at the top. */
 const MODULES = {
   browser: {
     sources: ["types", "addresses", "entries", "marks", "making", "drawing", "screen", "site"],
@@ -28,7 +28,7 @@ const MODULES = {
     sources: ["types", "incoming", "reply", "soon", "visit", "service", "node"],
     handedOut: ["types", "incoming", "reply", "service", "node"],
     purpose: "A server over the routes of a table: a request in, the page or another answer out.",
-    // What is answered tells in words why there is no page.
+    // Answers explain in words why there is no page.
     table: "routes",
   },
 };
@@ -60,7 +60,7 @@ const names = ["declared", "follows", "routes"];
 for (const name of names) copyFileSync(join(root, `table/${name}.ts`), join(out, `${name}.ts`));
 copyFileSync(join(folder, "runtime.ts"), join(out, "runtime.ts"));
 writeFileSync(join(out, "table.ts"), 'export * from "./declared.js";\nexport * from "./follows.js";\n');
-// The sources of each module are one text, too; what they import of the table stands at its head.
+// The sources of each module are joined, too; their imports from the table come first.
 const headerOf = (name) =>
   `// ${MODULES[name].purpose}\n// Made by \`vivid-lane convert --to typescript --${name}\`; it is the same for every table.\n\n`;
 for (const [name, { sources, handedOut, table }] of Object.entries(MODULES)) {

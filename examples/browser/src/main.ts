@@ -16,7 +16,7 @@ async function session(needs?: string): Promise<ReadonlySet<string>> {
 
 const page = (part: Part): Titled<Drawing> => titled(titleOf(part), (place) => (place.innerHTML = pageIn(part)));
 
-/** A frame tells when it was drawn: it stays while one goes from page to page within it. */
+/** A frame with the time at which it was drawn: it stays while the pages within it change. */
 function beside(part: Part): Framing {
   const below = `${part.below}<small>drawn at ${new Date().toLocaleTimeString("en-GB")}</small>`;
   return (place) => {

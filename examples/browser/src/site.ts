@@ -1,4 +1,4 @@
-// Larkfell: what each page and each frame holds, as HTML. Where they stand, how links are made, and what a URL says is known from the table.
+// Larkfell: what each page and each frame holds, as HTML. Addresses, links and the values in URLs come from the table.
 // The browser draws it, and so does the server of `examples/javascript-server`.
 
 import { dataOf, link, linkFrom, up, type FrameName, type FallbackName, type Match, type Pages, type Position } from "./routes/routes.js";
@@ -8,7 +8,7 @@ const plates = [["b-1042", "b"], ["v-2210", "v"], ["u-0317", "u"], ["b-1043", "b
 export const observers: ReadonlySet<string> = new Set(["ada", "grace"]);
 const bands = ["u", "b", "v"] as const;
 
-/** What stands on a page, or beside what is within a frame: its heading, and HTML below. */
+/** The contents of a page, or of the side of a frame: a heading, and HTML below it. */
 export interface Part {
   readonly heading: string;
   readonly below: string;
@@ -19,7 +19,7 @@ const a = (href: string, shown: unknown): string => `<a href="${text(href)}">${t
 const list = (items: readonly string[]): string => `<ul>${items.map((item) => `<li>${item}</li>`).join("")}</ul>`;
 const part = (heading: string, below: string = ""): Part => ({ heading, below });
 
-/** What stands where there is no page. */
+/** The contents where there is no page. */
 export const wrong = (heading: string, below: string = a(link("home"), "Home")): Part => part(heading, `<p class="wrong">${below}</p>`);
 
 /** A page with nothing but its values. */

@@ -58,7 +58,7 @@ export interface SentOver {
   readonly data: unknown;
 }
 
-/** The decision about an address that stands in the document, where it does. */
+/** The server's decision about an address, if the document contains one. */
 export function sentOver(address: string): SentOver | undefined {
   const { data, ...sent } = JSON.parse(document.getElementById("lane-page")?.textContent ?? "{}") as Sent & { readonly data: unknown };
   const decision = sent.address === withoutPart(address) ? sentDecision(sent, location.hostname) : undefined;

@@ -109,7 +109,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       const via: string[] = [];
       const sent = kind === "first" && settings.adopt !== false ? sentOver(address) : undefined;
       for (;;) {
-        // What the server has decided holds; nobody is asked again.
+        // The server has decided already, so the visitor's needs are not looked up again.
         const step = sent?.decision ?? (await decideAsync(address, settings.visitor?.() ?? {}));
         if (signal.aborted) return;
         if (step.outcome !== "redirect") decision = step;

@@ -253,7 +253,7 @@ interface SentOver {
   readonly data: unknown;
 }
 
-/** The decision about an address that stands in the document, where it does. */
+/** The server's decision about an address, if the document contains one. */
 function sentOver(address: string): SentOver | undefined {
   const { data, ...sent } = JSON.parse(document.getElementById("lane-page")?.textContent ?? "{}") as Sent & { readonly data: unknown };
   const decision = sent.address === withoutPart(address) ? sentDecision(sent, location.hostname) : undefined;
@@ -907,7 +907,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       const via: string[] = [];
       const sent = kind === "first" && settings.adopt !== false ? sentOver(address) : undefined;
       for (;;) {
-        // What the server has decided holds; nobody is asked again.
+        // The server has decided already, so the visitor's needs are not looked up again.
         const step = sent?.decision ?? (await decideAsync(address, settings.visitor?.() ?? {}));
         if (signal.aborted) return;
         if (step.outcome !== "redirect") decision = step;

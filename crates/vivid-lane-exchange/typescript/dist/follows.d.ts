@@ -68,7 +68,7 @@ export declare function levels(position: T.Somewhere): readonly T.Level[];
 export declare function frames(decision: Decision | T.Somewhere): readonly FrameName[];
 /** What is decided where a page finds out that the record which it would show does not exist: the fallback of that part of the site. */
 export declare function notFoundAt(found: T.Somewhere | undefined, reason?: string): NotFound;
-/** A decision that was made on the server, in the browser: nothing is asked and decided again. Nothing where this table has no such page. */
+/** A decision of the server, for the browser, without deciding again; undefined if this table has no such page. */
 export declare function sentDecision(sent: T.Sent, host?: string): Decision | undefined;
 /** The data of a route. */
 export declare function dataOf<Name extends LevelName>(name: Name): DataOf<Name>;

@@ -66,7 +66,7 @@ export function frames(decision) {
 export function notFoundAt(found, reason) {
     return notFoundIn(table, found, reason);
 }
-/** A decision that was made on the server, in the browser: nothing is asked and decided again. Nothing where this table has no such page. */
+/** A decision of the server, for the browser, without deciding again; undefined if this table has no such page. */
 export function sentDecision(sent, host) {
     return sentIn(table, sent, host);
 }

@@ -80,9 +80,9 @@ export interface Visit<At = unknown, State = unknown, Who = unknown> extends Ask
      * The browser's module hands it out as `data`.
      */
     sent(data?: unknown): string;
-    /** Reads the body as a form of at most so many bytes (413, 415). One that another site sent is refused (403). */
+    /** Reads the body as a form of up to `limit` bytes (413, 415). One that another site sent is refused (403). */
     form(limit: number): Promise<FormData>;
-    /** Reads the body as JSON of at most so many bytes (413, 415). */
+    /** Reads the body as JSON of up to `limit` bytes (413, 415). */
     json(limit: number): Promise<unknown>;
     /**
      * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
@@ -98,12 +98,12 @@ export interface FailureOf<State> {
     /** The page that failed. */
     readonly page: PageName;
 }
-/** What only the program knows. Each question is put only where the decision hangs on it, and once for a request. */
+/** What only the program knows. Each question is asked only if the decision depends on it, and once for each request. */
 export interface Settings<State, Who> {
     readonly pages: PageEntries<State, Who>;
     /** What the program keeps for each request: connections, settings, what it counts. */
     readonly state?: (asked: Omit<Asked<undefined>, "state">) => State;
-    /** Who the visitor is: from a session, say. One who cannot be told at the moment is an error. */
+    /** Finds out who the visitor is, from a session for example. It throws if this is not known at the moment. */
     readonly identify?: (asked: Asked<State>) => Who | undefined | Promise<Who | undefined>;
     /** Does the visitor meet a need? Nobody does by default. */
     readonly meets?: (who: Who | undefined, need: NeedName, asked: Asked<State>) => Answer | Promise<Answer>;
@@ -113,7 +113,7 @@ export interface Settings<State, Who> {
     readonly answerWithin?: number;
     /** What is done around pages, outermost first. */
     readonly layers?: readonly Around<State, Who>[];
-    /** Is told of each failure of a page, or of a layer. What it gives back is sent in the place of the usual answer. */
+    /** Called for each failure of a page or a layer. If it returns an answer, that is sent instead of the usual one. */
     readonly failed?: (failure: FailureOf<State>) => Response | Reply | void | undefined | Promise<Response | Reply | void | undefined>;
     /** Are refusals and failures shown by the fallbacks, too? */
     readonly showRefusals?: boolean;
@@ -121,7 +121,7 @@ export interface Settings<State, Who> {
     readonly absoluteLocations?: boolean;
     /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
     readonly keepRedirects?: number;
-    /** Who the client is: whoever has connected, or `forwarded(isProxy)`, by which what our own proxies say counts. */
+    /** Finds out who the client is: by default the other end of the connection. `forwarded(isProxy)` trusts what our own proxies say. */
     readonly client?: (incoming: Incoming) => Client;
 }
 /** What a page throws for what the visitor can mend: the visitor reads the text. Any other error is 500, and its text is not sent. */
@@ -148,7 +148,7 @@ export interface Incoming {
     /** Must it say so, as HTTP/1.1 demands? */
     readonly wantsHost: boolean;
     readonly scheme: string | undefined;
-    /** The address of whoever has connected. */
+    /** The address at the other end of the connection. */
     readonly peer: string | undefined;
     readonly request: Request;
     readonly body: ReadableStream<Uint8Array> | null;
@@ -157,7 +157,7 @@ export interface Incoming {
 }
 /** What the standard `Request` does not say. */
 export interface Connection {
-    /** The address of whoever has connected. */
+    /** The address at the other end of the connection. */
     readonly peer?: string | undefined;
 }
 /** A standard request. Its URL is in the normal form of browsers already. */
@@ -182,10 +182,10 @@ export interface Client {
     readonly host: string | undefined;
     readonly scheme: string | undefined;
 }
-/** The client is whoever has connected. */
+/** The client is the other end of the connection. */
 export declare function connected({ peer, scheme, hosts: [host] }: Incoming): Client;
 /**
- * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` tells which
+ * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` says which
  * addresses are those of our proxies.
  */
 export declare function forwarded(isProxy: (address: string) => boolean): (incoming: Incoming) => Client;
@@ -220,12 +220,12 @@ export interface ReplyOptions {
 export declare function html(body: string | ReadableStream<Uint8Array>, options?: ReplyOptions): Reply;
 /** A JSON answer. */
 export declare function json(value: unknown, options?: ReplyOptions): Reply;
-/** The forms in which the service tells what is wrong. */
+/** The formats of error messages. */
 export type Form = "plain" | "html" | "json";
 /** The form that a client likes best, by its `Accept` field; plain text for one that does not say. */
 export declare function preferred(accepted?: string): Form;
-/** What an answer of the service tells. */
-export interface Telling {
+/** The contents of an answer that the service makes itself. */
+export interface Details {
     readonly status: number;
     /** What is wrong, beyond the name of the status. */
     readonly detail?: string | undefined;
@@ -234,10 +234,10 @@ export interface Telling {
     readonly retryAfter?: number | undefined;
     readonly cache?: string | undefined;
 }
-/** What stands in the fields of an answer, whatever its body is. */
-export declare function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field[];
+/** The header fields of an answer. */
+export declare function fieldsOf({ location, allow, retryAfter, cache }: Details): Field[];
 /** The answer, in a form, about a path. */
-export declare function told(telling: Telling, form: Form, path: string): Reply;
+export declare function replyTo(details: Details, form: Form, path: string): Reply;
 /** A value, or the promise of one. */
 type Soon<Value> = Value | Promise<Value>;
 /** A site that answers requests. */

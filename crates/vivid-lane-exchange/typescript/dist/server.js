@@ -167,9 +167,9 @@ export function fieldsOf({ location, allow, retryAfter, cache }) {
     ];
     return fields.filter((field) => field[1] !== undefined);
 }
-export function told(telling, form, path) {
-    const { status, detail, location } = telling;
-    const fields = fieldsOf(telling);
+export function replyTo(details, form, path) {
+    const { status, detail, location } = details;
+    const fields = fieldsOf(details);
     if (status === 204)
         return new Reply(status, fields, null);
     const title = titleOf(status);
@@ -362,7 +362,7 @@ class Visiting {
         }
     }
 }
-function tellingOf(error) {
+function detailsOf(error) {
     if (error instanceof Failure) {
         const { status, message, retryAfter } = error;
         return { status, detail: message, retryAfter, cache: status > 499 ? "no-store" : undefined };
@@ -407,7 +407,7 @@ export function site(settings) {
                 return response;
             }
             catch (error) {
-                failed = { error, status: tellingOf(error).status };
+                failed = { error, status: detailsOf(error).status };
                 return new Response(null, { status: failed.status });
             }
         };
@@ -431,9 +431,9 @@ export function site(settings) {
     }
     async function recovered(error, around, name, visit, stamp) {
         const isMissing = error instanceof Missing;
-        const telling = tellingOf(error);
+        const details = detailsOf(error);
         if (!isMissing && settings.failed) {
-            const given = await settings.failed({ error, status: telling.status, asked: visit, page: name });
+            const given = await settings.failed({ error, status: details.status, asked: visit, page: name });
             if (given)
                 return Reply.of(given).with(around);
         }
@@ -441,12 +441,12 @@ export function site(settings) {
         const takesPage = showRefusals ? form !== "json" : isMissing;
         const at = visit.at;
         if (takesPage && !stamp && at.outcome === "page") {
-            const missing = notFoundAt(at, telling.detail || undefined);
-            const refusal = isMissing ? missing : { outcome: "failed", status: telling.status, position: missing.position, reason: telling.detail || undefined };
+            const missing = notFoundAt(at, details.detail || undefined);
+            const refusal = isMissing ? missing : { outcome: "failed", status: details.status, position: missing.position, reason: details.detail || undefined };
             if (missing.page !== undefined)
-                return (await show(missing.page, visit.with(refusal), telling)).with(around);
+                return (await show(missing.page, visit.with(refusal), details)).with(around);
         }
-        return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
+        return replyTo(isMissing && stamp ? { status: stamp.status } : details, form, pathOf(visit.target)).with(around);
     }
     function settle(decision, now, hangsOnVisitor) {
         now.at = decision;
@@ -455,48 +455,48 @@ export function site(settings) {
         const form = preferred(now.field("accept"));
         const takesPages = showRefusals && form !== "json";
         const { status } = decision;
-        let telling = { status };
+        let details = { status };
         let position;
         switch (decision.outcome) {
             case "redirect": {
                 const isForGood = status === 301 || status === 308;
-                telling = { status, location: absolute(decision.location), cache: !isForGood ? undefined : hangsOnVisitor ? "no-store" : `max-age=${settings.keepRedirects ?? 3600}` };
+                details = { status, location: absolute(decision.location), cache: !isForGood ? undefined : hangsOnVisitor ? "no-store" : `max-age=${settings.keepRedirects ?? 3600}` };
                 break;
             }
             case "not-found":
                 if (decision.page !== undefined && (!showRefusals || takesPages))
-                    return show(decision.page, now.with(decision), telling);
-                telling = { status, detail: decision.reason };
+                    return show(decision.page, now.with(decision), details);
+                details = { status, detail: decision.reason };
                 break;
             case "unmet": {
                 const location = decision.location === undefined ? undefined : absolute(decision.location);
-                telling = { status, location, detail: location === undefined ? `this page is for those who meet \`${decision.need}\`` : undefined, cache: "no-store" };
+                details = { status, location, detail: location === undefined ? `this page is for those who meet \`${decision.need}\`` : undefined, cache: "no-store" };
                 ({ position } = decision);
                 break;
             }
             case "wrong-method":
                 ({ position } = decision);
-                telling = { status, allow: decision.allow };
+                details = { status, allow: decision.allow };
                 break;
             case "options":
-                telling = { status, allow: decision.allow };
+                details = { status, allow: decision.allow };
                 break;
             case "bad-request":
-                telling = { status, detail: decision.reason };
+                details = { status, detail: decision.reason };
                 break;
             case "unavailable": {
                 const { question } = decision;
                 const detail = "need" in question ? `whether the visitor meets \`${question.need}\` cannot be told now` : `the list \`${question.list}\` cannot be asked now`;
-                telling = { status, detail, retryAfter: decision.retryAfter, cache: "no-store" };
+                details = { status, detail, retryAfter: decision.retryAfter, cache: "no-store" };
             }
         }
         if (status > 399 && status !== 404 && takesPages) {
             const { page } = notFoundAt(position);
-            const refusal = { outcome: decision.outcome, status, position, reason: telling.detail };
+            const refusal = { outcome: decision.outcome, status, position, reason: details.detail };
             if (page !== undefined)
-                return show(page, now.with(refusal), telling);
+                return show(page, now.with(refusal), details);
         }
-        return told(telling, form, pathOf(now.target));
+        return replyTo(details, form, pathOf(now.target));
     }
     function absolute(location) {
         return settings.absoluteLocations && origin !== "" && location[0] === "/" ? origin + location : location;
@@ -506,7 +506,7 @@ export function site(settings) {
         const now = new Visiting(incoming, settings);
         if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !/^https?:/i.test(target) : !isHost(hosts[0]))) {
             const detail = "expected one `Host` field with a host, with or without a port";
-            return told({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
+            return replyTo({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
         }
         const named = settings.client ? now.host : hosts[0];
         const host = named?.includes(":") ? named.replace(/:\d*$/, "") : named;
@@ -524,7 +524,7 @@ export function site(settings) {
     }
     function answer(incoming) {
         const finished = (reply) => (incoming.method === "HEAD" ? reply.withoutBody() : reply);
-        const sorry = () => finished(told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
+        const sorry = () => finished(replyTo({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
         return goOn(() => decided(incoming), finished, sorry);
     }
     return { answer, respond: async (request, connection = {}) => (await answer(new Standard(request, connection))).toResponse() };

@@ -85,9 +85,9 @@ export interface Visit<At = unknown, State = unknown, Who = unknown> extends Ask
    * The browser's module hands it out as `data`.
    */
   sent(data?: unknown): string;
-  /** Reads the body as a form of at most so many bytes (413, 415). One that another site sent is refused (403). */
+  /** Reads the body as a form of up to `limit` bytes (413, 415). One that another site sent is refused (403). */
   form(limit: number): Promise<FormData>;
-  /** Reads the body as JSON of at most so many bytes (413, 415). */
+  /** Reads the body as JSON of up to `limit` bytes (413, 415). */
   json(limit: number): Promise<unknown>;
   /**
    * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
@@ -105,12 +105,12 @@ export interface FailureOf<State> {
   readonly page: PageName;
 }
 
-/** What only the program knows. Each question is put only where the decision hangs on it, and once for a request. */
+/** What only the program knows. Each question is asked only if the decision depends on it, and once for each request. */
 export interface Settings<State, Who> {
   readonly pages: PageEntries<State, Who>;
   /** What the program keeps for each request: connections, settings, what it counts. */
   readonly state?: (asked: Omit<Asked<undefined>, "state">) => State;
-  /** Who the visitor is: from a session, say. One who cannot be told at the moment is an error. */
+  /** Finds out who the visitor is, from a session for example. It throws if this is not known at the moment. */
   readonly identify?: (asked: Asked<State>) => Who | undefined | Promise<Who | undefined>;
   /** Does the visitor meet a need? Nobody does by default. */
   readonly meets?: (who: Who | undefined, need: NeedName, asked: Asked<State>) => Answer | Promise<Answer>;
@@ -120,7 +120,7 @@ export interface Settings<State, Who> {
   readonly answerWithin?: number;
   /** What is done around pages, outermost first. */
   readonly layers?: readonly Around<State, Who>[];
-  /** Is told of each failure of a page, or of a layer. What it gives back is sent in the place of the usual answer. */
+  /** Called for each failure of a page or a layer. If it returns an answer, that is sent instead of the usual one. */
   readonly failed?: (failure: FailureOf<State>) => Response | Reply | void | undefined | Promise<Response | Reply | void | undefined>;
   /** Are refusals and failures shown by the fallbacks, too? */
   readonly showRefusals?: boolean;
@@ -128,7 +128,7 @@ export interface Settings<State, Who> {
   readonly absoluteLocations?: boolean;
   /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
   readonly keepRedirects?: number;
-  /** Who the client is: whoever has connected, or `forwarded(isProxy)`, by which what our own proxies say counts. */
+  /** Finds out who the client is: by default the other end of the connection. `forwarded(isProxy)` trusts what our own proxies say. */
   readonly client?: (incoming: Incoming) => Client;
 }
 
@@ -155,7 +155,7 @@ export class Missing extends Error {
   }
 }
 
-// A request, whoever hands it over: the standard `Request`, or the server of node.
+// A request as the service reads it: the standard `Request`, or one of node's server.
 
 /** What an adapter knows of a request. */
 export interface Incoming {
@@ -167,7 +167,7 @@ export interface Incoming {
   /** Must it say so, as HTTP/1.1 demands? */
   readonly wantsHost: boolean;
   readonly scheme: string | undefined;
-  /** The address of whoever has connected. */
+  /** The address at the other end of the connection. */
   readonly peer: string | undefined;
   readonly request: Request;
   readonly body: ReadableStream<Uint8Array> | null;
@@ -177,7 +177,7 @@ export interface Incoming {
 
 /** What the standard `Request` does not say. */
 export interface Connection {
-  /** The address of whoever has connected. */
+  /** The address at the other end of the connection. */
   readonly peer?: string | undefined;
 }
 
@@ -231,13 +231,13 @@ export interface Client {
   readonly scheme: string | undefined;
 }
 
-/** The client is whoever has connected. */
+/** The client is the other end of the connection. */
 export function connected({ peer, scheme, hosts: [host] }: Incoming): Client {
   return { client: peer, host, scheme };
 }
 
 /**
- * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` tells which
+ * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` says which
  * addresses are those of our proxies.
  */
 export function forwarded(isProxy: (address: string) => boolean): (incoming: Incoming) => Client {
@@ -350,7 +350,7 @@ export function json(value: unknown, options?: ReplyOptions): Reply {
   return reply("application/json", JSON.stringify(value), options);
 }
 
-/** The forms in which the service tells what is wrong. */
+/** The formats of error messages. */
 export type Form = "plain" | "html" | "json";
 
 /** Each form with its media types; of equally liked forms the first counts. */
@@ -389,8 +389,8 @@ const TITLES: { readonly [hundred: number]: string } = {
 
 const titleOf = (status: number): string => TITLES[Math.floor(status / 100)]?.split("|")[status % 100] || "Error";
 
-/** What an answer of the service tells. */
-export interface Telling {
+/** The contents of an answer that the service makes itself. */
+export interface Details {
   readonly status: number;
   /** What is wrong, beyond the name of the status. */
   readonly detail?: string | undefined;
@@ -400,8 +400,8 @@ export interface Telling {
   readonly cache?: string | undefined;
 }
 
-/** What stands in the fields of an answer, whatever its body is. */
-export function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field[] {
+/** The header fields of an answer. */
+export function fieldsOf({ location, allow, retryAfter, cache }: Details): Field[] {
   const fields: readonly (readonly [string, string | undefined])[] = [
     ["location", location],
     ["allow", allow?.join(", ")],
@@ -412,9 +412,9 @@ export function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field
 }
 
 /** The answer, in a form, about a path. */
-export function told(telling: Telling, form: Form, path: string): Reply {
-  const { status, detail, location } = telling;
-  const fields = fieldsOf(telling);
+export function replyTo(details: Details, form: Form, path: string): Reply {
+  const { status, detail, location } = details;
+  const fields = fieldsOf(details);
   if (status === 204) return new Reply(status, fields, null);
   const title = titleOf(status);
   let body: string;
@@ -654,7 +654,7 @@ class Visiting<State, Who> implements Visit<unknown, State, Who> {
 type Fields = readonly (readonly [string, string])[];
 
 /** What an error is for the visitor. */
-function tellingOf(error: unknown): Telling {
+function detailsOf(error: unknown): Details {
   if (error instanceof Failure) {
     const { status, message, retryAfter } = error;
     return { status, detail: message, retryAfter, cache: status > 499 ? "no-store" : undefined };
@@ -712,7 +712,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         stream = response.body;
         return response;
       } catch (error) {
-        failed = { error, status: tellingOf(error).status };
+        failed = { error, status: detailsOf(error).status };
         return new Response(null, { status: failed.status });
       }
     };
@@ -724,7 +724,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   }
 
   /** Shows a page, and what there is in its place where that fails. */
-  function show(name: string, visit: Shows, stamp?: Telling): Soon<Reply> {
+  function show(name: string, visit: Shows, stamp?: Details): Soon<Reply> {
     const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
     const stamped = (reply: Reply): Reply => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
     const failed = (error: unknown): Promise<Reply> => recovered(error, [], name, visit, stamp);
@@ -742,23 +742,23 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   }
 
   /** What there is in the place of a page that failed, with the fields that layers have added. */
-  async function recovered(error: unknown, around: Fields, name: string, visit: Shows, stamp: Telling | undefined): Promise<Reply> {
+  async function recovered(error: unknown, around: Fields, name: string, visit: Shows, stamp: Details | undefined): Promise<Reply> {
     const isMissing = error instanceof Missing;
-    const telling = tellingOf(error);
+    const details = detailsOf(error);
     if (!isMissing && settings.failed) {
-      const given = await settings.failed({ error, status: telling.status, asked: visit, page: name as PageName });
+      const given = await settings.failed({ error, status: details.status, asked: visit, page: name as PageName });
       if (given) return Reply.of(given).with(around);
     }
     const form = preferred(visit.field("accept"));
     const takesPage = showRefusals ? form !== "json" : isMissing;
     const at = visit.at as Somewhere & { readonly outcome: string };
     if (takesPage && !stamp && at.outcome === "page") {
-      const missing = notFoundAt(at, telling.detail || undefined);
-      const refusal = isMissing ? missing : { outcome: "failed" as const, status: telling.status, position: missing.position, reason: telling.detail || undefined };
-      if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), telling)).with(around);
+      const missing = notFoundAt(at, details.detail || undefined);
+      const refusal = isMissing ? missing : { outcome: "failed" as const, status: details.status, position: missing.position, reason: details.detail || undefined };
+      if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), details)).with(around);
     }
     // A fallback that does not exist either has the status that it was to have.
-    return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
+    return replyTo(isMissing && stamp ? { status: stamp.status } : details, form, pathOf(visit.target)).with(around);
   }
 
   /** What is answered where the decision is no page. */
@@ -768,46 +768,46 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     const form = preferred(now.field("accept"));
     const takesPages = showRefusals && form !== "json";
     const { status } = decision;
-    let telling: Telling = { status };
+    let details: Details = { status };
     let position: Position | undefined;
     switch (decision.outcome) {
       case "redirect": {
         const isForGood = status === 301 || status === 308;
-        telling = { status, location: absolute(decision.location), cache: !isForGood ? undefined : hangsOnVisitor ? "no-store" : `max-age=${settings.keepRedirects ?? 3600}` };
+        details = { status, location: absolute(decision.location), cache: !isForGood ? undefined : hangsOnVisitor ? "no-store" : `max-age=${settings.keepRedirects ?? 3600}` };
         break;
       }
       case "not-found":
-        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, now.with(decision), telling);
-        telling = { status, detail: decision.reason };
+        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, now.with(decision), details);
+        details = { status, detail: decision.reason };
         break;
       case "unmet": {
         const location = decision.location === undefined ? undefined : absolute(decision.location);
-        telling = { status, location, detail: location === undefined ? `this page is for those who meet \`${decision.need}\`` : undefined, cache: "no-store" };
+        details = { status, location, detail: location === undefined ? `this page is for those who meet \`${decision.need}\`` : undefined, cache: "no-store" };
         ({ position } = decision);
         break;
       }
       case "wrong-method":
         ({ position } = decision);
-        telling = { status, allow: decision.allow };
+        details = { status, allow: decision.allow };
         break;
       case "options":
-        telling = { status, allow: decision.allow };
+        details = { status, allow: decision.allow };
         break;
       case "bad-request":
-        telling = { status, detail: decision.reason };
+        details = { status, detail: decision.reason };
         break;
       case "unavailable": {
         const { question } = decision;
         const detail = "need" in question ? `whether the visitor meets \`${question.need}\` cannot be told now` : `the list \`${question.list}\` cannot be asked now`;
-        telling = { status, detail, retryAfter: decision.retryAfter, cache: "no-store" };
+        details = { status, detail, retryAfter: decision.retryAfter, cache: "no-store" };
       }
     }
     if (status > 399 && status !== 404 && takesPages) {
       const { page } = notFoundAt(position);
-      const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: telling.detail };
-      if (page !== undefined) return show(page, now.with(refusal), telling);
+      const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: details.detail };
+      if (page !== undefined) return show(page, now.with(refusal), details);
     }
-    return told(telling, form, pathOf(now.target));
+    return replyTo(details, form, pathOf(now.target));
   }
 
   function absolute(location: string): string {
@@ -819,14 +819,14 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     const now = new Visiting<State, Who>(incoming, settings);
     if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !/^https?:/i.test(target) : !isHost(hosts[0]!))) {
       const detail = "expected one `Host` field with a host, with or without a port";
-      return told({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
+      return replyTo({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
     }
     const named = settings.client ? now.host : hosts[0];
     const host = named?.includes(":") ? named.replace(/:\d*$/, "") : named;
     let isAsked = false;
     const open = (): undefined => void (isAsked = true);
     const decision = decide(target, { method, host, meets: open, lists: open });
-    // Most decisions hang on nothing that is asked.
+    // Most decisions depend on no answer.
     if (!isAsked) return settle(decision, now, false);
     const { meets, lists } = settings;
     const asks = {
@@ -838,8 +838,8 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
 
   function answer(incoming: Incoming): Soon<Reply> {
     const finished = (reply: Reply): Reply => (incoming.method === "HEAD" ? reply.withoutBody() : reply);
-    // What tells of failures may fail itself.
-    const sorry = (): Reply => finished(told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
+    // The hook for failures may fail itself.
+    const sorry = (): Reply => finished(replyTo({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
     return goOn(() => decided(incoming), finished, sorry);
   }
 
@@ -997,7 +997,7 @@ function send({ status, fields, body }: Reply, response: NodeResponse): void {
   if (cookies.length > 0) response.setHeader("set-cookie", cookies);
   if (hasNoBody(status) || body === null) response.end();
   else if (typeof body === "string") response.end(body);
-  // Too late for another answer: whoever reads it learns that it is not whole.
+  // It is too late for another answer, so the client must see that this one is incomplete.
   else void stream(body, response).catch((error: Error) => response.destroy(error));
 }
 
@@ -1017,7 +1017,7 @@ async function stream(body: ReadableStream<Uint8Array>, response: NodeResponse):
 export function listener(site: Site | (() => Site)): (request: NodeRequest, response: NodeResponse) => void {
   return (request, response) => {
     const now = typeof site === "function" ? site() : site;
-    // A field that is none, say.
+    // An invalid header field, for example.
     const broken = (error: unknown): void => void response.destroy(error as Error);
     goOn(() => now.answer(new FromNode(request, response)), (reply) => send(reply, response), broken);
   };

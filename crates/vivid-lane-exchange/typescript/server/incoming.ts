@@ -1,4 +1,4 @@
-// A request, whoever hands it over: the standard `Request`, or the server of node.
+// A request as the service reads it: the standard `Request`, or one of node's server.
 
 /** What an adapter knows of a request. */
 export interface Incoming {
@@ -10,7 +10,7 @@ export interface Incoming {
   /** Must it say so, as HTTP/1.1 demands? */
   readonly wantsHost: boolean;
   readonly scheme: string | undefined;
-  /** The address of whoever has connected. */
+  /** The address at the other end of the connection. */
   readonly peer: string | undefined;
   readonly request: Request;
   readonly body: ReadableStream<Uint8Array> | null;
@@ -20,7 +20,7 @@ export interface Incoming {
 
 /** What the standard `Request` does not say. */
 export interface Connection {
-  /** The address of whoever has connected. */
+  /** The address at the other end of the connection. */
   readonly peer?: string | undefined;
 }
 
@@ -74,13 +74,13 @@ export interface Client {
   readonly scheme: string | undefined;
 }
 
-/** The client is whoever has connected. */
+/** The client is the other end of the connection. */
 export function connected({ peer, scheme, hosts: [host] }: Incoming): Client {
   return { client: peer, host, scheme };
 }
 
 /**
- * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` tells which
+ * The client, from what our proxies say of it: by `Forwarded` (RFC 7239), or by the fields that were used before it. `isProxy` says which
  * addresses are those of our proxies.
  */
 export function forwarded(isProxy: (address: string) => boolean): (incoming: Incoming) => Client {

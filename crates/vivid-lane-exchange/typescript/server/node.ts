@@ -149,7 +149,7 @@ function send({ status, fields, body }: Reply, response: NodeResponse): void {
   if (cookies.length > 0) response.setHeader("set-cookie", cookies);
   if (hasNoBody(status) || body === null) response.end();
   else if (typeof body === "string") response.end(body);
-  // Too late for another answer: whoever reads it learns that it is not whole.
+  // It is too late for another answer, so the client must see that this one is incomplete.
   else void stream(body, response).catch((error: Error) => response.destroy(error));
 }
 
@@ -169,7 +169,7 @@ async function stream(body: ReadableStream<Uint8Array>, response: NodeResponse):
 export function listener(site: Site | (() => Site)): (request: NodeRequest, response: NodeResponse) => void {
   return (request, response) => {
     const now = typeof site === "function" ? site() : site;
-    // A field that is none, say.
+    // An invalid header field, for example.
     const broken = (error: unknown): void => void response.destroy(error as Error);
     goOn(() => now.answer(new FromNode(request, response)), (reply) => send(reply, response), broken);
   };

@@ -77,7 +77,7 @@ export function json(value: unknown, options?: ReplyOptions): Reply {
   return reply("application/json", JSON.stringify(value), options);
 }
 
-/** The forms in which the service tells what is wrong. */
+/** The formats of error messages. */
 export type Form = "plain" | "html" | "json";
 
 /** Each form with its media types; of equally liked forms the first counts. */
@@ -116,8 +116,8 @@ const TITLES: { readonly [hundred: number]: string } = {
 
 const titleOf = (status: number): string => TITLES[Math.floor(status / 100)]?.split("|")[status % 100] || "Error";
 
-/** What an answer of the service tells. */
-export interface Telling {
+/** The contents of an answer that the service makes itself. */
+export interface Details {
   readonly status: number;
   /** What is wrong, beyond the name of the status. */
   readonly detail?: string | undefined;
@@ -127,8 +127,8 @@ export interface Telling {
   readonly cache?: string | undefined;
 }
 
-/** What stands in the fields of an answer, whatever its body is. */
-export function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field[] {
+/** The header fields of an answer. */
+export function fieldsOf({ location, allow, retryAfter, cache }: Details): Field[] {
   const fields: readonly (readonly [string, string | undefined])[] = [
     ["location", location],
     ["allow", allow?.join(", ")],
@@ -139,9 +139,9 @@ export function fieldsOf({ location, allow, retryAfter, cache }: Telling): Field
 }
 
 /** The answer, in a form, about a path. */
-export function told(telling: Telling, form: Form, path: string): Reply {
-  const { status, detail, location } = telling;
-  const fields = fieldsOf(telling);
+export function replyTo(details: Details, form: Form, path: string): Reply {
+  const { status, detail, location } = details;
+  const fields = fieldsOf(details);
   if (status === 204) return new Reply(status, fields, null);
   const title = titleOf(status);
   let body: string;

@@ -2,7 +2,7 @@
 
 import { decide, decideAsync, levels, notFoundAt, place } from "../table/follows.js";
 import { isHost, Standard, type Connection, type Incoming } from "./incoming.js";
-import { fieldsOf, preferred, Reply, told, type Telling } from "./reply.js";
+import { fieldsOf, preferred, Reply, replyTo, type Details } from "./reply.js";
 import { goOn, type Soon } from "./soon.js";
 import { Failure, Missing, type Around, type Entry, type Refusal, type Settings, type Shown } from "./types.js";
 import { Visiting } from "./visit.js";
@@ -11,7 +11,7 @@ import type { Answer, Decision, ListName, NeedName, PageName, Position, Somewher
 type Fields = readonly (readonly [string, string])[];
 
 /** What an error is for the visitor. */
-function tellingOf(error: unknown): Telling {
+function detailsOf(error: unknown): Details {
   if (error instanceof Failure) {
     const { status, message, retryAfter } = error;
     return { status, detail: message, retryAfter, cache: status > 499 ? "no-store" : undefined };
@@ -69,7 +69,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
         stream = response.body;
         return response;
       } catch (error) {
-        failed = { error, status: tellingOf(error).status };
+        failed = { error, status: detailsOf(error).status };
         return new Response(null, { status: failed.status });
       }
     };
@@ -81,7 +81,7 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   }
 
   /** Shows a page, and what there is in its place where that fails. */
-  function show(name: string, visit: Shows, stamp?: Telling): Soon<Reply> {
+  function show(name: string, visit: Shows, stamp?: Details): Soon<Reply> {
     const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
     const stamped = (reply: Reply): Reply => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
     const failed = (error: unknown): Promise<Reply> => recovered(error, [], name, visit, stamp);
@@ -99,23 +99,23 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
   }
 
   /** What there is in the place of a page that failed, with the fields that layers have added. */
-  async function recovered(error: unknown, around: Fields, name: string, visit: Shows, stamp: Telling | undefined): Promise<Reply> {
+  async function recovered(error: unknown, around: Fields, name: string, visit: Shows, stamp: Details | undefined): Promise<Reply> {
     const isMissing = error instanceof Missing;
-    const telling = tellingOf(error);
+    const details = detailsOf(error);
     if (!isMissing && settings.failed) {
-      const given = await settings.failed({ error, status: telling.status, asked: visit, page: name as PageName });
+      const given = await settings.failed({ error, status: details.status, asked: visit, page: name as PageName });
       if (given) return Reply.of(given).with(around);
     }
     const form = preferred(visit.field("accept"));
     const takesPage = showRefusals ? form !== "json" : isMissing;
     const at = visit.at as Somewhere & { readonly outcome: string };
     if (takesPage && !stamp && at.outcome === "page") {
-      const missing = notFoundAt(at, telling.detail || undefined);
-      const refusal = isMissing ? missing : { outcome: "failed" as const, status: telling.status, position: missing.position, reason: telling.detail || undefined };
-      if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), telling)).with(around);
+      const missing = notFoundAt(at, details.detail || undefined);
+      const refusal = isMissing ? missing : { outcome: "failed" as const, status: details.status, position: missing.position, reason: details.detail || undefined };
+      if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), details)).with(around);
     }
     // A fallback that does not exist either has the status that it was to have.
-    return told(isMissing && stamp ? { status: stamp.status } : telling, form, pathOf(visit.target)).with(around);
+    return replyTo(isMissing && stamp ? { status: stamp.status } : details, form, pathOf(visit.target)).with(around);
   }
 
   /** What is answered where the decision is no page. */
@@ -125,46 +125,46 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     const form = preferred(now.field("accept"));
     const takesPages = showRefusals && form !== "json";
     const { status } = decision;
-    let telling: Telling = { status };
+    let details: Details = { status };
     let position: Position | undefined;
     switch (decision.outcome) {
       case "redirect": {
         const isForGood = status === 301 || status === 308;
-        telling = { status, location: absolute(decision.location), cache: !isForGood ? undefined : hangsOnVisitor ? "no-store" : `max-age=${settings.keepRedirects ?? 3600}` };
+        details = { status, location: absolute(decision.location), cache: !isForGood ? undefined : hangsOnVisitor ? "no-store" : `max-age=${settings.keepRedirects ?? 3600}` };
         break;
       }
       case "not-found":
-        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, now.with(decision), telling);
-        telling = { status, detail: decision.reason };
+        if (decision.page !== undefined && (!showRefusals || takesPages)) return show(decision.page, now.with(decision), details);
+        details = { status, detail: decision.reason };
         break;
       case "unmet": {
         const location = decision.location === undefined ? undefined : absolute(decision.location);
-        telling = { status, location, detail: location === undefined ? `this page is for those who meet \`${decision.need}\`` : undefined, cache: "no-store" };
+        details = { status, location, detail: location === undefined ? `this page is for those who meet \`${decision.need}\`` : undefined, cache: "no-store" };
         ({ position } = decision);
         break;
       }
       case "wrong-method":
         ({ position } = decision);
-        telling = { status, allow: decision.allow };
+        details = { status, allow: decision.allow };
         break;
       case "options":
-        telling = { status, allow: decision.allow };
+        details = { status, allow: decision.allow };
         break;
       case "bad-request":
-        telling = { status, detail: decision.reason };
+        details = { status, detail: decision.reason };
         break;
       case "unavailable": {
         const { question } = decision;
         const detail = "need" in question ? `whether the visitor meets \`${question.need}\` cannot be told now` : `the list \`${question.list}\` cannot be asked now`;
-        telling = { status, detail, retryAfter: decision.retryAfter, cache: "no-store" };
+        details = { status, detail, retryAfter: decision.retryAfter, cache: "no-store" };
       }
     }
     if (status > 399 && status !== 404 && takesPages) {
       const { page } = notFoundAt(position);
-      const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: telling.detail };
-      if (page !== undefined) return show(page, now.with(refusal), telling);
+      const refusal: Refusal = { outcome: decision.outcome as Refusal["outcome"], status, position, reason: details.detail };
+      if (page !== undefined) return show(page, now.with(refusal), details);
     }
-    return told(telling, form, pathOf(now.target));
+    return replyTo(details, form, pathOf(now.target));
   }
 
   function absolute(location: string): string {
@@ -176,14 +176,14 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     const now = new Visiting<State, Who>(incoming, settings);
     if (hosts.length > 1 || (hosts.length === 0 ? wantsHost && !/^https?:/i.test(target) : !isHost(hosts[0]!))) {
       const detail = "expected one `Host` field with a host, with or without a port";
-      return told({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
+      return replyTo({ status: 400, detail }, preferred(now.field("accept")), pathOf(target));
     }
     const named = settings.client ? now.host : hosts[0];
     const host = named?.includes(":") ? named.replace(/:\d*$/, "") : named;
     let isAsked = false;
     const open = (): undefined => void (isAsked = true);
     const decision = decide(target, { method, host, meets: open, lists: open });
-    // Most decisions hang on nothing that is asked.
+    // Most decisions depend on no answer.
     if (!isAsked) return settle(decision, now, false);
     const { meets, lists } = settings;
     const asks = {
@@ -195,8 +195,8 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
 
   function answer(incoming: Incoming): Soon<Reply> {
     const finished = (reply: Reply): Reply => (incoming.method === "HEAD" ? reply.withoutBody() : reply);
-    // What tells of failures may fail itself.
-    const sorry = (): Reply => finished(told({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
+    // The hook for failures may fail itself.
+    const sorry = (): Reply => finished(replyTo({ status: 500, cache: "no-store" }, preferred(incoming.field("accept")), pathOf(incoming.target)));
     return goOn(() => decided(incoming), finished, sorry);
   }
 

@@ -83,9 +83,9 @@ export interface Visit<At = unknown, State = unknown, Who = unknown> extends Ask
    * The browser's module hands it out as `data`.
    */
   sent(data?: unknown): string;
-  /** Reads the body as a form of at most so many bytes (413, 415). One that another site sent is refused (403). */
+  /** Reads the body as a form of up to `limit` bytes (413, 415). One that another site sent is refused (403). */
   form(limit: number): Promise<FormData>;
-  /** Reads the body as JSON of at most so many bytes (413, 415). */
+  /** Reads the body as JSON of up to `limit` bytes (413, 415). */
   json(limit: number): Promise<unknown>;
   /**
    * Reads a form, or JSON, as the values of a route: judged by its rules, in the types that it has. What the form does not have, this page
@@ -103,12 +103,12 @@ export interface FailureOf<State> {
   readonly page: PageName;
 }
 
-/** What only the program knows. Each question is put only where the decision hangs on it, and once for a request. */
+/** What only the program knows. Each question is asked only if the decision depends on it, and once for each request. */
 export interface Settings<State, Who> {
   readonly pages: PageEntries<State, Who>;
   /** What the program keeps for each request: connections, settings, what it counts. */
   readonly state?: (asked: Omit<Asked<undefined>, "state">) => State;
-  /** Who the visitor is: from a session, say. One who cannot be told at the moment is an error. */
+  /** Finds out who the visitor is, from a session for example. It throws if this is not known at the moment. */
   readonly identify?: (asked: Asked<State>) => Who | undefined | Promise<Who | undefined>;
   /** Does the visitor meet a need? Nobody does by default. */
   readonly meets?: (who: Who | undefined, need: NeedName, asked: Asked<State>) => Answer | Promise<Answer>;
@@ -118,7 +118,7 @@ export interface Settings<State, Who> {
   readonly answerWithin?: number;
   /** What is done around pages, outermost first. */
   readonly layers?: readonly Around<State, Who>[];
-  /** Is told of each failure of a page, or of a layer. What it gives back is sent in the place of the usual answer. */
+  /** Called for each failure of a page or a layer. If it returns an answer, that is sent instead of the usual one. */
   readonly failed?: (failure: FailureOf<State>) => Response | Reply | void | undefined | Promise<Response | Reply | void | undefined>;
   /** Are refusals and failures shown by the fallbacks, too? */
   readonly showRefusals?: boolean;
@@ -126,7 +126,7 @@ export interface Settings<State, Who> {
   readonly absoluteLocations?: boolean;
   /** For how many seconds browsers may keep a permanent redirect: 3,600 by default. */
   readonly keepRedirects?: number;
-  /** Who the client is: whoever has connected, or `forwarded(isProxy)`, by which what our own proxies say counts. */
+  /** Finds out who the client is: by default the other end of the connection. `forwarded(isProxy)` trusts what our own proxies say. */
   readonly client?: (incoming: Incoming) => Client;
 }
 

@@ -62,7 +62,7 @@ export interface DecisionParts {
 
 /** The answers to the questions of one request. Each question is asked once. */
 class Answers implements Asked {
-  /** Most requests hang on nothing that is asked. */
+  /** Most requests need no answers. */
   declare known: Map<string, Answer> | undefined;
   /** The first question without an answer. */
   declare stopped: Question | undefined;

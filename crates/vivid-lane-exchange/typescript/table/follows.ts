@@ -146,7 +146,7 @@ export function notFoundAt(found: T.Somewhere | undefined, reason?: string): Not
   return notFoundIn(table, found, reason) as NotFound;
 }
 
-/** A decision that was made on the server, in the browser: nothing is asked and decided again. Nothing where this table has no such page. */
+/** A decision of the server, for the browser, without deciding again; undefined if this table has no such page. */
 export function sentDecision(sent: T.Sent, host?: string): Decision | undefined {
   return sentIn(table, sent, host) as Decision | undefined;
 }

@@ -1,4 +1,4 @@
-//! The law: whatever is sent, both servers answer alike, in status, fields and text.
+//! The law: both servers answer every request alike, in status, fields and text.
 
 use proptest::prelude::{Just, Strategy, any, prop, prop_oneof};
 use proptest::strategy::ValueTree as _;
@@ -262,7 +262,7 @@ fn request(addresses: &'static [&'static str]) -> impl Strategy<Value = Vec<u8>>
     )
 }
 
-/// What only the service in Rust can tell: addresses near a missing one.
+/// Only the service in Rust knows addresses near a missing one.
 fn without_suggestions(answer: Answer) -> (Answer, bool) {
     let Answer { status, fields, mut body } = answer;
     let full = body.clone();
@@ -311,7 +311,7 @@ fn hold(name: &str, table: &Table, addresses: &'static [&'static str], setting: 
         }
         let (Some(expected), Some(mut found)) = (expected, found) else { continue };
         let (mut expected, is_cut) = without_suggestions(expected);
-        // The texts of which `HEAD` tells the length may differ likewise.
+        // The texts whose length `HEAD` gives may differ likewise.
         if is_cut || (text.starts_with("HEAD") && matches!(expected.status, 400 | 404)) {
             expected.fields.remove("content-length");
             found.fields.remove("content-length");

@@ -52,7 +52,7 @@ fn every_block_of_the_page_runs() {
         .canonicalize()
         .expect("`@types/node` is beside the compiler");
     let types = types.to_str().expect("a path");
-    // What the page tells to type, by the programs that are here.
+    // The commands of the page, with the programs that are installed here.
     let (mut compiled, mut tested) = (0, 0);
     for line in others.iter().flat_map(|block| block.lines()) {
         if let Some(options) = line.strip_prefix("npx tsc ") {

@@ -117,7 +117,7 @@ const sentences = {
     });
     assert.equal(await textAt(own, "/members/eve"), "/members/eve ada ada ada");
     assert.deepEqual(asked.splice(0).sort(), ["ada member /members/eve", "members eve /members/eve", "state /members/eve", "who /members/eve"]);
-    // Nobody is asked where nothing hangs on it.
+    // Nothing is looked up without need.
     assert.equal(await textAt(own, "/"), "undefined ada ada");
     assert.deepEqual(asked.splice(0), ["state /", "who /"]);
     // No state is made of a state that is nothing.
@@ -133,9 +133,9 @@ const sentences = {
     const late = await get(siteOf({ ...inTime, lists: never }), "/members/eve");
     assert.deepEqual([late.status, late.headers.get("cache-control"), late.headers.get("retry-after")], [503, "no-store", null]);
     assert.equal((await get(siteOf({ ...inTime, identify: never }), "/members")).status, 503);
-    const away = () => Promise.reject(new Failure(503, "away", { retryAfter: 7 }));
-    assert.equal((await get(siteOf({ lists: away, meets: () => true }), "/members/eve")).headers.get("retry-after"), "7");
-    assert.equal((await get(siteOf({ identify: away, meets: () => true }), "/members")).headers.get("retry-after"), "7");
+    const gone = () => Promise.reject(new Failure(503, "away", { retryAfter: 7 }));
+    assert.equal((await get(siteOf({ lists: gone, meets: () => true }), "/members/eve")).headers.get("retry-after"), "7");
+    assert.equal((await get(siteOf({ identify: gone, meets: () => true }), "/members")).headers.get("retry-after"), "7");
     const broken = () => {
       throw null;
     };
@@ -168,8 +168,8 @@ const sentences = {
     assert.equal((await get(own, "/nights")).status, 500);
     assert.deepEqual(seen.map(([, status, target, page]) => [status, target, page]).at(-1), [500, "/nights", "nights"]);
     assert.equal(seen.length, 7, "what is missing has not failed");
-    const told = await get(own, "/nights?page=6");
-    assert.deepEqual([told.headers.get("retry-after"), await told.text()], ["30", "503 Service Unavailable\naway\n"]);
+    const away = await get(own, "/nights?page=6");
+    assert.deepEqual([away.headers.get("retry-after"), await away.text()], ["30", "503 Service Unavailable\naway\n"]);
     // The text of any other error stays here.
     assert.equal(await textAt(own, "/nights"), "500 Internal Server Error\n");
     // It may answer itself, and fail itself.
@@ -343,7 +343,7 @@ const sentences = {
       assert.equal(String((await once(response, "data"))[0]), "<two>");
       sent.end();
       await once(response, "end");
-      // A body is taken no faster than it is read: most of it waits with whoever sends it.
+      // A body is taken no faster than it is read: most of it waits at the sender.
       const large = ask(`${url}/nights`, { method: "POST" });
       const chunk = Buffer.alloc(1 << 20);
       let accepted = 0;

@@ -36,7 +36,7 @@ function adds(name) {
 }
 
 const layers = [{ layer: adds("x-all") }, { layer: adds("x-night"), pages: ["night", "lost"] }, { layer: adds("x-below"), below: "observers" }];
-const failed = ({ status }) => (status === 500 ? html("told", { status: 502 }) : undefined);
+const failed = ({ status }) => (status === 500 ? html("replaced", { status: 502 }) : undefined);
 
 const own = site({
   ...settings,

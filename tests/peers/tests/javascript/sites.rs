@@ -14,7 +14,7 @@ use vivid_lane_http::{Body, Failure, Pages, Routed, Server, Visit, Visitor, Who,
 pub(crate) struct Setting {
     pub(crate) shows_refusals: bool,
     pub(crate) is_absolute: bool,
-    /// Do layers stand around pages, and are failures of some replaced?
+    /// Are there layers around pages, and are some failures replaced?
     pub(crate) has_layers: bool,
 }
 
@@ -122,23 +122,23 @@ pub(crate) fn in_rust(table: &Table, setting: Setting) -> String {
     if setting.has_layers {
         site = site.on_failure(|failure, _| {
             (failure.status() == StatusCode::INTERNAL_SERVER_ERROR).then(|| {
-                let mut response = html("told");
+                let mut response = html("replaced");
                 *response.status_mut() = StatusCode::BAD_GATEWAY;
                 response
             })
         });
     }
-    let (tell, told) = std::sync::mpsc::channel();
+    let (sender, receiver) = std::sync::mpsc::channel();
     std::thread::spawn(move || {
         let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().expect("a runtime");
         runtime.block_on(async move {
             let listener = TcpListener::bind("127.0.0.1:0").await.expect("a port");
-            tell.send(listener.local_addr().expect("an address").to_string()).expect("somebody listens");
+            sender.send(listener.local_addr().expect("an address").to_string()).expect("somebody listens");
             // It ends with the test.
             let _ = Server::new(site).run(listener, std::future::pending()).await;
         });
     });
-    told.recv().expect("it starts")
+    receiver.recv().expect("it starts")
 }
 
 /// A folder with the modules of a table, and programs beside them.

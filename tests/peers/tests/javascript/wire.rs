@@ -27,7 +27,7 @@ impl Wire {
         Self { address: address.to_owned(), open: None }
     }
 
-    /// What a request that is written like this comes to; `None` where nothing comes back.
+    /// Sends the bytes of a request; `None` if nothing comes back.
     pub(crate) fn ask(&mut self, request: &[u8]) -> Option<Answer> {
         let is_head = request.starts_with(b"HEAD ");
         // A connection that was kept may have been closed meanwhile.

@@ -102,11 +102,11 @@ fn holds(name: &str, form: Form, whole: &str, forgotten: &[(&str, &str)]) {
         write(&workshop.folder.join(&files[at + 1]), &whole.replace(from, to));
     }
     let files: Vec<&str> = files.iter().map(String::as_str).collect();
-    let (_, told) = compile(&workshop, &["--lib", "es2020,dom,dom.iterable"], &files);
-    let is_right = |file: &str| !told.contains(&format!("{file}("));
-    assert!(["whole.ts", "browser.ts", "server.ts"].into_iter().all(is_right), "{told}");
+    let (_, printed) = compile(&workshop, &["--lib", "es2020,dom,dom.iterable"], &files);
+    let is_right = |file: &str| !printed.contains(&format!("{file}("));
+    assert!(["whole.ts", "browser.ts", "server.ts"].into_iter().all(is_right), "{printed}");
     for (file, (from, _)) in files[1..].iter().zip(forgotten) {
-        assert!(!is_right(file), "{from}\n{told}");
+        assert!(!is_right(file), "{from}\n{printed}");
     }
 }
 

@@ -14,7 +14,7 @@ pub(crate) async fn all(browser: Browser) {
     let node = Node::start(&example.join("server.js"), &["0"]);
     let witness = Witness::of(&node.address);
     let visitor = Visitor { browser, witness, app: example, _server: Box::new(node) };
-    // Things that stand on the page before any script runs are the same things afterwards.
+    // The elements from before any script runs are the same elements afterwards.
     let mark = "document.addEventListener('DOMContentLoaded', () => { window.served = document.querySelector('h1'); window.asked = []; })";
     visitor.browser.before_pages(mark).await;
     let is_kept = "[document.querySelector('h1') === window.served, document.querySelectorAll('#frames *').length > 3]";

@@ -223,7 +223,7 @@ impl Browser {
         self.developer("Emulation.setScriptExecutionDisabled", json!({ "value": !is_so })).await;
     }
 
-    /// The accessibility tree of Chromium, as roles with names, without what says nothing.
+    /// The accessibility tree of Chromium, as roles with names, without empty nodes.
     pub(crate) async fn tree(&self) -> Vec<(String, String)> {
         let tree = self.developer("Accessibility.getFullAXTree", json!({})).await;
         let text = |node: &Json, key: &str| node[key]["value"].as_str().unwrap_or_default().to_owned();
