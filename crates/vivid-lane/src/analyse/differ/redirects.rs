@@ -113,14 +113,15 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &mut T
     let ways = LazyCell::new(|| Ways::of(before.frozen()).ok());
     for trace in traced.old.into_iter().filter(|trace| !trace.broken.is_empty()) {
         let route = before.route_ref(trace.route);
-        let Some(to) = target(&trace, route, before, after) else { continue };
+        // What its query refuses, another route of its path may have answered.
+        let keeps_query = is_demanding(route)
+            || (route.frozen_route().extras.query.asks()
+                && ways.as_ref().is_none_or(|ways| shares_paths(ways, route, |other| other != route.id())));
+        let Some(to) = target(&trace, route, keeps_query, before, after) else { continue };
         let base = format!("old-{}", route.name().replace('.', "-"));
         let names = std::iter::once(base.clone().into()).chain((2..).map(|number| format_smolstr!("{base}-{number}")));
         let Some(name) = names.into_iter().find(|name| !taken.contains(name)) else { continue };
         taken.insert(name.clone());
-        // What its query refuses, another route of its path may have answered.
-        let keeps_query = route.frozen_route().extras.query.asks()
-            && ways.as_ref().is_none_or(|ways| shares_paths(ways, route, |other| other != route.id()));
         new.routes.push(entry(&name, route, keeps_query).redirect(to.name()));
         proposals.push(Proposal { route: route.name().into(), to: to.name().into(), is_partial: false });
     }
@@ -131,7 +132,13 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &mut T
 }
 
 /// The route that all broken addresses of a route can be sent to: where its page is now, a page above it, the root.
-fn target<'t>(trace: &RouteTrace, route: RouteRef<'_>, before: &Table, after: &'t Table) -> Option<RouteRef<'t>> {
+fn target<'t>(
+    trace: &RouteTrace,
+    route: RouteRef<'_>,
+    keeps_query: bool,
+    before: &Table,
+    after: &'t Table,
+) -> Option<RouteRef<'t>> {
     let above = std::iter::successors(route.parent(), |route| route.parent()).filter_map(|one| after.route(one.name()));
     let root = after.find("/").map(|found| found.route());
     let values: Vec<_> = trace.broken.iter().filter_map(|broken| values(before, route, &broken.url)).collect();
@@ -139,6 +146,7 @@ fn target<'t>(trace: &RouteTrace, route: RouteRef<'_>, before: &Table, after: &'
         to.page().is_some()
             && values.iter().all(|values| link(after, to.id(), values).is_some())
             && requires_no_more(route, *to)
+            && (!keeps_query || takes_query(route, *to))
     };
     trace.counterpart.map(|id| after.route_ref(id)).into_iter().chain(above).chain(root).find(takes_all)
 }
@@ -151,6 +159,21 @@ fn requires_no_more(route: RouteRef<'_>, to: RouteRef<'_>) -> bool {
     })
 }
 
+/// Whether a route takes the values that another has in its query, by the same rules or by none.
+fn takes_query(route: RouteRef<'_>, to: RouteRef<'_>) -> bool {
+    let is_query = |kind| matches!(kind, ParamKind::Query | ParamKind::Pairs);
+    route.frozen_route().params.iter().filter(|own| is_query(own.kind)).all(|own| {
+        let mut others = to.frozen_route().params.iter().filter(|other| other.name == own.name);
+        others.all(|other| other.check.declared().is_empty() || other.check.declared() == own.check.declared())
+    })
+}
+
+/// Whether a route answers only with some query.
+fn is_demanding(route: RouteRef<'_>) -> bool {
+    let query = &route.frozen_route().extras.query;
+    !query.literals.is_empty() || query.params.iter().any(|param| param.is_required)
+}
+
 /// Whether one of those routes of the table may have a path of this one.
 fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>, with: impl Fn(RouteId) -> bool) -> bool {
     let is_one = |leaf: &LeafId| with(ways.get(*leaf).route);
@@ -158,12 +181,9 @@ fn shares_paths(ways: &Ways<'_>, route: RouteRef<'_>, with: impl Fn(RouteId) -> 
 }
 
 /// An entry for the old addresses of a route, without what need not be there.
-fn entry(name: &str, route: RouteRef<'_>, keeps_query: bool) -> RouteSpec {
+fn entry(name: &str, route: RouteRef<'_>, asks_query: bool) -> RouteSpec {
     let declared = route.frozen_route();
     let text = declared.path.as_str();
-    let is_demanding = !declared.extras.query.literals.is_empty()
-        || declared.extras.query.params.iter().any(|param| param.is_required);
-    let asks_query = is_demanding || keeps_query;
     let ends: &[&str] = if asks_query { &["{#"] } else { &["?", "{?", "{&", "{#"] };
     let end = ends.iter().filter_map(|end| text.find(end)).min().unwrap_or(text.len());
     let path = &text[..end];
