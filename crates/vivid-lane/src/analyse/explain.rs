@@ -5,7 +5,6 @@ use std::fmt;
 use super::near::{Obstacle, refusal, ways};
 use super::suggest::shown;
 use crate::decide::Request;
-use crate::declare::sorted;
 use crate::lookup::{
     Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route, RouteRef,
     Table, is_writable_tail,
@@ -150,8 +149,9 @@ impl<P> Table<P> {
             // Where the URL is answered, what lies below it was never in question.
             candidates.retain(|(_, one)| one.verdict != Verdict::Missing);
         }
-        let candidates = candidates.into_iter().map(|(_, one)| one).collect();
-        Explanation { candidates: sorted(candidates, |one: &Candidate<'_, P>| one.verdict as u32) }
+        let mut candidates: Vec<Candidate<'_, P>> = candidates.into_iter().map(|(_, one)| one).collect();
+        candidates.sort_by_key(|one| one.verdict as u32);
+        Explanation { candidates }
     }
 }
 

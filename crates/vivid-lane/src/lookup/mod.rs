@@ -28,7 +28,6 @@ mod found;
 mod host;
 mod look;
 mod marks;
-mod memory;
 mod names;
 mod owned;
 mod parameter;

@@ -36,9 +36,4 @@ impl Names {
     pub(crate) fn get<'n>(&self, name: &str, name_of: impl Fn(RouteId) -> &'n str) -> Option<RouteId> {
         self.ids.find(self.hashes.hash_one(name), |id| name_of(*id) == name).copied()
     }
-
-    /// How many names there is room for.
-    pub(super) fn capacity(&self) -> usize {
-        self.ids.capacity()
-    }
 }

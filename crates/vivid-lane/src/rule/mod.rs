@@ -39,7 +39,7 @@ pub(crate) use text::{ANYTHING, TEXT};
 pub(crate) use value_set::{Certainty, Narrower, Relation, ValueSet};
 pub(crate) use value_test::{Simple, ValueTest};
 
-use crate::declare::{Data, Format, Rule, sorted};
+use crate::declare::{Data, Format, Rule};
 use crate::template::Value;
 
 /// What form a value has (RFC 6570, section 2.3).
@@ -171,8 +171,9 @@ impl Check {
         let mut implies_number = None;
         let (mut many, mut default) = (Vec::new(), None);
         // In the order of the vocabulary: the type speaks first, whatever the order in the file.
-        let declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
-        for (index, (keyword, value)) in sorted(declared, |(_, (keyword, _))| keyword::rank(keyword)) {
+        let mut declared: Vec<(usize, (&str, &Data))> = rule.keywords().enumerate().collect();
+        declared.sort_by_key(|(_, (keyword, _))| keyword::rank(keyword));
+        for (index, (keyword, value)) in declared {
             match keyword::read(keyword, value, formats) {
                 Err(reason) => problems.push(RuleProblem::at(index, Code::Rule, format!("`{keyword}`: {reason}"))),
                 Ok(Part::Keyword(keyword)) => check.keywords.push(keyword),
@@ -472,11 +473,6 @@ impl Check {
         };
         let of_items = [items, others].into_iter().flatten().flat_map(|rule| &rule.predicates);
         self.predicates.iter().chain(of_items).map(|format| format.name.as_str()).chain(unique)
-    }
-
-    /// The bytes that the rule takes beside itself, near enough: its automaton, above all.
-    pub(crate) fn heap(&self) -> usize {
-        self.label.len() + self.set.as_ref().map_or(0, |set| size_of::<Dfa>() + set.heap())
     }
 
     /// The keywords and their values as they were declared.

@@ -200,11 +200,6 @@ impl Template {
     pub(crate) fn texts(&self) -> impl Iterator<Item = Option<&str>> {
         self.pieces.iter().map(|piece| piece.is_literal().then(|| self.text.get(piece.range()).unwrap_or_default()))
     }
-
-    /// How many bytes it takes on the heap.
-    pub(crate) fn heap(&self) -> usize {
-        self.text.len() + size_of_val(&*self.pieces)
-    }
 }
 
 impl PartialEq for Template {
