@@ -9,11 +9,11 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use vivid_lane::declare::Data;
-use vivid_lane::learn::Learner;
 use vivid_lane::lookup::{Parameter, Shape};
 use vivid_lane::{RouteRef, Source, Table, TableSpec, Value};
 use vivid_lane_benches::declared::spec;
 use vivid_lane_benches::tables::{ACTIONS, Dice, NOUNS, rest};
+use vivid_lane_learn::Learner;
 
 /// How many values a parameter has.
 const POOL: usize = 300;

@@ -51,23 +51,22 @@
 //! 5. [`navigate`]: compare two pages, and keep a history without a browser.
 //! 6. [`analyse`]: review a table before it ships ([`Review`]), compare two tables ([`analyse::Differences`]), and explain why a URL is
 //!    answered as it is ([`Table::explain`]).
-//! 7. [`learn`]: make a first table of the addresses that visitors asked for.
 //!
-//! [`template`] is RFC 6570 by itself. [`design`] has the reasons. The crates `vivid-lane-http` (a server), `vivid-lane-macros` (typed routes)
-//! and `vivid-lane-exchange` (other formats) build on this one.
+//! [`template`] is RFC 6570 by itself. [`design`] has the reasons. The crates `vivid-lane-http` (a server), `vivid-lane-macros` (typed routes),
+//! `vivid-lane-exchange` (other formats) and `vivid-lane-learn` (a table from a log) build on this one.
 //!
 //! # Features
 //!
 //! All are on by default. With none of them the crate reads TOML, matches, links and decides.
 //!
 //! - `json`, `yaml`: table files in these formats.
-//! - `analyse`, `learn`: the modules of these names.
+//! - `analyse`: the module of that name.
 //!
 //! The crate does no I/O, prints nothing, starts no thread and reads no clock.
 
 #![cfg_attr(docsrs, feature(doc_cfg))]
 #![cfg_attr(
-    not(all(feature = "analyse", feature = "json", feature = "learn", feature = "yaml")),
+    not(all(feature = "analyse", feature = "json", feature = "yaml")),
     allow(dead_code, unused_imports, reason = "what only a feature uses is little, and stays where it belongs")
 )]
 
@@ -76,8 +75,6 @@ pub mod analyse;
 mod compile;
 pub mod decide;
 pub mod declare;
-#[cfg(feature = "learn")]
-pub mod learn;
 pub mod link;
 pub mod lookup;
 pub mod navigate;

@@ -50,5 +50,5 @@ pub use site::{Case, Location, Overlaps, Slash};
 pub use source::{Place, Source, Syntax};
 pub(crate) use source::{Placed, Span};
 pub use spec::{RouteSpec, TableSpec};
-#[cfg(any(feature = "analyse", feature = "learn"))]
+#[cfg(feature = "analyse")]
 pub(crate) use toml::basic_string;

@@ -4,7 +4,6 @@ mod addresses;
 #[allow(unreachable_pub, reason = "the benches read the same file")]
 mod declared;
 mod documents;
-mod learned;
 mod lists;
 mod lookup;
 mod matching;

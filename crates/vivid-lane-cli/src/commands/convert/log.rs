@@ -5,9 +5,9 @@ use std::io::{BufRead, BufReader, Read, Write};
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
-use vivid_lane::learn::{Learner, LeftOut, Observed};
 use vivid_lane::{Decision, Request, Table};
 use vivid_lane_exchange::sitemap::SitemapFile;
+use vivid_lane_learn::{Learner, LeftOut, Observed};
 
 use crate::Outcome;
 use crate::args::{ConvertArgs, From};

@@ -13,7 +13,7 @@ use smol_str::SmolStr;
 
 use super::address::Address;
 use super::class::{Kinds, mask, masked};
-use crate::template::percent;
+use crate::text;
 
 /// How many addresses are kept.
 const MOST: usize = 1 << 17;
@@ -99,7 +99,7 @@ pub struct Observed {
 ///
 /// # Example
 /// ```
-/// use vivid_lane::learn::Learner;
+/// use vivid_lane_learn::Learner;
 ///
 /// let mut learner = Learner::default();
 /// for day in 1..=20 {
@@ -453,7 +453,7 @@ impl<'a> Parts<'a> {
     fn of_plain(target: &'a str) -> Option<Self> {
         let (path, query) = target.split_once('?').map_or((target, None), |(path, query)| (path, Some(query)));
         let inner = path.strip_prefix('/')?;
-        let is_plain = |text: &str| text.bytes().all(percent::is_unreserved);
+        let is_plain = |text: &str| text::is_plain(text);
         let mut segments: SmallVec<[&str; 8]> = SmallVec::new();
         for segment in inner.split('/').filter(|_| !inner.is_empty()) {
             if segment.is_empty() || segment.starts_with('.') || !is_plain(segment) {

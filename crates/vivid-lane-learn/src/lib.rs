@@ -17,12 +17,15 @@
 //! # Cost
 //! A request costs a lookup by its address. Learning takes time in proportion to the sample, which has 2¹⁷ addresses at most.
 
+#![forbid(unsafe_code)]
+
 mod address;
 mod class;
 mod partition;
 mod routes;
 mod sample;
 mod site;
+mod text;
 mod tree;
 mod write;
 

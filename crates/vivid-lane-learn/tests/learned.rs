@@ -1,12 +1,26 @@
 //! What is learned from requests: a table that has an answer for each of them, whatever their order.
 
 use proptest::prelude::*;
-use vivid_lane::learn::{Learned, Learner, Observed};
 use vivid_lane::link::LinkErrorKind;
 use vivid_lane::lookup::{Automaton, Export, ParamKind, Parameter, Shape};
 use vivid_lane::{Decision, Request, Review, RouteRef, RouteSpec, Rule, Table, TableSpec, Value};
+use vivid_lane_learn::{Learned, Learner, Observed};
 
-use crate::lookup::Dice;
+/// How many cases a law tries: so many as long as `LAW_CASES` is 256, its default, and in proportion to it else.
+fn scaled(cases: u32) -> u32 {
+    let of_256 = std::env::var("LAW_CASES").map_or(256, |text| text.parse().expect("LAW_CASES is a number"));
+    (cases * of_256 / 256).max(1)
+}
+
+/// Choices that follow from a seed.
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, count: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) as usize % count.max(1)
+    }
+}
 
 /// A request: its method, target and status, and how often it was made.
 type Asked = (&'static str, String, u16, u64);
@@ -88,7 +102,7 @@ fn holds(log: &[Asked]) -> Result<(), TestCaseError> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: crate::scaled(64), ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: scaled(64), ..ProptestConfig::default() })]
     #[test]
     fn every_address_that_got_a_page_leads_to_one(log in log(60)) {
         holds(&log)?;
@@ -253,7 +267,7 @@ fn forms(learned: &Learned) -> Result<Vec<String>, TestCaseError> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: crate::scaled(64), ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: scaled(64), ..ProptestConfig::default() })]
     /// A log of the learned table gives it again: the same paths with the same rules.
     #[test]
     fn a_log_of_what_was_learned_gives_it_again(site in site(), seed: u64) {

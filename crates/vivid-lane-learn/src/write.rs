@@ -9,9 +9,9 @@ use super::routes::{Piece, Place, Segment, Values, places};
 use super::sample::{Learner, LeftOut};
 use super::site::{Adapted, Habits};
 use super::tree::{Asked, Node, Page};
-use crate::declare::{Source, TableSpec, basic_string};
-use crate::template::percent;
-use crate::{Decision, Request, Table, TableError};
+use crate::text;
+use vivid_lane::{Decision, Request, Table, TableError};
+use vivid_lane::{Source, TableSpec};
 
 /// How many missing addresses are listed.
 const MOST_MISSING: usize = 20;
@@ -139,7 +139,7 @@ impl Learner {
                 writer.out,
                 "\n# An address that fits no route above.\n[routes.other-{}]\npath = {}\npage = \"other-{}\"\n",
                 at + 1,
-                basic_string(path),
+                text::quoted(path),
                 at + 1
             );
             writer.methods(methods.iter().map(String::as_str));
@@ -262,7 +262,7 @@ impl Writer {
         let names: Vec<&str> = query.iter().map(|one| one.expression.as_str()).collect();
         let operator = if path.contains('?') { '&' } else { '?' };
         let expression = if names.is_empty() { String::new() } else { format!("{{{operator}{}}}", names.join(",")) };
-        let _ = writeln!(self.out, "path = {}", basic_string(&(path + &expression)));
+        let _ = writeln!(self.out, "path = {}", text::quoted(&(path + &expression)));
         if has_page {
             let mut all = rules.clone();
             all.extend(query.iter().filter_map(|one| Some((one.name.clone(), one.rule.clone()?))));
@@ -281,7 +281,7 @@ impl Writer {
     fn segment(&self, segment: &Segment, above: &mut Above) -> (String, String, Vec<(String, String)>) {
         let literal = |text: &str| {
             let mut out = String::from("/");
-            percent::encode_unreserved(&mut out, text);
+            text::encode(&mut out, text);
             out
         };
         match segment {
@@ -292,15 +292,15 @@ impl Writer {
             Segment::Endings(label, endings) => {
                 above.noun = label.clone();
                 let param = param(above, "format");
-                let words: Vec<String> = endings.iter().map(|ending| basic_string(ending)).collect();
+                let words: Vec<String> = endings.iter().map(|ending| text::quoted(ending)).collect();
                 let rule = format!("[{}]", words.join(", "));
                 (format!("{}{{.{param}}}", literal(label)), label.clone(), vec![(param, rule)])
             }
             Segment::Choice(name, value) => {
                 let mut out = String::from("?");
-                percent::encode_unreserved(&mut out, name);
+                text::encode(&mut out, name);
                 out.push('=');
-                percent::encode_unreserved(&mut out, value);
+                text::encode(&mut out, value);
                 let script = above.noun.split('.').next().unwrap_or_default();
                 (out, format!("{script}-{value}"), Vec::new())
             }
@@ -316,7 +316,7 @@ impl Writer {
                 let mut number = 0;
                 for piece in pieces {
                     match piece {
-                        Piece::Text(text) => percent::encode_unreserved(&mut path, text),
+                        Piece::Text(text) => text::encode(&mut path, text),
                         Piece::Value(values) => {
                             let is_number = values.kinds.has(Kind::Digits) && pieces.len() > 1;
                             let name = match several {
@@ -357,7 +357,7 @@ impl Writer {
     }
 
     fn rest(&mut self, name: &str, page: &Page, rules: &[(String, String)]) {
-        let _ = writeln!(self.out, "page = {}", basic_string(&name.replace('.', "-")));
+        let _ = writeln!(self.out, "page = {}", text::quoted(&name.replace('.', "-")));
         self.methods(page.hits.keys().map(String::as_str));
         self.rules(rules);
     }
@@ -368,7 +368,7 @@ impl Writer {
             let _ = writeln!(
                 self.out,
                 "methods = [{}]",
-                methods.iter().map(|method| basic_string(method)).collect::<Vec<_>>().join(", ")
+                methods.iter().map(|method| text::quoted(method)).collect::<Vec<_>>().join(", ")
             );
         }
     }
@@ -466,11 +466,11 @@ fn singular(noun: &str) -> String {
 /// The rule that all values keep, in TOML.
 fn rule(values: &Values) -> Option<String> {
     if !values.words.is_empty() {
-        let words: Vec<String> = values.words.iter().map(|word| basic_string(word)).collect();
+        let words: Vec<String> = values.words.iter().map(|word| text::quoted(word)).collect();
         return Some(format!("[{}]", words.join(", ")));
     }
     if let Some(pattern) = &values.pattern {
-        return Some(format!("{{ pattern = {} }}", basic_string(pattern)));
+        return Some(format!("{{ pattern = {} }}", text::quoted(pattern)));
     }
     of_kinds(values.kinds, values.lengths, values.count)
 }

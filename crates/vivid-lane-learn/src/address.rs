@@ -1,6 +1,6 @@
 //! The address of a request, as it is counted: its path without what one redirect would take away, and the values of its query.
 
-use crate::template::percent;
+use crate::text;
 
 /// The parts of an address.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -28,18 +28,18 @@ impl Address {
         let inner = path.strip_prefix('/')?;
         let mut segments: Vec<String> = Vec::new();
         for raw in inner.split('/') {
-            let segment = percent::decode(raw).ok()?;
+            let segment = text::decode(raw)?;
             match &*segment {
                 "" | "." => {}
                 ".." => drop(segments.pop()),
                 _ if segment.chars().any(char::is_control) => return None,
-                _ => segments.push(segment.into_owned()),
+                _ => segments.push(segment),
             }
         }
         let has_slash = inner.ends_with('/') && !segments.is_empty();
         let pairs = query.split('&').filter(|pair| !pair.is_empty()).map(|pair| {
             let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
-            (percent::decode_form(name).into_owned(), percent::decode_form(value).into_owned())
+            (text::decode_form(name), text::decode_form(value))
         });
         Some(Self { segments, has_slash, query: pairs.collect() })
     }
@@ -49,16 +49,16 @@ impl Address {
         let mut out = String::new();
         for segment in &self.segments {
             out.push('/');
-            percent::encode_unreserved(&mut out, segment);
+            text::encode(&mut out, segment);
         }
         if self.segments.is_empty() {
             out.push('/');
         }
         for (at, (name, value)) in self.query.iter().enumerate() {
             out.push(if at == 0 { '?' } else { '&' });
-            percent::encode_unreserved(&mut out, name);
+            text::encode(&mut out, name);
             out.push('=');
-            percent::encode_unreserved(&mut out, value);
+            text::encode(&mut out, value);
         }
         out
     }
