@@ -128,18 +128,7 @@ pub fn decision(url: &[u8], decision: &Decision<'_, '_>, explanation: Option<&Ex
     let mut object = Map::new();
     let mut put = |key: &str, value: Json| drop(object.insert(key.to_owned(), value));
     put("url", String::from_utf8_lossy(url).into());
-    let outcome = match decision {
-        Decision::Page(_) => "page",
-        Decision::Redirect(_) => "redirect",
-        Decision::Unmet(_) => "unmet",
-        Decision::NotFound(_) => "not-found",
-        Decision::WrongMethod(_) => "wrong-method",
-        Decision::Options(_) => "options",
-        Decision::BadRequest(_) => "bad-request",
-        Decision::Unavailable(_) => "unavailable",
-        _ => "other",
-    };
-    put("outcome", outcome.into());
+    put("outcome", decision.kind().as_str().into());
     put("status", decision.status().into());
     match decision {
         Decision::Page(found) => {
@@ -199,7 +188,6 @@ pub fn decision(url: &[u8], decision: &Decision<'_, '_>, explanation: Option<&Ex
         Decision::BadRequest(bad) => {
             put("reason", bad.to_string().into());
         }
-        _ => {}
     }
     if let Some(explanation) = explanation {
         let candidate = |one: &Candidate<'_>| {
@@ -234,7 +222,6 @@ fn verdict(verdict: Verdict) -> &'static str {
         Verdict::Elsewhere => "elsewhere",
         Verdict::Beaten => "beaten",
         Verdict::Answers => "answers",
-        _ => "other",
     }
 }
 

@@ -191,7 +191,7 @@ fn a_log_comes_to_the_same_however_it_is_read() {
     let whole = replay(&["--format", "json", "-"], log.as_bytes());
     let report: Json = serde_json::from_str(&whole).expect("one object");
     let count = |key: &str| report[key].as_u64().expect("a number");
-    let kinds = ["page", "redirect", "unmet", "not_found", "wrong_method", "options", "bad_request"];
+    let kinds = ["page", "redirect", "unmet", "not_found", "wrong_method", "options", "bad_request", "unavailable"];
     assert_eq!(kinds.iter().map(|kind| count(kind)).sum::<u64>(), count("requests"));
     assert_eq!(count("requests") + count("malformed"), log.lines().count() as u64);
     assert!(report["never"].as_array().expect("routes").contains(&"talks.next".into()));

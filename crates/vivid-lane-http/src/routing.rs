@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use vivid_lane::decide::DecisionKind;
 use vivid_lane::{Decision, Table};
 
 /// What a request led to. It is in the extensions of the response if
@@ -75,20 +76,17 @@ impl Routing {
     }
 
     pub(crate) fn bad_request() -> Self {
-        Self { outcome: "bad-request", label: None }
+        Self { outcome: DecisionKind::BadRequest.as_str(), label: None }
     }
 
     pub(crate) fn of<P>(decision: &Decision<'_, '_, P>, labels: &Labels) -> Self {
-        let (outcome, route) = match decision {
-            Decision::Page(found) => ("page", Some(found.route().name())),
-            Decision::Redirect(redirect) => ("redirect", redirect.route()),
-            Decision::Unmet(unmet) => ("unmet", unmet.position().map(|place| place.route().name())),
-            Decision::NotFound(_) => ("not-found", None),
-            Decision::WrongMethod(wrong) => ("wrong-method", wrong.position().map(|place| place.route().name())),
-            Decision::Options(_) => ("options", None),
-            Decision::Unavailable(_) => ("unavailable", None),
-            _ => return Self::bad_request(),
+        let route = match decision {
+            Decision::Page(found) => Some(found.route().name()),
+            Decision::Redirect(redirect) => redirect.route(),
+            Decision::Unmet(unmet) => unmet.position().map(|place| place.route().name()),
+            Decision::WrongMethod(wrong) => wrong.position().map(|place| place.route().name()),
+            Decision::NotFound(_) | Decision::Options(_) | Decision::BadRequest(_) | Decision::Unavailable(_) => None,
         };
-        Self { outcome, label: route.and_then(|route| labels.get(route)).map(Arc::clone) }
+        Self { outcome: decision.kind().as_str(), label: route.and_then(|route| labels.get(route)).map(Arc::clone) }
     }
 }

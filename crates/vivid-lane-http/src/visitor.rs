@@ -270,8 +270,6 @@ impl Visitor {
                 (None, Some(identity)) => return identity.meets(head, need).await,
                 (needs, _) => needs.as_ref().map(|needs| needs(head, need)),
             },
-            // What this service does not know how to ask, nobody meets.
-            _ => None,
         };
         match answer {
             Some(answer) => answer.await,

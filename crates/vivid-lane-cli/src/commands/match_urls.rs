@@ -96,8 +96,6 @@ fn text(
         Decision::Unavailable(unavailable) => {
             (BAD, "unavailable".to_owned(), vec![("because", unavailable.to_string())])
         }
-        // The library may learn decisions before the tool does.
-        _ => (BAD, "another decision".to_owned(), Vec::new()),
     };
     writeln!(out, "{}  {}  →  {outcome}", Styled(style, decision.status()), Styled(STRONG, url))?;
     rows(&details, out)?;

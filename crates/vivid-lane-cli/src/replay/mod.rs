@@ -22,7 +22,7 @@ pub(crate) use line::Line;
 pub(crate) use reader::Chunk;
 pub(crate) use source::{name_of, open, read_log};
 pub(crate) use summary::Summary;
-pub(crate) use tally::{KINDS, Visitor};
+pub(crate) use tally::Visitor;
 
 use line::parse;
 use reader::Chunks;

@@ -1,6 +1,7 @@
 //! What one thread has counted.
 
 use vivid_lane::decide::Counters;
+use vivid_lane::decide::DecisionKind;
 use vivid_lane::{Decision, Request, Table};
 
 use super::Counting;
@@ -26,23 +27,7 @@ pub(super) struct Tally<'a> {
     counters: Counters,
     summary: Summary,
     missing: Frequent,
-    outcomes: [u64; KINDS.len()],
-}
-
-/// The kinds of decisions, by the names that `match` gives them.
-pub(crate) const KINDS: [&str; 7] =
-    ["page", "redirect", "unmet", "not-found", "wrong-method", "options", "bad-request"];
-
-fn kind(decision: &Decision<'_, '_>) -> usize {
-    match decision {
-        Decision::Page(_) => 0,
-        Decision::Redirect(_) => 1,
-        Decision::Unmet(_) => 2,
-        Decision::NotFound(_) => 3,
-        Decision::WrongMethod(_) => 4,
-        Decision::Options(_) => 5,
-        _ => 6,
-    }
+    outcomes: [u64; DecisionKind::ALL.len()],
 }
 
 impl<'a> Tally<'a> {
@@ -54,7 +39,7 @@ impl<'a> Tally<'a> {
             counters: Counters::new(table),
             summary: Summary::default(),
             missing: Frequent::new(most_missing),
-            outcomes: [0; KINDS.len()],
+            outcomes: [0; DecisionKind::ALL.len()],
         }
     }
 
@@ -64,8 +49,8 @@ impl<'a> Tally<'a> {
         summary.missing = self.missing.into_counts();
         let hits = self.counters.routes(self.table).filter(|(_, hits)| *hits > 0);
         summary.routes = hits.map(|(route, hits)| (route.name().to_owned(), hits)).collect();
-        let outcomes = KINDS.iter().zip(self.outcomes).filter(|(_, count)| *count > 0);
-        summary.outcomes = outcomes.map(|(kind, count)| ((*kind).to_owned(), count)).collect();
+        let outcomes = DecisionKind::ALL.iter().zip(self.outcomes).filter(|(_, count)| *count > 0);
+        summary.outcomes = outcomes.map(|(kind, count)| (kind.as_str().to_owned(), count)).collect();
         summary
     }
 }
@@ -79,7 +64,7 @@ impl Counting for Tally<'_> {
         }
         let decision = self.table.decide(&request);
         self.summary.requests += 1;
-        self.outcomes[kind(&decision)] += 1;
+        self.outcomes[decision.kind() as usize] += 1;
         match &decision {
             Decision::Redirect(redirect) if redirect.route().is_none() => self.summary.canonical += 1,
             Decision::NotFound(_) => {

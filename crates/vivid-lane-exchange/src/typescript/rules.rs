@@ -158,7 +158,6 @@ impl Rules<'_> {
                 let automaton = automaton.as_ref()?;
                 self.automaton(automaton, "reason", &format!("refused by the format `{name}`"))
             }
-            _ => return None,
         };
         Some((written, Reads::Texts))
     }

@@ -84,7 +84,6 @@ impl<P> fmt::Display for Candidate<'_, P> {
 
 /// How close a candidate came; the order runs from far off to the winner.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-#[non_exhaustive]
 pub enum Verdict {
     /// The URL goes on after the path of the route ends.
     LeftOver,

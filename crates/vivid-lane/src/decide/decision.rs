@@ -10,7 +10,6 @@ use crate::template::percent::Undecodable;
 
 /// The answer to a request.
 #[derive(Debug)]
-#[non_exhaustive]
 #[allow(clippy::large_enum_variant, reason = "a page is the common case, and must cost no allocation")]
 pub enum Decision<'t, 'u, P = String> {
     /// Show a page (status 200).
@@ -31,7 +30,74 @@ pub enum Decision<'t, 'u, P = String> {
     Unavailable(Unavailable),
 }
 
+/// What kind of decision it is, for programs that count or label them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[allow(missing_docs, reason = "they are those of `Decision`")]
+pub enum DecisionKind {
+    Page,
+    Redirect,
+    Unmet,
+    NotFound,
+    WrongMethod,
+    Options,
+    BadRequest,
+    Unavailable,
+}
+
+impl DecisionKind {
+    /// All of them, in the order of their declaration.
+    pub const ALL: [Self; 8] = [
+        Self::Page,
+        Self::Redirect,
+        Self::Unmet,
+        Self::NotFound,
+        Self::WrongMethod,
+        Self::Options,
+        Self::BadRequest,
+        Self::Unavailable,
+    ];
+
+    /// The word for it: `page`, `redirect`, `unmet`, `not-found`, `wrong-method`, `options`, `bad-request` or `unavailable`.
+    #[must_use]
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Page => "page",
+            Self::Redirect => "redirect",
+            Self::Unmet => "unmet",
+            Self::NotFound => "not-found",
+            Self::WrongMethod => "wrong-method",
+            Self::Options => "options",
+            Self::BadRequest => "bad-request",
+            Self::Unavailable => "unavailable",
+        }
+    }
+}
+
 impl<P> Decision<'_, '_, P> {
+    /// The kind of the decision. The tool, the service and the modules for JavaScript use its word.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::{Request, Table};
+    ///
+    /// let table = Table::from_toml("[routes.home]\npath = '/'\npage = 'home'")?;
+    /// assert_eq!(table.decide(&Request::get("/nowhere")).kind().as_str(), "not-found");
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    #[must_use]
+    pub const fn kind(&self) -> DecisionKind {
+        match self {
+            Self::Page(_) => DecisionKind::Page,
+            Self::Redirect(_) => DecisionKind::Redirect,
+            Self::Unmet(_) => DecisionKind::Unmet,
+            Self::NotFound(_) => DecisionKind::NotFound,
+            Self::WrongMethod(_) => DecisionKind::WrongMethod,
+            Self::Options(_) => DecisionKind::Options,
+            Self::BadRequest(_) => DecisionKind::BadRequest,
+            Self::Unavailable(_) => DecisionKind::Unavailable,
+        }
+    }
+
     /// The status code (RFC 9110, section 15).
     ///
     /// # Example

@@ -19,7 +19,7 @@ mod steps;
 mod unavailable;
 
 pub use counters::Counters;
-pub use decision::{Allow, BadRequest, Decision, NotFound, Redirect, Unmet, WrongMethod};
+pub use decision::{Allow, BadRequest, Decision, DecisionKind, NotFound, Redirect, Unmet, WrongMethod};
 pub use live::{ListsNow, LiveLists};
 pub use request::{Request, RequestTarget};
 pub use steps::{Step, Steps};

@@ -10,7 +10,6 @@ use smol_str::SmolStr;
 
 /// What a name in a table file refers to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[non_exhaustive]
 pub enum NameKind {
     /// A route, by its full name.
     Route,

@@ -31,7 +31,6 @@ struct Inner {
 
 /// The kind of reason why a link could not be made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[non_exhaustive]
 pub enum LinkErrorKind {
     /// No route has that name.
     UnknownRoute,

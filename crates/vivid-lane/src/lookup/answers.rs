@@ -103,7 +103,6 @@ where
 
 /// A question about a list or a need on which a decision depends.
 #[derive(Debug, Clone, PartialEq, Eq)]
-#[non_exhaustive]
 pub enum Question {
     /// Whether the value is in the live list of that name.
     Listed {

@@ -60,7 +60,6 @@ impl Automaton {
 
 /// The test of one keyword on one text, as data.
 #[derive(Debug, Clone)]
-#[non_exhaustive]
 pub enum Test {
     /// `enum` and `const`: the text is one of these.
     OneOf(Vec<String>),

@@ -7,12 +7,13 @@ use anstyle::Style;
 use serde::Serialize;
 use serde_json::{Map, Value as Json, json};
 use vivid_lane::analyse::Suggestion;
+use vivid_lane::decide::DecisionKind;
 use vivid_lane::{Decision, Request, Table};
 
 use crate::output::Failure;
 use crate::output::{FAINT, NAME, STRONG, Styled, counted, grouped, shown, width};
 use crate::picture::{Place, SiteMap, Sort, Spot};
-use crate::replay::{self, Summary};
+use crate::replay::Summary;
 use crate::report;
 use crate::system::System;
 use crate::visitor::Visitor;
@@ -105,7 +106,7 @@ impl<'a> Report<'a> {
         };
         let mut object = Map::new();
         object.insert("requests".into(), self.summary.requests.into());
-        for kind in replay::KINDS {
+        for kind in DecisionKind::ALL.map(DecisionKind::as_str) {
             let count = self.summary.outcomes.get(kind).copied().unwrap_or(0);
             object.insert(kind.replace('-', "_"), count.into());
         }
@@ -128,7 +129,8 @@ impl<'a> Report<'a> {
     /// All that is to be said, in the order in which it is read.
     fn sections(&self) -> Vec<Section<'_>> {
         let summary = self.summary;
-        let outcomes = replay::KINDS.iter().filter_map(|kind| Some((*kind, *summary.outcomes.get(*kind)?)));
+        let kinds = DecisionKind::ALL.map(DecisionKind::as_str).into_iter();
+        let outcomes = kinds.filter_map(|kind| Some((kind, *summary.outcomes.get(kind)?)));
         let outcomes =
             outcomes.map(|(kind, hits)| Row::new(hits, kind.replace('-', " ")).remark(share(hits, summary.requests)));
         let canonical =

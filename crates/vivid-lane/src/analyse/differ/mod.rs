@@ -77,7 +77,6 @@ impl fmt::Display for NotCompared {
 
 /// What happened to the addresses of a route.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-#[non_exhaustive]
 pub enum DifferenceKind {
     /// No page answers them any more.
     Removed,
