@@ -6,7 +6,6 @@ use serde_json::{Map, Value as Json};
 use vivid_lane::analyse::{
     Candidate, Difference, DifferenceKind, Differences, Explanation, NotCompared, ProposedRedirect, Suggestion, Verdict,
 };
-use vivid_lane::declare::Slash;
 use vivid_lane::lookup::{ParamKind, Parameter};
 use vivid_lane::{Decision, Finding, Position, RouteRef, Table, Value};
 use vivid_lane_exchange::{Note, data_to_json};
@@ -42,22 +41,7 @@ pub fn finding(finding: &Finding) -> Map<String, Json> {
 /// What holds for a whole table as an object: the site, its needs, and its live lists.
 #[must_use]
 pub fn site(table: &Table) -> Map<String, Json> {
-    let slash = match table.slash() {
-        Slash::Never => "never",
-        Slash::Always => "always",
-        Slash::Either => "either",
-    };
-    let location = if table.is_in_fragment() { "fragment" } else { "path" };
-    let texts = [
-        ("origin", table.origin()),
-        ("base", Some(table.base()).filter(|base| !base.is_empty())),
-        ("slash", Some(slash)),
-        ("location", Some(location)),
-        ("frame", table.frame()),
-        ("fallback", table.fallback().map(String::as_str)),
-    ];
-    let site: Map<String, Json> =
-        texts.into_iter().filter_map(|(key, text)| Some((key.to_owned(), text?.into()))).collect();
+    let site: Map<String, Json> = table.site_keys().map(|(key, value)| (key.to_owned(), value.into())).collect();
     let need = |name: &str| {
         let otherwise = table.need_otherwise(name).map(|route| ("otherwise".to_owned(), Json::from(route.name())));
         (name.to_owned(), Json::Object(otherwise.into_iter().collect()))

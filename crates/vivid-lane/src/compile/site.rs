@@ -3,7 +3,7 @@
 use smol_str::SmolStr;
 
 use crate::declare::Code;
-use crate::declare::{Case, Location, Placed, Report, SiteSpec, Slash};
+use crate::declare::{Case, Location, Placed, Report, SiteKey, SiteSpec, Slash};
 use crate::lookup::{Limits, Site, normal_path};
 use crate::template::percent::{decode, normalise_into};
 
@@ -11,10 +11,19 @@ use crate::template::percent::{decode, normalise_into};
 pub(super) fn site(spec: &SiteSpec, report: &mut Report) -> Site {
     let is_in_fragment = spec.location == Location::Fragment;
     let is_rooted = spec.base.as_ref().is_none_or(|base| base.value == "/");
+    let origin = spec.origin.as_ref().and_then(|origin| checked_origin(origin, report));
+    let base = spec.base.as_ref().map_or_else(Box::default, |base| checked_base(base, is_in_fragment, report));
+    // As they are understood.
+    let keys = spec.keys().filter_map(|key| match key.name {
+        "origin" => Some(SiteKey { value: origin.as_deref()?.into(), ..key }),
+        "base" => (!base.is_empty()).then(|| SiteKey { value: (&*base).into(), ..key }),
+        _ => Some(key),
+    });
     Site {
         is_plain: is_rooted && !is_in_fragment && spec.slash == Slash::Never && spec.case == Case::Exact,
-        origin: spec.origin.as_ref().and_then(|origin| checked_origin(origin, report)),
-        base: spec.base.as_ref().map_or_else(Box::default, |base| checked_base(base, is_in_fragment, report)),
+        keys: keys.collect(),
+        origin,
+        base,
         slash: spec.slash,
         frame: spec.frame.as_ref().map(|frame| frame.value.as_str().into()),
         is_in_fragment,

@@ -47,6 +47,7 @@ pub use redirect::{Need, RedirectTo};
 pub use rule::Rule;
 pub(crate) use site::SiteSpec;
 pub use site::{Case, Location, Overlaps, Slash};
+pub(crate) use site_keys::SiteKey;
 pub use source::{Place, Source, Syntax};
 pub(crate) use source::{Placed, Span};
 pub use spec::{RouteSpec, TableSpec};

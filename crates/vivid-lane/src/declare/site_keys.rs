@@ -130,28 +130,41 @@ impl Reader<'_> {
 }
 
 impl SiteSpec {
+    /// The keys that have a value, their own or a default. All that writes or shows them goes by this list.
+    pub(crate) fn keys(&self) -> impl Iterator<Item = SiteKey> {
+        let keys = [
+            text("origin", self.origin.as_ref()),
+            text("base", self.base.as_ref()),
+            word("slash", self.slash),
+            word("case", self.case),
+            word("location", self.location),
+            text("frame", self.frame.as_ref()),
+            text("fallback", self.fallback.as_ref()),
+            word("overlaps", self.overlaps),
+        ];
+        keys.into_iter().flatten()
+    }
+
     /// The keys that do not have their default, with their values.
     pub(super) fn to_data(&self) -> Vec<(String, Data)> {
-        let keys = [
-            ("origin", text(self.origin.as_ref())),
-            ("base", text(self.base.as_ref())),
-            ("slash", word(self.slash)),
-            ("case", word(self.case)),
-            ("location", word(self.location)),
-            ("frame", text(self.frame.as_ref())),
-            ("fallback", text(self.fallback.as_ref())),
-            ("overlaps", word(self.overlaps)),
-        ];
-        keys.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?))).collect()
+        let declared = self.keys().filter(|key| !key.is_default);
+        declared.map(|key| (key.name.to_owned(), Data::from(key.value.as_str()))).collect()
     }
 }
 
-fn text(value: Option<&Placed<SmolStr>>) -> Option<Data> {
-    value.map(|value| Data::from(value.value.as_str()))
+/// A key of the site and its value.
+#[derive(Debug)]
+pub(crate) struct SiteKey {
+    pub(crate) name: &'static str,
+    pub(crate) value: SmolStr,
+    pub(crate) is_default: bool,
 }
 
-fn word<T: Words>(value: T) -> Option<Data> {
-    let (_, others) = T::WORDS.split_first()?;
-    let (word, _) = others.iter().find(|(_, meant)| *meant == value)?;
-    Some(Data::from(*word))
+fn text(name: &'static str, value: Option<&Placed<SmolStr>>) -> Option<SiteKey> {
+    value.map(|value| SiteKey { name, value: value.value.clone(), is_default: false })
+}
+
+fn word<T: Words>(name: &'static str, value: T) -> Option<SiteKey> {
+    let at = T::WORDS.iter().position(|(_, meant)| *meant == value)?;
+    Some(SiteKey { name, value: SmolStr::new_static(T::WORDS[at].0), is_default: at == 0 })
 }

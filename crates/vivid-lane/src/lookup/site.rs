@@ -3,7 +3,7 @@
 use super::ask::{Parts, Target, is_vacant_query};
 use super::host::host_of;
 use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
-use crate::declare::Slash;
+use crate::declare::{SiteKey, Slash};
 use crate::template::percent::{clean_query_into, kinds, normalise_into};
 
 /// What a URL is.
@@ -26,6 +26,8 @@ pub(crate) struct Site {
     /// For a site in the fragment it is the path of the document, as it was declared.
     pub(crate) base: Box<str>,
     pub(crate) slash: Slash,
+    /// The keys of the table file that have a value, for those who show them.
+    pub(crate) keys: Vec<SiteKey>,
     /// The frame around every page.
     pub(crate) frame: Option<Box<str>>,
     /// Whether the addresses of pages stand after `#`.

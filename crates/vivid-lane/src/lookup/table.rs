@@ -150,6 +150,21 @@ impl<P> Table<P> {
         self.frozen.limits.bytes
     }
 
+    /// What the table says of the site: the keys of a table file that have a value, where it is one of a few words also by default.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    ///
+    /// let table = Table::from_toml("site.case = 'fold'\n[routes.home]\npath = '/'\npage = 'home'")?;
+    /// let site: Vec<_> = table.site_keys().collect();
+    /// assert_eq!(site, [("slash", "never"), ("case", "fold"), ("location", "path"), ("overlaps", "refused")]);
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    pub fn site_keys(&self) -> impl Iterator<Item = (&'static str, &str)> {
+        self.frozen.site.keys.iter().map(|key| (key.name, key.value.as_str()))
+    }
+
     /// Whether the path of a page ends with a slash.
     #[must_use]
     pub fn slash(&self) -> Slash {
