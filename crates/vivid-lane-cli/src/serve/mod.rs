@@ -15,21 +15,18 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::pin::Pin;
 use std::sync::{Arc, RwLock};
-use std::time::Duration;
+use std::task::{Context, Poll};
 
 use http::header::{CACHE_CONTROL, CONTENT_SECURITY_POLICY, CONTENT_TYPE, HeaderName, X_CONTENT_TYPE_OPTIONS};
 use http::{HeaderValue, Method, Request, Response, StatusCode};
 use http_body_util::{BodyExt, Full, LengthLimitError, Limited};
-use hyper::body::Incoming;
-use hyper_util::rt::{TokioIo, TokioTimer};
 use serde_json::Value as Json;
 use tokio::net::TcpListener;
-use tokio::sync::Semaphore;
 use tower_layer::Layer;
 use tower_service::Service;
 use vivid_lane::{Finding, Table};
 use vivid_lane_http::{
-    Body, Error, Handler, LiveTable, Routed, RoutedPages, Visitor as Asked, handler, has_good_host, is_from_this_site,
+    Body, Error, Handler, LiveTable, Routed, RoutedPages, Server, Visitor as Asked, handler, is_from_this_site,
 };
 
 use crate::args::ServeArgs;
@@ -41,14 +38,6 @@ use crate::visitor::Visitor;
 use crate::watched::Watched;
 use session::Session;
 
-/// How many connections are served at once; more wait.
-const MOST_CONNECTIONS: usize = 1024;
-/// How long the head of a request may take to arrive.
-const PATIENCE: Duration = Duration::from_secs(10);
-/// How large the head of a request may be.
-const MOST_HEAD: usize = 64 * 1024;
-/// How long a body may take to begin with, and how many bytes of it must arrive in a second on the whole.
-const BODY: (Duration, u32) = (Duration::from_secs(10), 1024);
 /// How many findings are shown.
 const MOST_FINDINGS: usize = 100;
 /// How large a form may be.
@@ -183,17 +172,9 @@ impl Site {
         Self { state: Arc::clone(state), routed: routed.layer(show) }
     }
 
-    /// The answer to a request, as a future whose type is forgotten.
-    fn boxed(self, request: Request<Body>) -> Pin<Box<dyn Future<Output = Result<Response<Body>, Error>> + Send>> {
-        Box::pin(self.answer(request))
-    }
-
     /// Answers a request.
     async fn answer(self, request: Request<Body>) -> Result<Response<Body>, Error> {
         let state = &self.state;
-        if !has_good_host(&request) {
-            return Ok(refused(StatusCode::BAD_REQUEST, "expected one field `Host` with a host"));
-        }
         let is_read = matches!(*request.method(), Method::GET | Method::HEAD);
         if let (Some(changes), "/-/changes", true) = (&state.changes, request.uri().path(), is_read) {
             return Ok(changes.answer());
@@ -248,6 +229,20 @@ impl Site {
             response.headers_mut().insert(CONTENT_SECURITY_POLICY, HeaderValue::from_static(policy));
         }
         Ok(response)
+    }
+}
+
+impl Service<Request<Body>> for Site {
+    type Response = Response<Body>;
+    type Error = Error;
+    type Future = Pin<Box<dyn Future<Output = Result<Response<Body>, Error>> + Send>>;
+
+    fn poll_ready(&mut self, _: &mut Context<'_>) -> Poll<Result<(), Error>> {
+        Poll::Ready(Ok(()))
+    }
+
+    fn call(&mut self, request: Request<Body>) -> Self::Future {
+        Box::pin(self.clone().answer(request))
     }
 }
 
@@ -310,7 +305,9 @@ pub(crate) fn run(file: TableFile, args: &ServeArgs, out: &mut dyn Write) -> Res
             crate::watch::watch_folders(&[folder], notify::RecursiveMode::Recursive, tell)
         });
         let _files = _files.transpose()?;
-        serve(listener, Site::new(&state)).await.map_err(Failure::Serve)
+        // It is stopped from outside.
+        let served = Server::new(Site::new(&state)).run(listener, std::future::pending()).await;
+        served.map_err(|error| Failure::Serve(std::io::Error::other(error)))
     })
 }
 
@@ -344,33 +341,6 @@ fn take_over(state: &State, file: Result<&TableFile, Failure>) {
             writeln!(err, "{}: {failure}; the table before it is served", Styled(BAD, "error"))
         }
     };
-}
-
-/// Serves connections, each in a task of its own.
-pub(crate) async fn serve(listener: TcpListener, site: Site) -> std::io::Result<()> {
-    let places = Arc::new(Semaphore::new(MOST_CONNECTIONS));
-    loop {
-        let place = Arc::clone(&places).acquire_owned().await.map_err(std::io::Error::other)?;
-        let stream = match listener.accept().await {
-            Ok((stream, _)) => stream,
-            // A visitor that has gone already, or no file left: the next one may have more luck.
-            Err(_) => {
-                tokio::time::sleep(Duration::from_millis(20)).await;
-                continue;
-            }
-        };
-        let site = site.clone();
-        tokio::spawn(async move {
-            let answer = hyper::service::service_fn(move |request: Request<Incoming>| {
-                site.clone().boxed(request.map(|body| Body::paced(body, BODY.0, BODY.1)))
-            });
-            let mut server = hyper::server::conn::http1::Builder::new();
-            server.timer(TokioTimer::new()).header_read_timeout(PATIENCE).max_buf_size(MOST_HEAD);
-            // Whoever hangs up in the middle is no trouble of ours.
-            let _ = server.serve_connection(TokioIo::new(stream), answer).await;
-            drop(place);
-        });
-    }
 }
 
 /// The table of this moment.
