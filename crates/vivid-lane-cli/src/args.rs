@@ -170,7 +170,7 @@ pub(crate) struct CheckArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct TreeArgs {
-    /// Draw a map of the site into this file instead: SVG, or PNG by its ending
+    /// Draw a map of the site into this file instead, as SVG
     #[arg(long, value_name = "FILE")]
     pub(crate) draw: Option<PathBuf>,
 }
@@ -243,7 +243,7 @@ pub(crate) struct ReplayArgs {
     /// How many missing addresses to count at once; with more, counts may be too low by a reported number
     #[arg(long, value_name = "N", default_value_t = 50_000)]
     pub(crate) counters: usize,
-    /// Also draw a map of the site with its hits: SVG, or PNG by its ending
+    /// Also draw a map of the site with its hits, as SVG
     #[arg(long, value_name = "FILE", conflicts_with = "partial")]
     pub(crate) draw: Option<PathBuf>,
     /// Also write the report as one page of HTML, to send round
@@ -255,7 +255,7 @@ pub(crate) struct ReplayArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct DiffArgs {
-    /// Also draw a map of what moved: SVG, or PNG by its ending
+    /// Also draw a map of what moved, as SVG
     #[arg(long, value_name = "FILE")]
     pub(crate) draw: Option<PathBuf>,
     /// Print the redirects to add and nothing else, as TOML to append to the new table
