@@ -2246,6 +2246,8 @@ function refusal(table, reading) {
         for (const edge of node.edges) {
             const [end] = [...edge.ends].sort(inOrder);
             const [piece] = end?.way[at] ?? [];
+            if (typeof piece === "object" && at === 0 && piece.isOptional)
+                continue;
             if (typeof piece !== "object" || piece.many || piece.isTail || piece.texts !== edge.rule)
                 continue;
             const value = reading.segment(at);

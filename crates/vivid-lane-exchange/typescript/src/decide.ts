@@ -268,6 +268,8 @@ function refusal(table: Table, reading: Reading): string | undefined {
     for (const edge of node.edges) {
       const [end] = [...edge.ends].sort(inOrder);
       const [piece] = end?.way[at] ?? [];
+      // A first segment that may be left out is a language, say, and hardly what was meant.
+      if (typeof piece === "object" && at === 0 && piece.isOptional) continue;
       // Of what is a list only a part would be refused.
       if (typeof piece !== "object" || piece.many || piece.isTail || piece.texts !== edge.rule) continue;
       const value = reading.segment(at);

@@ -157,6 +157,10 @@ impl Refusal<'_, '_> {
             let route = self.frozen.route(leaf.route);
             let capture = tree.captures(leaf).iter().find(|capture| usize::from(capture.segment) == at)?;
             let param = &route.params[usize::from(capture.param)];
+            // A first segment that may be left out is a language, say, and hardly what was meant.
+            if at == 0 && param.is_optional {
+                return None;
+            }
             // Of what is a list only a part would be refused.
             if !Arc::ptr_eq(&param.texts, check) || !Arc::ptr_eq(&param.texts, &param.check) {
                 return None;

@@ -178,7 +178,7 @@ fn made(link: Result<String, vivid_lane::LinkError>) -> Json {
                 LinkErrorKind::Long => "long",
                 LinkErrorKind::Captured => "captured",
                 LinkErrorKind::NotReversible => "not-reversible",
-                other => panic!("{other:?}"),
+                LinkErrorKind::Unreadable => panic!("no struct is read here: {error}"),
             };
             json!({ "kind": kind, "route": error.route(), "param": error.param(), "message": error.to_string() })
         }
@@ -256,10 +256,8 @@ fn decision(decision: &Decision<'_, '_>) -> Json {
             let question = match unavailable.question() {
                 Question::Listed { list, value } => json!({ "list": list, "value": value }),
                 Question::Meets { need } => json!({ "need": need }),
-                other => panic!("{other:?}"),
             };
             json!({ "outcome": "unavailable", "status": status, "question": question, "retryAfter": unavailable.retry_after() })
         }
-        other => panic!("{other:?}"),
     }
 }
