@@ -222,6 +222,7 @@ impl<P> Table<P> {
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
     #[must_use]
+    #[doc(hidden)]
     pub fn export(&self) -> Export {
         Exporter::new(self.frozen()).export()
     }

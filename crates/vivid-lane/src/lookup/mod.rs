@@ -50,6 +50,8 @@ pub(crate) use answers::{Answers, Known, NoLists, Remembered};
 pub(crate) use ask::{Ask, Parts, Target};
 pub use bind::BindError;
 pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
+// For the crate of other formats, which is written beside this one; not for programs.
+#[doc(hidden)]
 pub use export::{
     Export, ExportedHost, ExportedJoin, ExportedLeaf, ExportedNode, ExportedParam, ExportedQueryParam,
     ExportedRedirect, ExportedRoute, ExportedRule, ExportedTail, ExportedValues, Side,
