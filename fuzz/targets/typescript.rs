@@ -59,7 +59,7 @@ fn end_of(text: &str, mark: char) -> usize {
 fuzz_target!(|text: &str| {
     let Ok(table) = Table::from_toml(text) else { return };
     for javascript in [false, true] {
-        let files = typescript::files(&table, Form { javascript, browser: false }).files;
+        let files = typescript::files(&table, Form { javascript, ..Form::default() }).files;
         let known = texts(&files[0].text);
         for route in table.routes() {
             let name = serde_json::Value::from(route.name()).to_string();
