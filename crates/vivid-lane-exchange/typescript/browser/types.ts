@@ -1,5 +1,6 @@
 // The types of settings, and of what the module reports.
 
+import { Missing } from "../table/follows.js";
 import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Transition } from "../table/follows.js";
 
 /** A decision that can be shown. Redirects are followed, and visitors who do not meet a need are sent to the page where they can. */
@@ -185,10 +186,4 @@ export function titled<Content>(title: string, content: Content): Titled<Content
   return new Titled(title, content);
 }
 
-/** Thrown by a page whose record does not exist: the fallback of its part of the site is shown at its address. */
-export class Missing extends Error {
-  constructor(reason: string = "") {
-    super(reason);
-    this.name = "Missing";
-  }
-}
+export { Missing };

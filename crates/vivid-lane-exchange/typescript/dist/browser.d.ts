@@ -1,3 +1,4 @@
+import { Missing } from "./table.js";
 import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Transition } from "./table.js";
 /** A decision that can be shown. Redirects are followed, and visitors who do not meet a need are sent to the page where they can. */
 export type Decided = Exclude<Decision, Redirect>;
@@ -186,10 +187,7 @@ export declare class Titled<Content> {
 }
 /** What a page is made of, with the title of the document. */
 export declare function titled<Content>(title: string, content: Content): Titled<Content>;
-/** Thrown by a page whose record does not exist: the fallback of its part of the site is shown at its address. */
-export declare class Missing extends Error {
-    constructor(reason?: string);
-}
+export { Missing };
 /** What a page is drawn with: a node, or a function that fills its place. */
 export type Drawing = Node | ((place: Element, shown: Shown<Drawing, Framing>) => void);
 /** Fills the place of a frame, and returns the element for its contents. */
@@ -206,4 +204,3 @@ export type Framing = DrawFrame | {
 export declare function drawIn(root: Element): (shown: Shown<Drawing, Framing>, change: Change) => void;
 /** Starts the site. */
 export declare function start<Content = unknown, Framing = unknown>(settings?: Settings<Content, Framing>): Site<Content, Framing>;
-export {};

@@ -1,7 +1,7 @@
 // Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 
-import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, sentDecision, transition } from "./table.js";
+import { Missing, dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, sentDecision, transition } from "./table.js";
 export class Titled {
     constructor(title, content) {
         this.title = title;
@@ -11,12 +11,7 @@ export class Titled {
 export function titled(title, content) {
     return new Titled(title, content);
 }
-export class Missing extends Error {
-    constructor(reason = "") {
-        super(reason);
-        this.name = "Missing";
-    }
-}
+export { Missing };
 const beforeHash = (url) => url.split("#", 1)[0];
 function partOf(hash) {
     const raw = hash.slice(1);

@@ -1,7 +1,7 @@
 // Navigation in a browser over the routes of a table: what a visitor takes for granted, with one place for each page and each frame.
 // Made by `vivid-lane convert --to typescript --browser`; it is the same for every table.
 
-import { dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, sentDecision, transition } from "./table.js";
+import { Missing, dataOf, decide, decideAsync, frames as framesOf, levels, link, notFoundAt, place, returnAddressAsync, sentDecision, transition } from "./table.js";
 import type { Answer, Asks, Decision, FallbackName, FrameName, Given, NotFound, Pages, Position, Redirect, RouteName, Sent, Transition } from "./table.js";
 
 // The types of settings, and of what the module reports.
@@ -189,13 +189,7 @@ export function titled<Content>(title: string, content: Content): Titled<Content
   return new Titled(title, content);
 }
 
-/** Thrown by a page whose record does not exist: the fallback of its part of the site is shown at its address. */
-export class Missing extends Error {
-  constructor(reason: string = "") {
-    super(reason);
-    this.name = "Missing";
-  }
-}
+export { Missing };
 
 // Which URLs are addresses of the site, and which links and forms are its own to follow.
 

@@ -1,4 +1,4 @@
-export { LinkError } from "./runtime.js";
+export { LinkError, Missing } from "./runtime.js";
 /** The page that a URL shows, and the values in it; nothing where a `GET` comes to anything else. Every need counts as met, and no value as listed. */
 export function match(url, { host } = {}) {
     return matchIn(table, url, host, shorten);

@@ -46,7 +46,7 @@ export type LinkStart<From = T.Somewhere> = <Name extends string>(name: Name ext
 
 type GivenFrom<Name, From> = Name extends RouteName ? T.LinkFromArguments<Name, Routes[Name]["given"], From> : [values?: unknown, options?: unknown];
 
-export { LinkError, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Sent, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
+export { LinkError, Missing, type Answer, type BadRequest, type Change, type Level, type LinkErrorKind, type LinkOptions, type Options, type Place, type Question, type Redirect, type Sent, type Somewhere, type Transition, type Unavailable } from "./runtime.js";
 
 /** The page that a URL shows, and the values in it; nothing where a `GET` comes to anything else. Every need counts as met, and no value as listed. */
 export function match(url: string, { host }: { readonly host?: string | undefined } = {}): Match | undefined {

@@ -221,6 +221,10 @@ export declare class LinkError extends Error {
     readonly param: string | undefined;
     constructor(kind: LinkErrorKind, route: string, param?: string, details?: Details);
 }
+/** Thrown by a page whose record does not exist, in the browser or on a server: the fallback of its part of the site is shown. */
+export declare class Missing extends Error {
+    constructor(reason?: string);
+}
 /** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
 export declare const speech: {
     sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined;

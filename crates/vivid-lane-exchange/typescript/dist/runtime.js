@@ -9,6 +9,12 @@ export class LinkError extends Error {
         this.param = param;
     }
 }
+export class Missing extends Error {
+    constructor(reason = "") {
+        super(reason);
+        this.name = "Missing";
+    }
+}
 export const speech = { sentence: undefined };
 export function speakBy(sentence) {
     speech.sentence = sentence;

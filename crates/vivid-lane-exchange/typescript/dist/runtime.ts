@@ -255,6 +255,14 @@ export class LinkError extends Error {
   }
 }
 
+/** Thrown by a page whose record does not exist, in the browser or on a server: the fallback of its part of the site is shown. */
+export class Missing extends Error {
+  constructor(reason: string = "") {
+    super(reason);
+    this.name = "Missing";
+  }
+}
+
 /** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
 export const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
 
@@ -3072,7 +3080,7 @@ export interface Step {
 }
 
 /** A redirect that leads nowhere, with the route to which it leads and the reason. */
-export interface Missing {
+export interface Absent {
   readonly missing: readonly [to: Route, reason: string] | undefined;
 }
 
@@ -3081,7 +3089,7 @@ type Outcome =
   | { readonly found: Page }
   | { readonly step: Step }
   | { readonly need: string; readonly location: string | undefined }
-  | Missing
+  | Absent
   | { readonly others: readonly End[] }
   | { readonly bad: Bad };
 
@@ -3098,7 +3106,7 @@ export interface Look {
 export interface DecisionParts {
   readonly shorten?: Shorten;
   /** The redirects of routes. */
-  readonly redirected?: (reading: Reading, end: End) => { readonly step: Step } | Missing;
+  readonly redirected?: (reading: Reading, end: End) => { readonly step: Step } | Absent;
   /** The page to which a visitor is sent who does not meet a need. */
   readonly signInAt?: (to: Route, reading: Reading, end: End, showsPage: () => boolean, method: string) => string | undefined;
 }
@@ -3471,7 +3479,7 @@ export function shortener(tools: Tools): Shorten {
 }
 
 /** Follows the redirects of the table. */
-export function redirector(tools: Tools): (reading: Reading, end: End) => { readonly step: Step } | Missing {
+export function redirector(tools: Tools): (reading: Reading, end: End) => { readonly step: Step } | Absent {
   return (reading, end) => {
     const { route } = end;
     const { table, more } = route;

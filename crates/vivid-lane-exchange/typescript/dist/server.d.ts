@@ -1,3 +1,4 @@
+import { Missing } from "./routes.js";
 import type { Answer, Decision, FallbackName, FrameName, LevelName, LinkStart, ListName, NeedName, NotFound, PageName, Pages, Params, Position, RouteName, Somewhere } from "./routes.js";
 /** What a fallback is shown for: a page that is missing, or a refusal or a failure where the site shows these by its fallbacks. */
 export interface Refusal {
@@ -134,10 +135,7 @@ export declare class Failure extends Error {
         readonly cause?: unknown;
     });
 }
-/** Thrown by a page whose record does not exist: the visitor gets the fallback of its part of the site, with status 404. */
-export declare class Missing extends Error {
-    constructor(reason?: string);
-}
+export { Missing };
 /** What an adapter knows of a request. */
 export interface Incoming {
     readonly method: string;
@@ -282,4 +280,3 @@ export interface NodeResponse {
 }
 /** A site for `createServer`; or a function that gives the one that holds now. */
 export declare function listener(site: Site | (() => Site)): (request: NodeRequest, response: NodeResponse) => void;
-export {};

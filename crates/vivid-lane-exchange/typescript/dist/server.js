@@ -1,7 +1,7 @@
 // A server over the routes of a table: a request in, the page or another answer out.
 // Made by `vivid-lane convert --to typescript --server`; it is the same for every table.
 
-import { LinkError, decide, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
+import { LinkError, Missing, decide, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
 export class Failure extends Error {
     constructor(status, detail, { retryAfter, cause } = {}) {
         super(detail);
@@ -12,12 +12,7 @@ export class Failure extends Error {
             Object.defineProperty(this, "cause", { value: cause });
     }
 }
-export class Missing extends Error {
-    constructor(reason = "") {
-        super(reason);
-        this.name = "Missing";
-    }
-}
+export { Missing };
 export class Standard {
     constructor(request, { peer }) {
         const { url } = request;
@@ -208,9 +203,6 @@ function goOn(make, next, failed) {
     return made.then(next).catch(failed);
 }
 const SENT = "lane-page";
-function seeOther(url) {
-    return new Reply(303, [["location", url]], null);
-}
 class Visiting {
     constructor(incoming, settings, found = {}) {
         this.at = undefined;
@@ -287,13 +279,13 @@ class Visiting {
         return ((name, ...given) => (position ? linkFrom(position, name, ...given) : link(name, ...given)));
     }
     seeOther(url) {
-        return seeOther(url);
+        return new Reply(303, [["location", url]], null);
     }
     async comeBack(otherwise) {
         const wanted = this.params["return"];
         const everyone = { meets: () => true, lists: () => true };
         const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
-        return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
+        return this.seeOther(match(address)?.route === this.position?.route ? otherwise : address);
     }
     sent(data) {
         const { params, position, ...decided } = this.at;

@@ -1,7 +1,7 @@
 // A server over the routes of a table: a request in, the page or another answer out.
 // Made by `vivid-lane convert --to typescript --server`; it is the same for every table.
 
-import { LinkError, decide, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
+import { LinkError, Missing, decide, decideAsync, frames, levels, link, linkFrom, match, notFoundAt, place, returnAddressAsync, valuesFor } from "./routes.js";
 import type { Answer, Decision, FallbackName, FrameName, LevelName, LinkStart, ListName, NeedName, NotFound, PageName, Pages, Params, Position, RouteName, Somewhere } from "./routes.js";
 
 // What a program says of its site, and what a page is shown with.
@@ -147,13 +147,7 @@ export class Failure extends Error {
   }
 }
 
-/** Thrown by a page whose record does not exist: the visitor gets the fallback of its part of the site, with status 404. */
-export class Missing extends Error {
-  constructor(reason: string = "") {
-    super(reason);
-    this.name = "Missing";
-  }
-}
+export { Missing };
 
 // A request as the service reads it: the standard `Request`, or one of node's server.
 
@@ -469,11 +463,6 @@ interface Found<State, Who> {
 /** The element in which a page sends over to the browser what it was made of. */
 const SENT = "lane-page";
 
-/** Leads on to a URL, to be asked for with `GET`. */
-function seeOther(url: string): Reply {
-  return new Reply(303, [["location", url]], null);
-}
-
 /** A request as the program sees it; and, once it is decided, the visit to a page. */
 class Visiting<State, Who> implements Visit<unknown, State, Who> {
   at: unknown;
@@ -573,14 +562,14 @@ class Visiting<State, Who> implements Visit<unknown, State, Who> {
   }
 
   seeOther(url: string): Reply {
-    return seeOther(url);
+    return new Reply(303, [["location", url]], null);
   }
 
   async comeBack(otherwise: string): Promise<Reply> {
     const wanted = this.params["return"];
     const everyone = { meets: () => true, lists: () => true };
     const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
-    return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
+    return this.seeOther(match(address)?.route === this.position?.route ? otherwise : address);
   }
 
   sent(data?: unknown): string {

@@ -1,5 +1,6 @@
 // What a program says of its site, and what a page is shown with.
 
+import { Missing } from "../table/follows.js";
 import type { Answer, Decision, FallbackName, FrameName, ListName, LevelName, LinkStart, NeedName, NotFound, PageName, Pages, Params, Position, RouteName, Somewhere } from "../table/follows.js";
 import type { Client, Incoming } from "./incoming.js";
 import type { Reply } from "./reply.js";
@@ -145,10 +146,4 @@ export class Failure extends Error {
   }
 }
 
-/** Thrown by a page whose record does not exist: the visitor gets the fallback of its part of the site, with status 404. */
-export class Missing extends Error {
-  constructor(reason: string = "") {
-    super(reason);
-    this.name = "Missing";
-  }
-}
+export { Missing };

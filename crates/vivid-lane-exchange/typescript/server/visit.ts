@@ -18,11 +18,6 @@ interface Found<State, Who> {
 /** The element in which a page sends over to the browser what it was made of. */
 const SENT = "lane-page";
 
-/** Leads on to a URL, to be asked for with `GET`. */
-function seeOther(url: string): Reply {
-  return new Reply(303, [["location", url]], null);
-}
-
 /** A request as the program sees it; and, once it is decided, the visit to a page. */
 export class Visiting<State, Who> implements Visit<unknown, State, Who> {
   at: unknown;
@@ -122,14 +117,14 @@ export class Visiting<State, Who> implements Visit<unknown, State, Who> {
   }
 
   seeOther(url: string): Reply {
-    return seeOther(url);
+    return new Reply(303, [["location", url]], null);
   }
 
   async comeBack(otherwise: string): Promise<Reply> {
     const wanted = this.params["return"];
     const everyone = { meets: () => true, lists: () => true };
     const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, { ...everyone, host: this.host });
-    return seeOther(match(address)?.route === this.position?.route ? otherwise : address);
+    return this.seeOther(match(address)?.route === this.position?.route ? otherwise : address);
   }
 
   sent(data?: unknown): string {

@@ -29,7 +29,7 @@ export interface Step {
 }
 
 /** A redirect that leads nowhere, with the route to which it leads and the reason. */
-export interface Missing {
+export interface Absent {
   readonly missing: readonly [to: Route, reason: string] | undefined;
 }
 
@@ -38,7 +38,7 @@ type Outcome =
   | { readonly found: Page }
   | { readonly step: Step }
   | { readonly need: string; readonly location: string | undefined }
-  | Missing
+  | Absent
   | { readonly others: readonly End[] }
   | { readonly bad: Bad };
 
@@ -55,7 +55,7 @@ export interface Look {
 export interface DecisionParts {
   readonly shorten?: Shorten;
   /** The redirects of routes. */
-  readonly redirected?: (reading: Reading, end: End) => { readonly step: Step } | Missing;
+  readonly redirected?: (reading: Reading, end: End) => { readonly step: Step } | Absent;
   /** The page to which a visitor is sent who does not meet a need. */
   readonly signInAt?: (to: Route, reading: Reading, end: End, showsPage: () => boolean, method: string) => string | undefined;
 }

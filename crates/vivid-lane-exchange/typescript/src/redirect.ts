@@ -2,7 +2,7 @@
 
 import { addressOf, cleanQuery } from "./address.js";
 import { countNeedless, methodsOf, seek, valuesOf, type Values } from "./find.js";
-import { type Missing, type Step } from "./decide.js";
+import { type Absent, type Step } from "./decide.js";
 import { expandTemplate, formOf, urlOf, urlOfAny, type Texts, type Tools } from "./link.js";
 import { type Shorten } from "./match.js";
 import { RETURN } from "./position.js";
@@ -61,7 +61,7 @@ export function shortener(tools: Tools): Shorten {
 }
 
 /** Follows the redirects of the table. */
-export function redirector(tools: Tools): (reading: Reading, end: End) => { readonly step: Step } | Missing {
+export function redirector(tools: Tools): (reading: Reading, end: End) => { readonly step: Step } | Absent {
   return (reading, end) => {
     const { route } = end;
     const { table, more } = route;

@@ -253,6 +253,14 @@ export class LinkError extends Error {
   }
 }
 
+/** Thrown by a page whose record does not exist, in the browser or on a server: the fallback of its part of the site is shown. */
+export class Missing extends Error {
+  constructor(reason: string = "") {
+    super(reason);
+    this.name = "Missing";
+  }
+}
+
 /** How errors are put into words: by nothing but their kind, until the sentences are loaded. */
 export const speech: { sentence: ((kind: LinkErrorKind, route: string, param: string | undefined, details: Details) => string) | undefined } = { sentence: undefined };
 

@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { once } from "node:events";
 import { createServer, request as ask } from "node:http";
 import { setTimeout as pause } from "node:timers/promises";
-import { address, link } from "./routes/routes.js";
+import { address, link, Missing as Shared } from "./routes/routes.js";
 import { Failure, forwarded, html, json, listener, Missing, site } from "./routes/server.js";
 
 const names = ["home", "sign-in", "talks", "talk", "nights", "night", "members", "member", "lost"];
@@ -69,6 +69,9 @@ const sentences = {
     assert.equal(fetched, 0);
     assert.equal(await textAt(own, "/"), "late");
     assert.equal((await get(own, "/talks")).status, 500);
+    // Code that server and browser share needs neither of their modules to say that there is no such record.
+    const shared = siteOf({ pages: { home: () => Promise.reject(new Shared("none")), lost: ({ at }) => at.reason } });
+    assert.equal(await textAt(shared, "/"), "none");
   },
 
   async layers_stand_around_all_some_and_a_subtree() {
