@@ -6,8 +6,8 @@ use super::near::{Obstacle, refusal, ways};
 use super::suggest::shown;
 use crate::decide::Request;
 use crate::lookup::{
-    Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, Parts, PatternId, Piece, QueryRefusal, Route, RouteRef,
-    Table, is_writable_tail,
+    Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, PatternId, Piece, QueryRefusal, Route, RouteRef, Table,
+    Target, end_of_segments, is_writable_tail,
 };
 use crate::rule::Narrower;
 
@@ -113,23 +113,25 @@ impl<P> Table<P> {
     fn explained(&self, request: &Request<'_>) -> Option<Explanation<'_, P>> {
         let frozen = self.frozen();
         let url = std::str::from_utf8(request.url()).ok()?;
-        let mut parts = Parts::default();
-        match frozen.parse(url, request.asked_host(), &mut parts).ok()? {
-            Parsed::Plain => Some(self.explained_parts(&parts, request)),
+        let mut target = Target::default();
+        match frozen.site.parse(url, request.asked_host(), &mut target).ok()? {
+            Parsed::Plain => Some(self.explained_parts(&target, request)),
             // What the canonical form means is what the URL means.
             Parsed::NonCanonical(address) => {
-                let mut canonical = Parts::default();
-                let Ok(Parsed::Plain) = frozen.parse(&address, parts.target.host, &mut canonical) else { return None };
+                let mut canonical = Target::default();
+                let Ok(Parsed::Plain) = frozen.site.parse(&address, target.sent.host, &mut canonical) else {
+                    return None;
+                };
                 Some(self.explained_parts(&canonical, request))
             }
             Parsed::Outside => None,
         }
     }
 
-    fn explained_parts(&self, parts: &Parts<'_>, request: &Request<'_>) -> Explanation<'_, P> {
+    fn explained_parts(&self, target: &Target<'_>, request: &Request<'_>) -> Explanation<'_, P> {
         let frozen = self.frozen();
         let answers = request.answers();
-        let ask = parts.ask(&answers);
+        let ask = target.ask(&answers);
         let accepted = frozen.tree.find(&ask, &frozen.routes);
         let winner = frozen.choose(&accepted, request.method());
         let predicate = Judge { table: self, ask: &ask, method: request.method(), winner };
@@ -175,14 +177,14 @@ impl<'t, P> Judge<'_, 't, '_, P> {
     fn obstacle(&self, leaf: &Leaf, obstacle: Obstacle) -> (Verdict, String) {
         let frozen = self.table.frozen();
         let route = frozen.route(leaf.route);
-        let segments = self.ask.segments;
+        let target = self.ask.target;
         match obstacle {
             Obstacle::Literal { segment, expected } => {
-                (Verdict::Misspelt, format!("`{}` is not `{expected}`", shown(segments.text(segment))))
+                (Verdict::Misspelt, format!("`{}` is not `{expected}`", shown(target.text(segment))))
             }
             Obstacle::Pattern { segment, pattern } => {
-                let text = segments.text(segment);
-                let reason = match refusal(&frozen.tree, pattern, text, segments.raw(segment)) {
+                let text = target.text(segment);
+                let reason = match refusal(&frozen.tree, pattern, text, target.raw(segment)) {
                     Some((piece, value, reason)) => {
                         format!(
                             "`{}` refused `{}`: {reason}",
@@ -197,8 +199,8 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 (Verdict::Refused, reason)
             }
             Obstacle::LeftOver { segments: count } => {
-                let first = segments.start(segments.len() - count) - 1;
-                let rest = shown(&self.ask.segments.path[first..]);
+                let first = end_of_segments(target.sent.path, target.len() - count);
+                let rest = shown(&target.sent.path[first..]);
                 let reason = match count {
                     1 => format!("one segment left over: `{}`", rest.trim_start_matches('/')),
                     _ => format!("{} segments left over: `{rest}`", in_words(count)),
@@ -209,7 +211,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 let what = match expected {
                     Some(literal) => format!("/{literal}"),
                     None => {
-                        let at = segments.len();
+                        let at = target.len();
                         let names =
                             frozen.tree.captures(leaf).iter().filter(|capture| usize::from(capture.segment) == at);
                         let tail = leaf.tail.as_ref().map(|tail| tail.param);
@@ -243,7 +245,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
     fn tail(&self, route: &Route, leaf: &Leaf) -> String {
         let Some(tail) = &leaf.tail else { return "the tail is refused".to_owned() };
         let param = &route.params[usize::from(tail.param)];
-        let segments: Vec<&str> = self.ask.segments.texts().skip(leaf.steps.count as usize - 1).collect();
+        let segments: Vec<&str> = self.ask.target.texts().skip(leaf.steps.count as usize - 1).collect();
         let value = segments.join("/");
         let check = &param.check;
         let reason = match param.kind {
@@ -265,16 +267,18 @@ impl<'t, P> Judge<'_, 't, '_, P> {
         let frozen = self.table.frozen();
         let route = frozen.route(leaf.route);
         if let Some(host) = &route.extras.host
-            && !host.accepts(self.ask.host, self.ask.answers)
+            && !host.accepts(self.ask.target.sent.host, self.ask.answers)
         {
             let template = &host.template;
             let asked = self
                 .ask
+                .target
+                .sent
                 .host
                 .map_or_else(|| "no host was asked".to_owned(), |host| format!("`{}` was asked", shown(host)));
             return (Verdict::Elsewhere, format!("is reached under the host `{template}`; {asked}"));
         }
-        if let Some(refusal) = route.extras.query.refusal(self.ask.query, self.ask.answers) {
+        if let Some(refusal) = route.extras.query.refusal(self.ask.pairs(), self.ask.answers) {
             return match refusal {
                 QueryRefusal::Literal { name, value } => {
                     (Verdict::Elsewhere, format!("wants the query `{name}={value}`"))
@@ -301,7 +305,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
             return (Verdict::Beaten, "a narrower route takes the URL, but not the method".to_owned());
         };
         let by = frozen.route(frozen.tree.leaf(winner).route);
-        let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.segments.len()) {
+        let reason = match frozen.tree.order.compare(&frozen.tree, winner, id, self.ask.target.len()) {
             Narrower::Left => format!("fits, but `{}` is narrower", by.name),
             Narrower::LeftAsked => format!("fits, but `{}` is asked first", by.name),
             _ if by.extras.priority > route.extras.priority => {

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use crate::declare::nearest;
-use crate::lookup::{Ask, LeafId, NodeId, NodeRef, PatternId, Piece, Route, Tree};
+use crate::lookup::{Ask, LeafId, NodeId, PatternId, Piece, Route, Tree};
 use crate::rule::plain;
 
 /// What keeps a way from accepting a path.
@@ -43,11 +43,11 @@ impl Walk<'_, '_> {
     fn node(&mut self, id: NodeId, at: usize, obstacle: Option<Obstacle>) {
         let tree = self.tree;
         let node = tree.node(id);
-        let segments = self.ask.segments;
-        let Some(left) = self.left.checked_sub(1 + tree.leaves(node).len()) else { return };
+        let target = self.ask.target;
+        let Some(left) = self.left.checked_sub(1 + tree.leaves(node).count()) else { return };
         self.left = left;
-        if at == segments.len() {
-            for &leaf in tree.leaves(node) {
+        if at == target.len() {
+            for leaf in tree.leaves(node) {
                 let fits = tree.tail_fits(tree.leaf(leaf), self.ask, self.routes);
                 match &obstacle {
                     Some(obstacle) if fits => self.found.push((leaf, Some(obstacle.clone()))),
@@ -60,22 +60,22 @@ impl Walk<'_, '_> {
             }
             return;
         }
-        let text = segments.text(at);
+        let text = target.text(at);
         // Where nothing of the path but a stray beginning fits, a route is no candidate.
         if obstacle.is_none() && at > 0 {
-            let left_over = Obstacle::LeftOver { segments: segments.len() - at };
-            self.found.extend(tree.leaves(node).iter().map(|&leaf| (leaf, Some(left_over.clone()))));
+            let left_over = Obstacle::LeftOver { segments: target.len() - at };
+            self.found.extend(tree.leaves(node).map(|leaf| (leaf, Some(left_over.clone()))));
         }
-        if let Some(target) = tree.literal(node, text) {
-            self.node(target, at + 1, obstacle.clone());
+        if let Some(next) = tree.literal(id, text) {
+            self.node(next, at + 1, obstacle.clone());
         } else if obstacle.is_none()
-            && let Some((near, target)) = nearest_literal(tree, node, text)
+            && let Some((near, target)) = nearest_literal(tree, id, text)
         {
             let expected = near.to_owned();
             self.node(target, at + 1, Some(Obstacle::Literal { segment: at, expected }));
         }
         for edge in tree.edges(node) {
-            if tree.pattern(edge.pattern).accepts_segment(text, || segments.raw(at), self.ask.answers) {
+            if tree.pattern(edge.pattern).accepts_segment(text, || target.raw(at), self.ask.answers) {
                 self.node(edge.target, at + 1, obstacle.clone());
             } else if obstacle.is_none() {
                 let refused = Obstacle::Pattern { segment: at, pattern: edge.pattern };
@@ -96,7 +96,7 @@ impl Walk<'_, '_> {
         for (expected, target) in literals.chain(edges) {
             let leaves = self.tree.leaves(self.tree.node(target));
             let missing = Obstacle::Missing { expected };
-            self.found.extend(leaves.iter().map(|&leaf| (leaf, Some(missing.clone()))));
+            self.found.extend(leaves.map(|leaf| (leaf, Some(missing.clone()))));
         }
     }
 }
@@ -106,13 +106,13 @@ const MOST_COMPARED: usize = 64;
 
 /// The literal after a node that is nearest to a word. Where they are many, they are searched as they stand, in order: then one slip is
 /// forgiven, or more where what stands before them leaves few literals.
-pub(super) fn nearest_literal<'t>(tree: &'t Tree, node: NodeRef<'_>, word: &str) -> Option<(&'t str, NodeId)> {
-    let sorted = Sorted { tree, children: tree.children(node) };
+pub(super) fn nearest_literal<'t>(tree: &'t Tree, id: NodeId, word: &str) -> Option<(&'t str, NodeId)> {
+    let sorted = Sorted { tree, children: tree.children(tree.node(id)) };
     let near = match sorted.children.len() {
         few if few <= MOST_COMPARED => sorted.nearest(word, 0..few),
         _ => sorted.search(&tree.as_stored(word)),
     }?;
-    Some((near, tree.literal(node, near)?))
+    Some((near, tree.literal(id, near)?))
 }
 
 /// The literals after a node, in the order of their bytes.
@@ -123,7 +123,7 @@ struct Sorted<'t> {
 
 impl<'t> Sorted<'t> {
     fn text(&self, at: usize) -> &'t str {
-        self.tree.text_of(self.tree.node(self.children[at]))
+        self.tree.text_of(self.children[at])
     }
 
     fn nearest(&self, word: &str, within: Range<usize>) -> Option<&'t str> {
@@ -133,7 +133,7 @@ impl<'t> Sorted<'t> {
     /// Where those begin, of some that share so many bytes, whose next byte is not less.
     fn begin(&self, within: &Range<usize>, depth: usize, byte: u8) -> usize {
         let children = &self.children[within.clone()];
-        let is_before = |child: &NodeId| self.tree.text_of(self.tree.node(*child)).as_bytes().get(depth) < Some(&byte);
+        let is_before = |child: &NodeId| self.tree.text_of(*child).as_bytes().get(depth) < Some(&byte);
         within.start + children.partition_point(is_before)
     }
 
@@ -147,8 +147,7 @@ impl<'t> Sorted<'t> {
     /// The one that goes on with these bytes, of some that share so many.
     fn exact(&self, within: &Range<usize>, depth: usize, rest: &[&[u8]]) -> Option<&'t str> {
         let wanted = || rest.iter().copied().flatten();
-        let compare =
-            |child: &NodeId| self.tree.text_of(self.tree.node(*child)).as_bytes()[depth..].iter().cmp(wanted());
+        let compare = |child: &NodeId| self.tree.text_of(*child).as_bytes()[depth..].iter().cmp(wanted());
         let at = self.children[within.clone()].binary_search_by(compare).ok()?;
         Some(self.text(within.start + at))
     }

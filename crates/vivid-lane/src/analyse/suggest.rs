@@ -5,7 +5,7 @@ use std::fmt;
 use super::near::{Obstacle, nearest_literal, refusal, ways};
 use crate::decide::{Decision, NotFound};
 use crate::declare::nearest;
-use crate::lookup::{Edge, Param, Parsed, Parts, PatternId, Piece, QueryRefusal, RouteId, SegmentStep};
+use crate::lookup::{Edge, Param, Parsed, PatternId, Piece, QueryRefusal, RouteId, SegmentStep, Target};
 use crate::template::percent::{decode_form, encode_unreserved};
 
 /// How many suggestions are made.
@@ -84,12 +84,12 @@ impl<'t, P> NotFound<'t, '_, P> {
         let request = self.request();
         let frozen = self.table().frozen();
         let Ok(url) = std::str::from_utf8(request.url()) else { return Vec::new() };
-        let mut parts = Parts::default();
-        match frozen.parse(url, request.asked_host(), &mut parts) {
-            Ok(Parsed::Plain) => self.near(&parts),
+        let mut target = Target::default();
+        match frozen.site.parse(url, request.asked_host(), &mut target) {
+            Ok(Parsed::Plain) => self.near(&target),
             Ok(Parsed::NonCanonical(address)) => {
-                let mut canonical = Parts::default();
-                match frozen.parse(&address, parts.target.host, &mut canonical) {
+                let mut canonical = Target::default();
+                match frozen.site.parse(&address, target.sent.host, &mut canonical) {
                     Ok(Parsed::Plain) => self.near(&canonical),
                     _ => Vec::new(),
                 }
@@ -98,24 +98,24 @@ impl<'t, P> NotFound<'t, '_, P> {
         }
     }
 
-    fn near(&self, parts: &Parts<'_>) -> Vec<Suggestion<'t>> {
-        let segments: Vec<&str> = parts.segments.raws().collect();
-        let mut tries = self.one_step_away(parts, &segments);
+    fn near(&self, target: &Target<'_>) -> Vec<Suggestion<'t>> {
+        let segments: Vec<&str> = target.raws().collect();
+        let mut tries = self.one_step_away(target, &segments);
         tries.extend(one_segment_less(&segments));
-        tries.extend(self.one_literal_more(parts, &segments));
-        tries.extend(self.misspelt_and_cut(parts, &segments));
+        tries.extend(self.one_literal_more(target, &segments));
+        tries.extend(self.misspelt_and_cut(target, &segments));
         // Where the path is right, nothing is missing at its end.
         if tries.iter().any(|one| one.rank == Rank::Query) {
             tries.retain(|one| one.rank != Rank::Missing);
         }
         // Of equally likely ones, the first found stays first.
         tries.sort_by_key(|one| one.rank);
-        let found = self.pages_of(tries, parts);
-        if found.is_empty() { self.pages_of(self.beside(parts, &segments), parts) } else { found }
+        let found = self.pages_of(tries, target);
+        if found.is_empty() { self.pages_of(self.beside(target, &segments), target) } else { found }
     }
 
     /// The addresses of these that show a page.
-    fn pages_of(&self, tries: Vec<Try>, parts: &Parts<'_>) -> Vec<Suggestion<'t>> {
+    fn pages_of(&self, tries: Vec<Try>, target: &Target<'_>) -> Vec<Suggestion<'t>> {
         let mut found: Vec<Suggestion<'t>> = Vec::new();
         let (mut has_page_above, mut is_set_right) = (false, false);
         for one in tries.into_iter().take(MOST_TRIED) {
@@ -131,7 +131,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             // What was asked beside a page says nothing of the page above it.
             let query = match &one.query {
                 Some(query) => Some(query.as_str()).filter(|query| !query.is_empty()),
-                None => parts.target.query.filter(|_| !is_above),
+                None => target.sent.query.filter(|_| !is_above),
             };
             let url = self.url(query, &one.segments);
             if one.rank == Rank::Between && !self.tells(&url, one.segments.len() - one.kept) {
@@ -139,7 +139,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             }
             // Where a segment is set right, the query may be wrong besides.
             let bare = query.filter(|_| one.query.is_none()).map(|_| self.url(None, &one.segments));
-            let shows = |url: String| Some((self.page_at(&url, parts)?, url));
+            let shows = |url: String| Some((self.page_at(&url, target)?, url));
             let Some((route, url)) = shows(url).or_else(|| shows(bare?)) else { continue };
             if !found.iter().any(|known| known.url == url) {
                 has_page_above |= is_above;
@@ -159,15 +159,15 @@ impl<'t, P> NotFound<'t, '_, P> {
     /// Whether one of the last segments speaks for the route. A literal does, and a rule that not just any word meets.
     fn tells(&self, url: &str, last: usize) -> bool {
         let (frozen, answers) = (self.table().frozen(), self.request().answers());
-        let mut parts = Parts::default();
-        let Ok(Parsed::Plain) = frozen.parse(url, self.request().asked_host(), &mut parts) else { return false };
-        let accepted = frozen.tree.find(&parts.ask(&answers), &frozen.routes);
+        let mut target = Target::default();
+        let Ok(Parsed::Plain) = frozen.site.parse(url, self.request().asked_host(), &mut target) else { return false };
+        let accepted = frozen.tree.find(&target.ask(&answers), &frozen.routes);
         let Some(leaf) = frozen.choose(&accepted, "GET").map(|leaf| frozen.tree.leaf(leaf)) else {
             return false;
         };
         let steps = frozen.tree.steps(leaf);
-        let first = parts.segments.len().saturating_sub(last);
-        (first..parts.segments.len()).filter_map(|at| steps.get(at)).any(|step| match step {
+        let first = target.len().saturating_sub(last);
+        (first..target.len()).filter_map(|at| steps.get(at)).any(|step| match step {
             SegmentStep::Literal => true,
             SegmentStep::Pattern(pattern) => frozen.tree.pattern(*pattern).pieces.iter().any(|piece| match piece {
                 Piece::Text(_) => true,
@@ -177,10 +177,10 @@ impl<'t, P> NotFound<'t, '_, P> {
     }
 
     /// The route whose page an address shows to this visitor.
-    fn page_at(&self, url: &str, parts: &Parts<'_>) -> Option<&'t str> {
+    fn page_at(&self, url: &str, target: &Target<'_>) -> Option<&'t str> {
         let asked = self.request();
         let mut request = asked.at(url);
-        if let Some(host) = parts.target.host {
+        if let Some(host) = target.sent.host {
             request = request.host(host);
         }
         match self.table().decide(&request) {
@@ -190,32 +190,32 @@ impl<'t, P> NotFound<'t, '_, P> {
     }
 
     /// Routes that accept the path but for one thing.
-    fn one_step_away(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
+    fn one_step_away(&self, target: &Target<'_>, segments: &[&str]) -> Vec<Try> {
         let frozen = self.table().frozen();
         let answers = self.request().answers();
-        let ask = parts.ask(&answers);
+        let ask = target.ask(&answers);
         let mut tries = Vec::new();
         for (leaf, obstacle) in ways(&frozen.tree, &frozen.routes, &ask, MOST_LOOKS) {
             let spelt = |segment, folded| frozen.tree.spelling(leaf, segment).unwrap_or(folded).to_owned();
             let leaf = frozen.tree.leaf(leaf);
             match obstacle {
                 None => {
-                    let refusal = frozen.route(leaf.route).extras.query.refusal(ask.query, ask.answers);
+                    let refusal = frozen.route(leaf.route).extras.query.refusal(ask.pairs(), ask.answers);
                     if let Some(QueryRefusal::Value { name, value, reason }) = refusal {
                         let reason = format!("`{name}` refused `{}`: {reason}", shown(&value));
                         tries.push(Try {
-                            query: Some(without(parts.target.query, &name)),
+                            query: Some(without(target.sent.query, &name)),
                             ..Try::new(Rank::Query, segments, reason)
                         });
                     }
                 }
                 Some(Obstacle::Literal { segment, expected }) => {
                     let expected = spelt(segment, &expected);
-                    let reason = format!("`{expected}` for `{}`", shown(parts.segments.text(segment)));
+                    let reason = format!("`{expected}` for `{}`", shown(target.text(segment)));
                     tries.push(Try::replacing(Rank::Misspelt, segments, segment, &expected, reason));
                 }
                 Some(Obstacle::Pattern { segment, pattern }) => {
-                    tries.extend(self.refused(parts, segments, leaf.route, segment, pattern));
+                    tries.extend(self.refused(target, segments, leaf.route, segment, pattern));
                 }
                 Some(Obstacle::LeftOver { segments: count }) => {
                     let kept = segments.len() - count;
@@ -238,15 +238,15 @@ impl<'t, P> NotFound<'t, '_, P> {
     /// A value was refused: the nearest one that the rule names, and the page above.
     fn refused(
         &self,
-        parts: &Parts<'_>,
+        target: &Target<'_>,
         segments: &[&str],
         route: RouteId,
         segment: usize,
         pattern: PatternId,
     ) -> Vec<Try> {
         let frozen = self.table().frozen();
-        let text = parts.segments.text(segment);
-        let Some((piece, value, why)) = refusal(&frozen.tree, pattern, text, parts.segments.raw(segment)) else {
+        let text = target.text(segment);
+        let Some((piece, value, why)) = refusal(&frozen.tree, pattern, text, target.raw(segment)) else {
             return Vec::new();
         };
         let pieces = &frozen.tree.pattern(pattern).pieces;
@@ -271,21 +271,19 @@ impl<'t, P> NotFound<'t, '_, P> {
     }
 
     /// A segment is misspelt, and what follows it leads nowhere either: the page that stands at the segment.
-    fn misspelt_and_cut(&self, parts: &Parts<'_>, segments: &[&str]) -> Option<Try> {
+    fn misspelt_and_cut(&self, target: &Target<'_>, segments: &[&str]) -> Option<Try> {
         let tree = &self.table().frozen().tree;
         let answers = self.request().answers();
         let mut id = tree.root();
-        for (at, text) in parts.segments.texts().enumerate() {
+        for (at, text) in target.texts().enumerate() {
             let node = tree.node(id);
-            let accepts =
-                |edge: &&Edge| tree.pattern(edge.pattern).accepts_segment(text, || parts.segments.raw(at), &answers);
-            if let Some(next) =
-                tree.literal(node, text).or(tree.edges(node).iter().find(accepts).map(|edge| edge.target))
+            let accepts = |edge: &&Edge| tree.pattern(edge.pattern).accepts_segment(text, || target.raw(at), &answers);
+            if let Some(next) = tree.literal(id, text).or(tree.edges(node).iter().find(accepts).map(|edge| edge.target))
             {
                 id = next;
                 continue;
             }
-            let (near, _) = nearest_literal(tree, node, text).filter(|_| at + 1 < segments.len())?;
+            let (near, _) = nearest_literal(tree, id, text).filter(|_| at + 1 < segments.len())?;
             let rest = segments[at + 1..].join("/");
             let reason = format!("`{near}` for `{}`, without `{}`", shown(text), shown(&rest));
             let mut one = Try::new(Rank::Cut, &segments[..at], reason);
@@ -296,12 +294,12 @@ impl<'t, P> NotFound<'t, '_, P> {
     }
 
     /// What the path could go on with where it leads nowhere, in a group that has no page of its own.
-    fn beside(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
+    fn beside(&self, target: &Target<'_>, segments: &[&str]) -> Vec<Try> {
         let tree = &self.table().frozen().tree;
         let mut id = tree.root();
-        for (at, text) in parts.segments.texts().enumerate() {
+        for (at, text) in target.texts().enumerate() {
             let node = tree.node(id);
-            if let Some(next) = tree.literal(node, text) {
+            if let Some(next) = tree.literal(id, text) {
                 id = next;
                 continue;
             }
@@ -321,11 +319,11 @@ impl<'t, P> NotFound<'t, '_, P> {
     }
 
     /// A literal is missing somewhere before the end.
-    fn one_literal_more(&self, parts: &Parts<'_>, segments: &[&str]) -> Vec<Try> {
+    fn one_literal_more(&self, target: &Target<'_>, segments: &[&str]) -> Vec<Try> {
         let tree = &self.table().frozen().tree;
         let mut tries = Vec::new();
         let mut id = tree.root();
-        for (at, text) in parts.segments.texts().enumerate() {
+        for (at, text) in target.texts().enumerate() {
             let node = tree.node(id);
             if tree.literals(node).len() <= MOST_VALUES {
                 for (literal, _) in tree.literals(node) {
@@ -338,10 +336,10 @@ impl<'t, P> NotFound<'t, '_, P> {
                 }
             }
             let answers = self.request().answers();
-            let raw = || parts.segments.raw(at);
+            let raw = || target.raw(at);
             let edge =
                 tree.edges(node).iter().find(|edge| tree.pattern(edge.pattern).accepts_segment(text, raw, &answers));
-            match tree.literal(node, text).or(edge.map(|edge| edge.target)) {
+            match tree.literal(id, text).or(edge.map(|edge| edge.target)) {
                 Some(next) => id = next,
                 None => break,
             }

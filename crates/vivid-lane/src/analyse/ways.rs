@@ -86,7 +86,7 @@ impl<'t> Ways<'t> {
             words.truncate(depth);
             words.extend(word);
             let node = tree.node(id);
-            for &leaf in tree.leaves(node) {
+            for leaf in tree.leaves(node) {
                 // The rule of a tail speaks of the whole tail, and so is no part of the pattern of its segments.
                 let tail = tail_of(frozen, leaf);
                 let rules = tail.iter().flat_map(|(_, param)| [&*param.texts, &*param.check]);
@@ -146,7 +146,7 @@ impl<'t> Ways<'t> {
             let begins_tail = way.tail.is_some() && at + 1 >= last;
             let is_open = is_open || begins_tail;
             if at == last || is_open {
-                found.extend_from_slice(tree.leaves(node));
+                found.extend(tree.leaves(node));
             }
             if at == last && !is_open {
                 continue;
@@ -164,14 +164,14 @@ impl<'t> Ways<'t> {
                     _ => true,
                 };
                 if fits && edge.is_tail {
-                    found.extend_from_slice(tree.leaves(tree.node(edge.target)));
+                    found.extend(tree.leaves(tree.node(edge.target)));
                 } else if fits {
                     open.push((edge.target, (at + 1).min(last), is_open));
                 }
             }
             match word {
                 Some(Word::Literal(text)) if !is_open => {
-                    open.extend(tree.literal(node, text).map(|child| (child, at + 1, false)));
+                    open.extend(tree.literal(id, text).map(|child| (child, at + 1, false)));
                 }
                 Some(Word::Set(set)) if !is_open => {
                     left = left.checked_sub(tree.children(node).len())?;

@@ -5,10 +5,11 @@
 
 use smallvec::SmallVec;
 
-use super::draft::Word;
+use super::draft::{DraftEdge, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{LeafId, NodeId, ParamKind, Route, RouteId};
 use crate::rule::{Narrower, TooLarge};
+use crate::template::percent::kinds;
 
 /// The most nodes and literals that are looked at for one route. A route that would need more is read back.
 const MOST_STEPS: usize = 256;
@@ -33,7 +34,7 @@ impl TreeBuilder {
     fn reads_in_one_way(&self, id: LeafId, words: &[Word], route: &Route) -> bool {
         let leaf = self.leaf(id);
         let is_plain = |word: &Word| match word {
-            Word::Literal(node) => self.node(*node).is_plain,
+            Word::Literal(node) => kinds(self.draft.text_of(*node).as_bytes()).is_plain(),
             Word::Pattern(_) => true,
         };
         let captures = self.captures(id);
@@ -97,7 +98,7 @@ impl TreeBuilder {
         Ok(!self.node(at).is_end() || self.draft.has_several_leaves(at))
     }
 
-    fn sole_is(&self, edge: &crate::lookup::Edge, text: &str) -> bool {
+    fn sole_is(&self, edge: &DraftEdge, text: &str) -> bool {
         self.order.single[edge.pattern.0 as usize] && self.patterns.sole(edge.pattern).is_some_and(|sole| sole == text)
     }
 

@@ -6,9 +6,8 @@ use hashbrown::{DefaultHashBuilder, HashMap, HashTable};
 use smallvec::SmallVec;
 
 use super::Size;
-use crate::lookup::{Capture, Cover, Edge, LeafId, NodeId, PatternId, Quick, RouteId, Stretch, Tail};
+use crate::lookup::{Capture, Cover, LeafId, NodeId, PatternId, RouteId, Stretch, Tail};
 use crate::rule::TooLarge;
-use crate::template::percent::kinds;
 
 /// Nodes and leaves, each with what it has.
 #[derive(Debug)]
@@ -45,12 +44,18 @@ pub(super) struct DraftNode {
     last_literal: NodeId,
     /// The literal that was added before it to the same node.
     sibling: NodeId,
-    pub(super) edges: SmallVec<[Edge; 1]>,
+    pub(super) edges: SmallVec<[DraftEdge; 1]>,
     /// The last leaf that was added.
     last_leaf: LeafId,
     pub(super) is_ordered: bool,
-    /// Whether its literal stands in a URL as it is.
-    pub(super) is_plain: bool,
+}
+
+/// A way on for segments that are no literal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct DraftEdge {
+    pub(super) pattern: PatternId,
+    pub(super) target: NodeId,
+    pub(super) is_tail: bool,
 }
 
 /// What a segment is.
@@ -78,28 +83,6 @@ pub(super) const ROOT: NodeId = NodeId(0);
 /// No leaf.
 const NONE: LeafId = LeafId(u32::MAX);
 
-/// The texts of the literals that lead to nodes: what is left of a draft when the rest is packed.
-pub(super) struct Texts {
-    pub(super) all: String,
-    /// Where each stands, and whether it does so in a URL as it is.
-    of_nodes: Vec<(Stretch, bool)>,
-}
-
-impl Texts {
-    /// Where the text that leads to a node stands.
-    pub(super) fn place(&self, id: NodeId) -> Stretch {
-        self.of_nodes[id.0 as usize].0
-    }
-
-    pub(super) fn of(&self, id: NodeId) -> &str {
-        self.place(id).of_text(&self.all)
-    }
-
-    pub(super) fn is_plain(&self, id: NodeId) -> bool {
-        self.of_nodes[id.0 as usize].1
-    }
-}
-
 impl DraftNode {
     fn after(before: NodeId) -> Self {
         Self {
@@ -111,7 +94,6 @@ impl DraftNode {
             edges: SmallVec::new(),
             last_leaf: NONE,
             is_ordered: true,
-            is_plain: true,
         }
     }
 
@@ -146,11 +128,6 @@ impl Draft {
             folds,
             spelling: HashMap::new(),
         }
-    }
-
-    /// The texts, without the rest, which has most of the room.
-    pub(super) fn into_texts(self) -> Texts {
-        Texts { all: self.text, of_nodes: self.nodes.iter().map(|node| (node.text, node.is_plain)).collect() }
     }
 
     pub(super) fn node(&self, id: NodeId) -> &DraftNode {
@@ -258,13 +235,12 @@ impl Draft {
         let id = self.fresh(at)?;
         let start = self.text.len();
         self.text.push_str(text);
-        let is_plain = kinds(text.as_bytes()).is_plain();
         let before = self.node_mut(at);
         before.literals += 1;
         let sibling = std::mem::replace(&mut before.last_literal, id);
         let text = Stretch::from(start, self.text.as_bytes())?;
         let node = self.node_mut(id);
-        (node.text, node.sibling, node.is_plain) = (text, sibling, is_plain);
+        (node.text, node.sibling) = (text, sibling);
         let Self { nodes, text: all, by_text, hashes, .. } = self;
         by_text.insert_unique(hash, id, |id| {
             let node = &nodes[id.0 as usize];
@@ -275,19 +251,13 @@ impl Draft {
 
     /// The node that a pattern leads to, which is added where there is none. The node of a tail leads to itself, and no other way
     /// leads there.
-    pub(super) fn add_edge(
-        &mut self,
-        at: NodeId,
-        pattern: PatternId,
-        quick: Quick,
-        is_tail: bool,
-    ) -> Result<NodeId, TooLarge> {
-        let is_known = |edge: &&Edge| edge.pattern == pattern && edge.is_tail == is_tail;
+    pub(super) fn add_edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> Result<NodeId, TooLarge> {
+        let is_known = |edge: &&DraftEdge| edge.pattern == pattern && edge.is_tail == is_tail;
         if let Some(edge) = self.node(at).edges.iter().find(is_known) {
             return Ok(edge.target);
         }
         let target = self.fresh(at)?;
-        let edge = Edge { pattern, quick, is_tail, target, slot: 0 };
+        let edge = DraftEdge { pattern, target, is_tail };
         self.node_mut(at).edges.push(edge);
         if is_tail {
             self.node_mut(target).edges.push(edge);

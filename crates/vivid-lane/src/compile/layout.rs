@@ -5,52 +5,38 @@ use std::hash::BuildHasher;
 use hashbrown::{DefaultHashBuilder, HashTable};
 use smallvec::SmallVec;
 
-use super::draft::{Draft, Texts, Word};
+use super::draft::{Draft, ROOT, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
-    Branch, Capture, Cover, Edge, FEW, LONGEST_LITERAL, Leaf, LeafId, Node, NodeId, NodeRef, Order, Outcome, Param,
-    ParamKind, QueryRole, Route, SegmentStep, Slots, Spread, Stretch, Tail, TailKind, Tree,
+    Capture, Cover, Edge, FEW, Leaf, NONE, NodeId, Nodes, Order, Param, ParamKind, Route, SegmentStep, Stretch, Tail,
+    TailKind, Tree, folded,
 };
 use crate::rule::{Shape, TooLarge};
 
-/// Packs a tree, with all that its proof has found out about pairs of patterns. The nodes keep their numbers.
+/// Packs a tree, with all that its proof has found out about pairs of patterns.
 pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLarge> {
     let TreeBuilder { draft, all_patterns: patterns, order, patterns: compared, .. } = builder;
     let order = Order { patterns: compared.into_pairs(), ..order };
-    let mut draft = draft;
-    let mut packing = Packing {
-        tree: Tree {
-            patterns,
-            order,
-            folds: draft.folds,
-            answering: draft.answering,
-            areas: std::mem::take(&mut draft.areas)
-                .into_iter()
-                .map(|(node, leaves)| (node, leaves.into_boxed_slice()))
-                .collect(),
-            spelling: std::mem::take(&mut draft.spelling),
-            ..Tree::default()
-        },
-        nodes: Vec::with_capacity(draft.nodes.len() + 1),
-        edges: Vec::with_capacity(draft.nodes.iter().map(|node| node.edges.len()).sum()),
-        children: Vec::with_capacity(draft.nodes.len()),
-    };
-    packing.fill(&draft)?;
-    packing.branches(&draft)?;
+    let tree = Tree { patterns, order, folds: draft.folds, answering: draft.answering, ..Tree::default() };
+    let mut packing = Packing::new(tree, &draft)?;
+    packing.place_all(&draft)?;
+    packing.connect(&draft)?;
     packing.leaves(&draft, routes)?;
-    let texts = draft.into_texts();
-    packing.slots(&texts, routes)?;
-    let Packing { mut tree, nodes, edges, children } = packing;
-    tree.nodes = nodes.into();
-    tree.edges = edges.into();
-    tree.children = children.into();
-    tree.text = texts.all.into();
+    let Packing { mut tree, nodes, places, edges, children } = packing;
+    let place = |id: NodeId| NodeId(places[id.0 as usize]);
+    tree.areas = draft.areas.into_iter().map(|(node, leaves)| (place(node), leaves.into_boxed_slice())).collect();
+    tree.root = place(ROOT);
+    tree.spelling = draft.spelling;
+    (tree.nodes, tree.hashing) = (nodes.all.into(), nodes.hashing);
+    (tree.edges, tree.children, tree.text) = (edges.into(), children.into(), draft.text.into());
     Ok(tree)
 }
 
 struct Packing {
     tree: Tree,
-    nodes: Vec<Node>,
+    nodes: Nodes,
+    /// For each node of the draft, its index in the packed tree.
+    places: Vec<u32>,
     edges: Vec<Edge>,
     children: Vec<NodeId>,
 }
@@ -118,205 +104,87 @@ impl Number for Cover {
 
 impl Number for Capture {
     fn number(&self) -> u64 {
-        let Self { param, segment, piece, value, .. } = *self;
-        [param, segment, piece, value].iter().fold(0, |all, &one| all << 16 | u64::from(one))
+        let Self { param, segment, piece, .. } = *self;
+        [param, segment, piece].iter().fold(0, |all, &one| all << 16 | u64::from(one))
     }
 }
 
 impl Packing {
-    /// Fills in what each node has.
-    fn fill(&mut self, draft: &Draft) -> Result<(), TooLarge> {
-        let mut leaves = Vec::with_capacity(self.tree.answering);
-        let mut text = 0;
-        // The first bytes of each, most of which differ, its text, and the node that it leads to.
-        let mut literals: Vec<(u64, &str, NodeId)> = Vec::new();
-        for (index, node) in draft.nodes.iter().enumerate() {
-            let first = self.children.len();
+    fn new(tree: Tree, draft: &Draft) -> Result<Self, TooLarge> {
+        let literals = draft.nodes.iter().map(|node| node.literals()).sum();
+        let others = draft.nodes.len() - literals;
+        let seed = DefaultHashBuilder::default().hash_one(draft.nodes.len());
+        Ok(Self {
+            tree,
+            nodes: Nodes::new(literals, others, seed).ok_or(TooLarge::Numbers)?,
+            places: vec![NONE; draft.nodes.len()],
+            edges: Vec::with_capacity(draft.nodes.iter().map(|node| node.edges.len()).sum()),
+            children: Vec::with_capacity(literals),
+        })
+    }
+
+    /// Gives every node its place. A node comes after the one that leads to it.
+    fn place_all(&mut self, draft: &Draft) -> Result<(), TooLarge> {
+        let mut sorted: Vec<(u64, &str, NodeId)> = Vec::new();
+        let (mut literals, mut entries) = (Vec::new(), Vec::new());
+        self.places[ROOT.0 as usize] = self.nodes.bare().ok_or(TooLarge::Numbers)?;
+        for index in 0..draft.nodes.len() {
+            let (id, place) = (NodeId(narrow(index)?), self.places[index]);
+            sorted.clear();
+            // The first bytes of each, most of which differ, its text, and the node that it leads to.
+            sorted.extend(draft.literals(id).map(|(text, child)| (first_bytes(text), text, child)));
+            sorted.sort_unstable();
             literals.clear();
-            literals
-                .extend(draft.literals(NodeId(narrow(index)?)).map(|(text, child)| (first_bytes(text), text, child)));
-            literals.sort_unstable();
-            let is_short = literals.iter().all(|(_, text, _)| text.len() <= LONGEST_LITERAL);
-            self.children.extend(literals.iter().map(|(.., child)| *child));
-            self.nodes.push(Node {
-                text,
-                children: narrow(first)?,
-                edges: narrow(self.edges.len())?,
-                leaves: narrow(leaves.len())?,
-                resume: Branch::NONE,
-                is_ordered: node.is_ordered,
-                fits_fast_path: node.is_ordered && is_short,
-            });
-            // The texts of literals stand in the order of their nodes.
-            text += node.text.count;
-            self.edges.extend(node.edges.iter().copied());
-            leaves.extend(draft.leaves(NodeId(narrow(index)?)));
+            literals.extend(sorted.iter().map(|&(_, text, child)| (text, draft.node(child).text.start)));
+            self.nodes.literals(place, &literals, &mut entries);
+            let first = narrow(self.children.len())?;
+            for (&(.., child), &entry) in sorted.iter().zip(&entries) {
+                self.places[child.0 as usize] = entry;
+                self.children.push(NodeId(entry));
+            }
+            let node = &mut self.nodes.all[place as usize];
+            (node.children, node.child_count) = (first, narrow(entries.len())?);
+            for edge in draft.node(id).edges.iter().filter(|edge| edge.target != id) {
+                self.places[edge.target.0 as usize] = self.nodes.bare().ok_or(TooLarge::Numbers)?;
+            }
         }
-        let (children, edges, leaf_ids) =
-            (narrow(self.children.len())?, narrow(self.edges.len())?, narrow(leaves.len())?);
-        self.nodes.push(Node { text, children, edges, leaves: leaf_ids, ..Node::EMPTY });
-        self.tree.leaf_ids = leaves.into();
         Ok(())
     }
 
-    /// Notes for every node what is left to try where it comes to nothing.
-    fn branches(&mut self, draft: &Draft) -> Result<(), TooLarge> {
-        let mut branches: Vec<Branch> = Vec::new();
-        // How many segments are before each node, and how many of them are values.
-        let mut depths: Vec<(u16, u16)> = vec![(0, 0); self.nodes.len()];
-        // A node comes after the one that leads to it.
-        for (index, node) in draft.nodes.iter().enumerate() {
-            let (packed, (first, last)) = (self.nodes[index], (self.nodes[index].edges, self.nodes[index + 1].edges));
-            let (at, values) = depths[index];
-            let below = |more: u16| (at.saturating_add(1), values.saturating_add(more));
-            let mut next = packed.resume;
-            // The last edge has nothing after it, the one before has the last, and all literals have all edges. A tail's edge
-            // leads back to its own node.
-            for (edge, way) in (first..last).zip(&node.edges).rev() {
-                if way.target.0 as usize != index {
-                    self.nodes[way.target.0 as usize].resume = next;
-                    depths[way.target.0 as usize] = below(self.tree.pattern(way.pattern).values());
-                }
-                if edge > first || node.literals() > 0 {
-                    let edges = Stretch { start: edge, count: last - edge };
-                    branches.push(Branch { at, values, edges, next: packed.resume });
-                    next = narrow(branches.len() - 1)?;
-                }
-            }
-            let children = packed.children as usize..self.nodes[index + 1].children as usize;
-            for &target in &self.children[children] {
-                self.nodes[target.0 as usize].resume = next;
-                depths[target.0 as usize] = below(0);
-            }
-        }
-        self.tree.branches = branches.into();
-        Ok(())
-    }
-
-    /// Makes the slots of the fast path.
-    fn slots(&mut self, texts: &Texts, routes: &[Route]) -> Result<(), TooLarge> {
-        let (count, spreads) = self.spreads(texts)?;
-        let mut slots = Slots::of(count);
-        // For each node its slot; none for one whose way there is a part of the slot before it.
-        let mut places = vec![Slots::NONE; self.nodes.len() - 1];
-        places[0] = slots.bare()?;
-        self.tree.root_slot = places[0];
-        let mut literals = Vec::new();
-        for index in 0..self.nodes.len() - 1 {
-            let (slot, mut id) = (places[index], NodeId(narrow(index)?));
-            if slot == Slots::NONE {
-                continue;
-            }
-            let mut node = NodeRef::of(&self.nodes, id);
-            if !node.fits_fast_path {
-                slots.ends(slot, id, Outcome::Unsure);
-                continue;
-            }
-            slots.ends(slot, id, self.outcome(node, routes));
-            if let Some(edge) = self.joined(node) {
-                (id, node) = (edge.target, NodeRef::of(&self.nodes, edge.target));
-                slots.follows(slot, (edge.pattern, edge.quick), edge.target, self.outcome(node, routes));
-            }
-            self.plain_literals(node, texts, &mut literals);
-            if !literals.is_empty() {
-                let known = spreads.binary_search_by_key(&id, |(id, _)| *id).map(|at| &spreads[at].1);
-                let places_of = match known {
-                    Ok(spread) => slots.literals(slot, &literals, spread)?,
-                    Err(_) => slots.literals(slot, &literals, &Spread::of(&literals))?,
-                };
-                let children = node.children(&self.children).iter().filter(|child| texts.is_plain(**child));
-                for (child, place) in children.zip(places_of) {
-                    places[child.0 as usize] = place;
-                }
-            }
-            let is_joined = id.0 as usize != index;
-            let first = node.edges as usize;
-            let edges = first..first + node.edges(&self.edges).len();
-            for edge in &mut self.edges[edges.clone()] {
+    /// Fills in the edges of all nodes, and what is left to try after each.
+    fn connect(&mut self, draft: &Draft) -> Result<(), TooLarge> {
+        // For each node of the draft: how many segments are before it, what it leaves to try, and whether some of that is not in order.
+        let mut known: Vec<(u16, u32, bool)> = vec![(0, NONE, false); draft.nodes.len()];
+        for index in 0..draft.nodes.len() {
+            let (at, resume, goes_on) = known[index];
+            let (own, id) = (&draft.nodes[index], NodeId(narrow(index)?));
+            let first = self.edges.len();
+            let below = at.saturating_add(1);
+            for (number, edge) in (1..).zip(&own.edges) {
+                let is_last = number == own.edges.len();
+                let next = if is_last { resume } else { narrow(first + number)? };
+                let target = NodeId(self.places[edge.target.0 as usize]);
+                let (pattern, is_tail, is_ordered) = (edge.pattern, edge.is_tail, own.is_ordered);
+                self.edges.push(Edge { pattern, target, next, at, is_tail, is_ordered });
                 if edge.target != id {
-                    let place = slots.bare()?;
-                    (places[edge.target.0 as usize], edge.slot) = (place, place);
+                    known[edge.target.0 as usize] = (below, next, goes_on || (!is_last && !is_ordered));
                 }
             }
-            if let ([edge, ..], false) = (&self.edges[edges], is_joined)
-                && edge.target != id
-            {
-                slots.stands_beside(slot, edge.quick, edge.is_tail, edge.slot);
+            let onward = if own.edges.is_empty() { resume } else { narrow(first)? };
+            for (_, child) in draft.literals(id) {
+                known[child.0 as usize] = (below, onward, goes_on || (!own.edges.is_empty() && !own.is_ordered));
             }
+            let node = &mut self.nodes.all[self.places[index] as usize];
+            (node.onward, node.edge_count) = (onward, narrow(own.edges.len())?);
+            (node.is_ordered, node.goes_on) = (own.is_ordered, goes_on);
+            if let Some(edge) = own.edges.first().filter(|edge| !edge.is_tail) {
+                let simple = self.tree.pattern(edge.pattern).simple();
+                (node.simple, node.target) = (simple, self.places[edge.target.0 as usize]);
+            }
+            let leaves = draft.leaves(id);
+            node.leaf = leaves.first().map_or(NONE, |leaf| leaf.0);
         }
-        self.tree.slots = slots.finish();
         Ok(())
-    }
-
-    /// How many slots there will be, and how literals are spread that follow one node.
-    fn spreads(&self, texts: &Texts) -> Result<(usize, Vec<(NodeId, Spread)>), TooLarge> {
-        // The first is that of the root.
-        let (mut count, mut spreads, mut literals) = (1, Vec::new(), Vec::new());
-        for index in 0..self.nodes.len() - 1 {
-            let id = NodeId(narrow(index)?);
-            let node = NodeRef::of(&self.nodes, id);
-            if !node.fits_fast_path {
-                continue;
-            }
-            let ahead = node.edges(&self.edges).iter().filter(|edge| edge.target != id).count();
-            count += if self.joined(node).is_some() { 0 } else { ahead };
-            self.plain_literals(node, texts, &mut literals);
-            if literals.len() > 1 {
-                let spread = Spread::of(&literals);
-                count += spread.taken();
-                spreads.push((id, spread));
-            } else {
-                count += literals.len();
-            }
-        }
-        Ok((count, spreads))
-    }
-
-    /// The pattern that follows a node at once, and shares its slot.
-    fn joined(&self, node: NodeRef<'_>) -> Option<&Edge> {
-        let ([], [edge]) = (node.children(&self.children), node.edges(&self.edges)) else { return None };
-        let target = NodeRef::of(&self.nodes, edge.target);
-        (!edge.is_tail && target.fits_fast_path && !self.is_fork(target)).then_some(edge)
-    }
-
-    /// The literals that follow a node, with the places of their texts: those that a path may have that needs no escape.
-    fn plain_literals<'t>(&self, node: NodeRef<'_>, texts: &'t Texts, literals: &mut Vec<(&'t str, u32)>) {
-        literals.clear();
-        let children = node.children(&self.children).iter().filter(|child| texts.is_plain(**child));
-        literals.extend(children.map(|child| (texts.of(*child), texts.place(*child).start)));
-    }
-
-    /// Whether literals and patterns follow a node. Then it is better off with a slot of its own.
-    fn is_fork(&self, node: NodeRef<'_>) -> bool {
-        !node.children(&self.children).is_empty() && !node.edges(&self.edges).is_empty()
-    }
-
-    /// What a `GET` comes to that ends at a node, as far as its path tells.
-    fn outcome(&self, node: NodeRef<'_>, routes: &[Route]) -> Outcome {
-        let leaves = node.leaves(&self.tree.leaf_ids);
-        let leaf = |id: &LeafId| &self.tree.leaves[id.0 as usize];
-        let route = |id: &LeafId| &routes[leaf(id).route.index()];
-        let is_certain = |id: &LeafId| {
-            route(id).extras.host.is_none() && leaf(id).tail.is_none_or(|tail| takes_any(tail, route(id)))
-        };
-        let is_able = |id: &&LeafId| leaves.len() == 1 || leaf(id).query != QueryRole::Required;
-        let mut able = leaves.iter().filter(is_able);
-        match (able.next(), able.next()) {
-            (None, _) if leaves.is_empty() => Outcome::Nothing,
-            (Some(one), None) if leaves.iter().all(is_certain) && route(one).methods.allows("GET") => {
-                Outcome::Ends(*one)
-            }
-            _ => Outcome::Unsure,
-        }
-    }
-
-    /// How many values the segments of a path have.
-    fn values(&self, steps: &[SegmentStep]) -> u16 {
-        let count = |step: &SegmentStep| match step {
-            SegmentStep::Literal => 0,
-            SegmentStep::Pattern(pattern) => self.tree.pattern(*pattern).values(),
-        };
-        steps.iter().map(count).fold(0, u16::saturating_add)
     }
 
     /// Packs the leaves, each with what can be computed about it beforehand.
@@ -330,11 +198,7 @@ impl Packing {
                 && leaf.tail.is_none_or(|tail| takes_any(tail, route));
             let captures = leaf.captures.of(&draft.captures);
             let steps: SmallVec<[SegmentStep; 8]> = leaf.words.of(&draft.words).iter().map(step).collect();
-            let in_order = captures
-                .iter()
-                .enumerate()
-                .take_while(|(at, one)| usize::from(one.param) == *at && usize::from(one.value) == *at);
-            let mut simple = in_order.count();
+            let mut simple = captures.iter().zip(0..).take_while(|(one, at)| one.param == *at).count();
             // A tail comes after all segments.
             let is_text = leaf.tail.is_some_and(|tail| {
                 tail.kind == TailKind::Rest
@@ -364,21 +228,18 @@ impl Packing {
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 has_only_simple: route.params.iter().enumerate().skip(simple).all(is_absent),
                 reads_much: route.extras.query.params.len() > FEW,
-                values: self.values(&steps),
-                query: role_of_query(route),
-                unguarded_page: route.page.filter(|_| route.is_unguarded),
+                open_page: route.page.filter(|_| route.is_unguarded && route.methods.allows("GET")),
+                is_respelt: false,
+                next: NONE,
             });
         }
-        // Where several end at one node, a query may choose among them.
-        for index in 0..draft.nodes.len() {
-            let ids = NodeRef::of(&self.nodes, NodeId(narrow(index)?)).leaves(&self.tree.leaf_ids);
-            let is_asked = |id: &LeafId| packed[id.0 as usize].query != QueryRole::None;
-            if ids.len() > 1 && ids.iter().any(is_asked) {
-                for id in ids.iter().map(|id| id.0 as usize) {
-                    let leaf = &mut packed[id];
-                    leaf.query = if leaf.query == QueryRole::Required { leaf.query } else { QueryRole::Chooses };
-                }
+        for id in (0..draft.nodes.len()).map(|index| narrow(index).map(NodeId)) {
+            for pair in draft.leaves(id?).windows(2) {
+                packed[pair[0].0 as usize].next = pair[1].0;
             }
+        }
+        for ((leaf, _), text) in &draft.spelling {
+            packed[leaf.0 as usize].is_respelt |= *folded(text) != **text;
         }
         (self.tree.steps, self.tree.covers, self.tree.captures) =
             (all_steps.all.into(), all_covers.all.into(), all_captures.all.into());
@@ -399,20 +260,6 @@ fn step(word: &Word) -> SegmentStep {
     match word {
         Word::Literal(_) => SegmentStep::Literal,
         Word::Pattern(pattern) => SegmentStep::Pattern(*pattern),
-    }
-}
-
-/// What a query has to do with whether a route answers, where no other is met at the same place.
-fn role_of_query(route: &Route) -> QueryRole {
-    let query = &route.extras.query;
-    let is_required = !query.literals.is_empty()
-        || query.params.iter().any(|param| param.is_required)
-        || query.rest.as_ref().is_some_and(|rest| rest.is_required);
-    match (is_required, query.asks()) {
-        (true, _) => QueryRole::Required,
-        (false, true) => QueryRole::Judged,
-        (false, false) if route.has_defaults => QueryRole::Judged,
-        (false, false) => QueryRole::None,
     }
 }
 

@@ -31,7 +31,7 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use crate::declare::{Report, RouteSpec, Source, TableError, TableSpec};
-use crate::lookup::{Destination, Frozen, LONGEST_FAST, Limits, PageId, Route, RouteId, Table};
+use crate::lookup::{Destination, Frozen, MOST_SEGMENTS, PageId, Route, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge, work};
 
 pub(crate) use order::{Demands, demanded, is_within, path_of, query_texts, segment_set, way_set};
@@ -63,7 +63,7 @@ impl TableSpec {
             if size.routes.is_multiple_of(ONE_OF) {
                 let path = route.path.as_ref().map_or("", |path| &path.value).as_bytes();
                 // No path has more segments than that, whatever its text.
-                let count = |of| path.iter().filter(|byte| **byte == of).count().min(Limits::default().segments);
+                let count = |of| path.iter().filter(|byte| **byte == of).count().min(MOST_SEGMENTS);
                 size.segments += ONE_OF * count(b'/');
                 size.values += ONE_OF * count(b'{');
             }
@@ -168,8 +168,6 @@ impl TableSpec {
             (0..).map(RouteId::of).zip(&known).filter_map(|(id, known)| Some((id, redirect(known)?))).collect();
         // The packed tree takes its room.
         drop(known);
-        let limits = Limits::default();
-        let longest_fast = if site.is_plain { limits.bytes.min(LONGEST_FAST) } else { 0 };
         let frozen = Frozen {
             tree: layout::pack(tree, &routes)?,
             has_fallbacks: routes.iter().any(Route::has_own_fallback),
@@ -181,8 +179,6 @@ impl TableSpec {
             needs,
             lists: lists.iter().map(|list| list.as_str().into()).collect(),
             findings: Vec::new(),
-            longest_fast,
-            limits,
         };
         targets::constant_redirects(&frozen, &places, report);
         Ok((frozen, pages))

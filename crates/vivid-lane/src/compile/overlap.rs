@@ -9,12 +9,12 @@ use std::sync::Arc;
 use hashbrown::{HashMap, HashSet};
 
 use super::contrast::{Contrast, NamedRule};
-use super::draft::Word;
+use super::draft::{DraftEdge, Word};
 use super::order;
 use super::resolved::ResolvedRoute;
 use super::tree_builder::TreeBuilder;
 use crate::declare::{Overlaps, Report};
-use crate::lookup::{Edge, LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
+use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
 use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked, work};
 
 /// The most pairs of nodes that one proof visits.
@@ -136,7 +136,7 @@ impl Proof<'_> {
             twins.map(|(one, other)| if few == left { (one, other) } else { (other, one) }).collect();
         let mut half: Vec<(NodeId, NodeId, bool)> = Vec::new();
         let patterns = &self.builder.patterns;
-        let accepted = |at: NodeId, edge: &Edge| {
+        let accepted = |at: NodeId, edge: &DraftEdge| {
             let pattern = edge.pattern;
             draft.literals(at).filter(move |(text, _)| patterns.accepts(pattern, text)).map(|(_, target)| target)
         };

@@ -3,7 +3,7 @@
 use smol_str::format_smolstr;
 
 use crate::declare::Code;
-use crate::lookup::{Limits, PathVariant, Piece, Segment, TailKind};
+use crate::lookup::{MOST_SEGMENTS, PathVariant, Piece, Segment, TailKind};
 use crate::template::bytes::first_of;
 use crate::template::percent::decode;
 
@@ -35,9 +35,11 @@ impl PathVariant {
         if self.segments.last().is_some_and(Segment::is_empty) {
             return Err((Code::DoubleSlash, "a path may not hold `//`".to_owned()));
         }
-        let limit = Limits::default().segments;
-        if self.segments.len() == limit {
-            return Err((Code::TooManySegments, format!("a path may have {limit} segments, this one has more")));
+        if self.segments.len() == MOST_SEGMENTS {
+            return Err((
+                Code::TooManySegments,
+                format!("a path may have {MOST_SEGMENTS} segments, this one has more"),
+            ));
         }
         self.segments.push(Segment::new());
         Ok(())

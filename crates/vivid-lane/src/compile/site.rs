@@ -4,7 +4,7 @@ use smol_str::SmolStr;
 
 use crate::declare::Code;
 use crate::declare::{Case, Location, Placed, Report, SiteKey, SiteSpec, Slash};
-use crate::lookup::{Limits, Site, normal_path};
+use crate::lookup::{MOST_BYTES, Site, normal_path};
 use crate::template::percent::{decode, normalise_into};
 
 /// Checks what is said of the site.
@@ -27,6 +27,7 @@ pub(super) fn site(spec: &SiteSpec, report: &mut Report) -> Site {
         slash: spec.slash,
         frame: spec.frame.as_ref().map(|frame| frame.value.as_str().into()),
         is_in_fragment,
+        ignores_case: spec.case == Case::Fold,
     }
 }
 
@@ -53,7 +54,7 @@ fn checked_base(base: &Placed<SmolStr>, is_in_fragment: bool, report: &mut Repor
     let text = base.value.as_str();
     let is_path = text.starts_with('/')
         && !text.contains(['?', '#', '{', '}', '\\'])
-        && text.len() <= Limits::default().bytes
+        && text.len() <= MOST_BYTES
         && text.split('/').skip(1).all(|segment| decode(segment).is_ok_and(|text| text != "." && text != ".."))
         && !text.contains("//");
     if !is_path {
@@ -71,5 +72,6 @@ fn checked_base(base: &Placed<SmolStr>, is_in_fragment: bool, report: &mut Repor
         });
         return normal.into();
     }
-    normal_path(text).0.into()
+    // It was looked at.
+    normal_path(text, 0).map_or_else(|_| Box::default(), |(path, _)| path.into())
 }

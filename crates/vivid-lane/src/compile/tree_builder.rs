@@ -7,11 +7,11 @@ use std::sync::Arc;
 use hashbrown::HashMap;
 
 use super::Size;
-use super::draft::{Draft, DraftLeaf, DraftNode, ROOT, Word};
+use super::draft::{Draft, DraftEdge, DraftLeaf, DraftNode, ROOT, Word};
 use super::patterns::Patterns;
 use super::resolved::{ResolvedRoute, met};
 use crate::lookup::{
-    Capture, Cover, Edge, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment, Tail,
+    Capture, Cover, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment, Tail,
     TailKind, folded,
 };
 use crate::rule::{Check, Narrower, TooLarge};
@@ -103,7 +103,6 @@ impl TreeBuilder {
         let mut at = ROOT;
         let leaf = self.draft.next_leaf()?;
         let (first_word, first_capture) = (self.draft.words.len(), self.draft.captures.len());
-        let mut value = 0;
         for (index, segment) in (0..).zip(&variant.segments) {
             let word = match self.sort_of(segment, params)? {
                 Sort::Literal(text) => {
@@ -118,10 +117,9 @@ impl TreeBuilder {
                     let is_whole = segment.len() == 1;
                     let values = (0..).zip(segment).filter_map(|(at, piece)| Some((at, *piece.value()?)));
                     for (piece, param) in values {
-                        self.draft.captures.push(Capture { param, segment: index, value, piece, is_whole });
-                        value += 1;
+                        self.draft.captures.push(Capture { param, segment: index, piece, is_whole });
                     }
-                    at = self.edge(at, pattern, false)?;
+                    at = self.draft.add_edge(at, pattern, false)?;
                     Word::Pattern(pattern)
                 }
             };
@@ -135,7 +133,7 @@ impl TreeBuilder {
                 TailKind::Rest => self.any(),
             };
             let pattern = self.value(&item)?;
-            at = self.edge(at, pattern, true)?;
+            at = self.draft.add_edge(at, pattern, true)?;
             self.draft.words.push(Word::Pattern(pattern));
             tail = Some(Tail { param, kind });
         }
@@ -206,18 +204,13 @@ impl TreeBuilder {
         self.leaf(id).captures.of(&self.draft.captures)
     }
 
-    fn edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> Result<NodeId, TooLarge> {
-        let quick = self.all_patterns[pattern.0 as usize].quick();
-        self.draft.add_edge(at, pattern, quick, is_tail)
-    }
-
     /// Puts the narrower edges of every node first, and marks the nodes at which the first way that leads on
     /// is the right one.
     pub(super) fn sort(&mut self) -> Result<(), TooLarge> {
         for id in (0..self.draft.nodes.len()).map(node_id) {
             let id = id?;
             let node = self.node(id);
-            let is_literal = |edge: &Edge| {
+            let is_literal = |edge: &DraftEdge| {
                 self.patterns.sole(edge.pattern).is_some_and(|text| self.draft.literal(id, &text).is_some())
             };
             let mut is_ordered = node.literals() == 0 || !node.edges.iter().any(is_literal);

@@ -5,7 +5,7 @@ use std::fmt;
 
 use super::place::Place;
 use super::unavailable::Unavailable;
-use crate::lookup::{BadPath, Match, Position, Table};
+use crate::lookup::{BadPath, MOST_BYTES, MOST_SEGMENTS, Match, Position, Table};
 use crate::template::percent::Undecodable;
 
 /// The answer to a request.
@@ -377,7 +377,7 @@ impl BadRequest {
     #[must_use]
     pub fn status(&self) -> u16 {
         match self.kind {
-            Bad::Path(BadPath::Long { .. } | BadPath::Deep { .. }) => 414,
+            Bad::Path(BadPath::Long | BadPath::Deep) => 414,
             _ => 400,
         }
     }
@@ -388,8 +388,8 @@ impl fmt::Display for BadRequest {
         match self.kind {
             Bad::Utf8 | Bad::Path(BadPath::Undecodable(Undecodable::Utf8)) => f.write_str("the URL is not UTF-8"),
             Bad::Path(BadPath::NoSlash) => f.write_str("expected a path that starts with `/`"),
-            Bad::Path(BadPath::Long { limit }) => write!(f, "the URL is longer than {limit} bytes"),
-            Bad::Path(BadPath::Deep { limit }) => write!(f, "the path has more than {limit} segments"),
+            Bad::Path(BadPath::Long) => write!(f, "the URL is longer than {MOST_BYTES} bytes"),
+            Bad::Path(BadPath::Deep) => write!(f, "the path has more than {MOST_SEGMENTS} segments"),
             Bad::Path(BadPath::Undecodable(Undecodable::Escape)) => {
                 f.write_str("expected two hexadecimal digits after `%`")
             }

@@ -1,9 +1,7 @@
 //! From a request to a decision.
 //!
 //! One look at the table gives an [`Outcome`]: a page, or what is to be done instead. Redirects are followed here, so that
-//! the visitor needs but one. The fast path gives most pages and most misses; everything else takes the general path.
-
-use std::cell::Cell;
+//! the visitor needs but one.
 
 use super::Request;
 use super::decision::{Allow, Bad, BadRequest, Decision, NotFound, Redirect, Unmet, WrongMethod};
@@ -12,8 +10,8 @@ use super::unavailable::Unavailable;
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::lookup::{
-    Accepted, Answers, BadPath, Destination, Lookup, Match, NeedId, NoLists, Reading, RedirectRule, Remembered,
-    RouteId, Table, Target,
+    Accepted, Answers, BadPath, Destination, Lookup, MOST_BYTES, Match, NeedId, NoLists, Reading, RedirectRule,
+    Remembered, RouteId, Table, host_in,
 };
 use crate::template::percent::{clean_query_into, escape_bytes_into};
 use crate::template::{Value, Values};
@@ -96,10 +94,7 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        let asked = Asked { method: "GET", answers: &NoLists };
-        let page = |page, reading| Some(Match::of_page(self, page, reading));
-        let general = || self.general_step(url, None, asked).ok();
-        self.frozen().lookup(url, None, (asked.method, asked.answers), page, || None, general)
+        self.step(url, None, Asked { method: "GET", answers: &NoLists }).ok()
     }
 
     /// Decides with these answers. If something counts decisions, it learns which route took part; that of a page is in the
@@ -111,31 +106,19 @@ impl<P> Table<P> {
         answers: &Remembered<'_>,
         route: &mut Option<RouteId>,
     ) -> Decision<'_, 'u, P> {
-        let limit = self.frozen().limits.bytes;
         let Ok(url) = request.url else { return self.not_utf8(request, answers, route) };
-        if url.len() > limit {
-            return Decision::BadRequest(BadRequest { kind: Bad::Path(BadPath::Long { limit }) });
-        }
         if request.method == "OPTIONS" && url == "*" {
             return self.about_the_server();
         }
         let asked = Asked { method: request.method, answers };
-        // One of them is called.
-        let part = Cell::new(None);
-        let page = |page, reading| Decision::Page(Match::of_page(self, page, reading));
-        let settle = |outcome| {
-            let (decision, by) = self.settle(request, url, outcome, asked);
-            part.set(by);
-            decision
-        };
-        let miss = || settle(Outcome::NotFound(None));
-        let general = || match self.general_step(url, request.host, asked) {
+        match self.step(url, request.host, asked) {
             Ok(found) => Decision::Page(found),
-            Err(outcome) => settle(outcome),
-        };
-        let decision = self.frozen().lookup(url, request.host, (asked.method, asked.answers), page, miss, general);
-        *route = part.get();
-        decision
+            Err(outcome) => {
+                let decision;
+                (decision, *route) = self.settle(request, url, outcome, asked);
+                decision
+            }
+        }
     }
 
     /// A request whose first bytes alone are UTF-8. What is sent in a query never harms its page: its bytes are escaped, which
@@ -147,10 +130,9 @@ impl<P> Table<P> {
         answers: &Remembered<'_>,
         route: &mut Option<RouteId>,
     ) -> Decision<'_, 'u, P> {
-        let limit = self.frozen().limits.bytes;
         let bytes = request.url();
-        if bytes.len() > limit {
-            return Decision::BadRequest(BadRequest { kind: Bad::Path(BadPath::Long { limit }) });
+        if bytes.len() > MOST_BYTES {
+            return Decision::BadRequest(BadRequest { kind: Bad::Path(BadPath::Long) });
         }
         let before = bytes.utf8_chunks().next().map_or("", |chunk| chunk.valid());
         // A query in the fragment is none that is sent.
@@ -186,7 +168,7 @@ impl<P> Table<P> {
             Outcome::Redirect(step) => step,
             outcome => return (self.decision(request, outcome, None, asked), None),
         };
-        let host = Target::parse(url, false).host.or(request.host);
+        let host = host_in(url).or(request.host);
         for _ in 0..MOST_STEPS {
             if step.status == 303 || (step.status < 303 && asked.method == "POST") {
                 asked.method = "GET";
@@ -249,24 +231,13 @@ impl<P> Table<P> {
     }
 
     /// One look at the table.
-    #[inline(always)]
+    #[inline]
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, asked: Asked<'_>) -> Result<Match<'_, 'u, P>, Outcome> {
-        let page = |page, reading| Ok(Match::of_page(self, page, reading));
-        let miss = || Err(Outcome::NotFound(None));
-        let general = || self.general_step(url, host, asked);
-        self.frozen().lookup(url, host, (asked.method, asked.answers), page, miss, general)
-    }
-
-    /// One look at the table, whatever is asked.
-    #[inline(never)]
-    fn general_step<'u>(
-        &self,
-        url: &'u str,
-        host: Option<&'u str>,
-        asked: Asked<'_>,
-    ) -> Result<Match<'_, 'u, P>, Outcome> {
-        match self.frozen().general_path(url, host, asked.method, asked.answers) {
-            Lookup::Route(reading) => self.route_outcome(url, reading, asked),
+        match self.frozen().lookup(url, host, asked.method, asked.answers) {
+            Lookup::Route(reading) => match reading.open_page() {
+                Some(page) => Ok(Match::of_page(self, page, reading)),
+                None => self.route_outcome(url, reading, asked),
+            },
             Lookup::Nothing => Err(Outcome::NotFound(None)),
             Lookup::NonCanonical(address) => Err(canonical(address)),
             Lookup::OtherMethods(accepted) => Err(Outcome::WrongMethod(accepted)),
@@ -275,6 +246,7 @@ impl<P> Table<P> {
     }
 
     /// What comes of a route that may ask for more than its URL.
+    #[inline(never)]
     fn route_outcome<'t, 'u>(
         &'t self,
         url: &str,
@@ -340,9 +312,9 @@ impl<P> Table<P> {
         }
         // Coming back is a `GET`, so only what answers one is a place to come back to.
         let is_read =
-            matches!(asked.method, "GET" | "HEAD") || self.frozen().shows_page(url, reading.target.host, asked.answers);
+            matches!(asked.method, "GET" | "HEAD") || self.frozen().shows_page(url, reading.sent.host, asked.answers);
         let link = self.link_to(to, values);
-        let wanted = is_read.then(|| link.clone().set(RETURN, frozen.site.address_of(&reading.target)));
+        let wanted = is_read.then(|| link.clone().set(RETURN, frozen.site.address_of(&reading.sent)));
         let url: Result<String, LinkError> =
             wanted.map_or_else(|| link.to_url(), |wanted| wanted.to_url().or_else(|_| link.to_url()));
         url.ok()

@@ -3,7 +3,10 @@
 use std::borrow::Cow;
 use std::sync::Arc;
 
-use crate::lookup::{Ask, Frozen, Known, NodeId, Parsed, Parts, Piece, Position, Reading, Remembered, RouteId, Table};
+use crate::lookup::{
+    Ask, Edge, Frozen, Known, LeafId, NodeId, Parsed, Piece, Position, Reading, Remembered, RouteId, Table, Target,
+    Visitor,
+};
 
 use super::Request;
 
@@ -57,8 +60,11 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
 
     fn refusal(&self) -> Option<String> {
         let frozen = self.table.frozen();
-        self.covered(|answers, parts| {
-            Refusal { frozen, ask: &parts.ask(answers), left: MOST_LOOKS }.after(frozen.tree.root(), 0)
+        self.covered(|answers, target| {
+            let ask = target.ask(answers);
+            let mut search = Refusal { frozen, ask: &ask, left: MOST_LOOKS, found: None };
+            frozen.tree.walk(&ask, &mut search);
+            search.found
         })
     }
 
@@ -76,7 +82,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         let owner = match self.led_nowhere() {
             _ if !frozen.has_fallbacks => None,
             Some((to, _)) => std::iter::successors(Some(*to), |id| frozen.route(*id).parent).find_map(own),
-            None => self.covered(|answers, parts| self.owner(answers, parts).and_then(own)),
+            None => self.covered(|answers, target| self.owner(answers, target).and_then(own)),
         };
         owner.unwrap_or(frozen.fallback).map(|page| self.table.page(page))
     }
@@ -85,36 +91,37 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
     /// missing, only routes of that subtree count, so that the page stands within its own frames.
     pub(super) fn position(&self) -> Option<Position<'t, '_, P>> {
         let frozen = self.table.frozen();
-        self.covered(|answers, parts| {
-            let ask = parts.ask(answers);
+        self.covered(|answers, target| {
+            let ask = target.ask(answers);
             let accepted = frozen.tree.find(&ask, &frozen.routes);
             let whole = frozen.choose(&accepted, self.request.method).or_else(|| accepted.first().copied());
             let leaf = whole.or_else(|| {
-                let owner = if frozen.has_fallbacks { self.owner(answers, parts) } else { None };
+                let owner = if frozen.has_fallbacks { self.owner(answers, target) } else { None };
                 let is_wanted = |id| owner.is_none_or(|owner| frozen.is_below(id, owner));
                 frozen.tree.covering(&ask, self.request.method, &frozen.routes, &is_wanted)
             })?;
-            Some(Position::new(self.table, Reading::new(frozen, leaf, parts)))
+            Some(Position::new(self.table, Reading::new(frozen, leaf, target)))
         })
     }
 
     /// The deepest route that covers the URL and says what is shown where something is missing.
-    fn owner(&self, answers: &Remembered<'_>, parts: &Parts<'_>) -> Option<RouteId> {
+    fn owner(&self, answers: &Remembered<'_>, target: &Target<'_>) -> Option<RouteId> {
         let frozen = self.table.frozen();
         let says = |id: RouteId| frozen.route(id).has_own_fallback();
-        let leaf = frozen.tree.covering(&parts.ask(answers), self.request.method, &frozen.routes, &says)?;
+        let leaf = frozen.tree.covering(&target.ask(answers), self.request.method, &frozen.routes, &says)?;
         Some(frozen.tree.leaf(leaf).route)
     }
 
     /// Works something out from the parts of the URL, and from what is known of lists already.
-    fn covered<'a, T>(&'a self, work_out: impl FnOnce(&Remembered<'_>, &Parts<'a>) -> Option<T>) -> Option<T> {
+    fn covered<'a, T>(&'a self, work_out: impl FnOnce(&Remembered<'_>, &mut Target<'a>) -> Option<T>) -> Option<T> {
         let aside = self.aside.as_deref();
         let address = aside.and_then(|aside| aside.address.as_deref());
         let url = address.map_or_else(|| self.request.url.ok(), Some)?;
-        let mut parts = Parts::default();
-        let Ok(Parsed::Plain) = self.table.frozen().parse(url, self.request.host, &mut parts) else { return None };
+        let mut target = Target::default();
+        let parsed = self.table.frozen().site.parse(url, self.request.host, &mut target);
+        let Ok(Parsed::Plain) = parsed else { return None };
         let answers = Remembered::knowing(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
-        work_out(&answers, &parts)
+        work_out(&answers, &mut target)
     }
 }
 
@@ -126,33 +133,45 @@ struct Refusal<'a, 'u> {
     frozen: &'a Frozen,
     ask: &'a Ask<'a, 'u>,
     left: usize,
+    found: Option<String>,
+}
+
+impl Visitor for Refusal<'_, '_> {
+    const FOLLOWS_TAILS: bool = false;
+
+    fn passes(&mut self, id: NodeId, at: usize) -> bool {
+        let count = self.ask.target.len();
+        if at == count {
+            return true;
+        }
+        let Some(left) = self.left.checked_sub(1) else { return false };
+        self.left = left;
+        if at + 1 == count {
+            self.found = self.after(id, at);
+        }
+        self.found.is_none()
+    }
+
+    fn ends(&mut self, _: LeafId) -> bool {
+        false
+    }
 }
 
 impl Refusal<'_, '_> {
-    /// Looks for it below a node, in the order of the lookup.
-    fn after(&mut self, id: NodeId, at: usize) -> Option<String> {
-        let (tree, segments) = (&self.frozen.tree, self.ask.segments);
-        let rest = segments.len().checked_sub(at + 1)?;
-        self.left = self.left.checked_sub(1)?;
+    /// The rule after a node that refused the last segment, where nothing that follows the node accepts it.
+    fn after(&self, id: NodeId, at: usize) -> Option<String> {
+        let (tree, target) = (&self.frozen.tree, self.ask.target);
         let node = tree.node(id);
-        let text = segments.text(at);
-        let literal = tree.literal(node, text);
-        let accepting = tree
-            .edges(node)
-            .iter()
-            .filter(|edge| tree.pattern(edge.pattern).accepts_segment(text, || segments.raw(at), self.ask.answers));
-        let mut next = literal.into_iter().chain(accepting.map(|edge| edge.target));
-        if rest > 0 {
-            let next: Vec<NodeId> = next.collect();
-            return next.into_iter().find_map(|next| self.after(next, at + 1));
-        }
+        let text = target.text(at);
+        let accepts =
+            |edge: &Edge| tree.pattern(edge.pattern).accepts_segment(text, || target.raw(at), self.ask.answers);
         // What has the segment lacks something else.
-        if next.next().is_some() {
+        if tree.literal(id, text).is_some() || tree.edges(node).iter().any(accepts) {
             return None;
         }
         tree.edges(node).iter().find_map(|edge| {
             let [Piece::Value(check)] = &*tree.pattern(edge.pattern).pieces else { return None };
-            let leaves = tree.leaves(tree.node(edge.target)).iter().map(|leaf| tree.leaf(*leaf));
+            let leaves = tree.leaves(tree.node(edge.target)).map(|leaf| tree.leaf(leaf));
             let leaf = leaves.min_by_key(|leaf| leaf.route.index())?;
             let route = self.frozen.route(leaf.route);
             let capture = tree.captures(leaf).iter().find(|capture| usize::from(capture.segment) == at)?;

@@ -90,7 +90,7 @@ impl<'t, P> Position<'t, '_, P> {
     /// The address of the page: path and query as requested, without scheme and host.
     #[must_use]
     pub fn address(&self) -> String {
-        self.table().frozen().site.address_of(&self.reading().target)
+        self.table().frozen().site.address_of(&self.reading().sent)
     }
 
     /// The URL of the nearest ancestor with a page, with the same values; `None` if there is none.

@@ -1,12 +1,12 @@
 //! Links of the plainest kind.
 
 use super::values::InlineValues;
-use crate::lookup::{Param, Route};
+use crate::lookup::{MOST_BYTES, Param, Route};
 use crate::template::percent::kinds;
 
 /// The URL of a page whose parameters are whole segments, from texts that stand in a URL as they are; `None` where
 /// anything else is to be said, also where it has more bytes than the limit.
-pub(super) fn direct(route: &Route, texts: &InlineValues<'_>, limit: usize) -> Option<String> {
+pub(super) fn direct(route: &Route, texts: &InlineValues<'_>) -> Option<String> {
     if !route.has_safe_links || route.page.is_none() || route.extras.onward.is_some() {
         return None;
     }
@@ -28,5 +28,5 @@ pub(super) fn direct(route: &Route, texts: &InlineValues<'_>, limit: usize) -> O
         };
         url.push_str(text);
     }
-    (url.len() <= limit).then_some(url)
+    (url.len() <= MOST_BYTES).then_some(url)
 }

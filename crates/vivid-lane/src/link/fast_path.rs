@@ -2,7 +2,7 @@
 //! anew, so that every refusal has its words.
 
 use super::make::Link;
-use crate::lookup::{NoLists, ParamKind, Route};
+use crate::lookup::{MOST_BYTES, NoLists, ParamKind, Route};
 use crate::rule::Shape;
 use crate::template::percent::kinds;
 
@@ -34,7 +34,7 @@ impl<P> Link<'_, P> {
             return None;
         }
         let url = route.path.expand_texts(|name| texts.at(texts.place(&route.params, name)?));
-        if url.len() > frozen.limits.bytes || !url.starts_with('/') {
+        if url.len() > MOST_BYTES || !url.starts_with('/') {
             return None;
         }
         if route.has_safe_links {

@@ -8,7 +8,7 @@ use super::fields;
 use super::values::{InlineValues, LinkValue, OwnedTexts};
 use crate::compile::RETURN;
 use crate::declare::nearest;
-use crate::lookup::{Route, RouteId, RouteRef, Table, end_of_path};
+use crate::lookup::{MOST_BYTES, Route, RouteId, RouteRef, Table, end_of_path};
 use crate::template::{Value, Values};
 
 /// A link under construction: a route, and values for its parameters.
@@ -249,10 +249,9 @@ impl<'t, P> Link<'t, P> {
     /// that no URL can carry, values that would not be read back as they are, and a URL that another route
     /// would answer.
     pub fn to_url(&self) -> Result<String, LinkError> {
-        let limit = self.table.frozen().limits.bytes;
         let url = match (self.target, &self.more) {
-            (Some(route), None) => direct(route, &self.texts, limit),
-            (Some(route), Some(_)) if self.has_only_texts() => direct(route, &self.texts(), limit),
+            (Some(route), None) => direct(route, &self.texts),
+            (Some(route), Some(_)) if self.has_only_texts() => direct(route, &self.texts()),
             _ => None,
         };
         match url {
@@ -335,8 +334,8 @@ impl<'t, P> Link<'t, P> {
                 format!("{scheme}://{host}{address}")
             }
         };
-        if url.len() > frozen.limits.bytes {
-            return Err(self.error(Problem::Long { limit: frozen.limits.bytes, found: url.len() }));
+        if url.len() > MOST_BYTES {
+            return Err(self.error(Problem::Long { limit: MOST_BYTES, found: url.len() }));
         }
         Ok(url)
     }

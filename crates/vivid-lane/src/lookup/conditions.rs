@@ -6,10 +6,9 @@ use std::sync::Arc;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use super::ask::{Ask, Pairs, raw_pairs};
 use super::host::normal_host;
-use super::path::Place;
 use super::pattern::Pattern;
+use super::target::{Ask, Pairs};
 use crate::rule::{Check, Many, Shape};
 use crate::template::Template;
 use crate::template::percent::{decode_form, kinds};
@@ -150,43 +149,10 @@ impl QueryMatcher {
         repeated.into_iter().find_map(|(param, list)| param.refusal_of_list(&list, answers))
     }
 
-    /// Whether it asks for nothing but single values.
-    pub(super) fn has_params_only(&self) -> bool {
-        self.literals.is_empty() && self.rest.is_none() && !self.has_lists
-    }
-
-    /// Notes where in a query the values of the parameters stand, in one pass. The query is shorter than a byte can count, and there is room for as many places.
-    pub(super) fn note(&self, query: &str, places: &mut [Place]) {
-        places.fill(Place::NONE);
-        for pair in raw_pairs(query) {
-            let known = self.params.iter().zip(places.iter_mut()).find(|(param, _)| pair.is_named(&param.name));
-            if let Some((_, place)) = known.filter(|(_, place)| **place == Place::NONE) {
-                *place = Place::new(pair.start, pair.start + pair.value.len());
-            }
-        }
-    }
-
-    /// Whether each single value that was noted fits, and none is redundant: empty, or the default of its rule.
-    pub(super) fn fits(&self, query: &str, places: &[Place], answers: &dyn Answers) -> bool {
-        self.params.iter().zip(places).all(|(param, &place)| {
-            let raw = noted(query, place);
-            let is_needless = raw.is_some_and(|raw| {
-                raw.is_empty() || param.check.default_text().is_some_and(|default| *decode_form(raw) == *default)
-            });
-            !is_needless && param.refusal(raw, answers).is_none()
-        })
-    }
-
     /// Whether the name is one that the route reads for itself.
     pub(crate) fn names(&self, name: &str) -> bool {
         self.literals.iter().any(|(known, _)| **known == *name) || self.number(name).is_some()
     }
-}
-
-/// The value in a query that was noted there.
-#[inline]
-pub(super) fn noted(query: &str, place: Place) -> Option<&str> {
-    if place == Place::NONE { None } else { query.get(place.range()) }
 }
 
 impl QueryParam {
@@ -338,7 +304,7 @@ impl Methods {
 impl Ask<'_, '_> {
     /// Whether the host and the query fit. The method is another matter: it does not choose between pages.
     pub(crate) fn meets(&self, query: &QueryMatcher, host: Option<&HostMatcher>) -> bool {
-        host.is_none_or(|host| host.accepts(self.host, self.answers))
-            && (query.is_empty() || query.refusal(self.query, self.answers).is_none())
+        host.is_none_or(|host| host.accepts(self.target.sent.host, self.answers))
+            && (query.is_empty() || query.refusal(self.pairs(), self.answers).is_none())
     }
 }

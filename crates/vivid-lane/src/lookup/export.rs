@@ -8,9 +8,10 @@ use std::sync::Arc;
 
 use smol_str::SmolStr;
 
+use super::node::{LeafId, NodeId};
+use super::path::MOST_SEGMENTS;
 use super::pattern::{Pattern, Piece};
 use super::route::{Destination, Filling, Param, Route};
-use super::slot::{LeafId, NodeId};
 use super::table::{Frozen, Table};
 use super::tree::{Capture, Cover, Leaf, SegmentStep, TailKind, Tree};
 use crate::declare::Case;
@@ -276,7 +277,7 @@ impl<'t> Exporter<'t> {
             leaf_order,
             routes,
             case: if tree.folds { Case::Fold } else { Case::Exact },
-            most_segments: self.frozen.limits.segments,
+            most_segments: MOST_SEGMENTS,
             rules: self.rules,
         }
     }
@@ -387,13 +388,13 @@ fn nodes(tree: &Tree) -> Vec<ExportedNode> {
                 ids.len() - 1
             })
         };
-        let indices = |leaves: &[LeafId]| leaves.iter().map(|leaf| leaf.0 as usize).collect();
+        let index = |leaf: LeafId| leaf.0 as usize;
         nodes.push(ExportedNode {
             literals: tree.literals(node).map(|(text, target)| (text.to_owned(), number(target))).collect(),
             edges: tree.edges(node).iter().map(|edge| (edge.pattern.0 as usize, number(edge.target))).collect(),
             is_ordered: node.is_ordered,
-            leaves: indices(tree.leaves(node)),
-            areas: tree.areas.get(&id).map(|areas| indices(areas)).unwrap_or_default(),
+            leaves: tree.leaves(node).map(index).collect(),
+            areas: tree.areas.get(&id).map(|areas| areas.iter().copied().map(index).collect()).unwrap_or_default(),
         });
     }
     nodes

@@ -103,7 +103,7 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
     /// The path as it was requested, below the base of the site and without a slash at its end.
     #[must_use]
     pub fn path(&self) -> &'u str {
-        self.reading.target.path
+        self.reading.sent.path
     }
 
     /// The decoded value of a parameter, or the default of its rule. `None` if the route does not declare the
@@ -137,7 +137,7 @@ impl<'t, 'u, P> Position<'t, 'u, P> {
     /// # Ok::<(), vivid_lane::TableError>(())
     /// ```
     #[must_use]
-    pub fn list(&self, name: &str) -> Vec<Cow<'u, str>> {
+    pub fn list(&self, name: &str) -> Vec<Cow<'_, str>> {
         self.reading.index(name).map_or_else(Vec::new, |index| self.reading.items(index))
     }
 

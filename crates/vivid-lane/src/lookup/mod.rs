@@ -13,33 +13,32 @@
 //!                └── exposures ─ …
 //! ```
 //!
-//! Most lookups take the fast path: a `GET` of at most 254 bytes whose path has no escapes. It walks on slots, one line of the cache
-//! for each literal, and notes on the way where values stand. Whatever is out of the ordinary begins anew on the general path, which
-//! visits each node at most once for each segment of the URL. Neither allocates for a match of up to eight values in its path, unless
-//! something is escaped. What only the caller knows (live [`Lists`], [`Needs`]) is asked on the way, each question once.
+//! A URL is cut once into a [`Target`](target::Target). Where something in its path is escaped, the path is decoded once; whatever comes
+//! after it sees segments of a text. One [walk](walk) goes down the tree, a line of the cache for each segment; it visits each node at
+//! most once for each segment, and remembers nothing on the way. What it is made for is a [`Visitor`](walk::Visitor): what answers a path, or what
+//! covers it. A match of up to four values in its path allocates nothing, unless something is escaped. What only the caller knows (live
+//! [`Lists`], [`Needs`]) is asked on the way, each question once.
 
 mod answers;
-mod ask;
 mod bind;
 mod conditions;
 mod export;
-mod fast_path;
 mod found;
 mod host;
 mod look;
-mod marks;
 mod names;
+mod node;
 mod owned;
 mod parameter;
 mod path;
 mod path_variant;
 mod pattern;
-mod plain_path;
 mod reading;
 mod route;
+mod scan;
 mod site;
-mod slot;
 mod table;
+mod target;
 mod tree;
 mod typed;
 mod walk;
@@ -47,7 +46,6 @@ mod walk;
 pub use crate::rule::{Automaton, Shape, Test};
 pub use answers::{Answer, Lists, Needs, Question};
 pub(crate) use answers::{Answers, Known, NoLists, Remembered};
-pub(crate) use ask::{Ask, Parts, Target};
 pub use bind::BindError;
 pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
 // For the crate of other formats, which is written beside this one; not for programs.
@@ -59,26 +57,25 @@ pub use export::{
 pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};
 pub(crate) use look::Lookup;
-pub(crate) use marks::LONGEST as LONGEST_FAST;
 pub(crate) use names::Names;
+pub(crate) use node::{LeafId, NONE, NodeId, Nodes};
 pub use owned::{OwnedMatch, OwnedPosition};
 pub use parameter::Parameter;
-pub(crate) use path::{BadPath, Limits, end_of_path, normal_path};
+pub(crate) use path::{BadPath, MOST_BYTES, MOST_SEGMENTS, end_of_path, end_of_segments, normal_path};
 pub use path_variant::PathVariant;
 pub(crate) use path_variant::Segment;
-pub(crate) use pattern::{Pattern, PatternId, Piece, Quick};
+pub(crate) use pattern::{Pattern, PatternId, Piece};
 pub(crate) use reading::Reading;
 pub use route::ParamKind;
 pub(crate) use route::{
     Destination, Extras, Filling, NeedEntry, NeedId, OwnPath, PageId, Param, RedirectRule, Route, RouteId,
 };
-pub(crate) use site::{Parsed, Site};
-pub(crate) use slot::{LONGEST as LONGEST_LITERAL, LeafId, NodeId, Outcome, Slots, Spread};
+pub(crate) use site::{Parsed, Site, host_in};
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
+pub(crate) use target::{Ask, Target};
 pub(crate) use tree::{
-    Accepted, Branch, Capture, Cover, Edge, Leaf, Node, NodeRef, Order, QueryRole, SegmentStep, Stretch, Tail,
-    TailKind, Tree, folded,
+    Accepted, Capture, Cover, Edge, Leaf, Order, SegmentStep, Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;
-pub(crate) use walk::is_writable_tail;
+pub(crate) use walk::{Visitor, is_writable_tail};

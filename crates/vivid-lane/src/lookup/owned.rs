@@ -4,13 +4,12 @@ use std::fmt;
 use std::ops::Range;
 use std::sync::Arc;
 
-use super::ask::Target;
 use super::found::{Match, Position};
-use super::path::Spans;
-use super::reading::Reading;
+use super::node::LeafId;
+use super::reading::{PathValues, Reading};
 use super::route::PageId;
-use super::slot::LeafId;
 use super::table::Table;
+use super::target::Sent;
 
 /// A [`Match`] that owns its data, so that you can keep it or send it to another task.
 ///
@@ -43,9 +42,7 @@ pub struct OwnedMatch<P = String> {
 pub struct OwnedPosition<P = String> {
     table: Table<P>,
     leaf: LeafId,
-    spans: Spans,
-    is_plain: bool,
-    is_noted: bool,
+    values: PathValues,
     host: Option<Box<str>>,
     /// The path as it was sent, and the query after it, if there is one.
     url: Box<str>,
@@ -66,9 +63,7 @@ impl<P> Clone for OwnedPosition<P> {
         Self {
             table: self.table.clone(),
             leaf: self.leaf,
-            spans: self.spans.clone(),
-            is_plain: self.is_plain,
-            is_noted: self.is_noted,
+            values: self.values.clone(),
             host: self.host.clone(),
             url: self.url.clone(),
             sent: self.sent,
@@ -112,14 +107,13 @@ impl<P> OwnedPosition<P> {
 
     fn reading(&self) -> Reading<'_, '_> {
         let (sent, query) = self.url.split_at(self.sent);
-        let target = Target {
+        let sent = Sent {
             host: self.host.as_deref(),
+            whole: sent,
             path: sent.get(self.path.clone()).unwrap_or_default(),
-            sent,
             query: query.strip_prefix('?'),
         };
-        let frozen = self.table.frozen();
-        Reading::of_parts(frozen, self.leaf, target, self.spans.clone(), self.is_plain, self.is_noted)
+        Reading::of_parts(self.table.frozen(), self.leaf, sent, self.values.clone())
     }
 }
 
@@ -154,25 +148,23 @@ impl<P> Position<'_, '_, P> {
 
     fn owned_in<Q>(&self, table: &Table<Q>) -> OwnedPosition<Q> {
         let reading = self.reading();
-        let (leaf, spans, is_plain, is_noted) = reading.parts();
-        let Target { host, path, sent, query } = reading.target;
-        let mut url = String::with_capacity(sent.len() + query.map_or(0, |query| query.len() + 1));
-        url.push_str(sent);
+        let (leaf, values) = reading.parts();
+        let Sent { host, path, whole, query } = reading.sent;
+        let mut url = String::with_capacity(whole.len() + query.map_or(0, |query| query.len() + 1));
+        url.push_str(whole);
         if let Some(query) = query {
             url.push('?');
             url.push_str(query);
         }
         // The path of the page is a part of what was sent, unless it is empty.
-        let start = if path.is_empty() { 0 } else { path.as_ptr().addr().wrapping_sub(sent.as_ptr().addr()) };
+        let start = if path.is_empty() { 0 } else { path.as_ptr().addr().wrapping_sub(whole.as_ptr().addr()) };
         OwnedPosition {
             table: table.clone(),
             leaf,
-            spans: spans.clone(),
-            is_plain,
-            is_noted,
+            values: values.clone(),
             host: host.map(Into::into),
             url: url.into_boxed_str(),
-            sent: sent.len(),
+            sent: whole.len(),
             path: start..start.wrapping_add(path.len()),
         }
     }

@@ -7,24 +7,12 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use crate::rule::{Check, Shape, Simple, ValueTest, has_delimiters, marked, unmarked};
+use crate::rule::{Check, Shape, Simple, has_delimiters, marked, unmarked};
 use crate::template::bytes::first_of;
 
 /// The index of a pattern in its table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct PatternId(pub(crate) u32);
-
-/// How to test a segment against a pattern. The commonest patterns have a variant of their own, so the pattern itself need not be loaded.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Quick {
-    /// Any value.
-    Any,
-    /// A value of a set for which there is code.
-    Integer,
-    Date,
-    /// The pattern itself must be asked.
-    Whole,
-}
 
 /// Text and values in turn, within one segment.
 #[derive(Debug)]
@@ -33,10 +21,6 @@ pub(crate) struct Pattern {
     /// Whether one of the values has items, so that a delimiter differs from the same character as text.
     is_marked: bool,
     cut: Cut,
-    /// How a segment is judged that is one value and has nothing to fit but a set.
-    sole: Option<ValueTest>,
-    /// Whether one of the values, or an item of it, must be in a live list.
-    asks_lists: bool,
 }
 
 /// How a segment is cut into its pieces.
@@ -107,51 +91,7 @@ impl Pattern {
             all if ends_with_value && all.iter().all(is_any) && all.windows(2).all(ends_at_text) => Cut::AtText,
             _ => Cut::Sought,
         };
-        let sole = match &*pieces {
-            [Piece::Value(check)] => check.sole_test(),
-            _ => None,
-        };
-        let is_listed = |check: &Arc<Check>| check.list.is_some() || check.list_of_items().iter().any(Option::is_some);
-        let asks_lists = pieces.iter().filter_map(Piece::value).any(is_listed);
-        Self { pieces: pieces.into(), is_marked, cut, sole, asks_lists }
-    }
-
-    /// Whether a live list is asked about what may fit.
-    pub(super) fn asks_lists(&self) -> bool {
-        self.asks_lists
-    }
-
-    /// How many values it has.
-    pub(crate) fn values(&self) -> u16 {
-        let count = self.pieces.iter().filter(|piece| piece.value().is_some()).count();
-        u16::try_from(count).unwrap_or(u16::MAX)
-    }
-
-    /// How a segment is judged, where it is one value and nothing but a set decides.
-    #[inline]
-    pub(super) fn sole(&self) -> Option<&ValueTest> {
-        self.sole.as_ref()
-    }
-
-    /// Where the values of a segment stand that fits; it is given in the form that the pattern reads.
-    pub(super) fn values_in(&self, text: &str, answers: &dyn Answers) -> Option<Split> {
-        let mut split = self.split(text)?;
-        let mut pieces = self.pieces.iter().zip(&split);
-        let fits = |(piece, &(start, end)): (&Piece, &(usize, usize))| match piece {
-            Piece::Text(_) => true,
-            Piece::Value(check) => allows(check, &text[start..end], answers),
-        };
-        if text.is_empty() || !pieces.all(fits) {
-            return None;
-        }
-        self.retain_values(&mut split);
-        Some(split)
-    }
-
-    /// Of the places of all pieces, those of the values.
-    pub(super) fn retain_values(&self, split: &mut Split) {
-        let mut pieces = self.pieces.iter();
-        split.retain(|_| pieces.next().is_some_and(|piece| piece.value().is_some()));
+        Self { pieces: pieces.into(), is_marked, cut }
     }
 
     /// Whether a segment fits; it is given decoded and as it was sent.
@@ -169,16 +109,12 @@ impl Pattern {
         }
     }
 
-    /// How it is asked first.
-    pub(crate) fn quick(&self) -> Quick {
+    /// The code that judges a segment, where it is one value and there is code for its rule.
+    pub(crate) fn simple(&self) -> Option<Simple> {
         match &*self.pieces {
-            [Piece::Value(check)] if check.is_any() => Quick::Any,
-            [Piece::Value(check)] => match check.simple() {
-                Some(Simple::Integer) => Quick::Integer,
-                Some(Simple::Date) => Quick::Date,
-                None => Quick::Whole,
-            },
-            _ => Quick::Whole,
+            [Piece::Value(check)] if check.is_any() => Some(Simple::Any),
+            [Piece::Value(check)] => check.simple(),
+            _ => None,
         }
     }
 
@@ -222,13 +158,7 @@ impl Pattern {
     pub(crate) fn without_rules(&self) -> Self {
         let any = Arc::new(Check::any());
         let piece = |piece: &Piece| piece.map(|_| Arc::clone(&any));
-        Self {
-            pieces: self.pieces.iter().map(piece).collect(),
-            is_marked: self.is_marked,
-            cut: Cut::Sought,
-            sole: None,
-            asks_lists: false,
-        }
+        Self { pieces: self.pieces.iter().map(piece).collect(), is_marked: self.is_marked, cut: Cut::Sought }
     }
 
     /// Reads a segment: of all ways in which every piece fits, the one whose first value is the shortest,

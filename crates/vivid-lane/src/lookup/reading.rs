@@ -1,44 +1,51 @@
 //! Where the values of a URL stand, and what they are.
 
 use std::borrow::Cow;
+use std::ops::Range;
 
 use smallvec::SmallVec;
 
-use super::ask::{Parts, Target, raw_pairs};
-use super::conditions::{FEW, QueryParam, items_of, noted};
-use super::path::{MOST_FEW, Segments, Spans, end_of_segments};
+use super::conditions::{FEW, QueryParam, items_of};
+use super::node::LeafId;
+use super::path::end_of_segments;
 use super::pattern::{Pattern, Split};
-use super::route::{Param, ParamKind, Route, RouteId};
-use super::slot::LeafId;
+use super::route::{PageId, Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
+use super::target::{Sent, Target, raw_pairs, raw_segment};
 use super::tree::{Capture, Leaf, SegmentStep};
 use crate::rule::{Shape, marked};
 use crate::template::bytes::first_of;
 use crate::template::percent::{decode, decode_form, triplet};
 use crate::template::{Value, Values};
 
-/// A URL as a route reads it. Nothing is worked out before it is asked for: where a value stands follows from
-/// the ends of the segments and from the leaf.
-#[derive(Debug)]
+/// A URL as a route reads it. Nothing is worked out before it is asked for but the places of the values in the path.
+#[derive(Debug, Clone)]
 pub(crate) struct Reading<'t, 'u> {
     frozen: &'t Frozen,
     leaf: LeafId,
-    pub(crate) target: Target<'u>,
-    spans: Spans,
-    /// Whether nothing in the path is escaped.
-    is_plain: bool,
-    /// Whether it was noted where the values in the query stand, behind those of the path.
-    is_noted: bool,
+    pub(crate) sent: Sent<'u>,
+    values: PathValues,
 }
 
-/// Where a value stands.
+/// The values of a path.
+#[derive(Debug, Clone)]
+pub(super) struct PathValues {
+    /// The whole path, decoded, where something in it is escaped.
+    decoded: Option<Box<str>>,
+    /// Where they begin and end in the whole path: those of the captures of the leaf, in their order, and then the tail.
+    places: SmallVec<[(u16, u16); 4]>,
+    /// Where in the query the values begin that the route reads there, where these are many.
+    in_query: Option<Box<[Option<u32>]>>,
+}
+
+/// Where a value is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Slot<'u> {
     Absent,
-    /// In the path, undecoded.
-    Path(&'u str),
-    /// Segments of the path, undecoded.
-    Items(&'u str),
+    /// In the path: the number of its place.
+    Path(usize),
+    /// Segments of the path.
+    Items(usize),
     /// In the query, undecoded.
     Query(&'u str),
     /// Each value of a name in the query.
@@ -50,44 +57,61 @@ enum Slot<'u> {
 }
 
 impl<'t, 'u> Reading<'t, 'u> {
-    pub(crate) fn new(frozen: &'t Frozen, id: LeafId, parts: &Parts<'u>) -> Self {
-        let is_plain = !parts.segments.is_escaped();
-        let spans = spans(frozen, id, &parts.segments);
-        let mut reading = Self::of_parts(frozen, id, parts.target, spans, is_plain, false);
-        reading.find_query_values();
-        reading
-    }
-
-    /// A reading by its parts: is nothing in the path escaped, and was it noted where the values in the query stand?
-    #[inline(always)]
-    pub(super) fn of_parts(
-        frozen: &'t Frozen,
-        leaf: LeafId,
-        target: Target<'u>,
-        spans: Spans,
-        is_plain: bool,
-        is_noted: bool,
-    ) -> Self {
-        Self { frozen, leaf, target, spans, is_plain, is_noted }
-    }
-
-    /// Works out where in the query the values begin that the route reads there, in one pass, where there are more than
-    /// a few. Fewer are looked for when they are asked for.
-    #[inline(never)]
-    fn find_query_values(&mut self) {
-        if let Some(query) = self.target.query
-            && self.leaf().reads_much
-        {
-            self.spans.keep_places(self.route().extras.query.places(names(query)));
+    /// A target as a leaf reads it that it has led to, or on from it. It takes the decoded path out of the target.
+    #[inline]
+    pub(crate) fn new(frozen: &'t Frozen, id: LeafId, target: &mut Target<'u>) -> Self {
+        let leaf = frozen.tree.leaf(id);
+        let mut places = SmallVec::new();
+        let captures = frozen.tree.captures(leaf);
+        for (at, capture) in captures.iter().enumerate() {
+            let segment = usize::from(capture.segment);
+            if capture.is_whole {
+                places.push(narrow(target.place(segment)));
+            } else if at == 0 || captures[at - 1].segment != capture.segment {
+                // All that are in this segment.
+                push_pieces(frozen, leaf, segment, target, &mut places);
+            }
         }
+        if leaf.tail.is_some() {
+            let first = target.place((leaf.steps.count as usize).saturating_sub(1));
+            let last = target.place(target.len().saturating_sub(1));
+            places.push(narrow(first.start..last.end));
+        }
+        let in_query = match target.sent.query {
+            Some(query) if leaf.reads_much => {
+                Some(frozen.route(leaf.route).extras.query.places(names(query)).into_boxed_slice())
+            }
+            _ => None,
+        };
+        let values = PathValues { decoded: target.take_decoded(), places, in_query };
+        Self { frozen, leaf: id, sent: target.sent, values }
     }
 
-    /// By which leaf the path is read, where its values stand, whether nothing in it is escaped, and whether the values in the query
-    /// are noted.
-    pub(super) fn parts(&self) -> (LeafId, &Spans, bool, bool) {
-        (self.leaf, &self.spans, self.is_plain, self.is_noted)
+    /// A reading by its parts, as [`parts`](Self::parts) gives them.
+    pub(super) fn of_parts(frozen: &'t Frozen, leaf: LeafId, sent: Sent<'u>, values: PathValues) -> Self {
+        Self { frozen, leaf, sent, values }
     }
 
+    /// By which leaf the path is read, and its values.
+    pub(super) fn parts(&self) -> (LeafId, &PathValues) {
+        (self.leaf, &self.values)
+    }
+
+    /// The page, where a `GET` without a query shows it to whoever asks.
+    #[inline]
+    pub(crate) fn open_page(&self) -> Option<PageId> {
+        if self.sent.query.is_none() { self.leaf().open_page } else { None }
+    }
+
+    /// The text of a place of the path, decoded.
+    #[inline]
+    fn in_path(&self, place: usize) -> Option<&str> {
+        let &(start, end) = self.values.places.get(place)?;
+        let text = self.values.decoded.as_deref().unwrap_or(self.sent.whole);
+        text.get(usize::from(start)..usize::from(end))
+    }
+
+    #[inline]
     fn leaf(&self) -> &'t Leaf {
         self.frozen.tree.leaf(self.leaf)
     }
@@ -125,36 +149,52 @@ impl<'t, 'u> Reading<'t, 'u> {
         found.unwrap_or(Slot::Absent)
     }
 
-    /// What stands in the path for a parameter, as it was sent.
+    /// The number of the place of a parameter in the path.
     #[inline]
-    fn captured(&self, index: usize) -> Option<&'u str> {
-        let leaf = self.leaf();
-        let captures = self.frozen.tree.captures(leaf);
-        let is_it = |capture: &&Capture| usize::from(capture.param) == index;
-        // Most routes capture their parameters in order, each in its place.
-        let capture = captures.get(index).filter(is_it).or_else(|| captures.iter().find(is_it))?;
-        self.target.path.get(self.spans.bounds(usize::from(capture.value))?)
+    fn captured(&self, index: usize) -> Option<usize> {
+        let captures = self.frozen.tree.captures(self.leaf());
+        let is_it = |capture: &Capture| usize::from(capture.param) == index;
+        // Most routes capture their parameters in order.
+        if captures.get(index).is_some_and(is_it) { Some(index) } else { captures.iter().position(is_it) }
     }
 
-    /// The segments that the tail takes.
-    fn tail(&self) -> Option<&'u str> {
+    /// The number of the place of the tail.
+    fn tail(&self) -> Option<usize> {
         let leaf = self.leaf();
-        leaf.tail?;
-        // It is the last of the values.
-        let last = self.spans.bounds(usize::from(leaf.values.saturating_sub(1)))?;
-        self.target.path.get(last.start..)
+        leaf.tail.map(|_| leaf.captures.count as usize)
+    }
+
+    /// What was sent of the path for a capture.
+    fn raw(&self, place: usize) -> Option<&'u str> {
+        if self.values.decoded.is_none() {
+            let &(start, end) = self.values.places.get(place)?;
+            return self.sent.whole.get(usize::from(start)..usize::from(end));
+        }
+        let leaf = self.leaf();
+        let Some(capture) = self.frozen.tree.captures(leaf).get(place) else {
+            // The tail.
+            let first = (leaf.steps.count as usize).saturating_sub(1);
+            return self.sent.path.get(end_of_segments(self.sent.path, first) + 1..);
+        };
+        let raw = raw_segment(self.sent.path, usize::from(capture.segment));
+        if capture.is_whole {
+            return Some(raw);
+        }
+        let (start, end) = *self.pieces_of(usize::from(capture.segment), raw)?.get(usize::from(capture.piece))?;
+        raw.get(start..end)
+    }
+
+    /// Where the pieces of a segment are, which is given as it was sent.
+    fn pieces_of(&self, segment: usize, raw: &str) -> Option<Split> {
+        let SegmentStep::Pattern(pattern) = self.frozen.tree.steps(self.leaf()).get(segment)? else { return None };
+        places(self.frozen.tree.pattern(*pattern), raw)
     }
 
     /// Where a piece of a segment begins in the path.
     fn start_of_piece(&self, segment: usize, piece: usize) -> Option<usize> {
-        let path = self.target.path;
-        let (start, end) = (end_of_segments(path, segment) + 1, end_of_segments(path, segment + 1));
-        let Some(SegmentStep::Pattern(pattern)) = self.frozen.tree.steps(self.leaf()).get(segment) else {
-            return Some(start);
-        };
-        let raw = path.get(start..end)?;
-        let places = places(self.frozen.tree.pattern(*pattern), raw);
-        Some(start + places.and_then(|places| places.get(piece).copied()).map_or(0, |(start, _)| start))
+        let start = end_of_segments(self.sent.path, segment) + 1;
+        let pieces = self.pieces_of(segment, raw_segment(self.sent.path, segment));
+        Some(start + pieces.and_then(|pieces| pieces.get(piece).copied()).map_or(0, |(start, _)| start))
     }
 
     fn in_query(&self, index: usize) -> Option<Slot<'u>> {
@@ -164,27 +204,23 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// What stands in the query for a parameter, as it was sent.
     fn query_text(&self, index: usize) -> Option<(&'t QueryParam, &'u str)> {
-        let query = self.target.query?;
+        let query = self.sent.query?;
         let (number, param) = self.route().extras.query.param(index)?;
-        if self.is_noted {
-            let place = self.spans.place(usize::from(self.leaf().values) + number)?;
-            return Some((param, noted(query, place)?));
-        }
         if self.route().extras.query.params.len() <= FEW {
             let pair = raw_pairs(query).find(|pair| pair.is_named(&param.name))?;
             return Some((param, pair.value));
         }
-        Some((param, value_from(query, (*self.spans.places().get(number)?)?)))
+        Some((param, value_from(query, (*self.values.in_query.as_ref()?.get(number)?)?)))
     }
 
     fn in_host(&self, index: usize) -> Option<String> {
-        self.route().extras.host.as_ref()?.value(self.target.host?, index)
+        self.route().extras.host.as_ref()?.value(self.sent.host?, index)
     }
 
     /// The part of the path that the level's own template stands for, as it was sent.
     pub(crate) fn covered(&self, level: usize) -> &'u str {
         let start = level.checked_sub(1).map_or(0, |above| self.covered_to(above));
-        &self.target.path[start..self.covered_to(level)]
+        &self.sent.path[start..self.covered_to(level)]
     }
 
     /// Where the part of the path ends that a level and those above it stand for.
@@ -192,19 +228,19 @@ impl<'t, 'u> Reading<'t, 'u> {
         let leaf = self.leaf();
         let cover = self.frozen.tree.covers(leaf)[level];
         if cover.has_tail {
-            return self.target.path.len();
+            return self.sent.path.len();
         }
         let segments = usize::from(cover.segments);
         let of_pieces = cover.pieces.zip(segments.checked_sub(1));
         let of_pieces = of_pieces.and_then(|(pieces, last)| self.start_of_piece(last, usize::from(pieces)));
-        of_pieces.unwrap_or_else(|| end_of_segments(self.target.path, segments))
+        of_pieces.unwrap_or_else(|| end_of_segments(self.sent.path, segments))
     }
 
     /// How many values the URL spells out that it could leave out: those that their rules would give by default, and those
     /// of the query that are empty and so count as absent.
     pub(crate) fn needless_values(&self) -> usize {
         let route = self.route();
-        let has_empty = self.target.query.is_some_and(has_empty_value);
+        let has_empty = self.sent.query.is_some_and(has_empty_value);
         if !route.has_defaults && !has_empty {
             return 0;
         }
@@ -243,10 +279,8 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     pub(crate) fn text(&self, index: usize) -> Option<Cow<'_, str>> {
-        // What could not be decoded was refused when the URL was split, so nothing is lost here.
         match self.slot(index) {
-            Slot::Path(raw) if self.is_plain => Some(Cow::Borrowed(raw)),
-            Slot::Path(raw) => decode(raw).ok(),
+            Slot::Path(place) => self.in_path(place).map(Cow::Borrowed),
             Slot::Query(raw) => Some(decode_form(raw)),
             Slot::Host => self.in_host(index).map(Cow::Owned),
             Slot::Absent => self.route().params[index].check.default_text().map(Cow::Borrowed),
@@ -257,7 +291,7 @@ impl<'t, 'u> Reading<'t, 'u> {
 
     /// The values of a name in the query, undecoded.
     fn raws(&self, wanted: &str) -> impl Iterator<Item = &'u str> {
-        let query = self.target.query.unwrap_or_default();
+        let query = self.sent.query.unwrap_or_default();
         names(query).filter(move |(name, _)| **name == *wanted).map(move |(_, start)| value_from(query, start))
     }
 
@@ -265,27 +299,30 @@ impl<'t, 'u> Reading<'t, 'u> {
     #[inline]
     pub(crate) fn texts(&self) -> Texts<'_, 't, 'u> {
         let leaf = self.leaf();
-        let is_few = self.is_plain && !self.spans.has_many();
         let simple = usize::from(leaf.simple);
         let all = &*self.frozen.route(leaf.route).params;
-        let params = if is_few && leaf.has_only_simple { all.get(..simple).unwrap_or_default() } else { all };
-        Texts { reading: self, params: params.iter(), index: 0, simple: if is_few { simple } else { 0 } }
+        let params = if leaf.has_only_simple { all.get(..simple).unwrap_or_default() } else { all };
+        Texts { reading: self, params: params.iter(), index: 0, simple }
     }
 
     /// The items of a list; of one that is absent those of its default.
-    pub(crate) fn items(&self, index: usize) -> Vec<Cow<'u, str>> {
+    pub(crate) fn items(&self, index: usize) -> Vec<Cow<'_, str>> {
         let param = &self.route().params[index];
         if param.check.shape() != Shape::List {
             return Vec::new();
         }
-        let sent: Vec<Cow<'u, str>> = match self.slot(index) {
-            Slot::Items(raw) => raw.split('/').filter_map(|raw| decode(raw).ok()).collect(),
+        let sent: Vec<Cow<'_, str>> = match self.slot(index) {
+            // A slash in an item is escaped.
+            Slot::Items(place) => match (&self.values.decoded, self.in_path(place)) {
+                (None, Some(items)) => items.split('/').map(Cow::Borrowed).collect(),
+                _ => self.raw(place).unwrap_or_default().split('/').filter_map(|raw| decode(raw).ok()).collect(),
+            },
             Slot::Each => match self.route().extras.query.param(index) {
                 Some((_, param)) => self.raws(&param.name).filter(|raw| param.is_item(raw)).map(decode_form).collect(),
                 None => Vec::new(),
             },
             Slot::Query(raw) => items_of(raw).collect(),
-            Slot::Path(raw) => self.joined(param, raw).into_iter().map(Cow::Owned).collect(),
+            Slot::Path(place) => self.joined(param, self.raw(place)).into_iter().map(Cow::Owned).collect(),
             Slot::Absent | Slot::Host | Slot::Pairs => Vec::new(),
         };
         match &param.check.default {
@@ -295,9 +332,9 @@ impl<'t, 'u> Reading<'t, 'u> {
     }
 
     /// The items of what stands in the path, or names and values in turn.
-    fn joined(&self, param: &Param, raw: &str) -> Vec<String> {
-        // What could not be decoded was refused when the URL was split.
-        let text = marked(raw).unwrap_or_default();
+    fn joined(&self, param: &Param, raw: Option<&str>) -> Vec<String> {
+        // What could not be decoded was refused when the URL was taken apart.
+        let text = marked(raw.unwrap_or_default()).unwrap_or_default();
         param.texts.join.as_ref().map_or_else(Vec::new, |join| join.items(&text))
     }
 
@@ -306,9 +343,12 @@ impl<'t, 'u> Reading<'t, 'u> {
         let param = &self.route().params[index];
         let in_turn: Vec<String> = match self.slot(index) {
             Slot::Pairs => return self.rest(),
-            Slot::Items(raw) => raw.split('/').flat_map(|raw| self.joined(param, raw)).collect(),
+            Slot::Items(place) => {
+                let raws = self.raw(place).unwrap_or_default().split('/');
+                raws.flat_map(|raw| self.joined(param, Some(raw))).collect()
+            }
             Slot::Query(raw) => items_of(raw).map(Cow::into_owned).collect(),
-            Slot::Path(raw) => self.joined(param, raw),
+            Slot::Path(place) => self.joined(param, self.raw(place)),
             Slot::Absent | Slot::Each | Slot::Host => Vec::new(),
         };
         let mut in_turn = in_turn.into_iter();
@@ -327,12 +367,12 @@ impl<'t, 'u> Reading<'t, 'u> {
             let name = pair.split('=').next().unwrap_or_default();
             !pair.is_empty() && demand.rest.is_none() && !demand.names(&decode_form(name))
         };
-        self.target.query.unwrap_or_default().split('&').filter(is_unknown)
+        self.sent.query.unwrap_or_default().split('&').filter(is_unknown)
     }
 
     /// The pairs of the query that no other parameter takes.
     fn rest(&self) -> Vec<(String, String)> {
-        let (demand, query) = (&self.route().extras.query, self.target.query.unwrap_or_default());
+        let (demand, query) = (&self.route().extras.query, self.sent.query.unwrap_or_default());
         let free = names(query).filter(|(name, _)| !demand.names(name));
         free.map(|(name, start)| (name.into_owned(), decode_form(value_from(query, start)).into_owned())).collect()
     }
@@ -358,7 +398,7 @@ pub(crate) struct Texts<'a, 't, 'u> {
     reading: &'a Reading<'t, 'u>,
     params: std::slice::Iter<'t, Param>,
     index: usize,
-    /// How many come first that are a segment each, as it stands, in their order.
+    /// How many come first that are captured in their order.
     simple: usize,
 }
 
@@ -370,9 +410,10 @@ impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
         loop {
             let (index, param) = (self.index, self.params.next()?);
             self.index += 1;
-            let text = match self.reading.spans.place(index) {
-                Some(place) if index < self.simple => self.reading.target.path.get(place.range()).map(Cow::Borrowed),
-                _ => self.reading.text(index),
+            let text = if index < self.simple {
+                self.reading.in_path(index).map(Cow::Borrowed)
+            } else {
+                self.reading.text(index)
             };
             if let Some(text) = text {
                 return Some((&*param.name, text));
@@ -400,25 +441,28 @@ fn places(pattern: &Pattern, raw: &str) -> Option<Split> {
     Some(split)
 }
 
-/// Where the values of a path stand that leads to a leaf, or on from it.
-fn spans(frozen: &Frozen, id: LeafId, segments: &Segments<'_>) -> Spans {
-    let leaf = frozen.tree.leaf(id);
-    let mut spans: SmallVec<[(usize, usize); MOST_FEW]> = SmallVec::new();
-    for (at, step) in frozen.tree.steps(leaf).iter().enumerate().take(segments.len()) {
-        let SegmentStep::Pattern(pattern) = step else { continue };
-        let pattern = frozen.tree.pattern(*pattern);
-        let (start, end) = segments.bounds(at);
-        if pattern.pieces.len() == 1 {
-            spans.push((start, end));
-        } else if let Some(mut split) = places(pattern, segments.raw(at)) {
-            pattern.retain_values(&mut split);
-            spans.extend(split.into_iter().map(|(from, to)| (start + from, start + to)));
-        }
-    }
-    if let (Some(last), Some(_)) = (spans.last_mut(), leaf.tail) {
-        last.1 = segments.path.len();
-    }
-    Spans::of(&spans)
+/// Where the values in a segment are that has several pieces.
+#[inline(never)]
+fn push_pieces(
+    frozen: &Frozen,
+    leaf: &Leaf,
+    segment: usize,
+    target: &Target<'_>,
+    places: &mut SmallVec<[(u16, u16); 4]>,
+) {
+    let Some(SegmentStep::Pattern(pattern)) = frozen.tree.steps(leaf).get(segment) else { return };
+    let pattern = frozen.tree.pattern(*pattern);
+    let start = target.place(segment).start;
+    let split = pattern.split(&pattern.readable(target.text(segment), target.raw(segment))).unwrap_or_default();
+    let values = pattern.pieces.iter().zip(split).filter(|(piece, _)| piece.value().is_some());
+    places.extend(values.map(|(_, (from, to))| narrow(start + from..start + to)));
+}
+
+/// A place in a URL, none of which is so long that this would not hold it.
+#[inline(always)]
+#[allow(clippy::cast_possible_truncation, reason = "longer URLs are refused")]
+fn narrow(place: Range<usize>) -> (u16, u16) {
+    (place.start as u16, place.end as u16)
 }
 
 /// The decoded names of a query, each with the place at which its value begins.

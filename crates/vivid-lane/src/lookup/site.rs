@@ -1,9 +1,11 @@
 //! Where the pages of a site stand in its URLs: mount, slash policy, path or fragment.
 
-use super::ask::{Parts, Target, is_vacant_query};
 use super::host::host_of;
-use super::path::{BadPath, Limits, Segments, end_of_path, normal_path};
+use super::path::{BadPath, MOST_BYTES, end_of_path, normal_path};
+use super::scan::{Scan, scan};
+use super::target::{Sent, Target, is_vacant_query};
 use crate::declare::{SiteKey, Slash};
+use crate::template::bytes::first_of;
 use crate::template::percent::{clean_query_into, kinds, normalise_into};
 
 /// What a URL is.
@@ -32,43 +34,146 @@ pub(crate) struct Site {
     pub(crate) frame: Option<Box<str>>,
     /// Whether the addresses of pages stand after `#`.
     pub(crate) is_in_fragment: bool,
+    /// Whether letter case is ignored in literals.
+    pub(crate) ignores_case: bool,
     /// Whether the addresses of pages are paths from the root of the host, without a slash at their end, in the letter case of the
     /// table.
     pub(crate) is_plain: bool,
 }
 
 impl Site {
-    /// Cuts a URL into host, segments and query.
-    pub(super) fn cut<'u>(&self, url: &'u str, limits: Limits, parts: &mut Parts<'u>) -> Result<Parsed, BadPath> {
-        parts.target = Target::parse(url, self.is_in_fragment);
-        let path = parts.target.path;
-        let inside = if self.is_in_fragment { self.is_document(url).then_some(path) } else { self.inside(path) };
-        if !self.is_in_fragment && !path.starts_with('/') {
-            return Err(BadPath::NoSlash);
+    /// Takes a URL apart; the host is one that was asked beside it. The target is written in place, as it is large.
+    #[inline]
+    pub(crate) fn parse<'u>(
+        &self,
+        url: &'u str,
+        host: Option<&'u str>,
+        target: &mut Target<'u>,
+    ) -> Result<Parsed, BadPath> {
+        target.sent.host = host;
+        if url.len() > MOST_BYTES {
+            return Err(BadPath::Long);
         }
-        let (segments, is_plain) = Segments::split(inside.unwrap_or(path), self.slash, limits)?;
-        let is_vacant = parts.target.query.is_some_and(|query| is_vacant_query(query.as_bytes()));
-        if !is_vacant && inside.is_some_and(|inside| is_plain && (!segments.is_empty() || self.is_root(inside))) {
-            parts.target.path = segments.path;
-            parts.segments = segments;
-            return Ok(Parsed::Plain);
+        if self.is_in_fragment || !url.starts_with('/') {
+            return self.parse_other(url, target);
         }
-        self.non_canonical(parts.target, inside.is_some())
+        self.parse_path(url, target)
     }
 
-    /// The address of a URL that is not in its normal form.
+    /// A URL that begins with a path.
+    #[inline(always)]
+    fn parse_path<'u>(&self, url: &'u str, target: &mut Target<'u>) -> Result<Parsed, BadPath> {
+        let (bytes, base) = (url.as_bytes(), self.base_length());
+        let is_inside = base == 0 || self.is_inside(url);
+        let seen = scan(bytes, if is_inside { base } else { 0 }, self.ignores_case, target.ends_mut());
+        let is_end = matches!(bytes.get(seen.stop), None | Some(b'?' | b'#'));
+        if !(is_inside & is_end & seen.is_straight & !seen.is_deep) {
+            return self.parse_unusual(url, is_inside.then_some(seen), target);
+        }
+        if !seen.ends_with_slash && target.ends_mut().push(seen.stop).is_none() {
+            return Err(BadPath::Deep);
+        }
+        target.sent.whole = url.get(..seen.stop).unwrap_or_default();
+        let last = seen.stop - usize::from(seen.ends_with_slash);
+        target.sent.path = url.get(base..last).unwrap_or_default();
+        if seen.stop < bytes.len() {
+            target.sent.query = cut_query(url, seen.stop);
+        }
+        self.with_slash(seen.ends_with_slash, target)
+    }
+
+    /// What a path comes to that is in its canonical form but for a slash at its end.
+    #[inline(always)]
+    fn with_slash(&self, has_slash: bool, target: &Target<'_>) -> Result<Parsed, BadPath> {
+        let is_root = target.len() == 0 && self.base_length() == 0;
+        let is_right = match self.slash {
+            Slash::Never => !has_slash,
+            Slash::Always => has_slash,
+            Slash::Either => true,
+        };
+        let is_vacant = target.sent.query.is_some_and(|query| is_vacant_query(query.as_bytes()));
+        if (is_right || is_root) && !is_vacant { Ok(Parsed::Plain) } else { self.non_canonical(target.sent, true) }
+    }
+
+    /// A path in which not all bytes are common, or which is outside of the base: then no scan is given.
+    #[inline(never)]
+    fn parse_unusual<'u>(&self, url: &'u str, seen: Option<Scan>, target: &mut Target<'u>) -> Result<Parsed, BadPath> {
+        let end = end_of_path(url);
+        let sent = &mut target.sent;
+        (sent.whole, sent.query) = (&url[..end], cut_query(url, end));
+        let Some(seen) = seen else { return self.non_canonical(target.sent, false) };
+        let base = self.base_length();
+        let inside = &target.sent.whole[base..];
+        target.sent.path = inside.strip_suffix('/').unwrap_or(inside);
+        let Some(has_slash) = target.read(target.sent.whole, base, seen) else {
+            return self.non_canonical(target.sent, true);
+        };
+        if self.ignores_case {
+            target.ignore_case();
+        }
+        self.with_slash(has_slash, target)
+    }
+
+    /// A URL that has something before the path: scheme and host, or the document that a site in the fragment is.
+    #[inline(never)]
+    fn parse_other<'u>(&self, url: &'u str, target: &mut Target<'u>) -> Result<Parsed, BadPath> {
+        let (before, fragment) = if self.is_in_fragment { url.split_once('#').unwrap_or((url, "")) } else { (url, "") };
+        let (host, path) = after_host(before);
+        target.sent.host = host.or(target.sent.host);
+        if self.is_in_fragment {
+            let document = path[..end_of_path(path)].trim_end_matches('/');
+            let is_inside = before.is_empty() || document == self.base.trim_end_matches('/');
+            let is_root = fragment.is_empty() || fragment.starts_with(['?', '#']);
+            if !is_root && !fragment.starts_with('/') {
+                return Err(BadPath::NoSlash);
+            }
+            if is_inside {
+                return self.parse_path(fragment, target);
+            }
+            target.sent.whole = &fragment[..end_of_path(fragment)];
+            return self.non_canonical(target.sent, false);
+        }
+        match path.as_bytes().first() {
+            Some(b'/') => self.parse_path(path, target),
+            // A host alone has the path of the root.
+            None | Some(b'?' | b'#') if host.is_some() => {
+                let parsed = self.parse_path("/", target)?;
+                target.sent.query = cut_query(path, 0);
+                match parsed {
+                    Parsed::Plain => self.with_slash(true, target),
+                    _ => self.non_canonical(target.sent, self.is_inside("/")),
+                }
+            }
+            _ => Err(BadPath::NoSlash),
+        }
+    }
+
+    /// The length of the base, where it is a part of paths.
+    #[inline(always)]
+    fn base_length(&self) -> usize {
+        if self.is_in_fragment { 0 } else { self.base.len() }
+    }
+
+    /// Whether a URL begins with the base.
+    fn is_inside(&self, url: &str) -> bool {
+        let after = url.as_bytes().get(self.base.len());
+        url.starts_with(&*self.base) && matches!(after, None | Some(b'/' | b'?' | b'#'))
+    }
+
+    /// The address of a URL that is not in its canonical form.
     #[cold]
-    fn non_canonical(&self, target: Target<'_>, is_inside: bool) -> Result<Parsed, BadPath> {
+    fn non_canonical(&self, sent: Sent<'_>, is_inside: bool) -> Result<Parsed, BadPath> {
+        let from = if is_inside { self.base_length() } else { 0 };
+        let (path, ends_with_slash) = normal_path(sent.whole, from)?;
         if self.is_in_fragment && !is_inside {
             return Ok(Parsed::Outside);
         }
-        let (path, ends_with_slash) = normal_path(target.path);
-        let Some(inside) = (if self.is_in_fragment { Some(path.as_str()) } else { self.inside(&path) }) else {
-            return Ok(Parsed::Outside);
-        };
         let mut address = self.prefix();
-        self.push_path(&mut address, inside, ends_with_slash);
-        push_query(&mut address, target.query);
+        match if self.is_in_fragment { Some(&*path) } else { self.inside(&path) } {
+            Some(inside) => self.push_path(&mut address, inside, ends_with_slash),
+            None => return Ok(Parsed::Outside),
+        }
+        push_query(&mut address, sent.query);
         Ok(Parsed::NonCanonical(address))
     }
 
@@ -84,25 +189,6 @@ impl Site {
     /// The part of a path below the base.
     fn inside<'u>(&self, path: &'u str) -> Option<&'u str> {
         path.strip_prefix(&*self.base).filter(|inside| inside.is_empty() || inside.starts_with('/'))
-    }
-
-    /// Whether this is how the root of the site is written.
-    fn is_root(&self, inside: &str) -> bool {
-        if self.base.is_empty() || self.is_in_fragment {
-            return self.is_in_fragment || inside == "/";
-        }
-        match self.slash {
-            Slash::Never => inside.is_empty(),
-            Slash::Always => !inside.is_empty(),
-            Slash::Either => true,
-        }
-    }
-
-    /// Whether the URL names the document that the site is, before its fragment. A fragment alone does.
-    fn is_document(&self, url: &str) -> bool {
-        let before = url.split('#').next().unwrap_or_default();
-        let document = Target::parse(before, false).path.trim_end_matches('/');
-        before.is_empty() || document == self.base.trim_end_matches('/')
     }
 
     /// Appends a path that is in its normal form but for the slash at its end.
@@ -144,12 +230,12 @@ impl Site {
         address
     }
 
-    /// The address that a target was asked under: without scheme, host and fragment.
-    pub(crate) fn address_of(&self, target: &Target<'_>) -> String {
+    /// The address that was asked: without scheme, host and fragment.
+    pub(crate) fn address_of(&self, sent: &Sent<'_>) -> String {
         let mut address = if self.is_in_fragment { self.prefix() } else { String::new() };
-        let path = if target.sent.is_empty() { "/" } else { target.sent };
+        let path = if sent.whole.is_empty() { "/" } else { sent.whole };
         address.push_str(path);
-        push_query(&mut address, target.query);
+        push_query(&mut address, sent.query);
         address
     }
 }
@@ -162,37 +248,25 @@ pub(super) fn push_query(address: &mut String, query: Option<&str>) {
     }
 }
 
-impl<'u> Target<'u> {
-    /// Cuts a path with an optional query, or an absolute URL. The fragment is dropped, or, for a site in the
-    /// fragment, all before it.
-    pub(crate) fn parse(url: &'u str, is_in_fragment: bool) -> Self {
-        if is_in_fragment {
-            let (before, fragment) = url.split_once('#').unwrap_or((url, ""));
-            let (path, query) = cut_query(fragment.split('#').next().unwrap_or_default());
-            return Self { host: Self::parse(before, false).host, path, sent: path, query };
-        }
-        let (rest, query) = cut_query(url);
-        if rest.starts_with('/') {
-            return Self { host: None, path: rest, sent: rest, query };
-        }
-        let scheme = ["http://", "https://"]
-            .iter()
-            .find(|scheme| rest.get(..scheme.len()).is_some_and(|start| start.eq_ignore_ascii_case(scheme)));
-        let (host, path) = match scheme {
-            None => (None, rest),
-            Some(scheme) => {
-                let rest = &rest[scheme.len()..];
-                let (authority, path) = rest.split_at(rest.find('/').unwrap_or(rest.len()));
-                (Some(host_of(authority)), if path.is_empty() { "/" } else { path })
-            }
-        };
-        Self { host, path, sent: path, query }
-    }
+/// The query that begins at a place of a URL, if one does, without the fragment.
+fn cut_query(url: &str, at: usize) -> Option<&str> {
+    let query = url.get(at..)?.strip_prefix('?')?;
+    query.get(..first_of(query.as_bytes(), 0, [b'#', b'#']))
 }
 
-/// Path and query of what may have a fragment, which is dropped.
-fn cut_query(text: &str) -> (&str, Option<&str>) {
-    let end = end_of_path(text);
-    let (path, rest) = text.split_at(end);
-    (path, rest.strip_prefix('?').map(|query| &query[..query.find('#').unwrap_or(query.len())]))
+/// The host that a URL names, and what comes after it.
+fn after_host(url: &str) -> (Option<&str>, &str) {
+    let is_scheme = |scheme: &&&str| url.get(..scheme.len()).is_some_and(|start| start.eq_ignore_ascii_case(scheme));
+    if url.starts_with('/') {
+        return (None, url);
+    }
+    let Some(scheme) = ["http://", "https://"].iter().find(is_scheme) else { return (None, url) };
+    let rest = &url[scheme.len()..];
+    let end = end_of_path(rest).min(first_of(rest.as_bytes(), 0, [b'/', b'/']));
+    (Some(host_of(&rest[..end])), &rest[end..])
+}
+
+/// The host that a URL names.
+pub(crate) fn host_in(url: &str) -> Option<&str> {
+    after_host(url).0
 }

@@ -4,10 +4,10 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::names::Names;
-use super::path::Limits;
+use super::node::LeafId;
+use super::path::MOST_BYTES;
 use super::route::{Destination, NeedEntry, PageId, Route, RouteId};
 use super::site::Site;
-use super::slot::LeafId;
 use super::tree::{Accepted, Tree};
 use crate::declare::{Data, Finding, Slash};
 use crate::template::Template;
@@ -60,9 +60,6 @@ pub(crate) struct Frozen {
     pub(crate) lists: Vec<Box<str>>,
     /// What was found that does not keep the table from working.
     pub(crate) findings: Vec<Finding>,
-    pub(crate) limits: Limits,
-    /// The longest URL that may go the fast path.
-    pub(crate) longest_fast: usize,
 }
 
 impl Frozen {
@@ -147,7 +144,7 @@ impl<P> Table<P> {
     /// The greatest length of a URL, in bytes.
     #[must_use]
     pub fn longest_url(&self) -> usize {
-        self.frozen.limits.bytes
+        MOST_BYTES
     }
 
     /// What the table says of the site: the keys of a table file that have a value, where it is one of a few words also by default.

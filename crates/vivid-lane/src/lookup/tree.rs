@@ -1,17 +1,15 @@
 //! The tree of segments, packed into a few arrays.
 //!
-//! A node stands where a walk is after some segments. What it has (literals, patterns, ends) is a stretch of an array that all nodes
-//! share. The fast path walks on the [slots](super::slot) beside them, and looks at a node only where a segment is not a literal.
+//! What a [node](super::node) has (literals, patterns, ends) is a range of an array that all nodes share.
 
 use std::borrow::Cow;
-use std::ops::{Deref, Range};
 
 use hashbrown::HashMap;
 use smallvec::SmallVec;
 
-use super::pattern::{Pattern, PatternId, Quick};
+use super::node::{Hashing, LeafId, NONE, Node, NodeId};
+use super::pattern::{Pattern, PatternId};
 use super::route::{PageId, RouteId};
-use super::slot::{LeafId, NodeId, Slot};
 use crate::rule::{Narrower, TooLarge};
 
 /// What all routes of a table accept, segment by segment.
@@ -20,22 +18,16 @@ use crate::rule::{Narrower, TooLarge};
 /// edge, to itself. So a walk meets a node at most once for each segment, and cannot blow up.
 #[derive(Debug, Default)]
 pub(crate) struct Tree {
-    /// The root first; every other one after the node that leads to it. Behind the last stands one that is none: what a node has
-    /// ends where that of the next begins.
+    /// First the entries of the hash table of literals, then all other nodes.
     pub(crate) nodes: Box<[Node]>,
-    /// What the fast path walks on.
-    pub(crate) slots: Vec<Slot>,
-    /// The slot of the root.
-    pub(crate) root_slot: u32,
+    pub(crate) hashing: Hashing,
+    pub(crate) root: NodeId,
     /// The texts of all literals.
     pub(crate) text: Box<str>,
     /// For each node, the nodes that its literals lead to, in the order of these.
     pub(crate) children: Box<[NodeId]>,
+    /// Those of each node one after the other, the narrower first.
     pub(crate) edges: Box<[Edge]>,
-    /// What is left to try where a walk has come to nothing.
-    pub(crate) branches: Box<[Branch]>,
-    /// For each node, what ends there.
-    pub(crate) leaf_ids: Box<[LeafId]>,
     /// First those that answer URLs, then those of areas.
     pub(crate) leaves: Box<[Leaf]>,
     /// How many leaves answer URLs.
@@ -78,113 +70,20 @@ impl Stretch {
     }
 }
 
-/// Where a walk stands after some segments, and the literal that led there, if one did. Of its text, and of what follows it, is noted
-/// where it begins.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Node {
-    pub(crate) text: u32,
-    pub(crate) children: u32,
-    pub(crate) edges: u32,
-    pub(crate) leaves: u32,
-    /// The branch to try next where nothing that follows the node accepts a URL. No branch has the number of none.
-    pub(crate) resume: u32,
-    /// Of two ways that accept a common segment, is the earlier always the narrower? Then the first way that
-    /// leads to a leaf is the right one.
-    pub(crate) is_ordered: bool,
-    /// Whether the fast path can follow what comes after it.
-    pub(crate) fits_fast_path: bool,
-}
-
-/// What is left to try of a node, once one way on has come to nothing. As every node is reached in one way only, it is
-/// known when the tree is packed, and a walk has nothing to remember.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Branch {
-    /// The segment.
-    pub(crate) at: u16,
-    /// How many values stand before it.
-    pub(crate) values: u16,
-    /// The edges to try.
-    pub(crate) edges: Stretch,
-    /// The branch to try after it.
-    pub(crate) next: u32,
-}
-
-impl Branch {
-    /// No branch.
-    pub(crate) const NONE: u32 = u32::MAX;
-}
-
-impl Node {
-    pub(crate) const EMPTY: Self = Self {
-        text: 0,
-        children: 0,
-        edges: 0,
-        leaves: 0,
-        resume: Branch::NONE,
-        is_ordered: true,
-        fits_fast_path: true,
-    };
-}
-
-/// A node, and the one behind it.
-#[derive(Clone, Copy)]
-pub(crate) struct NodeRef<'t>(&'t [Node; 2]);
-
-impl Deref for NodeRef<'_> {
-    type Target = Node;
-
-    fn deref(&self) -> &Node {
-        &self.0[0]
-    }
-}
-
-impl<'t> NodeRef<'t> {
-    /// The node of a number among all of them.
-    #[inline]
-    pub(crate) fn of(all: &'t [Node], id: NodeId) -> Self {
-        static NONE: [Node; 2] = [Node::EMPTY; 2];
-        Self(all.get(id.0 as usize..).and_then(<[Node]>::first_chunk).unwrap_or(&NONE))
-    }
-
-    fn part<T>(self, all: &[T], begin: impl Fn(&Node) -> u32) -> &[T] {
-        let [own, next] = self.0;
-        &all[begin(own) as usize..begin(next) as usize]
-    }
-
-    /// The bytes of the literal that led to it.
-    pub(crate) fn text(self) -> Range<usize> {
-        let [own, next] = self.0;
-        own.text as usize..next.text as usize
-    }
-
-    /// The nodes that its literals lead to.
-    pub(crate) fn children(self, all: &[NodeId]) -> &[NodeId] {
-        self.part(all, |node| node.children)
-    }
-
-    /// Its patterns, the narrower before the wider.
-    #[inline]
-    pub(crate) fn edges(self, all: &[Edge]) -> &[Edge] {
-        self.part(all, |node| node.edges)
-    }
-
-    /// What ends at it.
-    pub(crate) fn leaves(self, all: &[LeafId]) -> &[LeafId] {
-        self.part(all, |node| node.leaves)
-    }
-}
-
 /// A way on for segments that are no literal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Edge {
     pub(crate) pattern: PatternId,
-    /// How its pattern is asked first.
-    pub(crate) quick: Quick,
+    pub(crate) target: NodeId,
+    /// The edge to try after it: the next of the same node, else one that a node before it has left. As every node is reached in one way
+    /// only, this is known when the tree is packed, and a walk has nothing to remember.
+    pub(crate) next: u32,
+    /// The segment that it takes.
+    pub(crate) at: u16,
     /// Whether it leads to a tail, which goes on accepting segments.
     pub(crate) is_tail: bool,
-    pub(crate) target: NodeId,
-    /// The slot of the target.
-    pub(crate) slot: u32,
+    /// Whether what its node has found before is narrower than what it leads to.
+    pub(crate) is_ordered: bool,
 }
 
 /// A way through the path of a route, from its first segment to its last. Leaves of the same form share their stretches.
@@ -197,34 +96,20 @@ pub(crate) struct Leaf {
     pub(crate) covers: Stretch,
     pub(crate) captures: Stretch,
     pub(crate) tail: Option<Tail>,
+    /// The next leaf of the same node.
+    pub(crate) next: u32,
     /// Whether it accepts every URL that leads to it, whatever the host, the query and the length of its tail.
     pub(crate) is_unconditional: bool,
-    /// How many parameters come first that are a segment each, in their order, with no other parameter's segment between; a tail of
-    /// one value is one too.
+    /// How many parameters come first that are captured in their order; a tail of one value is one too.
     pub(crate) simple: u16,
     /// Whether no other parameter has a value here.
     pub(crate) has_only_simple: bool,
     /// Whether the route reads so many query parameters that their places are worked out at once.
     pub(crate) reads_much: bool,
-    /// How many values its path has.
-    pub(crate) values: u16,
-    /// What a query has to do with whether it answers.
-    pub(crate) query: QueryRole,
-    /// The page, where it is shown to whoever asks, with no more to look at than a URL in its normal form.
-    pub(crate) unguarded_page: Option<PageId>,
-}
-
-/// What the query of a URL has to do with whether a leaf answers it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum QueryRole {
-    /// Nothing.
-    None,
-    /// It may have a value that the route refuses.
-    Judged,
-    /// It must have something.
-    Required,
-    /// It may lead to another leaf of the same node.
-    Chooses,
+    /// The page, where a `GET` without a query shows it to whoever asks.
+    pub(crate) open_page: Option<PageId>,
+    /// Whether the route declares a literal in other letters than small ones, where letter case does not count.
+    pub(crate) is_respelt: bool,
 }
 
 /// What a segment must be.
@@ -250,8 +135,6 @@ pub(crate) struct Capture {
     pub(crate) param: u16,
     pub(crate) segment: u16,
     pub(crate) piece: u16,
-    /// Its number among the values of the path.
-    pub(crate) value: u16,
     /// Whether the value is the whole segment.
     pub(crate) is_whole: bool,
 }
@@ -336,11 +219,12 @@ pub(crate) type Accepted = SmallVec<[LeafId; 4]>;
 
 impl Tree {
     pub(crate) fn root(&self) -> NodeId {
-        NodeId(0)
+        self.root
     }
 
-    pub(crate) fn node(&self, id: NodeId) -> NodeRef<'_> {
-        NodeRef::of(&self.nodes, id)
+    pub(crate) fn node(&self, id: NodeId) -> &Node {
+        static NONE: Node = Node::VACANT;
+        self.nodes.get(id.0 as usize).unwrap_or(&NONE)
     }
 
     pub(crate) fn leaf(&self, id: LeafId) -> &Leaf {
@@ -351,18 +235,23 @@ impl Tree {
         &self.patterns[id.0 as usize]
     }
 
-    pub(crate) fn edges(&self, node: NodeRef<'_>) -> &[Edge] {
-        node.edges(&self.edges)
+    /// The patterns that follow a node, the narrower before the wider.
+    pub(crate) fn edges(&self, node: &Node) -> &[Edge] {
+        let first = node.onward as usize;
+        self.edges.get(first..first.saturating_add(node.edge_count as usize)).unwrap_or_default()
     }
 
-    pub(crate) fn leaves(&self, node: NodeRef<'_>) -> &[LeafId] {
-        node.leaves(&self.leaf_ids)
+    /// What ends at a node.
+    pub(crate) fn leaves(&self, node: &Node) -> impl Iterator<Item = LeafId> + use<'_> {
+        let some = |id: u32| (id != NONE).then_some(LeafId(id));
+        std::iter::successors(some(node.leaf), move |id| some(self.leaf(*id).next))
     }
 
     pub(crate) fn steps(&self, leaf: &Leaf) -> &[SegmentStep] {
         leaf.steps.of(&self.steps)
     }
 
+    #[inline]
     pub(crate) fn captures(&self, leaf: &Leaf) -> &[Capture] {
         leaf.captures.of(&self.captures)
     }
@@ -385,13 +274,14 @@ impl Tree {
     }
 
     /// The literals that follow a node, in the order of the alphabet, and where they lead.
-    pub(crate) fn literals(&self, node: NodeRef<'_>) -> impl ExactSizeIterator<Item = (&str, NodeId)> {
-        self.children(node).iter().map(|&child| (self.text_of(self.node(child)), child))
+    pub(crate) fn literals(&self, node: &Node) -> impl ExactSizeIterator<Item = (&str, NodeId)> {
+        self.children(node).iter().map(|&child| (self.text_of(child), child))
     }
 
     /// The nodes of the literals after a node, in the order of the bytes of their texts.
-    pub(crate) fn children(&self, node: NodeRef<'_>) -> &[NodeId] {
-        node.children(&self.children)
+    pub(crate) fn children(&self, node: &Node) -> &[NodeId] {
+        let first = node.children as usize;
+        &self.children[first..first + node.child_count as usize]
     }
 
     /// A text as literals are stored.
@@ -399,14 +289,18 @@ impl Tree {
         if self.folds { folded(text) } else { Cow::Borrowed(text) }
     }
 
-    pub(crate) fn text_of(&self, node: NodeRef<'_>) -> &str {
-        &self.text[node.text()]
+    /// The literal that leads to a node.
+    pub(crate) fn text_of(&self, id: NodeId) -> &str {
+        &self.text[self.node(id).text()]
     }
 
     /// The way on for a literal segment.
-    pub(crate) fn literal(&self, node: NodeRef<'_>, text: &str) -> Option<NodeId> {
-        let (children, wanted) = (self.children(node), self.as_stored(text));
-        let by_text = |&child: &NodeId| self.text_of(self.node(child)).cmp(&*wanted);
-        children.binary_search_by(by_text).ok().map(|at| children[at])
+    pub(crate) fn literal(&self, id: NodeId, text: &str) -> Option<NodeId> {
+        let wanted = self.as_stored(text);
+        let node = self.node(id);
+        if node.child_count == 0 {
+            return None;
+        }
+        self.child(id.0, node, wanted.as_bytes(), 0..wanted.len()).map(NodeId)
     }
 }

@@ -1,21 +1,130 @@
-//! The walk through the tree, and the choice of the narrowest route.
+//! The one walk through the tree, what it is made for, and the choice of the narrowest route.
 
-use super::ask::Ask;
+use super::node::{LeafId, NONE, Node, NodeId};
 use super::pattern::allows;
 use super::route::{Param, Route, RouteId};
-use super::slot::{LeafId, NodeId};
-use super::tree::{Accepted, Leaf, TailKind, Tree};
-use crate::rule::Narrower;
+use super::target::{Ask, Segments};
+use super::tree::{Accepted, Edge, Leaf, TailKind, Tree};
+use crate::rule::{Narrower, Simple};
 use crate::template::percent::triplet;
 
+/// What a walk is made for.
+pub(crate) trait Visitor {
+    /// Whether tails are followed.
+    const FOLLOWS_TAILS: bool;
+
+    /// The walk comes to a node after so many segments. Whether it goes on.
+    #[inline(always)]
+    fn passes(&mut self, _id: NodeId, _at: usize) -> bool {
+        true
+    }
+
+    /// The path ends at a node whose first leaf this is. Whether that is what is looked for.
+    fn ends(&mut self, leaf: LeafId) -> bool;
+}
+
 impl Tree {
+    /// Walks down the tree with the segments of a path: the narrower way first, and where the order of ways does not decide, all of
+    /// them.
+    #[inline(always)]
+    pub(crate) fn walk<V: Visitor>(&self, ask: &Ask<'_, '_>, visitor: &mut V) {
+        let (literals, values) = (ask.target.literals(), ask.target.values());
+        let count = ask.target.len();
+        let mut id = self.root.0;
+        let Some(mut node) = self.nodes.get(id as usize) else { return };
+        let mut at = 0;
+        // Nodes after fewer segments than these have found something below them.
+        let mut found = 0;
+        loop {
+            if !visitor.passes(NodeId(id), at) {
+                return;
+            }
+            if at < count {
+                id = self.step_down(id, node, at, literals, values);
+                if let Some(next) = self.nodes.get(id as usize) {
+                    (node, at) = (next, at + 1);
+                    continue;
+                }
+            } else if node.leaf != NONE && visitor.ends(LeafId(node.leaf)) {
+                if !node.goes_on {
+                    return;
+                }
+                found = at;
+            }
+            match self.onward(ask, node.onward, count, &mut found, visitor) {
+                Some((next, segments)) => (id, at) = (next, segments),
+                None => return,
+            }
+            let Some(next) = self.nodes.get(id as usize) else { return };
+            node = next;
+        }
+    }
+
+    /// The node to which a segment leads by a literal, or by the first edge where that has a rule for which there is code.
+    #[inline(always)]
+    fn step_down(&self, id: u32, node: &Node, at: usize, literals: Segments<'_>, values: Segments<'_>) -> u32 {
+        if node.child_count != 0
+            && let Some(next) = self.child(id, node, literals.bytes, literals.place(at))
+        {
+            return next;
+        }
+        match node.simple {
+            Some(Simple::Any) => node.target,
+            Some(simple) if is_simple(simple, values, at) => node.target,
+            _ => NONE,
+        }
+    }
+
+    /// The next edge that accepts its segment: the node that it leads to, and how many segments are before that.
+    #[inline(never)]
+    fn onward<V: Visitor>(
+        &self,
+        ask: &Ask<'_, '_>,
+        mut next: u32,
+        count: usize,
+        found: &mut usize,
+        visitor: &mut V,
+    ) -> Option<(u32, usize)> {
+        while let Some(edge) = self.edges.get(next as usize) {
+            next = edge.next;
+            let at = usize::from(edge.at);
+            // There is none after the last segment; and of what is in order, the first is the answer.
+            if at >= count || (edge.is_ordered && at < *found) || (edge.is_tail && !V::FOLLOWS_TAILS) {
+                continue;
+            }
+            if !self.accepts(edge, ask, at) {
+                continue;
+            }
+            if !edge.is_tail {
+                *found = (*found).min(at + 1);
+                return Some((edge.target.0, at + 1));
+            }
+            let end = self.nodes.get(edge.target.0 as usize)?;
+            if (at + 1..count).all(|at| self.accepts(edge, ask, at)) && visitor.ends(LeafId(end.leaf)) {
+                if !end.goes_on {
+                    return None;
+                }
+                *found = at + 1;
+            }
+        }
+        None
+    }
+
+    /// Whether the pattern of an edge accepts a segment.
+    fn accepts(&self, edge: &Edge, ask: &Ask<'_, '_>, at: usize) -> bool {
+        let target = ask.target;
+        self.pattern(edge.pattern).accepts_segment(target.text(at), || target.raw(at), ask.answers)
+    }
+
     /// The leaves that answer a URL, each no wider than any other that accepts it. More than one only where
     /// their methods differ or where a priority or the order of declaration decides.
+    #[inline]
     pub(crate) fn find(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Accepted {
-        let mut accepted = Accepted::new();
-        self.collect(self.root(), 0, ask, routes, &mut accepted);
+        let mut search = Answering { tree: self, ask, routes, accepted: Accepted::new() };
+        self.walk(ask, &mut search);
+        let mut accepted = search.accepted;
         if accepted.len() > 1 {
-            self.retain_narrowest(&mut accepted, ask.segments.len());
+            self.retain_narrowest(&mut accepted, ask.target.len());
         }
         accepted
     }
@@ -48,34 +157,9 @@ impl Tree {
         }
     }
 
-    fn collect(&self, id: NodeId, at: usize, ask: &Ask<'_, '_>, routes: &[Route], accepted: &mut Accepted) {
-        let node = self.node(id);
-        if at == ask.segments.len() {
-            for &stop in self.leaves(node) {
-                if self.fits(self.leaf(stop), ask, routes) {
-                    accepted.push(stop);
-                }
-            }
-            return;
-        }
-        let text = ask.segments.text(at);
-        let before = accepted.len();
-        if let Some(target) = self.literal(node, text) {
-            self.collect(target, at + 1, ask, routes, accepted);
-        }
-        for edge in self.edges(node) {
-            if node.is_ordered && accepted.len() > before {
-                return;
-            }
-            if self.pattern(edge.pattern).accepts_segment(text, || ask.segments.raw(at), ask.answers) {
-                self.collect(edge.target, at + 1, ask, routes, accepted);
-            }
-        }
-    }
-
     /// Whether a leaf accepts the host, the query and the tail.
     fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
-        if leaf.is_unconditional && (leaf.tail.is_none() || !ask.segments.is_escaped()) {
+        if leaf.is_unconditional && (leaf.tail.is_none() || !ask.target.is_escaped()) {
             return true;
         }
         let route = &routes[leaf.route.index()];
@@ -89,14 +173,14 @@ impl Tree {
         let first = leaf.steps.count as usize - 1;
         match tail.kind {
             TailKind::Items => {
-                let count = ask.segments.len().saturating_sub(first);
-                check.refusal_of_number(count, ask.segments.texts().skip(first)).is_none()
+                let count = ask.target.len().saturating_sub(first);
+                check.refusal_of_number(count, ask.target.texts().skip(first)).is_none()
             }
             // What is not escaped is written as it stands.
-            TailKind::Rest if texts.is_any() && !ask.segments.is_escaped() => true,
+            TailKind::Rest if texts.is_any() && !ask.target.is_escaped() => true,
             TailKind::Rest => {
-                let value = ask.segments.texts().skip(first).collect::<Vec<_>>().join("/");
-                (!ask.segments.is_escaped() || is_writable_tail(&value)) && allows(texts, &value, ask.answers)
+                let value = ask.target.texts().skip(first).collect::<Vec<_>>().join("/");
+                (!ask.target.is_escaped() || is_writable_tail(&value)) && allows(texts, &value, ask.answers)
             }
         }
     }
@@ -111,7 +195,7 @@ impl Tree {
         is_wanted: &dyn Fn(RouteId) -> bool,
     ) -> Option<LeafId> {
         let mut search = Covering { tree: self, ask, method, routes, is_wanted, best: None };
-        search.node(self.root(), 0);
+        self.walk(ask, &mut search);
         search.best.map(|(_, leaf)| leaf)
     }
 }
@@ -130,6 +214,35 @@ pub(crate) fn is_writable_tail(value: &str) -> bool {
     value.split('/').all(|segment| !matches!(segment, "" | "." | "..")) && !bytes.iter().enumerate().any(is_odd)
 }
 
+/// The search for what answers a path.
+struct Answering<'a, 'u> {
+    tree: &'a Tree,
+    ask: &'a Ask<'a, 'u>,
+    routes: &'a [Route],
+    accepted: Accepted,
+}
+
+impl Visitor for Answering<'_, '_> {
+    const FOLLOWS_TAILS: bool = true;
+
+    #[inline(always)]
+    fn ends(&mut self, mut id: LeafId) -> bool {
+        let before = self.accepted.len();
+        while let Some(leaf) = self.tree.leaves.get(id.0 as usize) {
+            if self.tree.fits(leaf, self.ask, self.routes) {
+                self.accepted.push(id);
+            }
+            id = LeafId(leaf.next);
+        }
+        self.accepted.len() > before
+    }
+}
+
+#[inline(never)]
+fn is_simple(simple: Simple, values: Segments<'_>, at: usize) -> bool {
+    simple.accepts(values.bytes.get(values.place(at)).unwrap_or_default())
+}
+
 /// The search for what covers a path. It follows the same edges as the search for what answers it.
 struct Covering<'a, 'u> {
     tree: &'a Tree,
@@ -141,34 +254,31 @@ struct Covering<'a, 'u> {
     best: Option<((usize, bool), LeafId)>,
 }
 
-impl Covering<'_, '_> {
-    fn node(&mut self, id: NodeId, at: usize) {
+impl Visitor for Covering<'_, '_> {
+    const FOLLOWS_TAILS: bool = false;
+
+    fn passes(&mut self, id: NodeId, at: usize) -> bool {
         let tree = self.tree;
-        let node = tree.node(id);
         let areas = tree.areas.get(&id).map_or(&[][..], |area| area);
-        for &leaf in tree.leaves(node).iter().chain(areas) {
+        for leaf in tree.leaves(tree.node(id)).chain(areas.iter().copied()) {
             self.leaf(leaf, at);
         }
-        if at == self.ask.segments.len() {
-            return;
-        }
-        let text = self.ask.segments.text(at);
-        if let Some(target) = tree.literal(node, text) {
-            self.node(target, at + 1);
-        }
-        for edge in tree.edges(node).iter().filter(|edge| !edge.is_tail) {
-            if tree.pattern(edge.pattern).accepts_segment(text, || self.ask.segments.raw(at), self.ask.answers) {
-                self.node(edge.target, at + 1);
-            }
-        }
+        true
     }
 
+    fn ends(&mut self, _: LeafId) -> bool {
+        false
+    }
+}
+
+impl Covering<'_, '_> {
     fn leaf(&mut self, leaf: LeafId, at: usize) {
         let id = self.tree.leaf(leaf).route;
         let route = &self.routes[id.index()];
         // A page at the root covers the root alone, unless something is declared below it.
         let is_area = at > 0 || route.is_parent || route.has_own_fallback();
-        let host_fits = route.extras.host.as_deref().is_none_or(|host| host.accepts(self.ask.host, self.ask.answers));
+        let host_fits =
+            route.extras.host.as_deref().is_none_or(|host| host.accepts(self.ask.target.sent.host, self.ask.answers));
         if !is_area || !host_fits || !(self.is_wanted)(id) {
             return;
         }

@@ -379,15 +379,11 @@ impl Check {
     /// The code that tests values, if that is all there is to the rule.
     pub(crate) fn simple(&self) -> Option<Simple> {
         match self.test {
-            ValueTest::Simple(simple) if self.predicates.is_empty() && self.list.is_none() => Some(simple),
+            ValueTest::Simple(simple) if self.predicates.is_empty() && self.list.is_none() && self.join.is_none() => {
+                Some(simple)
+            }
             _ => None,
         }
-    }
-
-    /// How values are judged, where nothing but a set decides.
-    pub(crate) fn sole_test(&self) -> Option<ValueTest> {
-        let has_more = !self.predicates.is_empty() || self.list.is_some() || self.join.is_some();
-        (!has_more).then(|| self.test.clone())
     }
 
     /// Whether the value is one or more characters of the set.

@@ -30,6 +30,8 @@ static KNOWN: LazyLock<Vec<(Arc<Dfa>, ValueTest)>> = LazyLock::new(|| {
 /// Sets that a few lines of code can test. Each is a variant, so that one byte says which.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Simple {
+    /// Every text.
+    Any,
     /// A whole number, canonical.
     Integer,
     /// A day of the calendar.
@@ -39,6 +41,7 @@ pub(crate) enum Simple {
 impl Simple {
     pub(crate) fn accepts(self, value: &[u8]) -> bool {
         match self {
+            Self::Any => true,
             Self::Integer => is_integer(value),
             Self::Date => is_date(value),
         }

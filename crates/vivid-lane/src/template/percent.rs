@@ -138,22 +138,8 @@ pub(crate) fn decode_form(raw: &str) -> Cow<'_, str> {
 
 /// Whether the byte may stand in a segment of a path as it is. Beside `pchar` (RFC 3986, section 3.3) brackets may, as
 /// a template can hold them.
-const fn is_plain(byte: u8) -> bool {
+pub(crate) const fn is_plain(byte: u8) -> bool {
     is_unreserved(byte) || (is_reserved(byte) && !matches!(byte, b'/' | b'?' | b'#'))
-}
-
-/// Whether a segment is written in the normal way (RFC 3986, section 6.2.2). Then it has no escape for an unreserved
-/// character, none in small letters, and none is missing. Reserved characters may be written either way, as
-/// escaping them can change what they mean.
-pub(crate) fn is_normal(raw: &str) -> bool {
-    let bytes = raw.as_bytes();
-    let is_lower = |at: usize| bytes.get(at).is_some_and(u8::is_ascii_lowercase);
-    bytes.iter().enumerate().all(|(at, &byte)| match byte {
-        b'%' => {
-            !is_lower(at + 1) && !is_lower(at + 2) && triplet(&bytes[at + 1..]).is_some_and(|byte| !is_unreserved(byte))
-        }
-        _ => is_plain(byte),
-    })
 }
 
 /// Appends a segment in its normal form.
