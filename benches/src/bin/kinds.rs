@@ -119,7 +119,7 @@ fn main() {
         };
         assert!(
             is_right,
-            "{}: {} of {}",
+            "{}: {:?} of {}",
             kind.name,
             kind.table.decide(&Request::get(&kind.urls[0])).kind(),
             kind.urls[0]

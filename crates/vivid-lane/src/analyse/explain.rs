@@ -114,12 +114,12 @@ impl<P> Table<P> {
         let frozen = self.frozen();
         let url = std::str::from_utf8(request.url()).ok()?;
         let mut target = Target::default();
-        match frozen.site.parse(url, request.asked_host(), &mut target).ok()? {
+        match frozen.parse(url, request.asked_host(), &mut target).ok()? {
             Parsed::Plain => Some(self.explained_parts(&target, request)),
             // What the canonical form means is what the URL means.
             Parsed::NonCanonical(address) => {
                 let mut canonical = Target::default();
-                let Ok(Parsed::Plain) = frozen.site.parse(&address, target.sent.host, &mut canonical) else {
+                let Ok(Parsed::Plain) = frozen.parse(&address, target.sent.host, &mut canonical) else {
                     return None;
                 };
                 Some(self.explained_parts(&canonical, request))
@@ -278,7 +278,7 @@ impl<'t, P> Judge<'_, 't, '_, P> {
                 .map_or_else(|| "no host was asked".to_owned(), |host| format!("`{}` was asked", shown(host)));
             return (Verdict::Elsewhere, format!("is reached under the host `{template}`; {asked}"));
         }
-        if let Some(refusal) = route.extras.query.refusal(self.ask.pairs(), self.ask.answers) {
+        if let Some(refusal) = route.extras.query.refusal(self.ask.query(), self.ask.answers) {
             return match refusal {
                 QueryRefusal::Literal { name, value } => {
                     (Verdict::Elsewhere, format!("wants the query `{name}={value}`"))

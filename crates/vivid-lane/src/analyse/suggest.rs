@@ -85,11 +85,11 @@ impl<'t, P> NotFound<'t, '_, P> {
         let frozen = self.table().frozen();
         let Ok(url) = std::str::from_utf8(request.url()) else { return Vec::new() };
         let mut target = Target::default();
-        match frozen.site.parse(url, request.asked_host(), &mut target) {
+        match frozen.parse(url, request.asked_host(), &mut target) {
             Ok(Parsed::Plain) => self.near(&target),
             Ok(Parsed::NonCanonical(address)) => {
                 let mut canonical = Target::default();
-                match frozen.site.parse(&address, target.sent.host, &mut canonical) {
+                match frozen.parse(&address, target.sent.host, &mut canonical) {
                     Ok(Parsed::Plain) => self.near(&canonical),
                     _ => Vec::new(),
                 }
@@ -160,7 +160,7 @@ impl<'t, P> NotFound<'t, '_, P> {
     fn tells(&self, url: &str, last: usize) -> bool {
         let (frozen, answers) = (self.table().frozen(), self.request().answers());
         let mut target = Target::default();
-        let Ok(Parsed::Plain) = frozen.site.parse(url, self.request().asked_host(), &mut target) else { return false };
+        let Ok(Parsed::Plain) = frozen.parse(url, self.request().asked_host(), &mut target) else { return false };
         let accepted = frozen.tree.find(&target.ask(&answers), &frozen.routes);
         let Some(leaf) = frozen.choose(&accepted, "GET").map(|leaf| frozen.tree.leaf(leaf)) else {
             return false;
@@ -200,7 +200,7 @@ impl<'t, P> NotFound<'t, '_, P> {
             let leaf = frozen.tree.leaf(leaf);
             match obstacle {
                 None => {
-                    let refusal = frozen.route(leaf.route).extras.query.refusal(ask.pairs(), ask.answers);
+                    let refusal = frozen.route(leaf.route).extras.query.refusal(ask.query(), ask.answers);
                     if let Some(QueryRefusal::Value { name, value, reason }) = refusal {
                         let reason = format!("`{name}` refused `{}`: {reason}", shown(&value));
                         tries.push(Try {

@@ -8,8 +8,8 @@ use smallvec::SmallVec;
 use super::draft::{Draft, ROOT, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
-    Capture, Cover, Edge, FEW, Leaf, NONE, NodeId, Nodes, Order, Param, ParamKind, Route, SegmentStep, Stretch, Tail,
-    TailKind, Tree, folded,
+    Capture, Cover, Edge, FEW, Leaf, MOST_PLACES, NONE, NodeId, Nodes, Order, Param, ParamKind, Route, SegmentStep,
+    Stretch, Tail, TailKind, Tree, folded,
 };
 use crate::rule::{Shape, TooLarge};
 
@@ -165,7 +165,8 @@ impl Packing {
                 let next = if is_last { resume } else { narrow(first + number)? };
                 let target = NodeId(self.places[edge.target.0 as usize]);
                 let (pattern, is_tail, is_ordered) = (edge.pattern, edge.is_tail, own.is_ordered);
-                self.edges.push(Edge { pattern, target, next, at, is_tail, is_ordered });
+                let simple = self.tree.pattern(pattern).simple();
+                self.edges.push(Edge { pattern, target, next, at, simple, is_tail, is_ordered });
                 if edge.target != id {
                     known[edge.target.0 as usize] = (below, next, goes_on || (!is_last && !is_ordered));
                 }
@@ -177,9 +178,8 @@ impl Packing {
             let node = &mut self.nodes.all[self.places[index] as usize];
             (node.onward, node.edge_count) = (onward, narrow(own.edges.len())?);
             (node.is_ordered, node.goes_on) = (own.is_ordered, goes_on);
-            if let Some(edge) = own.edges.first().filter(|edge| !edge.is_tail) {
-                let simple = self.tree.pattern(edge.pattern).simple();
-                (node.simple, node.target) = (simple, self.places[edge.target.0 as usize]);
+            if let Some(edge) = self.edges.get(first).filter(|edge| !edge.is_tail) {
+                (node.simple, node.target) = (edge.simple, edge.target.0);
             }
             let leaves = draft.leaves(id);
             node.leaf = leaves.first().map_or(NONE, |leaf| leaf.0);
@@ -225,10 +225,12 @@ impl Packing {
                 captures: all_captures.put(captures)?,
                 tail: leaf.tail,
                 is_unconditional,
+                has_whole_values: captures.len() < MOST_PLACES && captures.iter().all(|one| one.is_whole),
                 simple: u16::try_from(simple).unwrap_or(u16::MAX),
                 has_only_simple: route.params.iter().enumerate().skip(simple).all(is_absent),
                 reads_much: route.extras.query.params.len() > FEW,
                 open_page: route.page.filter(|_| route.is_unguarded && route.methods.allows("GET")),
+                ignores_query: route.extras.query.is_unasked(),
                 is_respelt: false,
                 next: NONE,
             });

@@ -10,8 +10,8 @@ use super::unavailable::Unavailable;
 use crate::compile::RETURN;
 use crate::link::LinkError;
 use crate::lookup::{
-    Accepted, Answers, BadPath, Destination, Lookup, MOST_BYTES, Match, NeedId, NoLists, Reading, RedirectRule,
-    Remembered, RouteId, Table, host_in,
+    Accepted, Answers, BadPath, Destination, LeafId, MOST_BYTES, Match, NeedId, NoLists, PageId, Reading, RedirectRule,
+    Remembered, RouteId, Table, Target, Unanswered, host_in,
 };
 use crate::template::percent::{clean_query_into, escape_bytes_into};
 use crate::template::{Value, Values};
@@ -29,6 +29,17 @@ enum Outcome {
     NotFound(Option<(RouteId, String)>),
     WrongMethod(Accepted),
     BadRequest(BadPath),
+}
+
+impl From<Unanswered> for Outcome {
+    fn from(unanswered: Unanswered) -> Self {
+        match unanswered {
+            Unanswered::Nothing => Self::NotFound(None),
+            Unanswered::NonCanonical(address) => canonical(address),
+            Unanswered::OtherMethods(accepted) => Self::WrongMethod(accepted),
+            Unanswered::Bad(reason) => Self::BadRequest(reason),
+        }
+    }
 }
 
 /// One redirect.
@@ -94,12 +105,19 @@ impl<P> Table<P> {
     /// need counts as met, and no value as listed.
     #[must_use]
     pub fn find<'u>(&self, url: &'u str) -> Option<Match<'_, 'u, P>> {
-        self.step(url, None, Asked { method: "GET", answers: &NoLists }).ok()
+        let (mut target, asked) = (Target::default(), Asked { method: "GET", answers: &NoLists });
+        match self.frozen().lookup(url, None, asked.method, asked.answers, &mut target) {
+            Ok(id) => match self.open_page(id, &target) {
+                Some(page) => Some(Match::of_page(self, page, Reading::new(self.frozen(), id, &mut target))),
+                None => self.route_outcome(url, Reading::new(self.frozen(), id, &mut target), asked).ok(),
+            },
+            Err(_) => None,
+        }
     }
 
     /// Decides with these answers. If something counts decisions, it learns which route took part; that of a page is in the
     /// decision. A decision is large, so it is made where it is wanted.
-    #[inline(always)]
+    #[inline(never)]
     pub(super) fn decide_with<'u>(
         &self,
         request: &Request<'u>,
@@ -111,14 +129,23 @@ impl<P> Table<P> {
             return self.about_the_server();
         }
         let asked = Asked { method: request.method, answers };
-        match self.step(url, request.host, asked) {
-            Ok(found) => Decision::Page(found),
-            Err(outcome) => {
-                let decision;
-                (decision, *route) = self.settle(request, url, outcome, asked);
-                decision
-            }
-        }
+        let mut target = Target::default();
+        // A decision is large: a page is made where it is wanted.
+        let outcome = match self.frozen().lookup(url, request.host, asked.method, asked.answers, &mut target) {
+            Ok(id) => match self.open_page(id, &target) {
+                Some(page) => {
+                    return Decision::Page(Match::of_page(self, page, Reading::new(self.frozen(), id, &mut target)));
+                }
+                None => match self.route_outcome(url, Reading::new(self.frozen(), id, &mut target), asked) {
+                    Ok(found) => return Decision::Page(found),
+                    Err(outcome) => outcome,
+                },
+            },
+            Err(unanswered) => unanswered.into(),
+        };
+        let decision;
+        (decision, *route) = self.settle(request, url, outcome, asked);
+        decision
     }
 
     /// A request whose first bytes alone are UTF-8. What is sent in a query never harms its page: its bytes are escaped, which
@@ -231,18 +258,17 @@ impl<P> Table<P> {
     }
 
     /// One look at the table.
-    #[inline]
     fn step<'u>(&self, url: &'u str, host: Option<&'u str>, asked: Asked<'_>) -> Result<Match<'_, 'u, P>, Outcome> {
-        match self.frozen().lookup(url, host, asked.method, asked.answers) {
-            Lookup::Route(reading) => match reading.open_page() {
-                Some(page) => Ok(Match::of_page(self, page, reading)),
-                None => self.route_outcome(url, reading, asked),
-            },
-            Lookup::Nothing => Err(Outcome::NotFound(None)),
-            Lookup::NonCanonical(address) => Err(canonical(address)),
-            Lookup::OtherMethods(accepted) => Err(Outcome::WrongMethod(accepted)),
-            Lookup::Bad(reason) => Err(Outcome::BadRequest(reason)),
-        }
+        let mut target = Target::default();
+        let id = self.frozen().look_up(url, host, (asked.method, asked.answers), &mut target)?;
+        self.route_outcome(url, Reading::new(self.frozen(), id, &mut target), asked)
+    }
+
+    /// The page, where the path alone has it shown to whoever asks.
+    #[inline(always)]
+    fn open_page(&self, id: LeafId, target: &Target<'_>) -> Option<PageId> {
+        let leaf = self.frozen().tree.leaf(id);
+        if target.sent.query.is_none() || leaf.ignores_query { leaf.open_page } else { None }
     }
 
     /// What comes of a route that may ask for more than its URL.

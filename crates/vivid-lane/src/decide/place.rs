@@ -118,7 +118,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         let address = aside.and_then(|aside| aside.address.as_deref());
         let url = address.map_or_else(|| self.request.url.ok(), Some)?;
         let mut target = Target::default();
-        let parsed = self.table.frozen().site.parse(url, self.request.host, &mut target);
+        let parsed = self.table.frozen().parse(url, self.request.host, &mut target);
         let Ok(Parsed::Plain) = parsed else { return None };
         let answers = Remembered::knowing(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
         work_out(&answers, &mut target)

@@ -8,7 +8,7 @@ use smol_str::SmolStr;
 use super::answers::Answers;
 use super::host::normal_host;
 use super::pattern::Pattern;
-use super::target::{Ask, Pairs};
+use super::target::{Ask, pairs, raw_pairs};
 use crate::rule::{Check, Many, Shape};
 use crate::template::Template;
 use crate::template::percent::{decode_form, kinds};
@@ -115,30 +115,31 @@ impl QueryMatcher {
     }
 
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.
-    pub(crate) fn refusal(&self, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
+    pub(crate) fn refusal(&self, query: &str, answers: &dyn Answers) -> Option<QueryRefusal> {
         for (name, value) in &self.literals {
-            let is_there = pairs.iter().any(|pair| *pair.name == **name && *decode_form(pair.raw) == **value);
+            let is_there = raw_pairs(query).any(|pair| pair.is_named(name) && *decode_form(pair.value) == **value);
             if !is_there {
                 return Some(QueryRefusal::Literal { name: name.to_string(), value: value.to_string() });
             }
         }
         let of_one = if self.params.len() <= FEW {
-            let value = |param: &QueryParam| pairs.iter().find(|pair| *pair.name == *param.name).map(|pair| pair.raw);
+            let value = |param: &QueryParam| raw_pairs(query).find(|pair| pair.is_named(&param.name));
+            let value = |param: &QueryParam| value(param).map(|pair| pair.value);
             self.params.iter().find_map(|param| param.refusal(value(param), answers))
         } else {
-            let values = self.places(pairs.iter().map(|pair| (Cow::Borrowed(&*pair.name), pair.raw)));
+            let values = self.places(pairs(query).map(|pair| (pair.name, pair.raw)));
             self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, answers))
         };
         of_one
-            .or_else(|| if self.has_lists { self.refusal_of_lists(pairs, answers) } else { None })
-            .or_else(|| self.rest.as_ref().filter(|rest| !rest.takes_any())?.refusal(self, pairs, answers))
+            .or_else(|| if self.has_lists { self.refusal_of_lists(query, answers) } else { None })
+            .or_else(|| self.rest.as_ref().filter(|rest| !rest.takes_any())?.refusal(self, query, answers))
     }
 
     /// Why one of the parameters refuses its values that takes all of them. One pass over the query, and one over each list.
     #[cold]
-    fn refusal_of_lists(&self, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
+    fn refusal_of_lists(&self, query: &str, answers: &dyn Answers) -> Option<QueryRefusal> {
         let mut lists: Vec<Vec<Cow<'_, str>>> = self.params.iter().map(|_| Vec::new()).collect();
-        for pair in pairs {
+        for pair in pairs(query) {
             if let Some(number) = self.number(&pair.name)
                 && self.params[number].is_item(pair.raw)
             {
@@ -214,10 +215,9 @@ impl Rest {
     }
 
     #[cold]
-    fn refusal(&self, query: &QueryMatcher, pairs: &Pairs<'_>, answers: &dyn Answers) -> Option<QueryRefusal> {
-        let free = pairs.iter().filter(|pair| !query.names(&pair.name));
-        let items: Vec<Cow<'_, str>> =
-            free.flat_map(|pair| [Cow::Borrowed(&*pair.name), decode_form(pair.raw)]).collect();
+    fn refusal(&self, matcher: &QueryMatcher, query: &str, answers: &dyn Answers) -> Option<QueryRefusal> {
+        let free = pairs(query).filter(|pair| !matcher.names(&pair.name));
+        let items: Vec<Cow<'_, str>> = free.flat_map(|pair| [pair.name, decode_form(pair.raw)]).collect();
         if items.is_empty() {
             return self.is_required.then(|| QueryRefusal::Missing { name: self.name.to_string() });
         }
@@ -305,6 +305,6 @@ impl Ask<'_, '_> {
     /// Whether the host and the query fit. The method is another matter: it does not choose between pages.
     pub(crate) fn meets(&self, query: &QueryMatcher, host: Option<&HostMatcher>) -> bool {
         host.is_none_or(|host| host.accepts(self.target.sent.host, self.answers))
-            && (query.is_empty() || query.refusal(self.pairs(), self.answers).is_none())
+            && (query.is_empty() || query.refusal(self.query(), self.answers).is_none())
     }
 }

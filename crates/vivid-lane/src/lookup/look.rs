@@ -8,14 +8,12 @@ use super::site::{Parsed, push_query};
 use super::table::Frozen;
 use super::target::Target;
 use super::tree::{Accepted, Leaf, Tail, TailKind, Tree};
+use super::walk::Answering;
 use crate::template::percent::encode_segment;
 
-/// What a URL comes to.
+/// What a URL comes to that no route answers just so.
 #[derive(Debug)]
-#[allow(clippy::large_enum_variant, reason = "the common case, which must cost no allocation")]
-pub(crate) enum Lookup<'t, 'u> {
-    /// A route, which may redirect, have needs, or want another address.
-    Route(Reading<'t, 'u>),
+pub(crate) enum Unanswered {
     /// A URL that is not in its canonical form, and the address that is.
     NonCanonical(String),
     /// Routes, but none for the method.
@@ -25,56 +23,87 @@ pub(crate) enum Lookup<'t, 'u> {
 }
 
 impl Frozen {
-    /// Looks a URL up. The host is one that was asked beside the URL.
-    #[inline]
-    pub(crate) fn lookup<'t, 'u>(
-        &'t self,
+    /// Looks a URL up, and takes it apart. The host is one that was asked beside the URL. What is found is a leaf whose route may
+    /// redirect, or have needs; a [`Reading`] of it is made from the target.
+    #[inline(always)]
+    pub(crate) fn lookup<'u>(
+        &self,
         url: &'u str,
         host: Option<&'u str>,
         method: &str,
         answers: &dyn Answers,
-    ) -> Lookup<'t, 'u> {
-        let mut target = Target::default();
-        match self.site.parse(url, host, &mut target) {
+        target: &mut Target<'u>,
+    ) -> Result<LeafId, Unanswered> {
+        match self.site.parse(url, host, target) {
             Ok(Parsed::Plain) => {}
-            Ok(Parsed::NonCanonical(address)) => return Lookup::NonCanonical(address),
-            Ok(Parsed::Outside) => return Lookup::Nothing,
-            Err(reason) => return Lookup::Bad(reason),
+            Ok(Parsed::NonCanonical(address)) => return Err(Unanswered::NonCanonical(address)),
+            Ok(Parsed::Outside) => return Err(Unanswered::Nothing),
+            Err(reason) => return Err(Unanswered::Bad(reason)),
         };
-        let accepted = self.tree.find(&target.ask(answers), &self.routes);
-        let id = match (accepted.as_slice(), method) {
-            ([], _) => return Lookup::Nothing,
-            (&[one], "GET" | "HEAD") if self.tree.leaf(one).open_page.is_some() => one,
-            _ => match self.choose(&accepted, method) {
-                Some(one) => one,
-                None => return Lookup::OtherMethods(accepted),
-            },
-        };
-        if self.tree.folds || target.is_escaped() {
-            let leaf = self.tree.leaf(id);
-            // The table may spell this path in another letter case.
-            let respelt =
-                if target.has_other_keys() || leaf.is_respelt { respelt(&self.tree, id, &target) } else { None };
-            if let Some(path) = respelt.or_else(|| with_slashes(leaf, &target)) {
-                let mut address = self.site.address(path);
-                push_query(&mut address, target.sent.query);
-                return Lookup::NonCanonical(address);
-            }
+        let ask = target.ask(answers);
+        let mut found = Answering::new(&self.tree, &ask, &self.routes);
+        self.tree.walk(&ask, &mut found);
+        let Some(first) = found.first else { return Err(Unanswered::Nothing) };
+        let is_open = matches!(method, "GET" | "HEAD") && self.tree.leaf(first).open_page.is_some();
+        let id = if found.others.is_empty() && is_open { first } else { self.narrowest(&found, method)? };
+        match if self.tree.folds || target.is_escaped() { self.respelt(id, target) } else { None } {
+            Some(address) => Err(Unanswered::NonCanonical(address)),
+            None => Ok(id),
         }
-        Lookup::Route(Reading::new(self, id, &mut target))
+    }
+
+    /// The same, where it is not all that a call does.
+    #[inline(never)]
+    pub(crate) fn look_up<'u>(
+        &self,
+        url: &'u str,
+        host: Option<&'u str>,
+        (method, answers): (&str, &dyn Answers),
+        target: &mut Target<'u>,
+    ) -> Result<LeafId, Unanswered> {
+        self.lookup(url, host, method, answers, target)
+    }
+
+    /// The leaf that answers a method, of those that accept a URL.
+    #[inline(never)]
+    fn narrowest(&self, found: &Answering<'_, '_>, method: &str) -> Result<LeafId, Unanswered> {
+        let accepted = found.narrowest();
+        self.choose(&accepted, method).ok_or(Unanswered::OtherMethods(accepted))
+    }
+
+    /// Takes a URL apart.
+    #[inline(never)]
+    pub(crate) fn parse<'u>(
+        &self,
+        url: &'u str,
+        host: Option<&'u str>,
+        target: &mut Target<'u>,
+    ) -> Result<Parsed, BadPath> {
+        self.site.parse(url, host, target)
+    }
+
+    /// The address of a path that the route that answers it writes in another way.
+    #[inline(never)]
+    fn respelt(&self, id: LeafId, target: &Target<'_>) -> Option<String> {
+        let leaf = self.tree.leaf(id);
+        let in_its_case = target.has_other_keys() || leaf.is_respelt;
+        let respelt = if in_its_case { respelt(&self.tree, id, target) } else { None };
+        let mut address = self.site.address(respelt.or_else(|| with_slashes(leaf, target))?);
+        push_query(&mut address, target.sent.query);
+        Some(address)
     }
 
     /// Whether a `GET` of the URL comes to a page, whatever it asks of the visitor.
     pub(crate) fn shows_page(&self, url: &str, host: Option<&str>, answers: &dyn Answers) -> bool {
-        matches!(self.lookup(url, host, "GET", answers), Lookup::Route(reading) if reading.route().page.is_some())
+        let found = self.look_up(url, host, ("GET", answers), &mut Target::default());
+        found.is_ok_and(|id| self.route(self.tree.leaf(id).route).page.is_some())
     }
 
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, answers: &dyn Answers) -> Option<Reading<'t, 'u>> {
-        match self.lookup(url, None, method, answers) {
-            Lookup::Route(reading) => Some(reading),
-            _ => None,
-        }
+        let mut target = Target::default();
+        let id = self.look_up(url, None, (method, answers), &mut target).ok()?;
+        Some(Reading::new(self, id, &mut target))
     }
 }
 

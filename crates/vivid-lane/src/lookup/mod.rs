@@ -16,7 +16,7 @@
 //! A URL is cut once into a [`Target`](target::Target). Where something in its path is escaped, the path is decoded once; whatever comes
 //! after it sees segments of a text. One [walk](walk) goes down the tree, a line of the cache for each segment; it visits each node at
 //! most once for each segment, and remembers nothing on the way. What it is made for is a [`Visitor`](walk::Visitor): what answers a path, or what
-//! covers it. A match of up to four values in its path allocates nothing, unless something is escaped. What only the caller knows (live
+//! covers it. A match of up to eight values in its path allocates nothing, unless something is escaped. What only the caller knows (live
 //! [`Lists`], [`Needs`]) is asked on the way, each question once.
 
 mod answers;
@@ -56,7 +56,7 @@ pub use export::{
 };
 pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};
-pub(crate) use look::Lookup;
+pub(crate) use look::Unanswered;
 pub(crate) use names::Names;
 pub(crate) use node::{LeafId, NONE, NodeId, Nodes};
 pub use owned::{OwnedMatch, OwnedPosition};
@@ -65,7 +65,7 @@ pub(crate) use path::{BadPath, MOST_BYTES, MOST_SEGMENTS, end_of_path, end_of_se
 pub use path_variant::PathVariant;
 pub(crate) use path_variant::Segment;
 pub(crate) use pattern::{Pattern, PatternId, Piece};
-pub(crate) use reading::Reading;
+pub(crate) use reading::{MOST as MOST_PLACES, Reading};
 pub use route::ParamKind;
 pub(crate) use route::{
     Destination, Extras, Filling, NeedEntry, NeedId, OwnPath, PageId, Param, RedirectRule, Route, RouteId,

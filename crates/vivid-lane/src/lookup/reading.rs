@@ -9,7 +9,7 @@ use super::conditions::{FEW, QueryParam, items_of};
 use super::node::LeafId;
 use super::path::end_of_segments;
 use super::pattern::{Pattern, Split};
-use super::route::{PageId, Param, ParamKind, Route, RouteId};
+use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
 use super::target::{Sent, Target, raw_pairs, raw_segment};
 use super::tree::{Capture, Leaf, SegmentStep};
@@ -33,16 +33,29 @@ pub(super) struct PathValues {
     /// The whole path, decoded, where something in it is escaped.
     decoded: Option<Box<str>>,
     /// Where they begin and end in the whole path: those of the captures of the leaf, in their order, and then the tail.
-    places: SmallVec<[(u16, u16); 4]>,
+    places: [Place; MOST],
+    /// What few URLs have.
+    more: Option<Box<More>>,
+}
+
+/// Where a value begins and ends.
+type Place = (u16, u16);
+/// So many places are kept without allocation.
+pub(crate) const MOST: usize = 8;
+
+#[derive(Debug, Clone, Default)]
+struct More {
+    /// All places, where they are more than a few.
+    places: Vec<Place>,
     /// Where in the query the values begin that the route reads there, where these are many.
-    in_query: Option<Box<[Option<u32>]>>,
+    in_query: Vec<Option<u32>>,
 }
 
 /// Where a value is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Slot<'u> {
     Absent,
-    /// In the path: the number of its place.
+    /// In the path: the number of its capture.
     Path(usize),
     /// Segments of the path.
     Items(usize),
@@ -57,33 +70,26 @@ enum Slot<'u> {
 }
 
 impl<'t, 'u> Reading<'t, 'u> {
-    /// A target as a leaf reads it that it has led to, or on from it. It takes the decoded path out of the target.
-    #[inline]
+    /// A target as a leaf reads it that it has led to, or on from it. The decoded path is taken out of the target.
+    #[inline(always)]
     pub(crate) fn new(frozen: &'t Frozen, id: LeafId, target: &mut Target<'u>) -> Self {
         let leaf = frozen.tree.leaf(id);
-        let mut places = SmallVec::new();
-        let captures = frozen.tree.captures(leaf);
-        for (at, capture) in captures.iter().enumerate() {
-            let segment = usize::from(capture.segment);
-            if capture.is_whole {
-                places.push(narrow(target.place(segment)));
-            } else if at == 0 || captures[at - 1].segment != capture.segment {
-                // All that are in this segment.
-                push_pieces(frozen, leaf, segment, target, &mut places);
+        let mut places = [(0, 0); MOST];
+        let mut more = None;
+        if leaf.has_whole_values && !leaf.reads_much {
+            let captures = frozen.tree.captures(leaf);
+            for (place, capture) in places.iter_mut().zip(captures) {
+                *place = narrow(target.place(usize::from(capture.segment)));
             }
-        }
-        if leaf.tail.is_some() {
-            let first = target.place((leaf.steps.count as usize).saturating_sub(1));
-            let last = target.place(target.len().saturating_sub(1));
-            places.push(narrow(first.start..last.end));
-        }
-        let in_query = match target.sent.query {
-            Some(query) if leaf.reads_much => {
-                Some(frozen.route(leaf.route).extras.query.places(names(query)).into_boxed_slice())
+            if leaf.tail.is_some()
+                && let Some(place) = places.get_mut(captures.len())
+            {
+                *place = narrow(tail_place(leaf, target));
             }
-            _ => None,
-        };
-        let values = PathValues { decoded: target.take_decoded(), places, in_query };
+        } else {
+            more = other_places(frozen, leaf, target, &mut places);
+        }
+        let values = PathValues { decoded: target.take_decoded(), places, more };
         Self { frozen, leaf: id, sent: target.sent, values }
     }
 
@@ -97,18 +103,21 @@ impl<'t, 'u> Reading<'t, 'u> {
         (self.leaf, &self.values)
     }
 
-    /// The page, where a `GET` without a query shows it to whoever asks.
+    /// The whole path, decoded.
     #[inline]
-    pub(crate) fn open_page(&self) -> Option<PageId> {
-        if self.sent.query.is_none() { self.leaf().open_page } else { None }
+    fn path(&self) -> &str {
+        self.values.decoded.as_deref().unwrap_or(self.sent.whole)
     }
 
-    /// The text of a place of the path, decoded.
+    /// What the path has for a capture of that number, or for the tail, which comes after them. Decoded.
     #[inline]
-    fn in_path(&self, place: usize) -> Option<&str> {
-        let &(start, end) = self.values.places.get(place)?;
-        let text = self.values.decoded.as_deref().unwrap_or(self.sent.whole);
-        text.get(usize::from(start)..usize::from(end))
+    fn in_path(&self, number: usize) -> Option<&str> {
+        let PathValues { places, more, .. } = &self.values;
+        let &(start, end) = match more {
+            Some(more) if !more.places.is_empty() => more.places.get(number)?,
+            _ => places.get(number)?,
+        };
+        self.path().get(usize::from(start)..usize::from(end))
     }
 
     #[inline]
@@ -149,7 +158,7 @@ impl<'t, 'u> Reading<'t, 'u> {
         found.unwrap_or(Slot::Absent)
     }
 
-    /// The number of the place of a parameter in the path.
+    /// The number of the capture of a parameter in the path.
     #[inline]
     fn captured(&self, index: usize) -> Option<usize> {
         let captures = self.frozen.tree.captures(self.leaf());
@@ -158,20 +167,16 @@ impl<'t, 'u> Reading<'t, 'u> {
         if captures.get(index).is_some_and(is_it) { Some(index) } else { captures.iter().position(is_it) }
     }
 
-    /// The number of the place of the tail.
+    /// The number of the tail, which comes after all captures.
     fn tail(&self) -> Option<usize> {
         let leaf = self.leaf();
         leaf.tail.map(|_| leaf.captures.count as usize)
     }
 
     /// What was sent of the path for a capture.
-    fn raw(&self, place: usize) -> Option<&'u str> {
-        if self.values.decoded.is_none() {
-            let &(start, end) = self.values.places.get(place)?;
-            return self.sent.whole.get(usize::from(start)..usize::from(end));
-        }
+    fn raw(&self, number: usize) -> Option<&'u str> {
         let leaf = self.leaf();
-        let Some(capture) = self.frozen.tree.captures(leaf).get(place) else {
+        let Some(capture) = self.frozen.tree.captures(leaf).get(number) else {
             // The tail.
             let first = (leaf.steps.count as usize).saturating_sub(1);
             return self.sent.path.get(end_of_segments(self.sent.path, first) + 1..);
@@ -210,7 +215,7 @@ impl<'t, 'u> Reading<'t, 'u> {
             let pair = raw_pairs(query).find(|pair| pair.is_named(&param.name))?;
             return Some((param, pair.value));
         }
-        Some((param, value_from(query, (*self.values.in_query.as_ref()?.get(number)?)?)))
+        Some((param, value_from(query, (*self.values.more.as_ref()?.in_query.get(number)?)?)))
     }
 
     fn in_host(&self, index: usize) -> Option<String> {
@@ -240,7 +245,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// of the query that are empty and so count as absent.
     pub(crate) fn needless_values(&self) -> usize {
         let route = self.route();
-        let has_empty = self.sent.query.is_some_and(has_empty_value);
+        let has_empty = !route.extras.query.is_unasked() && self.sent.query.is_some_and(has_empty_value);
         if !route.has_defaults && !has_empty {
             return 0;
         }
@@ -441,28 +446,53 @@ fn places(pattern: &Pattern, raw: &str) -> Option<Split> {
     Some(split)
 }
 
-/// Where the values in a segment are that has several pieces.
+/// The places of values where not all are whole segments, or too many for the room that is given; and what else few URLs have.
 #[inline(never)]
-fn push_pieces(
-    frozen: &Frozen,
-    leaf: &Leaf,
-    segment: usize,
-    target: &Target<'_>,
-    places: &mut SmallVec<[(u16, u16); 4]>,
-) {
-    let Some(SegmentStep::Pattern(pattern)) = frozen.tree.steps(leaf).get(segment) else { return };
-    let pattern = frozen.tree.pattern(*pattern);
-    let start = target.place(segment).start;
-    let split = pattern.split(&pattern.readable(target.text(segment), target.raw(segment))).unwrap_or_default();
-    let values = pattern.pieces.iter().zip(split).filter(|(piece, _)| piece.value().is_some());
-    places.extend(values.map(|(_, (from, to))| narrow(start + from..start + to)));
+fn other_places(frozen: &Frozen, leaf: &Leaf, target: &Target<'_>, few: &mut [Place; MOST]) -> Option<Box<More>> {
+    let mut all: SmallVec<[Place; MOST]> = SmallVec::new();
+    let mut split: (u16, Split) = (u16::MAX, Split::new());
+    for capture in frozen.tree.captures(leaf) {
+        let segment = usize::from(capture.segment);
+        let whole = target.place(segment);
+        if capture.is_whole {
+            all.push(narrow(whole));
+            continue;
+        }
+        if split.0 != capture.segment {
+            let step = frozen.tree.steps(leaf).get(segment);
+            let pattern = step.and_then(|step| match step {
+                SegmentStep::Pattern(pattern) => Some(frozen.tree.pattern(*pattern)),
+                SegmentStep::Literal => None,
+            });
+            let read = |pattern: &Pattern| pattern.split(&pattern.readable(target.text(segment), target.raw(segment)));
+            split = (capture.segment, pattern.and_then(read).unwrap_or_default());
+        }
+        let (start, end) = split.1.get(usize::from(capture.piece)).copied().unwrap_or_default();
+        all.push(narrow(whole.start + start..whole.start + end));
+    }
+    if leaf.tail.is_some() {
+        all.push(narrow(tail_place(leaf, target)));
+    }
+    let mut more = More::default();
+    match few.get_mut(..all.len()) {
+        Some(few) => few.copy_from_slice(&all),
+        None => more.places = all.into_vec(),
+    }
+    if let Some(query) = target.sent.query.filter(|_| leaf.reads_much) {
+        more.in_query = frozen.route(leaf.route).extras.query.places(names(query));
+    }
+    (!more.places.is_empty() || !more.in_query.is_empty()).then(|| Box::new(more))
 }
 
-/// A place in a URL, none of which is so long that this would not hold it.
+/// The segments that the tail of a leaf takes.
+fn tail_place(leaf: &Leaf, target: &Target<'_>) -> Range<usize> {
+    let first = target.place((leaf.steps.count as usize).saturating_sub(1));
+    first.start..target.place(target.len().saturating_sub(1)).end
+}
+
 #[inline(always)]
-#[allow(clippy::cast_possible_truncation, reason = "longer URLs are refused")]
-fn narrow(place: Range<usize>) -> (u16, u16) {
-    (place.start as u16, place.end as u16)
+fn narrow(place: Range<usize>) -> Place {
+    (super::scan::narrow(place.start), super::scan::narrow(place.end))
 }
 
 /// The decoded names of a query, each with the place at which its value begins.

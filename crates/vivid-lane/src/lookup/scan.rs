@@ -1,5 +1,7 @@
 //! One look over the bytes of a path, sixteen at a time: where its segments end, and where the first byte is that is not common.
 
+use smallvec::SmallVec;
+
 use super::path::MOST_SEGMENTS;
 
 /// How many bytes are looked at at once.
@@ -10,33 +12,62 @@ const BLOCK: usize = 64;
 const SMALL: u8 = 0x20;
 
 /// Where the segments of a path end. The first entry is where the path begins: the slash before the first segment.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub(super) struct Ends {
-    all: [u16; MOST_SEGMENTS + 1],
+    few: [u16; FEW],
     count: usize,
+    /// All of them, where they are more than a few.
+    more: Option<Box<More>>,
 }
 
-impl Ends {
-    pub(super) const NONE: Self = Self { all: [0; MOST_SEGMENTS + 1], count: 0 };
+type More = SmallVec<[u16; MOST_SEGMENTS + 1]>;
 
-    #[inline]
+/// So many ends are kept without allocation.
+const FEW: usize = 32;
+
+impl Ends {
+    pub(super) const NONE: Self = Self { few: [0; FEW], count: 0, more: None };
+
+    #[inline(always)]
     pub(super) fn as_slice(&self) -> &[u16] {
-        self.all.get(..self.count).unwrap_or_default()
+        match &self.more {
+            None => self.few.get(..self.count).unwrap_or_default(),
+            Some(more) => more,
+        }
     }
 
+    #[inline(always)]
     pub(super) fn count(&self) -> usize {
         self.count
     }
 
     /// Adds an end. `None` where there are too many.
-    #[inline]
+    #[inline(always)]
     pub(super) fn push(&mut self, end: usize) -> Option<()> {
-        #[allow(clippy::cast_possible_truncation, reason = "no URL that is looked up has so many bytes")]
-        let end = end as u16;
-        *self.all.get_mut(self.count)? = end;
+        let end = narrow(end);
+        match self.few.get_mut(self.count) {
+            Some(free) => *free = end,
+            None => self.push_more(end)?,
+        }
         self.count += 1;
         Some(())
     }
+
+    #[cold]
+    fn push_more(&mut self, end: u16) -> Option<()> {
+        if self.count > MOST_SEGMENTS {
+            return None;
+        }
+        self.more.get_or_insert_with(|| Box::new(More::from_slice(&self.few))).push(end);
+        Some(())
+    }
+}
+
+/// A place in a URL; none that is looked up is so long that this would not hold it.
+#[inline(always)]
+#[allow(clippy::cast_possible_truncation, reason = "longer URLs are refused")]
+pub(super) fn narrow(place: usize) -> u16 {
+    place as u16
 }
 
 /// What a scan has found. The slashes are in the [`Ends`] that it was given.
@@ -48,7 +79,7 @@ pub(super) struct Scan {
     pub(super) is_straight: bool,
     /// Whether the last byte before `stop` is a slash.
     pub(super) ends_with_slash: bool,
-    /// Whether there are more segments than a path may have.
+    /// Whether there are more than a few segments. Then it stopped.
     pub(super) is_deep: bool,
 }
 
@@ -209,14 +240,22 @@ impl Scan {
         if width > 0 {
             self.ends_with_slash = slash >> (width - 1) & 1 == 1;
         }
+        let mut count = ends.count;
         while slash != 0 {
-            if ends.push(start + slash.trailing_zeros() as usize).is_none() {
-                self.is_deep = true;
-                return true;
+            let end = narrow(start + slash.trailing_zeros() as usize);
+            match ends.few.get_mut(count) {
+                Some(free) => *free = end,
+                // It is read in another way.
+                None => {
+                    self.is_deep = true;
+                    break;
+                }
             }
+            count += 1;
             slash &= slash - 1;
         }
-        rare != 0
+        ends.count = count;
+        self.is_deep || rare != 0
     }
 }
 
@@ -253,7 +292,7 @@ mod tests {
         #[test]
         fn a_scan_finds_what_is_there(
             before in "[a-z/:.]{0,20}",
-            path in "/([a-zA-Z0-9_.&;-]{0,9}/?|/){0,30}",
+            path in "/([a-zA-Z0-9_.&;-]{0,9}/?|/){0,24}",
             rest in "[?#%é~ ]?[/a.?=é]{0,80}",
             ignores_case: bool,
         ) {
@@ -282,10 +321,12 @@ mod tests {
     }
 
     #[test]
-    fn a_path_that_is_too_deep_is_noticed() {
-        let mut ends = Ends::NONE;
-        assert!(!scan("/a".repeat(MOST_SEGMENTS + 1).as_bytes(), 0, false, &mut ends).is_deep);
-        let mut ends = Ends::NONE;
-        assert!(scan("/a".repeat(MOST_SEGMENTS + 2).as_bytes(), 0, false, &mut ends).is_deep);
+    fn a_deep_path_is_noticed() {
+        let seen = |count| {
+            let mut ends = Ends::NONE;
+            scan("/a".repeat(count).as_bytes(), 0, false, &mut ends)
+        };
+        assert!(!seen(FEW).is_deep);
+        assert!(seen(FEW + 1).is_deep);
     }
 }

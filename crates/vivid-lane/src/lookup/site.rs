@@ -43,8 +43,8 @@ pub(crate) struct Site {
 
 impl Site {
     /// Takes a URL apart; the host is one that was asked beside it. The target is written in place, as it is large.
-    #[inline]
-    pub(crate) fn parse<'u>(
+    #[inline(always)]
+    pub(super) fn parse<'u>(
         &self,
         url: &'u str,
         host: Option<&'u str>,
@@ -70,8 +70,8 @@ impl Site {
         if !(is_inside & is_end & seen.is_straight & !seen.is_deep) {
             return self.parse_unusual(url, is_inside.then_some(seen), target);
         }
-        if !seen.ends_with_slash && target.ends_mut().push(seen.stop).is_none() {
-            return Err(BadPath::Deep);
+        if !seen.ends_with_slash {
+            target.ends_mut().push(seen.stop);
         }
         target.sent.whole = url.get(..seen.stop).unwrap_or_default();
         let last = seen.stop - usize::from(seen.ends_with_slash);
@@ -165,14 +165,11 @@ impl Site {
     fn non_canonical(&self, sent: Sent<'_>, is_inside: bool) -> Result<Parsed, BadPath> {
         let from = if is_inside { self.base_length() } else { 0 };
         let (path, ends_with_slash) = normal_path(sent.whole, from)?;
-        if self.is_in_fragment && !is_inside {
-            return Ok(Parsed::Outside);
-        }
-        let mut address = self.prefix();
-        match if self.is_in_fragment { Some(&*path) } else { self.inside(&path) } {
-            Some(inside) => self.push_path(&mut address, inside, ends_with_slash),
-            None => return Ok(Parsed::Outside),
-        }
+        let inside = if self.is_in_fragment { is_inside.then_some(&*path) } else { self.inside(&path) };
+        let Some(inside) = inside else { return Ok(Parsed::Outside) };
+        let is_root = inside.is_empty();
+        let mut address = if self.is_in_fragment { self.prefix() + &path } else { path };
+        self.push_slash(&mut address, is_root, ends_with_slash);
         push_query(&mut address, sent.query);
         Ok(Parsed::NonCanonical(address))
     }
@@ -191,16 +188,14 @@ impl Site {
         path.strip_prefix(&*self.base).filter(|inside| inside.is_empty() || inside.starts_with('/'))
     }
 
-    /// Appends a path that is in its normal form but for the slash at its end.
-    fn push_path(&self, out: &mut String, path: &str, had_slash: bool) {
-        let path = path.trim_end_matches('/');
-        out.push_str(path);
+    /// Appends the slash with which an address of this site ends.
+    fn push_slash(&self, out: &mut String, is_root: bool, had_slash: bool) {
         let wants_slash = match self.slash {
             Slash::Never => false,
             Slash::Always => true,
             Slash::Either => had_slash,
         };
-        let is_bare_root = path.is_empty() && (self.base.is_empty() || self.is_in_fragment);
+        let is_bare_root = is_root && (self.base.is_empty() || self.is_in_fragment);
         if wants_slash || is_bare_root {
             out.push('/');
         }
@@ -210,8 +205,8 @@ impl Site {
     pub(crate) fn address(&self, expanded: String) -> String {
         let end = end_of_path(&expanded);
         // Where nothing is escaped, there is nothing to bring into a normal form.
-        if self.is_plain && end > 1 && kinds(&expanded.as_bytes()[..end]).is_plain() && !expanded[..end].ends_with('/')
-        {
+        let is_bare = self.base.is_empty() && !self.is_in_fragment && self.slash != Slash::Always;
+        if is_bare && end > 1 && kinds(&expanded.as_bytes()[..end]).is_plain() && !expanded[..end].ends_with('/') {
             return expanded;
         }
         self.written(&expanded)
@@ -224,8 +219,9 @@ impl Site {
             normal.push('/');
             normalise_into(&mut normal, raw);
         }
-        let mut address = self.prefix();
-        self.push_path(&mut address, &normal, false);
+        let normal = normal.trim_end_matches('/');
+        let mut address = self.prefix() + normal;
+        self.push_slash(&mut address, normal.is_empty(), false);
         address.push_str(rest);
         address
     }

@@ -11,11 +11,8 @@
 //! Whatever comes after it sees segments, and does not know which of the two it was.
 
 use std::borrow::Cow;
-use std::cell::OnceCell;
 use std::cmp::Ordering;
 use std::ops::Range;
-
-use smallvec::SmallVec;
 
 use super::answers::Answers;
 use super::scan::{Ends, Scan};
@@ -41,16 +38,28 @@ pub(crate) struct Target<'u> {
     decoded: Option<Box<str>>,
     /// Where the segments end in the text.
     ends: Ends,
-    /// What literals are looked for in, where that is not the text: the whole path in small letters, and where its segments end if that
-    /// is elsewhere.
-    keys: Option<(String, Option<Vec<u16>>)>,
+    /// Where literals are looked for, where that is not the text.
+    keys: Option<Box<Keys>>,
 }
 
 impl Default for Target<'_> {
-    #[inline]
+    #[inline(always)]
     fn default() -> Self {
-        Self { sent: Sent::default(), decoded: None, ends: Ends::NONE, keys: None }
+        Self {
+            sent: Sent { host: None, whole: "", path: "", query: None },
+            decoded: None,
+            ends: Ends::NONE,
+            keys: None,
+        }
     }
+}
+
+/// A path in small letters.
+#[derive(Debug)]
+struct Keys {
+    text: String,
+    /// Where its segments end, where that is not where they end in the path.
+    ends: Option<Vec<u16>>,
 }
 
 /// Segments of a text. The segment of an index is after its end, and before the next one.
@@ -60,13 +69,7 @@ pub(super) struct Segments<'a> {
     pub(super) ends: &'a [u16],
 }
 
-impl Segments<'_> {
-    #[inline(always)]
-    pub(super) fn place(&self, at: usize) -> Range<usize> {
-        place(self.ends, at)
-    }
-}
-
+/// Where the segment of an index is.
 #[inline(always)]
 fn place(ends: &[u16], at: usize) -> Range<usize> {
     match ends.get(at..at + 2) {
@@ -192,7 +195,7 @@ impl<'u> Target<'u> {
         let text = self.decoded.as_deref().unwrap_or(self.sent.whole);
         if text.is_ascii() {
             if text.bytes().any(|byte| byte.is_ascii_uppercase()) {
-                self.keys = Some((text.to_ascii_lowercase(), None));
+                self.keys = Some(Box::new(Keys { text: text.to_ascii_lowercase(), ends: None }));
             }
             return;
         }
@@ -204,7 +207,7 @@ impl<'u> Target<'u> {
             keys.push_str(&text[place(self.ends.as_slice(), at)].to_lowercase());
             ends.push(u16::try_from(keys.len()).unwrap_or(u16::MAX));
         }
-        self.keys = Some((keys, Some(ends)));
+        self.keys = Some(Box::new(Keys { text: keys, ends: Some(ends) }));
     }
 
     /// How many segments there are.
@@ -239,12 +242,12 @@ impl<'u> Target<'u> {
     /// What literals are looked for in.
     #[inline]
     pub(super) fn literals(&self) -> Segments<'_> {
-        let Some((keys, ends)) = &self.keys else { return self.values() };
-        Segments { bytes: keys.as_bytes(), ends: ends.as_deref().unwrap_or(self.ends.as_slice()) }
+        let Some(Keys { text, ends }) = self.keys.as_deref() else { return self.values() };
+        Segments { bytes: text.as_bytes(), ends: ends.as_deref().unwrap_or(self.ends.as_slice()) }
     }
 
     /// The place of a segment in its text.
-    #[inline]
+    #[inline(always)]
     pub(super) fn place(&self, at: usize) -> Range<usize> {
         place(self.ends.as_slice(), at)
     }
@@ -272,13 +275,13 @@ impl<'u> Target<'u> {
     }
 
     /// Takes the decoded path out.
-    #[inline]
+    #[inline(always)]
     pub(super) fn take_decoded(&mut self) -> Option<Box<str>> {
         self.decoded.take()
     }
 
     pub(crate) fn ask<'a>(&'a self, answers: &'a dyn Answers) -> Ask<'a, 'u> {
-        Ask { target: self, answers, pairs: OnceCell::new() }
+        Ask { target: self, answers }
     }
 }
 
@@ -288,16 +291,16 @@ pub(super) fn raw_segment(path: &str, at: usize) -> &str {
 }
 
 /// Everything that a lookup is asked.
+#[derive(Clone, Copy)]
 pub(crate) struct Ask<'a, 'u> {
     pub(crate) target: &'a Target<'u>,
     pub(crate) answers: &'a dyn Answers,
-    pairs: OnceCell<Pairs<'u>>,
 }
 
 impl<'u> Ask<'_, 'u> {
-    /// The pairs of the query. They are read when they are asked for.
-    pub(crate) fn pairs(&self) -> &Pairs<'u> {
-        self.pairs.get_or_init(|| self.target.sent.query.map_or_else(Pairs::new, |query| pairs(query).collect()))
+    /// The query; an absent one has no pairs, as an empty one.
+    pub(crate) fn query(&self) -> &'u str {
+        self.target.sent.query.unwrap_or_default()
     }
 }
 
@@ -308,10 +311,7 @@ pub(crate) struct Pair<'u> {
     pub(crate) raw: &'u str,
 }
 
-/// The pairs of a query (WHATWG, `application/x-www-form-urlencoded`).
-pub(crate) type Pairs<'u> = SmallVec<[Pair<'u>; 4]>;
-
-/// Splits a query into its pairs; the values are left as they are.
+/// The pairs of a query (WHATWG, `application/x-www-form-urlencoded`); the values are left as they are.
 pub(crate) fn pairs(query: &str) -> impl Iterator<Item = Pair<'_>> {
     raw_pairs(query).map(|pair| Pair { name: decode_form(pair.name), raw: pair.value })
 }

@@ -10,7 +10,7 @@ use smallvec::SmallVec;
 use super::node::{Hashing, LeafId, NONE, Node, NodeId};
 use super::pattern::{Pattern, PatternId};
 use super::route::{PageId, RouteId};
-use crate::rule::{Narrower, TooLarge};
+use crate::rule::{Narrower, Simple, TooLarge};
 
 /// What all routes of a table accept, segment by segment.
 ///
@@ -80,6 +80,8 @@ pub(crate) struct Edge {
     pub(crate) next: u32,
     /// The segment that it takes.
     pub(crate) at: u16,
+    /// The code for its rule, where it takes one value and there is code for it.
+    pub(crate) simple: Option<Simple>,
     /// Whether it leads to a tail, which goes on accepting segments.
     pub(crate) is_tail: bool,
     /// Whether what its node has found before is narrower than what it leads to.
@@ -100,14 +102,17 @@ pub(crate) struct Leaf {
     pub(crate) next: u32,
     /// Whether it accepts every URL that leads to it, whatever the host, the query and the length of its tail.
     pub(crate) is_unconditional: bool,
+    /// Whether all its values are whole segments or the tail, and few.
+    pub(crate) has_whole_values: bool,
     /// How many parameters come first that are captured in their order; a tail of one value is one too.
     pub(crate) simple: u16,
     /// Whether no other parameter has a value here.
     pub(crate) has_only_simple: bool,
     /// Whether the route reads so many query parameters that their places are worked out at once.
     pub(crate) reads_much: bool,
-    /// The page, where a `GET` without a query shows it to whoever asks.
+    /// The page, where a `GET` without a query shows it to whoever asks; and whether one with a query does too.
     pub(crate) open_page: Option<PageId>,
+    pub(crate) ignores_query: bool,
     /// Whether the route declares a literal in other letters than small ones, where letter case does not count.
     pub(crate) is_respelt: bool,
 }

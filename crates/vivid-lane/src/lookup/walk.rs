@@ -1,6 +1,6 @@
 //! The one walk through the tree, what it is made for, and the choice of the narrowest route.
 
-use super::node::{LeafId, NONE, Node, NodeId};
+use super::node::{LeafId, NONE, NodeId};
 use super::pattern::allows;
 use super::route::{Param, Route, RouteId};
 use super::target::{Ask, Segments};
@@ -28,21 +28,31 @@ impl Tree {
     /// them.
     #[inline(always)]
     pub(crate) fn walk<V: Visitor>(&self, ask: &Ask<'_, '_>, visitor: &mut V) {
-        let (literals, values) = (ask.target.literals(), ask.target.values());
-        let count = ask.target.len();
+        let Segments { bytes, ends } = ask.target.literals();
+        let count = ends.len().saturating_sub(1);
         let mut id = self.root.0;
         let Some(mut node) = self.nodes.get(id as usize) else { return };
-        let mut at = 0;
+        // How many segments are before the node, and where the next one begins.
+        let (mut at, mut start) = (0, segment_start(ends, 0));
         // Nodes after fewer segments than these have found something below them.
         let mut found = 0;
         loop {
             if !visitor.passes(NodeId(id), at) {
                 return;
             }
-            if at < count {
-                id = self.step_down(id, node, at, literals, values);
+            if let Some(&end) = ends.get(at + 1) {
+                let end = usize::from(end);
+                if node.child_count != 0
+                    && let Some(next) = self.child(id, node, bytes, start..end)
+                {
+                    id = next;
+                } else if node.simple == Some(Simple::Any) || is_simple(node.simple, ask, at) {
+                    id = node.target;
+                } else {
+                    id = NONE;
+                }
                 if let Some(next) = self.nodes.get(id as usize) {
-                    (node, at) = (next, at + 1);
+                    (node, at, start) = (next, at + 1, end + 1);
                     continue;
                 }
             } else if node.leaf != NONE && visitor.ends(LeafId(node.leaf)) {
@@ -52,26 +62,11 @@ impl Tree {
                 found = at;
             }
             match self.onward(ask, node.onward, count, &mut found, visitor) {
-                Some((next, segments)) => (id, at) = (next, segments),
+                Some((next, segments)) => (id, at, start) = (next, segments, segment_start(ends, segments)),
                 None => return,
             }
             let Some(next) = self.nodes.get(id as usize) else { return };
             node = next;
-        }
-    }
-
-    /// The node to which a segment leads by a literal, or by the first edge where that has a rule for which there is code.
-    #[inline(always)]
-    fn step_down(&self, id: u32, node: &Node, at: usize, literals: Segments<'_>, values: Segments<'_>) -> u32 {
-        if node.child_count != 0
-            && let Some(next) = self.child(id, node, literals.bytes, literals.place(at))
-        {
-            return next;
-        }
-        match node.simple {
-            Some(Simple::Any) => node.target,
-            Some(simple) if is_simple(simple, values, at) => node.target,
-            _ => NONE,
         }
     }
 
@@ -113,20 +108,18 @@ impl Tree {
     /// Whether the pattern of an edge accepts a segment.
     fn accepts(&self, edge: &Edge, ask: &Ask<'_, '_>, at: usize) -> bool {
         let target = ask.target;
+        if let Some(simple) = edge.simple {
+            return simple.accepts(target.text(at).as_bytes());
+        }
         self.pattern(edge.pattern).accepts_segment(target.text(at), || target.raw(at), ask.answers)
     }
 
     /// The leaves that answer a URL, each no wider than any other that accepts it. More than one only where
     /// their methods differ or where a priority or the order of declaration decides.
-    #[inline]
     pub(crate) fn find(&self, ask: &Ask<'_, '_>, routes: &[Route]) -> Accepted {
-        let mut search = Answering { tree: self, ask, routes, accepted: Accepted::new() };
+        let mut search = Answering::new(self, ask, routes);
         self.walk(ask, &mut search);
-        let mut accepted = search.accepted;
-        if accepted.len() > 1 {
-            self.retain_narrowest(&mut accepted, ask.target.len());
-        }
-        accepted
+        search.narrowest()
     }
 
     /// Keeps the leaves that no other of them is narrower than, for a path of so many segments.
@@ -158,10 +151,14 @@ impl Tree {
     }
 
     /// Whether a leaf accepts the host, the query and the tail.
+    #[inline(always)]
     fn fits(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
-        if leaf.is_unconditional && (leaf.tail.is_none() || !ask.target.is_escaped()) {
-            return true;
-        }
+        let is_certain = leaf.is_unconditional && (leaf.tail.is_none() || !ask.target.is_escaped());
+        is_certain || self.meets(leaf, ask, routes)
+    }
+
+    #[inline(never)]
+    fn meets(&self, leaf: &Leaf, ask: &Ask<'_, '_>, routes: &[Route]) -> bool {
         let route = &routes[leaf.route.index()];
         ask.meets(&route.extras.query, route.extras.host.as_deref()) && self.tail_fits(leaf, ask, routes)
     }
@@ -215,11 +212,29 @@ pub(crate) fn is_writable_tail(value: &str) -> bool {
 }
 
 /// The search for what answers a path.
-struct Answering<'a, 'u> {
+pub(super) struct Answering<'a, 'u> {
     tree: &'a Tree,
     ask: &'a Ask<'a, 'u>,
     routes: &'a [Route],
-    accepted: Accepted,
+    /// What accepts it: the first that was found, and all others.
+    pub(super) first: Option<LeafId>,
+    pub(super) others: Vec<LeafId>,
+}
+
+impl<'a, 'u> Answering<'a, 'u> {
+    #[inline(always)]
+    pub(super) fn new(tree: &'a Tree, ask: &'a Ask<'a, 'u>, routes: &'a [Route]) -> Self {
+        Self { tree, ask, routes, first: None, others: Vec::new() }
+    }
+
+    /// What was found, each no wider than any other.
+    pub(super) fn narrowest(&self) -> Accepted {
+        let mut accepted: Accepted = self.first.iter().chain(&self.others).copied().collect();
+        if accepted.len() > 1 {
+            self.tree.retain_narrowest(&mut accepted, self.ask.target.len());
+        }
+        accepted
+    }
 }
 
 impl Visitor for Answering<'_, '_> {
@@ -227,20 +242,31 @@ impl Visitor for Answering<'_, '_> {
 
     #[inline(always)]
     fn ends(&mut self, mut id: LeafId) -> bool {
-        let before = self.accepted.len();
+        let mut is_accepted = false;
         while let Some(leaf) = self.tree.leaves.get(id.0 as usize) {
             if self.tree.fits(leaf, self.ask, self.routes) {
-                self.accepted.push(id);
+                is_accepted = true;
+                match self.first {
+                    None => self.first = Some(id),
+                    Some(_) => self.others.push(id),
+                }
             }
             id = LeafId(leaf.next);
         }
-        self.accepted.len() > before
+        is_accepted
     }
 }
 
+/// Where the segment of an index begins.
+#[inline(always)]
+fn segment_start(ends: &[u16], at: usize) -> usize {
+    ends.get(at).map_or(0, |&end| usize::from(end)) + 1
+}
+
+/// Whether there is code for a rule, and it accepts a segment.
 #[inline(never)]
-fn is_simple(simple: Simple, values: Segments<'_>, at: usize) -> bool {
-    simple.accepts(values.bytes.get(values.place(at)).unwrap_or_default())
+fn is_simple(simple: Option<Simple>, ask: &Ask<'_, '_>, at: usize) -> bool {
+    simple.is_some_and(|simple| simple.accepts(ask.target.text(at).as_bytes()))
 }
 
 /// The search for what covers a path. It follows the same edges as the search for what answers it.
