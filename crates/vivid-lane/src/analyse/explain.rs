@@ -6,8 +6,8 @@ use super::near::{Obstacle, refusal, ways};
 use super::suggest::shown;
 use crate::decide::Request;
 use crate::lookup::{
-    Ask, Capture, Destination, Leaf, LeafId, ParamKind, Parsed, PatternId, Piece, QueryRefusal, Route, RouteRef, Table,
-    Target, end_of_segments, is_writable_tail,
+    Ask, Capture, Destination, Leaf, LeafId, ParamKind, PatternId, Piece, QueryRefusal, Route, RouteRef, Table, Target,
+    Unanswered, end_of_segments, is_writable_tail,
 };
 use crate::rule::Narrower;
 
@@ -114,17 +114,15 @@ impl<P> Table<P> {
         let frozen = self.frozen();
         let url = std::str::from_utf8(request.url()).ok()?;
         let mut target = Target::default();
-        match frozen.parse(url, request.asked_host(), &mut target).ok()? {
-            Parsed::Plain => Some(self.explained_parts(&target, request)),
+        match frozen.parse(url, request.asked_host(), &mut target) {
+            Ok(()) => Some(self.explained_parts(&target, request)),
             // What the canonical form means is what the URL means.
-            Parsed::NonCanonical(address) => {
+            Err(Unanswered::NonCanonical(address)) => {
                 let mut canonical = Target::default();
-                let Ok(Parsed::Plain) = frozen.parse(&address, target.sent.host, &mut canonical) else {
-                    return None;
-                };
+                frozen.parse(&address, target.sent.host, &mut canonical).ok()?;
                 Some(self.explained_parts(&canonical, request))
             }
-            Parsed::Outside => None,
+            Err(_) => None,
         }
     }
 

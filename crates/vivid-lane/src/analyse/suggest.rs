@@ -5,7 +5,7 @@ use std::fmt;
 use super::near::{Obstacle, nearest_literal, refusal, ways};
 use crate::decide::{Decision, NotFound};
 use crate::declare::nearest;
-use crate::lookup::{Edge, Param, Parsed, PatternId, Piece, QueryRefusal, RouteId, SegmentStep, Target};
+use crate::lookup::{Edge, Param, PatternId, Piece, QueryRefusal, RouteId, SegmentStep, Target, Unanswered};
 use crate::template::percent::{decode_form, encode_unreserved};
 
 /// How many suggestions are made.
@@ -86,11 +86,11 @@ impl<'t, P> NotFound<'t, '_, P> {
         let Ok(url) = std::str::from_utf8(request.url()) else { return Vec::new() };
         let mut target = Target::default();
         match frozen.parse(url, request.asked_host(), &mut target) {
-            Ok(Parsed::Plain) => self.near(&target),
-            Ok(Parsed::NonCanonical(address)) => {
+            Ok(()) => self.near(&target),
+            Err(Unanswered::NonCanonical(address)) => {
                 let mut canonical = Target::default();
                 match frozen.parse(&address, target.sent.host, &mut canonical) {
-                    Ok(Parsed::Plain) => self.near(&canonical),
+                    Ok(()) => self.near(&canonical),
                     _ => Vec::new(),
                 }
             }
@@ -160,7 +160,9 @@ impl<'t, P> NotFound<'t, '_, P> {
     fn tells(&self, url: &str, last: usize) -> bool {
         let (frozen, answers) = (self.table().frozen(), self.request().answers());
         let mut target = Target::default();
-        let Ok(Parsed::Plain) = frozen.parse(url, self.request().asked_host(), &mut target) else { return false };
+        if frozen.parse(url, self.request().asked_host(), &mut target).is_err() {
+            return false;
+        }
         let accepted = frozen.tree.find(&target.ask(&answers), &frozen.routes);
         let Some(leaf) = frozen.choose(&accepted, "GET").map(|leaf| frozen.tree.leaf(leaf)) else {
             return false;

@@ -27,7 +27,7 @@ pub(super) fn pack(builder: TreeBuilder, routes: &[Route]) -> Result<Tree, TooLa
     tree.areas = draft.areas.into_iter().map(|(node, leaves)| (place(node), leaves.into_boxed_slice())).collect();
     tree.root = place(ROOT);
     tree.spelling = draft.spelling;
-    (tree.nodes, tree.hashing) = (nodes.all.into(), nodes.hashing);
+    tree.nodes = nodes;
     (tree.edges, tree.children, tree.text) = (edges.into(), children.into(), draft.text.into());
     Ok(tree)
 }
@@ -142,7 +142,7 @@ impl Packing {
                 self.places[child.0 as usize] = entry;
                 self.children.push(NodeId(entry));
             }
-            let node = &mut self.nodes.all[place as usize];
+            let node = self.nodes.of(place);
             (node.children, node.child_count) = (first, narrow(entries.len())?);
             for edge in draft.node(id).edges.iter().filter(|edge| edge.target != id) {
                 self.places[edge.target.0 as usize] = self.nodes.bare().ok_or(TooLarge::Numbers)?;
@@ -175,7 +175,7 @@ impl Packing {
             for (_, child) in draft.literals(id) {
                 known[child.0 as usize] = (below, onward, goes_on || (!own.edges.is_empty() && !own.is_ordered));
             }
-            let node = &mut self.nodes.all[self.places[index] as usize];
+            let node = self.nodes.of(self.places[index]);
             (node.onward, node.edge_count) = (onward, narrow(own.edges.len())?);
             (node.is_ordered, node.goes_on) = (own.is_ordered, goes_on);
             if let Some(edge) = self.edges.get(first).filter(|edge| !edge.is_tail) {

@@ -4,8 +4,7 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use crate::lookup::{
-    Ask, Edge, Frozen, Known, LeafId, NodeId, Parsed, Piece, Position, Reading, Remembered, RouteId, Table, Target,
-    Visitor,
+    Ask, Edge, Frozen, Known, LeafId, NodeId, Piece, Position, Reading, Remembered, RouteId, Table, Target, Visitor,
 };
 
 use super::Request;
@@ -119,7 +118,7 @@ impl<'t, 'u, P> Place<'t, 'u, P> {
         let url = address.map_or_else(|| self.request.url.ok(), Some)?;
         let mut target = Target::default();
         let parsed = self.table.frozen().parse(url, self.request.host, &mut target);
-        let Ok(Parsed::Plain) = parsed else { return None };
+        parsed.ok()?;
         let answers = Remembered::knowing(aside.map_or_else(Vec::new, |aside| aside.known.clone()));
         work_out(&answers, &mut target)
     }

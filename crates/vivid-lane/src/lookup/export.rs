@@ -1,6 +1,6 @@
 //! The frozen table as plain data, for generators of code.
 //!
-//! Whoever writes the table in another language needs no second compiler: everything that the general path of a lookup goes by is here,
+//! Whoever writes the table in another language needs no second compiler: everything that a lookup goes by is here,
 //! as numbers and texts. Things refer to each other by their index. Making it costs one pass over the table.
 
 use std::collections::HashMap;

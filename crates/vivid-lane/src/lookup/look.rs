@@ -2,25 +2,14 @@
 
 use super::answers::Answers;
 use super::node::LeafId;
-use super::path::{BadPath, end_of_segments};
+use super::path::end_of_segments;
 use super::reading::Reading;
-use super::site::{Parsed, push_query};
+use super::site::{Unanswered, push_query};
 use super::table::Frozen;
 use super::target::Target;
-use super::tree::{Accepted, Leaf, Tail, TailKind, Tree};
+use super::tree::{Leaf, Tail, TailKind, Tree};
 use super::walk::Answering;
 use crate::template::percent::encode_segment;
-
-/// What a URL comes to that no route answers just so.
-#[derive(Debug)]
-pub(crate) enum Unanswered {
-    /// A URL that is not in its canonical form, and the address that is.
-    NonCanonical(String),
-    /// Routes, but none for the method.
-    OtherMethods(Accepted),
-    Nothing,
-    Bad(BadPath),
-}
 
 impl Frozen {
     /// Looks a URL up, and takes it apart. The host is one that was asked beside the URL. What is found is a leaf whose route may
@@ -34,12 +23,7 @@ impl Frozen {
         answers: &dyn Answers,
         target: &mut Target<'u>,
     ) -> Result<LeafId, Unanswered> {
-        match self.site.parse(url, host, target) {
-            Ok(Parsed::Plain) => {}
-            Ok(Parsed::NonCanonical(address)) => return Err(Unanswered::NonCanonical(address)),
-            Ok(Parsed::Outside) => return Err(Unanswered::Nothing),
-            Err(reason) => return Err(Unanswered::Bad(reason)),
-        };
+        self.site.parse(url, host, target)?;
         let ask = target.ask(answers);
         let mut found = Answering::new(&self.tree, &ask, &self.routes);
         self.tree.walk(&ask, &mut found);
@@ -78,7 +62,7 @@ impl Frozen {
         url: &'u str,
         host: Option<&'u str>,
         target: &mut Target<'u>,
-    ) -> Result<Parsed, BadPath> {
+    ) -> Result<(), Unanswered> {
         self.site.parse(url, host, target)
     }
 

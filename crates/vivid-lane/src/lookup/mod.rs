@@ -33,6 +33,7 @@ mod parameter;
 mod path;
 mod path_variant;
 mod pattern;
+mod places;
 mod reading;
 mod route;
 mod scan;
@@ -56,7 +57,6 @@ pub use export::{
 };
 pub use found::{FoundValues, Level, Levels, Match, Position};
 pub(crate) use host::{host_of, normal_host};
-pub(crate) use look::Unanswered;
 pub(crate) use names::Names;
 pub(crate) use node::{LeafId, NONE, NodeId, Nodes};
 pub use owned::{OwnedMatch, OwnedPosition};
@@ -65,12 +65,13 @@ pub(crate) use path::{BadPath, MOST_BYTES, MOST_SEGMENTS, end_of_path, end_of_se
 pub use path_variant::PathVariant;
 pub(crate) use path_variant::Segment;
 pub(crate) use pattern::{Pattern, PatternId, Piece};
-pub(crate) use reading::{MOST as MOST_PLACES, Reading};
+pub(crate) use places::MOST as MOST_PLACES;
+pub(crate) use reading::Reading;
 pub use route::ParamKind;
 pub(crate) use route::{
     Destination, Extras, Filling, NeedEntry, NeedId, OwnPath, PageId, Param, RedirectRule, Route, RouteId,
 };
-pub(crate) use site::{Parsed, Site, host_in};
+pub(crate) use site::{Site, Unanswered, host_in};
 pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use target::{Ask, Target};

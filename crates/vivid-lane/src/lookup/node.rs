@@ -6,7 +6,6 @@
 use std::ops::Range;
 
 use super::scan::small;
-use super::tree::Tree;
 use crate::rule::Simple;
 
 /// The index of a node.
@@ -91,13 +90,13 @@ impl Node {
     }
 }
 
-/// How the entries of a table are found.
+/// How the entries of the table are found.
 #[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Hashing {
-    /// How many entries are there for literals; all other nodes come after them.
-    pub(crate) entries: u32,
+struct Hashing {
+    /// How many entries are there for literals.
+    entries: u32,
     /// What all hashes begin with.
-    pub(crate) seed: u64,
+    seed: u64,
 }
 
 /// A product folded in two, so that every bit of both sides has an effect on every bit.
@@ -171,45 +170,11 @@ impl Hashing {
     }
 }
 
-impl Tree {
-    /// The node that a literal leads to: bytes of a text, as literals are stored.
-    #[inline(always)]
-    pub(super) fn child(&self, id: u32, node: &Node, bytes: &[u8], place: Range<usize>) -> Option<u32> {
-        let length = place.end - place.start;
-        let (key, hash) = self.hashing.key(id, node.salt, bytes, place.clone());
-        let at = self.hashing.entry(hash);
-        let found = self.nodes.get(at as usize)?;
-        if found.key == key && (length <= 16 || self.has_text(found, bytes, place.clone())) {
-            return Some(at);
-        }
-        if found.has_more { self.child_after(at, key, bytes, place) } else { None }
-    }
-
-    #[inline(never)]
-    fn has_text(&self, node: &Node, bytes: &[u8], place: Range<usize>) -> bool {
-        self.text.as_bytes().get(node.text()) == bytes.get(place)
-    }
-
-    /// The node of a literal that is in another entry than that where its search begins.
-    #[inline(never)]
-    fn child_after(&self, mut at: u32, key: Key, bytes: &[u8], place: Range<usize>) -> Option<u32> {
-        loop {
-            at = self.hashing.next(at);
-            let found = self.nodes.get(at as usize)?;
-            if found.key == key && (key.length <= 16 || self.has_text(found, bytes, place.clone())) {
-                return Some(at);
-            }
-            if !found.has_more {
-                return None;
-            }
-        }
-    }
-}
-
-/// The nodes of a tree that is being packed. Those without a literal come after the entries of the hash table.
+/// The nodes of a tree. Those without a literal come after the entries of the hash table.
+#[derive(Debug, Default)]
 pub(crate) struct Nodes {
-    pub(crate) all: Vec<Node>,
-    pub(crate) hashing: Hashing,
+    all: Vec<Node>,
+    hashing: Hashing,
 }
 
 /// So many salts are tried for the literals of one node, unless they are more than a few: of many some always collide.
@@ -224,6 +189,44 @@ impl Nodes {
         let mut all = Vec::with_capacity(entries + others);
         all.resize(entries, Node::VACANT);
         Some(Self { all, hashing })
+    }
+
+    #[inline(always)]
+    pub(crate) fn get(&self, id: u32) -> Option<&Node> {
+        self.all.get(id as usize)
+    }
+
+    /// A node to be filled in; those that were made are there.
+    pub(crate) fn of(&mut self, id: u32) -> &mut Node {
+        &mut self.all[id as usize]
+    }
+
+    /// The node to which a literal leads from another one: some bytes of a text, as literals are stored. All texts of the tree are given.
+    #[inline(always)]
+    pub(super) fn child(&self, id: u32, node: &Node, bytes: &[u8], place: Range<usize>, texts: &str) -> Option<u32> {
+        let length = place.end - place.start;
+        let (key, hash) = self.hashing.key(id, node.salt, bytes, place.clone());
+        let at = self.hashing.entry(hash);
+        let found = self.get(at)?;
+        if found.key == key && (length <= 16 || texts.as_bytes().get(found.text()) == bytes.get(place.clone())) {
+            return Some(at);
+        }
+        if found.has_more { self.child_after(at, key, bytes.get(place)?, texts) } else { None }
+    }
+
+    /// The node of a literal that is in another entry than that where its search begins.
+    #[inline(never)]
+    fn child_after(&self, mut at: u32, key: Key, bytes: &[u8], texts: &str) -> Option<u32> {
+        loop {
+            at = self.hashing.next(at);
+            let found = self.get(at)?;
+            if found.key == key && (key.length <= 16 || texts.as_bytes().get(found.text()) == Some(bytes)) {
+                return Some(at);
+            }
+            if !found.has_more {
+                return None;
+            }
+        }
     }
 
     /// Adds a node that no literal leads to.
@@ -284,8 +287,8 @@ mod tests {
 
     use super::*;
 
-    /// A tree whose root has these literals, and their nodes.
-    fn tree_of(texts: &[String]) -> (Tree, Vec<u32>) {
+    /// Nodes of which the last is a root with these literals, these nodes, and all texts.
+    fn nodes_of(texts: &[String]) -> (Nodes, u32, Vec<u32>, String) {
         let mut nodes = Nodes::new(texts.len(), 1, 7).expect("few");
         let root = nodes.bare().expect("few");
         let mut text = String::new();
@@ -298,8 +301,7 @@ mod tests {
             .collect();
         let mut entries = Vec::new();
         nodes.literals(root, &literals, &mut entries);
-        let Nodes { all, hashing } = nodes;
-        (Tree { nodes: all.into(), hashing, root: NodeId(root), text: text.into(), ..Tree::default() }, entries)
+        (nodes, root, entries, text)
     }
 
     #[test]
@@ -312,18 +314,19 @@ mod tests {
         #[test]
         fn literals_are_found(texts in prop::collection::btree_set("[a-d]{1,3}|x{0,9}[a-z]{7}y{0,9}|[é/]{1,9}", 1..90), after in "[a-z/]{0,9}") {
             let texts: Vec<String> = texts.into_iter().collect();
-            let (tree, entries) = tree_of(&texts);
+            let (nodes, id, entries, all) = nodes_of(&texts);
             prop_assert_eq!(entries.iter().collect::<BTreeSet<_>>().len(), texts.len());
-            let root = tree.nodes[tree.root.0 as usize];
+            let root = nodes.get(id).expect("it is there");
             for (text, &entry) in texts.iter().zip(&entries) {
                 let searched = format!("/{text}{after}");
-                let found = |length| tree.child(tree.root.0, &root, searched.as_bytes(), 1..1 + length);
+                let found = |length| nodes.child(id, root, searched.as_bytes(), 1..1 + length, &all);
                 prop_assert_eq!(found(text.len()), Some(entry), "{}", text);
                 for length in 1..searched.len() {
                     let wanted = texts.iter().position(|one| one.as_bytes() == &searched.as_bytes()[1..1 + length]);
                     prop_assert_eq!(found(length), wanted.map(|at| entries[at]));
                 }
-                prop_assert_eq!(tree.child(entry, &root, searched.as_bytes(), 1..1 + text.len()), None, "of another node");
+                let of_another = nodes.child(entry, root, searched.as_bytes(), 1..1 + text.len(), &all);
+                prop_assert_eq!(of_another, None);
             }
         }
 
@@ -331,9 +334,9 @@ mod tests {
         #[test]
         fn literals_that_begin_and_end_alike_are_spread(before in "[a-z]{8}", after in "[a-z]{8,20}") {
             let texts: Vec<String> = (0..1000).map(|number| format!("{before}{number}{after}")).collect();
-            let (tree, entries) = tree_of(&texts);
-            let salt = tree.nodes[tree.root.0 as usize].salt;
-            let begin = |text: &String| tree.hashing.entry(tree.hashing.key(tree.root.0, salt, text.as_bytes(), 0..text.len()).1);
+            let (nodes, root, entries, _) = nodes_of(&texts);
+            let (hashing, salt) = (nodes.hashing, nodes.all[root as usize].salt);
+            let begin = |text: &String| hashing.entry(hashing.key(root, salt, text.as_bytes(), 0..text.len()).1);
             let steps: u32 = texts.iter().zip(entries).map(|(text, entry)| entry.saturating_sub(begin(text))).sum();
             prop_assert!(steps < 3000, "{steps} steps for 1000 literals");
         }

@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use super::found::{Match, Position};
 use super::node::LeafId;
-use super::reading::{PathValues, Reading};
+use super::places::PathValues;
+use super::reading::Reading;
 use super::route::PageId;
 use super::table::Table;
 use super::target::Sent;

@@ -1,21 +1,19 @@
 //! Where the values of a URL stand, and what they are.
 
 use std::borrow::Cow;
-use std::ops::Range;
-
-use smallvec::SmallVec;
 
 use super::conditions::{FEW, QueryParam, items_of};
 use super::node::LeafId;
 use super::path::end_of_segments;
-use super::pattern::{Pattern, Split};
+use super::pattern::Split;
+use super::places::{PathValues, pieces_sent};
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
-use super::target::{Sent, Target, raw_pairs, raw_segment};
+use super::target::{Sent, Target, names, raw_pairs, raw_segment};
 use super::tree::{Capture, Leaf, SegmentStep};
 use crate::rule::{Shape, marked};
 use crate::template::bytes::first_of;
-use crate::template::percent::{decode, decode_form, triplet};
+use crate::template::percent::{decode, decode_form};
 use crate::template::{Value, Values};
 
 /// A URL as a route reads it. Nothing is worked out before it is asked for but the places of the values in the path.
@@ -25,30 +23,6 @@ pub(crate) struct Reading<'t, 'u> {
     leaf: LeafId,
     pub(crate) sent: Sent<'u>,
     values: PathValues,
-}
-
-/// The values of a path.
-#[derive(Debug, Clone)]
-pub(super) struct PathValues {
-    /// The whole path, decoded, where something in it is escaped.
-    decoded: Option<Box<str>>,
-    /// Where they begin and end in the whole path: those of the captures of the leaf, in their order, and then the tail.
-    places: [Place; MOST],
-    /// What few URLs have.
-    more: Option<Box<More>>,
-}
-
-/// Where a value begins and ends.
-type Place = (u16, u16);
-/// So many places are kept without allocation.
-pub(crate) const MOST: usize = 8;
-
-#[derive(Debug, Clone, Default)]
-struct More {
-    /// All places, where they are more than a few.
-    places: Vec<Place>,
-    /// Where in the query the values begin that the route reads there, where these are many.
-    in_query: Vec<Option<u32>>,
 }
 
 /// Where a value is.
@@ -73,23 +47,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// A target as a leaf reads it that it has led to, or on from it. The decoded path is taken out of the target.
     #[inline(always)]
     pub(crate) fn new(frozen: &'t Frozen, id: LeafId, target: &mut Target<'u>) -> Self {
-        let leaf = frozen.tree.leaf(id);
-        let mut places = [(0, 0); MOST];
-        let mut more = None;
-        if leaf.has_whole_values && !leaf.reads_much {
-            let captures = frozen.tree.captures(leaf);
-            for (place, capture) in places.iter_mut().zip(captures) {
-                *place = narrow(target.place(usize::from(capture.segment)));
-            }
-            if leaf.tail.is_some()
-                && let Some(place) = places.get_mut(captures.len())
-            {
-                *place = narrow(tail_place(leaf, target));
-            }
-        } else {
-            more = other_places(frozen, leaf, target, &mut places);
-        }
-        let values = PathValues { decoded: target.take_decoded(), places, more };
+        let values = PathValues::new(frozen, frozen.tree.leaf(id), target);
         Self { frozen, leaf: id, sent: target.sent, values }
     }
 
@@ -103,21 +61,10 @@ impl<'t, 'u> Reading<'t, 'u> {
         (self.leaf, &self.values)
     }
 
-    /// The whole path, decoded.
-    #[inline]
-    fn path(&self) -> &str {
-        self.values.decoded.as_deref().unwrap_or(self.sent.whole)
-    }
-
     /// What the path has for a capture of that number, or for the tail, which comes after them. Decoded.
     #[inline]
     fn in_path(&self, number: usize) -> Option<&str> {
-        let PathValues { places, more, .. } = &self.values;
-        let &(start, end) = match more {
-            Some(more) if !more.places.is_empty() => more.places.get(number)?,
-            _ => places.get(number)?,
-        };
-        self.path().get(usize::from(start)..usize::from(end))
+        self.values.get(self.sent.whole, number)
     }
 
     #[inline]
@@ -192,7 +139,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// Where the pieces of a segment are, which is given as it was sent.
     fn pieces_of(&self, segment: usize, raw: &str) -> Option<Split> {
         let SegmentStep::Pattern(pattern) = self.frozen.tree.steps(self.leaf()).get(segment)? else { return None };
-        places(self.frozen.tree.pattern(*pattern), raw)
+        pieces_sent(self.frozen.tree.pattern(*pattern), raw)
     }
 
     /// Where a piece of a segment begins in the path.
@@ -215,7 +162,7 @@ impl<'t, 'u> Reading<'t, 'u> {
             let pair = raw_pairs(query).find(|pair| pair.is_named(&param.name))?;
             return Some((param, pair.value));
         }
-        Some((param, value_from(query, (*self.values.more.as_ref()?.in_query.get(number)?)?)))
+        Some((param, value_from(query, self.values.in_query(number)?)))
     }
 
     fn in_host(&self, index: usize) -> Option<String> {
@@ -318,8 +265,8 @@ impl<'t, 'u> Reading<'t, 'u> {
         }
         let sent: Vec<Cow<'_, str>> = match self.slot(index) {
             // A slash in an item is escaped.
-            Slot::Items(place) => match (&self.values.decoded, self.in_path(place)) {
-                (None, Some(items)) => items.split('/').map(Cow::Borrowed).collect(),
+            Slot::Items(place) => match (self.values.is_decoded(), self.in_path(place)) {
+                (false, Some(items)) => items.split('/').map(Cow::Borrowed).collect(),
                 _ => self.raw(place).unwrap_or_default().split('/').filter_map(|raw| decode(raw).ok()).collect(),
             },
             Slot::Each => match self.route().extras.query.param(index) {
@@ -427,79 +374,6 @@ impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
     }
 }
 
-/// Where the pieces of a segment stand that a pattern reads, which is given as it was sent.
-fn places(pattern: &Pattern, raw: &str) -> Option<Split> {
-    // What could not be decoded was refused before the lookup.
-    let decoded = decode(raw).unwrap_or_default();
-    let mut split = pattern.split(&pattern.readable(&decoded, raw))?;
-    if decoded.len() < raw.len() {
-        // The ends of pieces in the order in which they come, each from the one before on.
-        let (mut sent, mut read) = (0, 0);
-        for (start, end) in &mut split {
-            sent += raw_offset(&raw[sent..], *start - read);
-            let begin = sent;
-            sent += raw_offset(&raw[sent..], *end - *start);
-            read = *end;
-            (*start, *end) = (begin, sent);
-        }
-    }
-    Some(split)
-}
-
-/// The places of values where not all are whole segments, or too many for the room that is given; and what else few URLs have.
-#[inline(never)]
-fn other_places(frozen: &Frozen, leaf: &Leaf, target: &Target<'_>, few: &mut [Place; MOST]) -> Option<Box<More>> {
-    let mut all: SmallVec<[Place; MOST]> = SmallVec::new();
-    let mut split: (u16, Split) = (u16::MAX, Split::new());
-    for capture in frozen.tree.captures(leaf) {
-        let segment = usize::from(capture.segment);
-        let whole = target.place(segment);
-        if capture.is_whole {
-            all.push(narrow(whole));
-            continue;
-        }
-        if split.0 != capture.segment {
-            let step = frozen.tree.steps(leaf).get(segment);
-            let pattern = step.and_then(|step| match step {
-                SegmentStep::Pattern(pattern) => Some(frozen.tree.pattern(*pattern)),
-                SegmentStep::Literal => None,
-            });
-            let read = |pattern: &Pattern| pattern.split(&pattern.readable(target.text(segment), target.raw(segment)));
-            split = (capture.segment, pattern.and_then(read).unwrap_or_default());
-        }
-        let (start, end) = split.1.get(usize::from(capture.piece)).copied().unwrap_or_default();
-        all.push(narrow(whole.start + start..whole.start + end));
-    }
-    if leaf.tail.is_some() {
-        all.push(narrow(tail_place(leaf, target)));
-    }
-    let mut more = More::default();
-    match few.get_mut(..all.len()) {
-        Some(few) => few.copy_from_slice(&all),
-        None => more.places = all.into_vec(),
-    }
-    if let Some(query) = target.sent.query.filter(|_| leaf.reads_much) {
-        more.in_query = frozen.route(leaf.route).extras.query.places(names(query));
-    }
-    (!more.places.is_empty() || !more.in_query.is_empty()).then(|| Box::new(more))
-}
-
-/// The segments that the tail of a leaf takes.
-fn tail_place(leaf: &Leaf, target: &Target<'_>) -> Range<usize> {
-    let first = target.place((leaf.steps.count as usize).saturating_sub(1));
-    first.start..target.place(target.len().saturating_sub(1)).end
-}
-
-#[inline(always)]
-fn narrow(place: Range<usize>) -> Place {
-    (super::scan::narrow(place.start), super::scan::narrow(place.end))
-}
-
-/// The decoded names of a query, each with the place at which its value begins.
-pub(super) fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
-    raw_pairs(query).filter_map(|pair| Some((decode_form(pair.name), pair.value_at()?)))
-}
-
 /// Whether there is a pair in a query whose value is empty.
 fn has_empty_value(query: &str) -> bool {
     raw_pairs(query).any(|pair| pair.value.is_empty())
@@ -509,14 +383,4 @@ fn has_empty_value(query: &str) -> bool {
 fn value_from(query: &str, start: u32) -> &str {
     let start = start as usize;
     query.get(start..first_of(query.as_bytes(), start, [b'&', b'&'])).unwrap_or_default()
-}
-
-/// The offset in the sent form of a segment of an offset in its decoded form.
-fn raw_offset(raw: &str, decoded: usize) -> usize {
-    let bytes = raw.as_bytes();
-    let mut at = 0;
-    for _ in 0..decoded {
-        at += if bytes.get(at) == Some(&b'%') && triplet(&bytes[at + 1..]).is_some() { 3 } else { 1 };
-    }
-    at
 }

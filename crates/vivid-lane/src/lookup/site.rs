@@ -4,19 +4,20 @@ use super::host::host_of;
 use super::path::{BadPath, MOST_BYTES, end_of_path, normal_path};
 use super::scan::{Scan, scan};
 use super::target::{Sent, Target, is_vacant_query};
+use super::tree::Accepted;
 use crate::declare::{SiteKey, Slash};
 use crate::template::bytes::first_of;
 use crate::template::percent::{clean_query_into, kinds, normalise_into};
 
-/// What a URL is.
+/// What a URL comes to that no route answers just so.
 #[derive(Debug)]
-pub(crate) enum Parsed {
-    /// It is in its normal form, and has been taken apart.
-    Plain,
-    /// It is not; this is the address in its normal form.
+pub(crate) enum Unanswered {
+    /// A URL that is not in its canonical form, and the address that is.
     NonCanonical(String),
-    /// It does not stand under the base of the site.
-    Outside,
+    /// Routes, but none for the method.
+    OtherMethods(Accepted),
+    Nothing,
+    Bad(BadPath),
 }
 
 /// How a site is reached and how it writes its URLs.
@@ -42,17 +43,18 @@ pub(crate) struct Site {
 }
 
 impl Site {
-    /// Takes a URL apart; the host is one that was asked beside it. The target is written in place, as it is large.
+    /// Takes a URL apart; the host is one that was asked beside it. The target is written in place, as it is large. The error is what the
+    /// URL comes to that is not in its canonical form.
     #[inline(always)]
     pub(super) fn parse<'u>(
         &self,
         url: &'u str,
         host: Option<&'u str>,
         target: &mut Target<'u>,
-    ) -> Result<Parsed, BadPath> {
+    ) -> Result<(), Unanswered> {
         target.sent.host = host;
         if url.len() > MOST_BYTES {
-            return Err(BadPath::Long);
+            return Err(Unanswered::Bad(BadPath::Long));
         }
         if self.is_in_fragment || !url.starts_with('/') {
             return self.parse_other(url, target);
@@ -62,7 +64,7 @@ impl Site {
 
     /// A URL that begins with a path.
     #[inline(always)]
-    fn parse_path<'u>(&self, url: &'u str, target: &mut Target<'u>) -> Result<Parsed, BadPath> {
+    fn parse_path<'u>(&self, url: &'u str, target: &mut Target<'u>) -> Result<(), Unanswered> {
         let (bytes, base) = (url.as_bytes(), self.base_length());
         let is_inside = base == 0 || self.is_inside(url);
         let seen = scan(bytes, if is_inside { base } else { 0 }, self.ignores_case, target.ends_mut());
@@ -84,7 +86,7 @@ impl Site {
 
     /// What a path comes to that is in its canonical form but for a slash at its end.
     #[inline(always)]
-    fn with_slash(&self, has_slash: bool, target: &Target<'_>) -> Result<Parsed, BadPath> {
+    fn with_slash(&self, has_slash: bool, target: &Target<'_>) -> Result<(), Unanswered> {
         let is_root = target.len() == 0 && self.base_length() == 0;
         let is_right = match self.slash {
             Slash::Never => !has_slash,
@@ -92,12 +94,12 @@ impl Site {
             Slash::Either => true,
         };
         let is_vacant = target.sent.query.is_some_and(|query| is_vacant_query(query.as_bytes()));
-        if (is_right || is_root) && !is_vacant { Ok(Parsed::Plain) } else { self.non_canonical(target.sent, true) }
+        if (is_right || is_root) && !is_vacant { Ok(()) } else { self.non_canonical(target.sent, true) }
     }
 
     /// A path in which not all bytes are common, or which is outside of the base: then no scan is given.
     #[inline(never)]
-    fn parse_unusual<'u>(&self, url: &'u str, seen: Option<Scan>, target: &mut Target<'u>) -> Result<Parsed, BadPath> {
+    fn parse_unusual<'u>(&self, url: &'u str, seen: Option<Scan>, target: &mut Target<'u>) -> Result<(), Unanswered> {
         let end = end_of_path(url);
         let sent = &mut target.sent;
         (sent.whole, sent.query) = (&url[..end], cut_query(url, end));
@@ -116,7 +118,7 @@ impl Site {
 
     /// A URL that has something before the path: scheme and host, or the document that a site in the fragment is.
     #[inline(never)]
-    fn parse_other<'u>(&self, url: &'u str, target: &mut Target<'u>) -> Result<Parsed, BadPath> {
+    fn parse_other<'u>(&self, url: &'u str, target: &mut Target<'u>) -> Result<(), Unanswered> {
         let (before, fragment) = if self.is_in_fragment { url.split_once('#').unwrap_or((url, "")) } else { (url, "") };
         let (host, path) = after_host(before);
         target.sent.host = host.or(target.sent.host);
@@ -125,7 +127,7 @@ impl Site {
             let is_inside = before.is_empty() || document == self.base.trim_end_matches('/');
             let is_root = fragment.is_empty() || fragment.starts_with(['?', '#']);
             if !is_root && !fragment.starts_with('/') {
-                return Err(BadPath::NoSlash);
+                return Err(Unanswered::Bad(BadPath::NoSlash));
             }
             if is_inside {
                 return self.parse_path(fragment, target);
@@ -137,14 +139,14 @@ impl Site {
             Some(b'/') => self.parse_path(path, target),
             // A host alone has the path of the root.
             None | Some(b'?' | b'#') if host.is_some() => {
-                let parsed = self.parse_path("/", target)?;
+                let parsed = self.parse_path("/", target);
                 target.sent.query = cut_query(path, 0);
                 match parsed {
-                    Parsed::Plain => self.with_slash(true, target),
-                    _ => self.non_canonical(target.sent, self.is_inside("/")),
+                    Ok(()) => self.with_slash(true, target),
+                    Err(_) => self.non_canonical(target.sent, self.is_inside("/")),
                 }
             }
-            _ => Err(BadPath::NoSlash),
+            _ => Err(Unanswered::Bad(BadPath::NoSlash)),
         }
     }
 
@@ -162,16 +164,16 @@ impl Site {
 
     /// The address of a URL that is not in its canonical form.
     #[cold]
-    fn non_canonical(&self, sent: Sent<'_>, is_inside: bool) -> Result<Parsed, BadPath> {
+    fn non_canonical(&self, sent: Sent<'_>, is_inside: bool) -> Result<(), Unanswered> {
         let from = if is_inside { self.base_length() } else { 0 };
-        let (path, ends_with_slash) = normal_path(sent.whole, from)?;
+        let (path, ends_with_slash) = normal_path(sent.whole, from).map_err(Unanswered::Bad)?;
         let inside = if self.is_in_fragment { is_inside.then_some(&*path) } else { self.inside(&path) };
-        let Some(inside) = inside else { return Ok(Parsed::Outside) };
+        let Some(inside) = inside else { return Err(Unanswered::Nothing) };
         let is_root = inside.is_empty();
         let mut address = if self.is_in_fragment { self.prefix() + &path } else { path };
         self.push_slash(&mut address, is_root, ends_with_slash);
         push_query(&mut address, sent.query);
-        Ok(Parsed::NonCanonical(address))
+        Err(Unanswered::NonCanonical(address))
     }
 
     /// What an address starts with before the path of the page.

@@ -35,7 +35,7 @@ pub(crate) struct Sent<'u> {
 pub(crate) struct Target<'u> {
     pub(crate) sent: Sent<'u>,
     /// The whole path, decoded, where something in it is escaped.
-    decoded: Option<Box<str>>,
+    decoded: Option<String>,
     /// Where the segments end in the text.
     ends: Ends,
     /// Where literals are looked for, where that is not the text.
@@ -185,7 +185,7 @@ impl<'u> Target<'u> {
             }
         }
         if !written.is_empty() {
-            self.decoded = Some(String::from_utf8(written).ok()?.into_boxed_str());
+            self.decoded = Some(String::from_utf8(written).ok()?);
         }
         Some(bytes.last() == Some(&b'/'))
     }
@@ -276,7 +276,7 @@ impl<'u> Target<'u> {
 
     /// Takes the decoded path out.
     #[inline(always)]
-    pub(super) fn take_decoded(&mut self) -> Option<Box<str>> {
+    pub(super) fn take_decoded(&mut self) -> Option<String> {
         self.decoded.take()
     }
 
@@ -357,6 +357,11 @@ pub(super) fn raw_pairs(query: &str) -> impl Iterator<Item = RawPair<'_>> {
         at = if has_value { first_of(bytes, start, [b'&', b'&']) } else { name_end };
         (begin < at).then(|| RawPair { name: &query[begin..name_end], value: &query[start..at], start })
     })
+}
+
+/// The decoded names of a query, each with the place at which its value begins.
+pub(super) fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
+    raw_pairs(query).filter_map(|pair| Some((decode_form(pair.name), pair.value_at()?)))
 }
 
 /// Whether a query has no pairs, so that it says nothing. The address of the page is the one without it.

@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use hashbrown::HashMap;
 use smallvec::SmallVec;
 
-use super::node::{Hashing, LeafId, NONE, Node, NodeId};
+use super::node::{LeafId, NONE, Node, NodeId, Nodes};
 use super::pattern::{Pattern, PatternId};
 use super::route::{PageId, RouteId};
 use crate::rule::{Narrower, Simple, TooLarge};
@@ -18,9 +18,7 @@ use crate::rule::{Narrower, Simple, TooLarge};
 /// edge, to itself. So a walk meets a node at most once for each segment, and cannot blow up.
 #[derive(Debug, Default)]
 pub(crate) struct Tree {
-    /// First the entries of the hash table of literals, then all other nodes.
-    pub(crate) nodes: Box<[Node]>,
-    pub(crate) hashing: Hashing,
+    pub(crate) nodes: Nodes,
     pub(crate) root: NodeId,
     /// The texts of all literals.
     pub(crate) text: Box<str>,
@@ -229,7 +227,7 @@ impl Tree {
 
     pub(crate) fn node(&self, id: NodeId) -> &Node {
         static NONE: Node = Node::VACANT;
-        self.nodes.get(id.0 as usize).unwrap_or(&NONE)
+        self.nodes.get(id.0).unwrap_or(&NONE)
     }
 
     pub(crate) fn leaf(&self, id: LeafId) -> &Leaf {
@@ -306,6 +304,6 @@ impl Tree {
         if node.child_count == 0 {
             return None;
         }
-        self.child(id.0, node, wanted.as_bytes(), 0..wanted.len()).map(NodeId)
+        self.nodes.child(id.0, node, wanted.as_bytes(), 0..wanted.len(), &self.text).map(NodeId)
     }
 }

@@ -31,7 +31,7 @@ impl Tree {
         let Segments { bytes, ends } = ask.target.literals();
         let count = ends.len().saturating_sub(1);
         let mut id = self.root.0;
-        let Some(mut node) = self.nodes.get(id as usize) else { return };
+        let Some(mut node) = self.nodes.get(id) else { return };
         // How many segments are before the node, and where the next one begins.
         let (mut at, mut start) = (0, segment_start(ends, 0));
         // Nodes after fewer segments than these have found something below them.
@@ -43,7 +43,7 @@ impl Tree {
             if let Some(&end) = ends.get(at + 1) {
                 let end = usize::from(end);
                 if node.child_count != 0
-                    && let Some(next) = self.child(id, node, bytes, start..end)
+                    && let Some(next) = self.nodes.child(id, node, bytes, start..end, &self.text)
                 {
                     id = next;
                 } else if node.simple == Some(Simple::Any) || is_simple(node.simple, ask, at) {
@@ -51,7 +51,7 @@ impl Tree {
                 } else {
                     id = NONE;
                 }
-                if let Some(next) = self.nodes.get(id as usize) {
+                if let Some(next) = self.nodes.get(id) {
                     (node, at, start) = (next, at + 1, end + 1);
                     continue;
                 }
@@ -65,7 +65,7 @@ impl Tree {
                 Some((next, segments)) => (id, at, start) = (next, segments, segment_start(ends, segments)),
                 None => return,
             }
-            let Some(next) = self.nodes.get(id as usize) else { return };
+            let Some(next) = self.nodes.get(id) else { return };
             node = next;
         }
     }
@@ -94,7 +94,7 @@ impl Tree {
                 *found = (*found).min(at + 1);
                 return Some((edge.target.0, at + 1));
             }
-            let end = self.nodes.get(edge.target.0 as usize)?;
+            let end = self.nodes.get(edge.target.0)?;
             if (at + 1..count).all(|at| self.accepts(edge, ask, at)) && visitor.ends(LeafId(end.leaf)) {
                 if !end.goes_on {
                     return None;
