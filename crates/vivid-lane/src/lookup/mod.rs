@@ -13,9 +13,9 @@
 //!                └── exposures ─ …
 //! ```
 //!
-//! A URL is cut once into a [`Target`](target::Target). Where something in its path is escaped, the path is decoded once; whatever comes
-//! after it sees segments of a text. One [walk](walk) goes down the tree, a line of the cache for each segment; it visits each node at
-//! most once for each segment, and remembers nothing on the way. What it is made for is a [`Visitor`](walk::Visitor): what answers a path, or what
+//! A URL is cut once into a `Target`. Where something in its path is escaped, the path is decoded once; whatever comes
+//! after it sees segments of a text. One walk goes down the tree, a line of the cache for each segment; it visits each node at
+//! most once for each segment, and remembers nothing on the way. What it is made for is a `Visitor`: what answers a path, or what
 //! covers it. A match of up to eight values in its path allocates nothing, unless something is escaped. What only the caller knows (live
 //! [`Lists`], [`Needs`]) is asked on the way, each question once.
 
