@@ -36,9 +36,9 @@ impl Frozen {
         }
     }
 
-    /// The same, where it is not all that a call does.
+    /// The same as a call, so that it is copied into those alone whose cost counts.
     #[inline(never)]
-    pub(crate) fn look_up<'u>(
+    pub(crate) fn lookup_outlined<'u>(
         &self,
         url: &'u str,
         host: Option<&'u str>,
@@ -79,14 +79,14 @@ impl Frozen {
 
     /// Whether a `GET` of the URL comes to a page, whatever it asks of the visitor.
     pub(crate) fn shows_page(&self, url: &str, host: Option<&str>, answers: &dyn Answers) -> bool {
-        let found = self.look_up(url, host, ("GET", answers), &mut Target::default());
+        let found = self.lookup_outlined(url, host, ("GET", answers), &mut Target::default());
         found.is_ok_and(|id| self.route(self.tree.leaf(id).route).page.is_some())
     }
 
     /// How a route reads a URL, if it answers it just so.
     pub(crate) fn read<'t, 'u>(&'t self, url: &'u str, method: &str, answers: &dyn Answers) -> Option<Reading<'t, 'u>> {
         let mut target = Target::default();
-        let id = self.look_up(url, None, (method, answers), &mut target).ok()?;
+        let id = self.lookup_outlined(url, None, (method, answers), &mut target).ok()?;
         Some(Reading::new(self, id, &mut target))
     }
 }

@@ -43,6 +43,7 @@ const SPOILERS: &[&str] = &[
     "/1",
     "/2031-04-02",
     "aaaaaaaaaaaaaaaa",
+    "/a/b/c/d/e/f/g/h/i/j/k/l/m/n/o/p/q/r/s/t/u/v/w/x/y/z/0/1/2/3/4/5/6/7/8/9",
     "/aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa",
 ];
 
