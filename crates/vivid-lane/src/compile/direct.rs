@@ -7,7 +7,7 @@ use smallvec::SmallVec;
 
 use super::draft::{DraftEdge, Word};
 use super::tree_builder::TreeBuilder;
-use crate::lookup::{LeafId, NodeId, ParamKind, Route, RouteId};
+use crate::lookup::{LeafId, NodeId, ParamKind, PatternId, Route, RouteId};
 use crate::rule::{Narrower, TooLarge};
 use crate::template::percent::kinds;
 
@@ -73,7 +73,7 @@ impl TreeBuilder {
                         return Ok(true);
                     }
                     left -= looked_at;
-                    let accepted = self.draft.literals(at).filter(|(text, _)| self.patterns.accepts(*pattern, text));
+                    let accepted = self.draft.literals(at).filter(|(text, _)| self.may_accept(*pattern, text));
                     rivals.extend(accepted.map(|(_, target)| target));
                     for index in 0..node.edges.len() {
                         let edge = self.node(at).edges[index];
@@ -99,7 +99,11 @@ impl TreeBuilder {
     }
 
     fn sole_is(&self, edge: &DraftEdge, text: &str) -> bool {
-        self.order.single[edge.pattern.0 as usize] && self.patterns.sole(edge.pattern).is_some_and(|sole| sole == text)
+        self.patterns.is_sole(edge.pattern) && self.may_accept(edge.pattern, text)
+    }
+
+    fn may_accept(&self, pattern: PatternId, text: &str) -> bool {
+        self.patterns.accepts(pattern, text).unwrap_or(true)
     }
 
     /// Could something end below a node whose segments are these? Two patterns are taken to share a value.
@@ -111,7 +115,7 @@ impl TreeBuilder {
         }
         *left -= 1 + node.edges.len();
         let by_edges = node.edges.iter().any(|edge| match word {
-            Word::Literal(node) if !self.patterns.accepts(edge.pattern, self.draft.text_of(*node)) => false,
+            Word::Literal(node) if !self.may_accept(edge.pattern, self.draft.text_of(*node)) => false,
             _ => edge.is_tail || self.may_lead_on(edge.target, rest, left),
         });
         by_edges
@@ -122,9 +126,9 @@ impl TreeBuilder {
                 }
                 Word::Pattern(pattern) => {
                     *left = left.saturating_sub(node.literals());
-                    self.draft.literals(at).any(|(text, target)| {
-                        self.patterns.accepts(*pattern, text) && self.may_lead_on(target, rest, left)
-                    })
+                    self.draft
+                        .literals(at)
+                        .any(|(text, target)| self.may_accept(*pattern, text) && self.may_lead_on(target, rest, left))
                 }
             }
     }

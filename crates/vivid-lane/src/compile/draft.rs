@@ -18,6 +18,8 @@ pub(super) struct Draft {
     /// The nodes that literals lead to, by the node before and the text.
     by_text: HashTable<NodeId>,
     hashes: DefaultHashBuilder,
+    /// The nodes that patterns lead to, by the node before, the pattern, and whether it is that of a tail.
+    by_pattern: HashMap<(NodeId, PatternId, bool), NodeId>,
     pub(super) leaves: Vec<DraftLeaf>,
     /// What the leaves have stretches of.
     pub(super) words: Vec<Word>,
@@ -119,6 +121,7 @@ impl Draft {
             // Half of all segments lead to a node that no route before led to.
             by_text: HashTable::with_capacity(size.segments / 2),
             hashes: DefaultHashBuilder::default(),
+            by_pattern: HashMap::with_capacity(size.values / 2),
             leaves: Vec::with_capacity(size.routes),
             words: Vec::with_capacity(size.segments),
             covers: Vec::with_capacity(size.routes),
@@ -161,9 +164,13 @@ impl Draft {
 
     /// The literals that follow a node, and where they lead.
     pub(super) fn literals(&self, at: NodeId) -> impl Iterator<Item = (&str, NodeId)> + Clone {
+        self.children(at).map(|id| (self.text_of(id), id))
+    }
+
+    /// Where the literals lead that follow a node.
+    pub(super) fn children(&self, at: NodeId) -> impl Iterator<Item = NodeId> + Clone {
         let some = |id: NodeId| (id != ROOT).then_some(id);
-        let ids = std::iter::successors(some(self.node(at).last_literal), move |&id| some(self.node(id).sibling));
-        ids.map(|id| (self.text_of(id), id))
+        std::iter::successors(some(self.node(at).last_literal), move |&id| some(self.node(id).sibling))
     }
 
     /// Whether several ways end at a node.
@@ -249,14 +256,19 @@ impl Draft {
         Ok(id)
     }
 
+    /// The node that a pattern leads to.
+    pub(super) fn edge(&self, at: NodeId, pattern: PatternId, is_tail: bool) -> Option<NodeId> {
+        self.by_pattern.get(&(at, pattern, is_tail)).copied()
+    }
+
     /// The node that a pattern leads to, which is added where there is none. The node of a tail leads to itself, and no other way
     /// leads there.
     pub(super) fn add_edge(&mut self, at: NodeId, pattern: PatternId, is_tail: bool) -> Result<NodeId, TooLarge> {
-        let is_known = |edge: &&DraftEdge| edge.pattern == pattern && edge.is_tail == is_tail;
-        if let Some(edge) = self.node(at).edges.iter().find(is_known) {
-            return Ok(edge.target);
+        if let Some(known) = self.edge(at, pattern, is_tail) {
+            return Ok(known);
         }
         let target = self.fresh(at)?;
+        self.by_pattern.insert((at, pattern, is_tail), target);
         let edge = DraftEdge { pattern, target, is_tail };
         self.node_mut(at).edges.push(edge);
         if is_tail {

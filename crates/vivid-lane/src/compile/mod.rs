@@ -6,11 +6,13 @@
 //! that no URL has two equally narrow routes; [`layout`] packs the tree. Everything that is wrong is noted and reported
 //! together at the end.
 
+mod choice;
 mod contrast;
 mod direct;
 mod draft;
 mod freeze;
 mod layout;
+mod meeting;
 mod notation;
 mod order;
 mod overlap;

@@ -26,21 +26,24 @@ fn atoms(piece: &Piece) -> Vec<Atom> {
     }
 }
 
-/// What a pattern accepts, but for some words.
-fn pattern_set(pattern: &Pattern, excluded: &[&str]) -> Result<ValueSet, TooLarge> {
-    let rules = pattern.pieces.iter().filter_map(Piece::value).map(|check| &**check);
-    let all = match &*pattern.pieces {
+/// What pieces accept that are one after the other.
+pub(super) fn pieces_set(pieces: &[Piece]) -> Result<ValueSet, TooLarge> {
+    let rules = pieces.iter().filter_map(Piece::value).map(|check| &**check);
+    let texts = match pieces {
         [Piece::Value(check)] => check.set(),
         pieces => Arc::new(sequence(&[pieces.iter().flat_map(atoms).collect()])?.minimised()),
     };
-    let excluded: Vec<&str> = excluded.iter().copied().filter(|word| all.contains(word.as_bytes())).collect();
-    let texts = if excluded.is_empty() { all } else { Arc::new(all.without(&Dfa::words(excluded)?)?) };
     Ok(ValueSet::new(texts, rules))
 }
 
 /// What a pattern accepts as a segment of a URL. No URL has a segment of one or two dots.
 pub(crate) fn segment_set(pattern: &Pattern) -> Result<ValueSet, TooLarge> {
-    pattern_set(pattern, DOTS)
+    let mut set = pieces_set(&pattern.pieces)?;
+    let excluded: Vec<&str> = DOTS.iter().copied().filter(|word| set.texts.contains(word.as_bytes())).collect();
+    if !excluded.is_empty() {
+        set.texts = Arc::new(set.texts.without(&Dfa::words(excluded)?)?);
+    }
+    Ok(set)
 }
 
 /// What routes demand of hosts and queries, as sets; each made once, however many others it is compared with.
@@ -60,7 +63,7 @@ impl<'r> Demands<'r> {
         if let Some(known) = self.hosts.borrow().get(&key) {
             return Ok(Arc::clone(known));
         }
-        let set = Arc::new(pattern_set(&host.pattern, &[])?);
+        let set = Arc::new(pieces_set(&host.pattern.pieces)?);
         self.hosts.borrow_mut().insert(key, Arc::clone(&set));
         Ok(set)
     }

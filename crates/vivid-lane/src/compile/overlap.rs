@@ -9,7 +9,8 @@ use std::sync::Arc;
 use hashbrown::{HashMap, HashSet};
 
 use super::contrast::{Contrast, NamedRule};
-use super::draft::{DraftEdge, Word};
+use super::draft::Word;
+use super::meeting::{Affixes, meeting};
 use super::order;
 use super::resolved::ResolvedRoute;
 use super::tree_builder::TreeBuilder;
@@ -95,10 +96,8 @@ impl Proof<'_> {
             return Ok(());
         }
         let (leaves, edges) = (draft.leaves(id), node.edges.clone());
-        for (at, &left) in leaves.iter().enumerate() {
-            for &right in &leaves[at + 1..] {
-                self.leaves(left, right, true)?;
-            }
+        for (left, right) in self.with_common_host(&leaves)? {
+            self.leaves(leaves[left], leaves[right], true)?;
         }
         for (left, right, narrower) in self.builder.sharing(id)? {
             match narrower {
@@ -108,7 +107,7 @@ impl Proof<'_> {
             }
         }
         for edge in edges {
-            if let Some(text) = self.builder.patterns.sole(edge.pattern)
+            if let Some(text) = self.builder.patterns.sole(edge.pattern)?
                 && let Some(target) = self.builder.draft.literal(id, &text)
             {
                 self.pair(target, edge.target, true)?;
@@ -136,17 +135,16 @@ impl Proof<'_> {
             twins.map(|(one, other)| if few == left { (one, other) } else { (other, one) }).collect();
         let mut half: Vec<(NodeId, NodeId, bool)> = Vec::new();
         let patterns = &self.builder.patterns;
-        let accepted = |at: NodeId, edge: &DraftEdge| {
-            let pattern = edge.pattern;
-            draft.literals(at).filter(move |(text, _)| patterns.accepts(pattern, text)).map(|(_, target)| target)
-        };
-        for edge in &b_edges {
-            let is_sole = patterns.sole(edge.pattern).is_some();
-            half.extend(accepted(left, edge).map(|target| (target, edge.target, is_sole)));
-        }
-        for edge in &a_edges {
-            let is_sole = patterns.sole(edge.pattern).is_some();
-            half.extend(accepted(right, edge).map(|target| (edge.target, target, is_sole)));
+        for (at, edges, is_left) in [(left, &b_edges, true), (right, &a_edges, false)] {
+            for edge in edges {
+                let is_sole = patterns.is_sole(edge.pattern);
+                for (text, literal) in draft.literals(at) {
+                    if patterns.accepts(edge.pattern, text)? {
+                        let (left, right) = if is_left { (literal, edge.target) } else { (edge.target, literal) };
+                        half.push((left, right, is_sole));
+                    }
+                }
+            }
         }
         for &left in &a_endings {
             for &right in &b_endings {
@@ -162,18 +160,28 @@ impl Proof<'_> {
                 self.pair(left, right, is_same)?;
             }
         }
-        for &left in &a_edges {
-            for &right in &b_edges {
-                match self.builder.patterns.narrower(left.pattern, right.pattern)? {
-                    None => {}
-                    Some(Narrower::Same) => self.pair(left.target, right.target, is_same)?,
-                    Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
-                    Some(_) if !is_same => self.pair(left.target, right.target, false)?,
-                    Some(_) => {}
-                }
+        let edges: Vec<PatternId> = a_edges.iter().chain(&b_edges).map(|edge| edge.pattern).collect();
+        for (left, right) in self.builder.patterns.candidates(&edges)? {
+            let Some(right) = right.checked_sub(a_edges.len()).filter(|_| left < a_edges.len()) else { continue };
+            let (left, right) = (&a_edges[left], &b_edges[right]);
+            match self.builder.patterns.narrower(left.pattern, right.pattern)? {
+                None => {}
+                Some(Narrower::Same) => self.pair(left.target, right.target, is_same)?,
+                Some(Narrower::Neither) => self.pair(left.target, right.target, false)?,
+                Some(_) if !is_same => self.pair(left.target, right.target, false)?,
+                Some(_) => {}
             }
         }
         Ok(())
+    }
+
+    /// The pairs of some leaves, by their places, whose hosts may be the same.
+    fn with_common_host(&self, leaves: &[LeafId]) -> Result<Vec<(usize, usize)>, TooLarge> {
+        let host = |leaf: &LeafId| {
+            let host = self.routes[self.builder.leaf(*leaf).route.index()].extras.host.as_deref();
+            host.map_or_else(Affixes::default, |host| Affixes::of_pattern(&host.pattern))
+        };
+        meeting(&leaves.iter().map(host).enumerate().collect::<Vec<_>>(), leaves.len())
     }
 
     /// Two ways that may end at a common URL.
@@ -248,16 +256,17 @@ impl Proof<'_> {
         let patterns = &self.builder.patterns;
         for (one, two) in self.builder.words(left).iter().zip(self.builder.words(right)) {
             let mut example = |pattern: PatternId| {
-                is_exact &= patterns.set(pattern).is_exact();
-                order::text(&patterns.set(pattern).example())
+                let set = patterns.set(pattern)?;
+                is_exact &= set.is_exact();
+                Ok(order::text(&set.example()))
             };
             let text = match (one, two) {
                 (Word::Literal(node), Word::Literal(_)) => self.builder.draft.text_of(*node).to_owned(),
                 (Word::Literal(node), Word::Pattern(pattern)) | (Word::Pattern(pattern), Word::Literal(node)) => {
-                    is_exact &= patterns.set(*pattern).is_exact();
+                    is_exact &= patterns.set(*pattern)?.is_exact();
                     self.builder.draft.text_of(*node).to_owned()
                 }
-                (Word::Pattern(one), Word::Pattern(two)) if one == two => example(*one),
+                (Word::Pattern(one), Word::Pattern(two)) if one == two => example(*one)?,
                 (Word::Pattern(one), Word::Pattern(two)) => match patterns.relation(*one, *two)? {
                     Relation::Disjoint => return Ok(None),
                     Relation::Shared { witness, is_exact: sure, .. } => {
@@ -308,10 +317,10 @@ impl Proof<'_> {
             };
             let narrower = match (left, right) {
                 (Word::Literal(_), Word::Literal(_)) => Narrower::Same,
-                (Word::Literal(_), Word::Pattern(pattern)) if self.builder.patterns.sole(*pattern).is_none() => {
+                (Word::Literal(_), Word::Pattern(pattern)) if !self.builder.patterns.is_sole(*pattern) => {
                     Narrower::Left
                 }
-                (Word::Pattern(pattern), Word::Literal(_)) if self.builder.patterns.sole(*pattern).is_none() => {
+                (Word::Pattern(pattern), Word::Literal(_)) if !self.builder.patterns.is_sole(*pattern) => {
                     Narrower::Right
                 }
                 (Word::Pattern(left), Word::Pattern(right)) => {
@@ -340,10 +349,10 @@ impl Proof<'_> {
         // The last word stands for each segment of a tail.
         let segments = &words[..words.len() - usize::from(tail.is_some())];
         let segment = |word: &Word| match word {
-            Word::Literal(node) => Err(self.builder.draft.text_of(*node).to_owned()),
-            Word::Pattern(pattern) => Ok(Arc::clone(&self.builder.patterns.set(*pattern).texts)),
+            Word::Literal(node) => Ok(Err(self.builder.draft.text_of(*node).to_owned())),
+            Word::Pattern(pattern) => Ok(Ok(Arc::clone(&self.builder.patterns.set(*pattern)?.texts))),
         };
-        let set = Arc::new(order::way_set(&segments.iter().map(segment).collect::<Vec<_>>(), tail)?);
+        let set = Arc::new(order::way_set(&segments.iter().map(segment).collect::<Result<Vec<_>, _>>()?, tail)?);
         self.leaf_paths.insert(id, Arc::clone(&set));
         Ok(set)
     }
@@ -392,7 +401,7 @@ impl Proof<'_> {
             let words = self.builder.words(self.builder.first_leaf(route)?).iter();
             order::plain_paths(words.map(|word| match word {
                 Word::Literal(node) => Err(self.builder.draft.text_of(*node)),
-                Word::Pattern(pattern) => Ok(&self.builder.all_patterns[pattern.0 as usize]),
+                Word::Pattern(pattern) => Ok(self.builder.patterns.pattern(*pattern)),
             }))?
         } else {
             order::paths(&known.variants, &self.routes[route.index()].params)?
@@ -457,8 +466,8 @@ impl Proof<'_> {
                 (Some(one), Some(other)) => Some([one, other]),
                 _ => None,
             };
-            let sets = [first, second].map(|pattern| &*self.builder.patterns.set(pattern).texts);
-            return Contrast::of(sets, rules, order::shown);
+            let patterns = &self.builder.patterns;
+            return Contrast::of([&patterns.set(first)?.texts, &patterns.set(second)?.texts], rules, order::shown);
         }
         if self.by_path(a, b)? == Narrower::Neither {
             let paths = [self.path(a)?, self.path(b)?];
@@ -473,7 +482,7 @@ impl Proof<'_> {
 
     /// The rule of the value that is a segment of a way, with the name of its parameter.
     fn rule_at(&self, id: LeafId, at: usize, pattern: PatternId) -> Option<NamedRule> {
-        let [Piece::Value(check)] = &*self.builder.all_patterns[pattern.0 as usize].pieces else { return None };
+        let [Piece::Value(check)] = &*self.builder.patterns.pattern(pattern).pieces else { return None };
         let leaf = self.builder.leaf(id);
         let capture = self.builder.captures(id).iter().find(|capture| usize::from(capture.segment) == at);
         let param = capture.map(|capture| capture.param).or(leaf.tail.map(|tail| tail.param))?;

@@ -1,36 +1,41 @@
 //! The patterns of a table, and which of two is the narrower.
 //!
-//! A table may have thousands of patterns at one place, an `enum` for each route say, and most of them have nothing to do
-//! with each other. The texts that such rules name are numbered, each pattern is a set of numbers, and only patterns that
-//! share a number are compared: for those, a word of bits speaks of 64 texts at once. What names no texts is compared
-//! by its automaton, with everything else.
+//! A table may have thousands of patterns at one place, and most of them have nothing to do with each other: what their texts begin
+//! and end with says so ([`meeting`]). The texts that rules name one by one, as an `enum` does, are numbered, and a pattern is a set of
+//! numbers: a word of bits speaks of 64 texts at once. All others are compared by their automata, which are made when they are needed.
+
+use std::borrow::Cow;
+use std::cell::OnceCell;
 
 use hashbrown::HashMap;
 
-use crate::lookup::{Pattern, PatternId};
-use crate::rule::{Dfa, Narrower, Relation, TooLarge, ValueSet};
-
-use super::order::segment_set;
+use super::meeting::{Affixes, meeting};
+use super::order::{pieces_set, segment_set};
+use super::tree_builder::address;
+use crate::lookup::{Pattern, PatternId, Piece};
+use crate::rule::{Check, Dfa, Narrower, Relation, TooLarge, ValueSet, unmarked};
 
 /// Patterns and what is known of their pairs.
 #[derive(Debug, Default)]
 pub(super) struct Patterns {
-    sets: Vec<Known>,
+    pub(super) all: Vec<Pattern>,
+    known: Vec<Known>,
     /// The texts that rules name one by one, and the number of each.
     texts: Vec<String>,
     numbers: HashMap<String, u32>,
     /// The pairs that were compared and accept a common text, the lower number first.
     pairs: HashMap<(PatternId, PatternId), Narrower>,
+    /// The same for pieces that are left without what both patterns begin and end with. Thousands of pairs come to the same.
+    rests: HashMap<[Vec<Piece<usize>>; 2], Option<Narrower>>,
 }
 
 /// A pattern.
 #[derive(Debug)]
 struct Known {
-    set: ValueSet,
+    set: OnceCell<ValueSet>,
     /// All its texts, where its rules name them one by one.
     named: Option<Named>,
-    /// How many texts it accepts; `None` without end.
-    count: Option<u64>,
+    is_sole: bool,
 }
 
 /// Texts by their numbers: in order, and as bits.
@@ -44,20 +49,32 @@ struct Named {
 const MOST_NAMED: usize = 1 << 14;
 
 impl Patterns {
-    /// Notes the pattern whose number is the next one.
-    pub(super) fn add(&mut self, pattern: &Pattern) -> Result<(), TooLarge> {
-        let set = segment_set(pattern)?;
-        let texts = if set.is_choice { set.texts.few_words(MOST_NAMED) } else { None };
-        let named = texts.map(|texts| {
-            let mut numbers: Vec<u32> = texts.into_iter().map(|text| self.number(text)).collect();
-            numbers.sort_unstable();
-            let mut bits = vec![0; numbers.last().map_or(0, |last| *last as usize / 64 + 1)];
-            numbers.iter().for_each(|&number| bits[number as usize / 64] |= 1 << (number % 64));
-            Named { numbers, bits: bits.into_boxed_slice() }
-        });
-        let count = set.texts.count();
-        self.sets.push(Known { set, named, count });
-        Ok(())
+    /// Notes a pattern that is new.
+    pub(super) fn add(&mut self, pattern: Pattern) -> Result<PatternId, TooLarge> {
+        let id = PatternId(u32::try_from(self.all.len()).map_err(|_| TooLarge::Numbers)?);
+        let mut values = pattern.pieces.iter().filter_map(Piece::value);
+        let known = if pattern.has_text() && values.any(|check| !check.is_choice) {
+            let is_one = |check: &Check| check.ruled_set().is_some_and(|set| set.sole_word().is_some());
+            let is_sole = |piece: &Piece| piece.value().is_none_or(|check| is_one(check) && check.is_exact());
+            Known { set: OnceCell::new(), named: None, is_sole: pattern.pieces.iter().all(is_sole) }
+        } else {
+            let set = segment_set(&pattern)?;
+            let texts = if set.is_choice { set.texts.few_words(MOST_NAMED) } else { None };
+            let is_sole = set.is_exact() && set.texts.count() == Some(1);
+            let named = texts.map(|texts| self.named(texts));
+            Known { set: OnceCell::from(set), named, is_sole }
+        };
+        self.known.push(known);
+        self.all.push(pattern);
+        Ok(id)
+    }
+
+    fn named(&mut self, texts: Vec<String>) -> Named {
+        let mut numbers: Vec<u32> = texts.into_iter().map(|text| self.number(text)).collect();
+        numbers.sort_unstable();
+        let mut bits = vec![0; numbers.last().map_or(0, |last| *last as usize / 64 + 1)];
+        numbers.iter().for_each(|&number| bits[number as usize / 64] |= 1 << (number % 64));
+        Named { numbers, bits: bits.into_boxed_slice() }
     }
 
     fn number(&mut self, text: String) -> u32 {
@@ -69,27 +86,55 @@ impl Patterns {
         })
     }
 
+    fn known(&self, pattern: PatternId) -> &Known {
+        &self.known[pattern.0 as usize]
+    }
+
+    pub(super) fn pattern(&self, pattern: PatternId) -> &Pattern {
+        &self.all[pattern.0 as usize]
+    }
+
     /// What the pattern accepts.
-    pub(super) fn set(&self, pattern: PatternId) -> &ValueSet {
-        &self.sets[pattern.0 as usize].set
+    #[inline]
+    pub(super) fn set(&self, pattern: PatternId) -> Result<&ValueSet, TooLarge> {
+        let known = &self.known(pattern).set;
+        if let Some(set) = known.get() {
+            return Ok(set);
+        }
+        self.made(pattern)
+    }
+
+    #[cold]
+    fn made(&self, pattern: PatternId) -> Result<&ValueSet, TooLarge> {
+        let set = segment_set(self.pattern(pattern))?;
+        Ok(self.known(pattern).set.get_or_init(|| set))
+    }
+
+    /// Whether the pattern accepts one text only, and always that.
+    pub(super) fn is_sole(&self, pattern: PatternId) -> bool {
+        self.known(pattern).is_sole
     }
 
     /// The text, where the pattern accepts one only.
-    pub(super) fn sole(&self, pattern: PatternId) -> Option<String> {
-        let known = &self.sets[pattern.0 as usize];
-        if known.count == Some(1) { known.set.sole() } else { None }
+    pub(super) fn sole(&self, pattern: PatternId) -> Result<Option<String>, TooLarge> {
+        if self.is_sole(pattern) { Ok(self.set(pattern)?.sole()) } else { Ok(None) }
     }
 
     /// Whether the pattern can accept the text.
-    pub(super) fn accepts(&self, pattern: PatternId, text: &str) -> bool {
-        let set = &self.set(pattern).texts;
+    pub(super) fn accepts(&self, pattern: PatternId, text: &str) -> Result<bool, TooLarge> {
+        if let [Piece::Text(start), ..] = &*self.pattern(pattern).pieces
+            && !text.starts_with(&**start)
+        {
+            return Ok(false);
+        }
+        let set = &self.set(pattern)?.texts;
         let mut state = set.start();
         // Most texts are refused by their first bytes.
         let is_alive = text.bytes().all(|byte| {
             state = set.step(state, byte);
             !Dfa::is_dead(state)
         });
-        is_alive && set.is_final(state)
+        Ok(is_alive && set.is_final(state))
     }
 
     /// Which of two patterns is the narrower; `None` where no text is in both.
@@ -110,68 +155,127 @@ impl Patterns {
         Ok(narrower)
     }
 
-    fn compare(&self, left: PatternId, right: PatternId) -> Result<Option<Narrower>, TooLarge> {
-        let (one, other) = (&self.sets[left.0 as usize], &self.sets[right.0 as usize]);
+    fn compare(&mut self, left: PatternId, right: PatternId) -> Result<Option<Narrower>, TooLarge> {
+        let sets = [left, right].map(|pattern| &*self.pattern(pattern).pieces);
+        if let Some(rests) = without_common_text(sets) {
+            let key = rests.each_ref().map(|rest| rest.iter().map(|piece| piece.map(address)).collect::<Vec<_>>());
+            if let Some(known) = self.rests.get(&key) {
+                return Ok(*known);
+            }
+            let narrower = pieces_set(&rests[0])?.compare(&pieces_set(&rests[1])?)?.narrower();
+            self.rests.insert(key, narrower);
+            return Ok(narrower);
+        }
+        let (one, other) = (self.known(left), self.known(right));
+        let (left, right) = (self.set(left)?, self.set(right)?);
         let shared: u64 = match (&one.named, &other.named) {
             (Some(one), Some(other)) => {
                 one.bits.iter().zip(&other.bits).map(|(one, other)| u64::from((one & other).count_ones())).sum()
             }
             (Some(named), None) | (None, Some(named)) => {
-                let theirs = if one.named.is_some() { &other.set.texts } else { &one.set.texts };
+                let theirs = if one.named.is_some() { &right.texts } else { &left.texts };
                 let is_theirs = |number: &&u32| theirs.contains(self.texts[**number as usize].as_bytes());
                 named.numbers.iter().filter(is_theirs).count() as u64
             }
-            (None, None) => return Ok(one.set.compare(&other.set)?.narrower()),
+            (None, None) => return Ok(left.compare(right)?.narrower()),
         };
-        let narrower = || one.set.narrower(&other.set, one.count == Some(shared), other.count == Some(shared));
-        Ok((shared > 0).then(narrower))
+        let is_all = |set: &ValueSet| set.texts.count() == Some(shared);
+        Ok((shared > 0).then(|| left.narrower(right, is_all(left), is_all(right))))
     }
 
     /// What two patterns have to do with each other, with a text of both.
     pub(super) fn relation(&self, left: PatternId, right: PatternId) -> Result<Relation, TooLarge> {
-        self.set(left).compare(self.set(right))
+        self.set(left)?.compare(self.set(right)?)
     }
 
     /// The pairs of some patterns that accept a common text, by their places, and which of the two is the narrower.
     pub(super) fn sharing(&mut self, patterns: &[PatternId]) -> Result<Vec<(usize, usize, Narrower)>, TooLarge> {
         let mut found = Vec::new();
-        for (left, right) in self.candidates(patterns) {
+        for (left, right) in self.candidates(patterns)? {
             found.extend(self.narrower(patterns[left], patterns[right])?.map(|narrower| (left, right, narrower)));
         }
         Ok(found)
     }
 
     /// The pairs of places that may share a text.
-    fn candidates(&self, patterns: &[PatternId]) -> Vec<(usize, usize)> {
-        let mut by_number: HashMap<u32, Vec<usize>> = HashMap::new();
-        let mut others = Vec::new();
-        for (at, pattern) in patterns.iter().enumerate() {
-            match &self.sets[pattern.0 as usize].named {
-                Some(named) => named.numbers.iter().for_each(|number| by_number.entry(*number).or_default().push(at)),
-                None => others.push(at),
+    pub(super) fn candidates(&self, patterns: &[PatternId]) -> Result<Vec<(usize, usize)>, TooLarge> {
+        let mut sets: Vec<(usize, Affixes<'_>)> = Vec::new();
+        for (at, &pattern) in patterns.iter().enumerate() {
+            match &self.known(pattern).named {
+                Some(named) => {
+                    let text = |number: &u32| {
+                        let text = unmarked_text(self.texts[*number as usize].as_bytes().into());
+                        Affixes { start: text.clone(), end: text, is_whole: true }
+                    };
+                    sets.extend(named.numbers.iter().map(|number| (at, text(number))));
+                }
+                None => sets.push((at, Affixes::of_pattern(self.pattern(pattern)))),
             }
         }
-        let pairs_of = |count: usize| count * count.saturating_sub(1) / 2;
-        if by_number.values().map(|places| pairs_of(places.len())).sum::<usize>() >= pairs_of(patterns.len()) {
-            return (0..patterns.len()).flat_map(|one| (one + 1..patterns.len()).map(move |two| (one, two))).collect();
-        }
-        let mut pairs: Vec<(usize, usize)> = Vec::new();
-        for places in by_number.values() {
-            for (index, &one) in places.iter().enumerate() {
-                pairs.extend(places[index + 1..].iter().map(|&two| (one, two)));
-            }
-        }
-        for &other in &others {
-            pairs.extend((0..patterns.len()).filter(|&at| at != other).map(|at| (at.min(other), at.max(other))));
-        }
-        pairs.sort_unstable();
-        pairs.dedup();
-        pairs
+        meeting(&sets, patterns.len())
     }
 
     /// All pairs that were found to accept a common text.
-    pub(super) fn into_pairs(self) -> HashMap<(PatternId, PatternId), Narrower> {
-        self.pairs
+    pub(super) fn into_pairs(self) -> (Vec<Pattern>, HashMap<(PatternId, PatternId), Narrower>) {
+        (self.all, self.pairs)
+    }
+}
+
+/// The pieces of two patterns without the text that both begin with and the text that both end with; `None` where there is none, or
+/// where it is not certain that what is left is compared to the same end.
+fn without_common_text([left, right]: [&[Piece]; 2]) -> Option<[Vec<Piece>; 2]> {
+    let text = |piece: Option<&Piece>| piece.and_then(Piece::text).unwrap_or_default().to_owned();
+    let common = |one: &str, other: &str| {
+        let bytes = one.bytes().zip(other.bytes()).take_while(|(one, other)| one == other).count();
+        (0..=bytes).rev().find(|&at| one.is_char_boundary(at)).unwrap_or(0)
+    };
+    let starts = [text(left.first()), text(right.first())];
+    let at_start = common(&starts[0], &starts[1]);
+    let ends = [text(left.last()), text(right.last())];
+    let backwards = |text: &str| text.chars().rev().collect::<String>();
+    let at_end = common(&backwards(&ends[0]), &backwards(&ends[1]));
+    let is_only_dots = |text: &str| text.bytes().all(|byte| byte == b'.');
+    // No segment is of one or two dots; where there is more, that takes nothing away.
+    if is_only_dots(&starts[0][..at_start]) && is_only_dots(&ends[0][ends[0].len() - at_end..]) {
+        return None;
+    }
+    let rest = |pieces: &[Piece]| {
+        let mut rest = pieces.to_vec();
+        if let Some(Piece::Text(text)) = rest.first_mut() {
+            *text = text[at_start..].into();
+        }
+        if let Some(Piece::Text(text)) = rest.last_mut() {
+            *text = text[..text.len() - at_end].into();
+        }
+        rest.retain(|piece| piece.text().is_none_or(|text| !text.is_empty()));
+        rest
+    };
+    Some([rest(left), rest(right)])
+}
+
+/// A text that may hold marks, with the characters that these stand for.
+fn unmarked_text(text: Cow<'_, [u8]>) -> Cow<'_, [u8]> {
+    if text.iter().any(|&byte| unmarked(byte) != byte) {
+        text.iter().map(|&byte| unmarked(byte)).collect::<Vec<_>>().into()
+    } else {
+        text
+    }
+}
+
+impl Affixes<'_> {
+    pub(super) fn of_pattern(pattern: &Pattern) -> Affixes<'_> {
+        fn text(piece: Option<&Piece>) -> Cow<'_, [u8]> {
+            match piece {
+                Some(Piece::Text(text)) => text.as_bytes().into(),
+                Some(Piece::Value(check)) => check.ruled_set().map_or_else(Vec::new, Dfa::common_start).into(),
+                None => Cow::default(),
+            }
+        }
+        let pieces = &*pattern.pieces;
+        // What a value ends with is not looked for.
+        let end = pieces.last().filter(|piece| piece.value().is_none());
+        let is_whole = pieces.len() == 1 && end.is_some();
+        Affixes { start: unmarked_text(text(pieces.first())), end: text(end), is_whole }
     }
 }
 
@@ -206,11 +310,10 @@ mod tests {
         fn names_and_automata_agree(rules in prop::collection::vec(rule(), 2..8)) {
             let mut patterns = Patterns::default();
             let mut ids = Vec::new();
-            for (id, rule) in (0..).map(PatternId).zip(&rules) {
+            for rule in &rules {
                 // A rule that no value meets is refused before it gets here.
                 let Ok(check) = Check::new(rule, &[], &[]) else { return Ok(()) };
-                patterns.add(&Pattern::new(vec![Piece::Value(Arc::new(check))])).expect("a small set");
-                ids.push(id);
+                ids.push(patterns.add(Pattern::new(vec![Piece::Value(Arc::new(check))])).expect("a small set"));
             }
             let sharing = patterns.sharing(&ids).expect("small sets");
             for left in 0..ids.len() {
@@ -221,7 +324,7 @@ mod tests {
                 }
             }
             for (id, rule) in ids.iter().zip(&rules) {
-                let texts = &patterns.set(*id).texts;
+                let texts = &patterns.set(*id).expect("a small set").texts;
                 let few = texts.few_words(64).map(|words| words.len() as u64);
                 prop_assert_eq!(texts.count(), few, "{:?}", rule);
             }

@@ -1,18 +1,20 @@
 //! ResolvedParam routes → tree.
 
 use std::borrow::Cow;
+use std::cmp::Reverse;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use hashbrown::HashMap;
 
 use super::Size;
+use super::choice::FEWEST;
 use super::draft::{Draft, DraftEdge, DraftLeaf, DraftNode, ROOT, Word};
 use super::patterns::Patterns;
 use super::resolved::{ResolvedRoute, met};
 use crate::lookup::{
-    Capture, Cover, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment, Tail,
-    TailKind, folded,
+    Affix, Capture, Cover, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment,
+    Tail, TailKind, folded,
 };
 use crate::rule::{Check, Narrower, TooLarge};
 
@@ -20,12 +22,13 @@ use crate::rule::{Check, Narrower, TooLarge};
 #[derive(Debug)]
 pub(super) struct TreeBuilder {
     pub(super) draft: Draft,
-    pub(super) all_patterns: Vec<Pattern>,
     pub(super) order: Order,
     pub(super) patterns: Patterns,
     /// The patterns that are one value, by its rule.
     values: HashMap<usize, PatternId>,
-    /// All others.
+    /// What a tail of one value lets through, segment by segment.
+    any: Arc<Check>,
+    /// The patterns that are not one value.
     ids: HashMap<Vec<PatternKey>, PatternId>,
 }
 
@@ -42,10 +45,10 @@ impl TreeBuilder {
     pub(super) fn new(folds: bool, size: Size) -> Self {
         Self {
             draft: Draft::new(folds, size),
-            all_patterns: Vec::new(),
             order: Order::default(),
             patterns: Patterns::default(),
             values: HashMap::new(),
+            any: Arc::new(Check::any()),
             ids: HashMap::new(),
         }
     }
@@ -82,10 +85,7 @@ impl TreeBuilder {
             let next = match self.sort_of(segment, params)? {
                 Sort::Literal(text) if self.draft.folds => self.draft.literal(at, &folded(&text)),
                 Sort::Literal(text) => self.draft.literal(at, &text),
-                Sort::Pattern(pattern) => {
-                    let edge = self.node(at).edges.iter().find(|edge| edge.pattern == pattern && !edge.is_tail);
-                    edge.map(|edge| edge.target)
-                }
+                Sort::Pattern(pattern) => self.draft.edge(at, pattern, false),
             };
             let Some(next) = next else { return Ok(()) };
             at = next;
@@ -130,7 +130,7 @@ impl TreeBuilder {
             let item = match kind {
                 TailKind::Items => Arc::clone(&params[usize::from(param)].texts),
                 // The rule speaks of the whole tail; each of its segments may be anything.
-                TailKind::Rest => self.any(),
+                TailKind::Rest => Arc::clone(&self.any),
             };
             let pattern = self.value(&item)?;
             at = self.draft.add_edge(at, pattern, true)?;
@@ -140,14 +140,6 @@ impl TreeBuilder {
         let first_cover = self.draft.covers.len();
         self.draft.covers.extend(variant.covers.iter().map(|cover| whole_where_it_is(*cover, variant)));
         self.draft.add_leaf(at, id, (first_word, first_cover, first_capture), tail)
-    }
-
-    fn any(&mut self) -> Arc<Check> {
-        let known = self.all_patterns.iter().find_map(|pattern| match &*pattern.pieces {
-            [Piece::Value(check)] if check.is_any() => Some(Arc::clone(check)),
-            _ => None,
-        });
-        known.unwrap_or_else(|| Arc::new(Check::any()))
     }
 
     /// A segment as literal text, or as a pattern that is noted once.
@@ -170,7 +162,7 @@ impl TreeBuilder {
         if let Some(&known) = self.ids.get(&key) {
             return Ok(Sort::Pattern(known));
         }
-        let id = self.pattern(pieces)?;
+        let id = self.patterns.add(Pattern::new(pieces))?;
         self.ids.insert(key, id);
         Ok(Sort::Pattern(id))
     }
@@ -180,17 +172,8 @@ impl TreeBuilder {
         if let Some(&known) = self.values.get(&address(check)) {
             return Ok(known);
         }
-        let id = self.pattern(vec![Piece::Value(Arc::clone(check))])?;
+        let id = self.patterns.add(Pattern::new(vec![Piece::Value(Arc::clone(check))]))?;
         self.values.insert(address(check), id);
-        Ok(id)
-    }
-
-    /// Notes a pattern that is new.
-    fn pattern(&mut self, pieces: Vec<Piece>) -> Result<PatternId, TooLarge> {
-        let id = PatternId(u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?);
-        let pattern = Pattern::new(pieces);
-        self.patterns.add(&pattern)?;
-        self.all_patterns.push(pattern);
         Ok(id)
     }
 
@@ -210,13 +193,14 @@ impl TreeBuilder {
         for id in (0..self.draft.nodes.len()).map(node_id) {
             let id = id?;
             let node = self.node(id);
-            let is_literal = |edge: &DraftEdge| {
-                self.patterns.sole(edge.pattern).is_some_and(|text| self.draft.literal(id, &text).is_some())
-            };
-            let mut is_ordered = node.literals() == 0 || !node.edges.iter().any(is_literal);
+            let mut is_ordered = true;
+            for edge in &node.edges {
+                let text = self.patterns.sole(edge.pattern)?;
+                is_ordered &= text.is_none_or(|text| self.draft.literal(id, &text).is_none());
+            }
             if node.edges.len() > 1 {
                 let pairs = self.sharing(id)?;
-                let places = order_of(self.node(id).edges.len(), &pairs);
+                let places = order_of(&self.ranks(id), &pairs);
                 for (left, right, narrower) in pairs {
                     let first = if places[left] < places[right] { narrower } else { narrower.flipped() };
                     is_ordered &= first.is_left_first();
@@ -229,9 +213,19 @@ impl TreeBuilder {
             }
             self.draft.node_mut(id).is_ordered = is_ordered;
         }
-        let count = u32::try_from(self.all_patterns.len()).map_err(|_| TooLarge::Numbers)?;
-        self.order.single = (0..count).map(|id| self.patterns.sole(PatternId(id)).is_some()).collect();
+        let count = u32::try_from(self.patterns.all.len()).map_err(|_| TooLarge::Numbers)?;
+        self.order.single = (0..count).map(|id| self.patterns.is_sole(PatternId(id))).collect();
         Ok(())
+    }
+
+    /// For each edge of a node, what decides between those of which neither has to stand first: of many, those stand together that have a
+    /// text, the longer before the shorter, so that a walk can [choose](super::choice) among them.
+    fn ranks(&self, id: NodeId) -> Vec<Rank> {
+        let edges = &self.node(id).edges;
+        let is_many = edges.len() >= FEWEST;
+        let affix = |edge: &DraftEdge| self.patterns.pattern(edge.pattern).affix().filter(|_| is_many);
+        let rank = |edge| affix(edge).map_or((true, None), |(affix, text)| (false, Some((affix, Reverse(text.len())))));
+        edges.iter().map(rank).collect()
     }
 
     /// The pairs of edges of a node that accept a common segment, by their places, and which of the two is the narrower.
@@ -269,9 +263,13 @@ fn node_id(index: usize) -> Result<NodeId, TooLarge> {
     u32::try_from(index).map(NodeId).map_err(|_| TooLarge::Numbers)
 }
 
-/// For each of some edges its place in an order in which the narrower of two that share a segment stands first, and else
-/// the one that was declared first. Pairs that run in a circle, as lists may, stay as they were declared.
-fn order_of(count: usize, pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
+/// What an edge has no text for stands after all others.
+type Rank = (bool, Option<(Affix, Reverse<usize>)>);
+
+/// For each of some edges its place in an order in which the narrower of two that share a segment stands first, else the one of the lower
+/// rank, and else the one that was declared first. Pairs that run in a circle, as lists may, stay as they were declared.
+fn order_of(ranks: &[Rank], pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
+    let count = ranks.len();
     let mut wider: Vec<Vec<usize>> = vec![Vec::new(); count];
     let mut narrower_ones = vec![0_usize; count];
     for &(left, right, narrower) in pairs {
@@ -283,17 +281,18 @@ fn order_of(count: usize, pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
         wider[first].push(second);
         narrower_ones[second] += 1;
     }
-    let mut ready: BTreeSet<usize> = (0..count).filter(|&at| narrower_ones[at] == 0).collect();
+    let ranked = |at: usize| (ranks[at], at);
+    let mut ready: BTreeSet<(Rank, usize)> = (0..count).filter(|&at| narrower_ones[at] == 0).map(ranked).collect();
     let mut left: BTreeSet<usize> = (0..count).collect();
     let mut places = vec![0; count];
     for place in 0..count {
-        let Some(next) = ready.pop_first().or_else(|| left.first().copied()) else { break };
+        let Some(next) = ready.pop_first().map(|(_, at)| at).or_else(|| left.first().copied()) else { break };
         left.remove(&next);
         places[next] = place;
         for &other in &wider[next] {
             narrower_ones[other] = narrower_ones[other].saturating_sub(1);
             if narrower_ones[other] == 0 && left.contains(&other) {
-                ready.insert(other);
+                ready.insert(ranked(other));
             }
         }
     }
@@ -301,7 +300,7 @@ fn order_of(count: usize, pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
 }
 
 /// What tells rules apart: those that say the same are one, and all that accept everything count as one.
-fn address(check: &Arc<Check>) -> usize {
+pub(super) fn address(check: &Arc<Check>) -> usize {
     if check.is_any() { 0 } else { Arc::as_ptr(check).addr() }
 }
 

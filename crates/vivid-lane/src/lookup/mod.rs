@@ -76,7 +76,7 @@ pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use target::{Ask, Target};
 pub(crate) use tree::{
-    Accepted, Capture, Cover, Edge, Leaf, Order, SegmentStep, Stretch, Tail, TailKind, Tree, folded,
+    Accepted, Affix, Capture, Choice, Cover, Edge, Leaf, Order, SegmentStep, Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;
 pub(crate) use walk::{Visitor, is_writable_tail};

@@ -34,9 +34,10 @@ pub(crate) struct Node {
     pub(crate) child_count: u32,
     /// The first of the leaves that end here.
     pub(crate) leaf: u32,
-    /// The edge to try where no literal fits: the first of its own, else one that a node before it has left.
+    /// The edge to try where no literal fits, or the choice among edges: the first of its own, else what a node before it has left.
     pub(crate) onward: u32,
-    /// How many edges are its own.
+    /// Its own edges: a range of `Tree::edges`.
+    pub(crate) first_edge: u32,
     pub(crate) edge_count: u32,
     /// Where its first edge takes one segment by a rule for which there is code: that rule, and the node behind it.
     pub(crate) target: u32,
@@ -72,6 +73,7 @@ impl Node {
         child_count: 0,
         leaf: NONE,
         onward: NONE,
+        first_edge: 0,
         edge_count: 0,
         target: NONE,
         simple: None,

@@ -7,6 +7,7 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
+use super::tree::Affix;
 use crate::rule::{Check, Shape, Simple, has_delimiters, marked, unmarked};
 use crate::template::bytes::first_of;
 
@@ -92,6 +93,17 @@ impl Pattern {
             _ => Cut::Sought,
         };
         Self { pieces: pieces.into(), is_marked, cut }
+    }
+
+    /// Whether it has text besides values that is more than dots.
+    pub(crate) fn has_text(&self) -> bool {
+        self.pieces.iter().filter_map(Piece::text).any(|text| text.bytes().any(|byte| byte != b'.'))
+    }
+
+    /// The text that all segments begin with, else the one that all end with.
+    pub(crate) fn affix(&self) -> Option<(Affix, &str)> {
+        let start = self.pieces.first().and_then(Piece::text).map(|text| (Affix::Start, text));
+        start.or_else(|| Some((Affix::End, self.pieces.last()?.text()?)))
     }
 
     /// Whether a segment fits; it is given decoded and as it was sent.

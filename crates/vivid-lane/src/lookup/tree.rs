@@ -26,6 +26,8 @@ pub(crate) struct Tree {
     pub(crate) children: Box<[NodeId]>,
     /// Those of each node one after the other, the narrower first.
     pub(crate) edges: Box<[Edge]>,
+    /// What is chosen from by the beginning or the end of a segment. They are numbered after the edges.
+    pub(crate) choices: Box<[Choice]>,
     /// First those that answer URLs, then those of areas.
     pub(crate) leaves: Box<[Leaf]>,
     /// How many leaves answer URLs.
@@ -73,8 +75,8 @@ impl Stretch {
 pub(crate) struct Edge {
     pub(crate) pattern: PatternId,
     pub(crate) target: NodeId,
-    /// The edge to try after it: the next of the same node, else one that a node before it has left. As every node is reached in one way
-    /// only, this is known when the tree is packed, and a walk has nothing to remember.
+    /// The edge or choice to try after it: the next of the same node, else one that a node before it has left. As every node is reached in
+    /// one way only, this is known when the tree is packed, and a walk has nothing to remember.
     pub(crate) next: u32,
     /// The segment that it takes.
     pub(crate) at: u16,
@@ -84,6 +86,28 @@ pub(crate) struct Edge {
     pub(crate) is_tail: bool,
     /// Whether what its node has found before is narrower than what it leads to.
     pub(crate) is_ordered: bool,
+}
+
+/// Several edges of a node whose segments all begin with a text, or all end with one. Those that the segment may have come after each
+/// other, first those of the longest text.
+#[derive(Debug)]
+pub(crate) struct Choice {
+    /// The node whose literals are these texts. Each leads to a node that goes on with the first edge of its text.
+    pub(crate) node: NodeId,
+    /// How long the texts are, in bytes: the longest first.
+    pub(crate) lengths: Box<[u16]>,
+    pub(crate) affix: Affix,
+    /// The edge or choice to try after all of them.
+    pub(crate) next: u32,
+    /// The segment that they take.
+    pub(crate) at: u16,
+}
+
+/// Where a segment has a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Affix {
+    Start,
+    End,
 }
 
 /// A way through the path of a route, from its first segment to its last. Leaves of the same form share their stretches.
@@ -240,8 +264,8 @@ impl Tree {
 
     /// The patterns that follow a node, the narrower before the wider.
     pub(crate) fn edges(&self, node: &Node) -> &[Edge] {
-        let first = node.onward as usize;
-        self.edges.get(first..first.saturating_add(node.edge_count as usize)).unwrap_or_default()
+        let first = node.first_edge as usize;
+        self.edges.get(first..first + node.edge_count as usize).unwrap_or_default()
     }
 
     /// What ends at a node.

@@ -4,7 +4,7 @@ use super::node::{LeafId, NONE, NodeId};
 use super::pattern::allows;
 use super::route::{Param, Route, RouteId};
 use super::target::{Ask, Segments};
-use super::tree::{Accepted, Edge, Leaf, TailKind, Tree};
+use super::tree::{Accepted, Affix, Choice, Edge, Leaf, TailKind, Tree};
 use crate::rule::{Narrower, Simple};
 use crate::template::percent::triplet;
 
@@ -80,7 +80,12 @@ impl Tree {
         found: &mut usize,
         visitor: &mut V,
     ) -> Option<(u32, usize)> {
-        while let Some(edge) = self.edges.get(next as usize) {
+        loop {
+            let Some(edge) = self.edges.get(next as usize) else {
+                let choice = self.choices.get((next as usize).wrapping_sub(self.edges.len()))?;
+                next = self.chosen(choice, ask, count).unwrap_or(choice.next);
+                continue;
+            };
             next = edge.next;
             let at = usize::from(edge.at);
             // There is none after the last segment; and of what is in order, the first is the answer.
@@ -102,7 +107,23 @@ impl Tree {
                 *found = at + 1;
             }
         }
-        None
+    }
+
+    /// The first of the edges of a choice that the beginning or the end of its segment leaves.
+    fn chosen(&self, choice: &Choice, ask: &Ask<'_, '_>, count: usize) -> Option<u32> {
+        let at = usize::from(choice.at);
+        if at >= count {
+            return None;
+        }
+        let (bytes, node) = (ask.target.text(at).as_bytes(), self.node(choice.node));
+        let lengths =
+            choice.lengths.iter().map(|&length| usize::from(length)).skip_while(|&length| length > bytes.len());
+        let found = lengths.map(|length| match choice.affix {
+            Affix::Start => 0..length,
+            Affix::End => bytes.len() - length..bytes.len(),
+        });
+        let mut found = found.filter_map(|place| self.nodes.child(choice.node.0, node, bytes, place, &self.text));
+        found.next().and_then(|id| self.nodes.get(id)).map(|node| node.onward)
     }
 
     /// Whether the pattern of an edge accepts a segment.

@@ -407,6 +407,20 @@ impl Dfa {
         }
     }
 
+    /// What all texts of the set begin with.
+    pub(crate) fn common_start(&self) -> Vec<u8> {
+        let mut start = Vec::new();
+        let mut state = self.start;
+        // A set with a loop that nothing leaves is empty.
+        while !self.is_final(state) && start.len() < self.states() {
+            let mut ways = self.bytes().filter(|&byte| self.step(state, byte) != DEAD);
+            let (Some(byte), None) = (ways.next(), ways.next()) else { break };
+            start.push(byte);
+            state = self.step(state, byte);
+        }
+        start
+    }
+
     /// The bytes of which the set has all texts of one or more, if that is what it is.
     pub(crate) fn repeated_bytes(&self) -> Option<[bool; 256]> {
         let is_plain = self.states() == 3 && !self.is_final(self.start);

@@ -440,6 +440,11 @@ impl Check {
         self.set.is_none() && self.predicates.is_empty() && self.list.is_none() && matches!(self.values, Many::One)
     }
 
+    /// Whether all that is in its set passes, always.
+    pub(crate) fn is_exact(&self) -> bool {
+        self.predicates().next().is_none() && self.list.is_none()
+    }
+
     /// Whether every value of its form passes, with any number of items.
     pub(crate) fn is_any_of_its_form(&self) -> bool {
         let is_any_number = self.values.count().1 == u16::MAX && self.values.count().0 <= 1;

@@ -1,9 +1,12 @@
 //! Laws that hold for every table: the matcher and the proofs against the naive reference.
 
-use crate::reference::model::{Route, route, table, url, values};
+use crate::reference::model::{Route, route, siblings, table, url, values};
 use crate::reference::{Bound, Reference, written};
 use crate::scaled;
 use proptest::prelude::*;
+use proptest::test_runner::TestRunner;
+use std::cell::Cell;
+use std::collections::HashMap;
 use vivid_lane::analyse::Verdict;
 use vivid_lane::declare::{Overlaps, Severity};
 use vivid_lane::link::LinkErrorKind;
@@ -36,6 +39,42 @@ fn index_of(name: &str) -> usize {
 
 fn routes(most: usize) -> impl Strategy<Value = Vec<Route>> {
     prop::collection::vec(route(), 1..most)
+}
+
+/// Many siblings, among which the beginning or the end of a segment chooses, answer as each of them does alone, and as any two do
+/// together: of those that accept a URL none of which another beats, the first declared.
+#[test]
+fn siblings_answer_as_any_two_of_them() {
+    let cases = scaled(24);
+    let contested = Cell::new(0);
+    let law = |(routes, urls): (Vec<Route>, Vec<String>)| {
+        let built = |order: &[usize]| {
+            table(&routes, order.iter().copied(), Overlaps::FirstDeclared).build().expect("no errors")
+        };
+        let all = built(&(0..routes.len()).collect::<Vec<_>>());
+        let alone: Vec<Table> = (0..routes.len()).map(|at| built(&[at])).collect();
+        let mut pairs = HashMap::new();
+        for url in &urls {
+            let accepting: Vec<usize> = (0..routes.len()).filter(|&at| alone[at].find(url).is_some()).collect();
+            let mut beats = |one: usize, other: usize| {
+                let mut first = |pair: [usize; 2]| {
+                    let table = pairs.entry(pair).or_insert_with(|| built(&pair));
+                    answer(table, url).map(|(route, _)| route)
+                };
+                first([one, other]) == Some(one) && first([other, one]) == Some(one)
+            };
+            let mut unbeaten =
+                accepting.iter().filter(|&&at| !accepting.iter().any(|&other| other != at && beats(other, at)));
+            let wanted = unbeaten.next().and_then(|&at| answer(&alone[at], url));
+            contested.set(contested.get() + usize::from(accepting.len() > 1));
+            prop_assert_eq!(answer(&all, url), wanted, "{}", url);
+        }
+        Ok(())
+    };
+    TestRunner::new(ProptestConfig { max_shrink_iters: 400, ..ProptestConfig::with_cases(cases) })
+        .run(&siblings(), law)
+        .unwrap_or_else(|error| panic!("{error}"));
+    assert!(contested.get() > cases as usize, "only {} URLs had several routes", contested.get());
 }
 
 proptest! {

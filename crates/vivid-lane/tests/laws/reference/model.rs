@@ -301,6 +301,52 @@ pub(crate) fn route() -> impl Strategy<Value = Route> {
     (path(), query).prop_map(|(path, query)| Route { path, query })
 }
 
+/// Many routes whose first segments begin or end with texts, of which some begin or end with others; and URLs that come near them.
+pub(crate) fn siblings() -> impl Strategy<Value = (Vec<Route>, Vec<String>)> {
+    let text = || prop::sample::select(vec!["", "", "v", "va", "a", "ab", "b", "é", "1", "-a"]);
+    let rule = prop_oneof![
+        1 => Just(Rule::Any),
+        2 => prop::sample::select(vec![Rule::Slug, Rule::Letters, Rule::HasX, Rule::Alpha, Rule::Digits]),
+        1 => Just(Rule::Length { least: 2, most: 4 }),
+        1 => Just(Rule::OneOf(vec!["a", "ab", "1", "abc"])),
+    ];
+    let first = (text(), text(), rule).prop_map(|(before, after, rule)| Segment::Value {
+        before: before.to_owned(),
+        name: "p".to_owned(),
+        rule,
+        after: after.to_owned(),
+    });
+    let more = prop::collection::vec(prop_oneof![literal(), plain("q")], 0..2);
+    let route = (first, more).prop_map(|(first, more)| {
+        let segments = std::iter::once(first).chain(more).collect();
+        Route {
+            path: Path { front: None, segments, optional: Vec::new(), suffix: None, tail: None },
+            query: Query::None,
+        }
+    });
+    let value =
+        || prop::sample::select(vec!["a", "b", "ab", "abc", "xa", "xb", "1", "11", "1-", "-a", "va", "éa", "a/b"]);
+    // Most have the texts of a route around their value.
+    let parts = (any::<prop::sample::Index>(), value(), prop_oneof![3 => Just(""), 1 => text()], value(), 0..4);
+    let url =
+        |(route, value, odd, more, kind): (prop::sample::Index, &'static str, &'static str, &'static str, i32),
+         routes: &[Route]| {
+            let [Segment::Value { before, after, .. }, rest @ ..] = route.get(routes).path.segments.as_slice() else {
+                return "/".to_owned();
+            };
+            let more = match rest {
+                [Segment::Literal(text)] if kind > 0 => format!("/{}", encode(text)),
+                [_] if kind > 0 => format!("/{}", encode(more)),
+                _ => String::new(),
+            };
+            format!("/{}{more}", encode(&format!("{before}{odd}{value}{after}")))
+        };
+    (prop::collection::vec(route, 8..24), prop::collection::vec(parts, 60)).prop_map(move |(routes, parts)| {
+        let urls = parts.into_iter().map(|parts| url(parts, &routes)).collect();
+        (routes, urls)
+    })
+}
+
 /// URLs that come near the routes of [`route`]: made of the values that they are told apart by, then spoilt.
 pub(crate) fn url() -> impl Strategy<Value = String> {
     let piece = prop_oneof![
