@@ -13,9 +13,6 @@ use crate::rule::{Check, Shape, TooLarge};
 use crate::template::Template;
 use crate::template::percent::decode;
 
-/// What a host label holds: no dot, so that a value does not reach over two labels.
-const LABEL: &str = "^[^.]+$";
-
 /// Freezes one route; its ways through the tree are made elsewhere. A route that has none of the extras shares them.
 ///
 /// Where it redirects to and what it needs hangs on the names of other routes: see [`lead`].
@@ -126,7 +123,7 @@ fn demand(host: &Host, params: &[Param]) -> Result<HostMatcher, TooLarge> {
                 indices.push(None);
             }
             Err(param) => {
-                let check = Check::clone_within(&params[usize::from(*param)].check, LABEL)?;
+                let check = Check::of_label(&params[usize::from(*param)].check)?;
                 pieces.push(Piece::Value(Arc::new(check)));
                 indices.push(Some(*param));
             }

@@ -6,7 +6,8 @@
 
 use std::borrow::Cow;
 
-use crate::rule::{TooLarge, work};
+use super::overlap::MOST_PAIRS;
+use crate::rule::TooLarge;
 
 /// What is known of the texts of a set.
 #[derive(Debug, Clone, Default)]
@@ -45,7 +46,9 @@ pub(super) fn meeting(sets: &[(usize, Affixes<'_>)], numbers: usize) -> Result<V
         }
     }
     let all = numbers * numbers.saturating_sub(1) / 2;
-    work::spend(chosen.0.min(all))?;
+    if chosen.0.min(all) > MOST_PAIRS {
+        return Err(TooLarge::Pairs);
+    }
     if chosen.0 >= all {
         return Ok((0..numbers).flat_map(|one| (one + 1..numbers).map(move |two| (one, two))).collect());
     }

@@ -32,7 +32,7 @@ use crate::declare::Code;
 use std::borrow::Cow;
 use std::sync::Arc;
 
-use crate::declare::{Report, RouteSpec, Source, TableError, TableSpec};
+use crate::declare::{Report, RouteSpec, Source, Span, TableError, TableSpec};
 use crate::lookup::{Destination, Frozen, MOST_SEGMENTS, PageId, Route, RouteId, Table};
 use crate::rule::{MOST_STATES, TooLarge, work};
 
@@ -95,38 +95,14 @@ impl TableSpec {
         let mut report = spec.report.clone();
         let size = spec.size();
         let steps = STEPS + STEPS_OF_A_ROUTE * size.routes as u64;
-        // What was given up on the way counts as well.
-        let lowered = work::within(steps, || {
-            Self::lower(spec, size, &mut report).and_then(|lowered| work::spend(1).map(|()| lowered))
-        });
+        let lowered = work::within(steps, || Self::lower(spec, size, &mut report));
         let (frozen, pages) = match lowered {
             Ok(lowered) => lowered,
             Err(too_large) => {
-                let (code, message, help) = match too_large {
-                    TooLarge::States => (
-                        Code::TooLargeToProve,
-                        format!(
-                            "two sets of paths are too large to compare: it would take more than {MOST_STATES} states"
-                        ),
-                        "make patterns shorter, or lengths smaller",
-                    ),
-                    TooLarge::Work => (
-                        Code::TooLargeToProve,
-                        "it would take too long to prove which of these rules and paths is narrower".to_owned(),
-                        "make patterns shorter, lengths smaller, or have fewer patterns at one place",
-                    ),
-                    TooLarge::Pairs => (
-                        Code::TooManyPairs,
-                        "too many paths are alike up to their last segments: they cannot all be compared".to_owned(),
-                        "narrow the rules of the first segments in which they differ",
-                    ),
-                    TooLarge::Numbers => (
-                        Code::TooManyRoutes,
-                        "the table has more segments, or more text, than can be numbered".to_owned(),
-                        "divide it into several tables",
-                    ),
-                };
-                report.add(code, None, message).help_with(help);
+                // What led to it was found before.
+                if !report.has_errors() {
+                    report_too_large(too_large, None, &mut report);
+                }
                 return Err(report.into_error());
             }
         };
@@ -184,6 +160,37 @@ impl TableSpec {
         };
         targets::constant_redirects(&frozen, &places, report);
         Ok((frozen, pages))
+    }
+}
+
+/// Reports what cannot be compared or numbered, with the name of the route at hand and its place.
+fn report_too_large(too_large: TooLarge, route: Option<(&str, Option<&Span>)>, report: &mut Report) {
+    let (code, message, help) = match too_large {
+        TooLarge::States => (
+            Code::TooLargeToProve,
+            format!("two sets of paths are too large to compare: it would take more than {MOST_STATES} states"),
+            "make patterns shorter, or lengths smaller",
+        ),
+        TooLarge::Work => (
+            Code::TooLargeToProve,
+            "it would take too long to prove which of these rules and paths is narrower".to_owned(),
+            "make patterns shorter, lengths smaller, or have fewer patterns at one place",
+        ),
+        TooLarge::Pairs => (
+            Code::TooManyPairs,
+            "too many paths are alike up to their last segments: they cannot all be compared".to_owned(),
+            "narrow the rules of the first segments in which they differ",
+        ),
+        TooLarge::Numbers => (
+            Code::TooManyRoutes,
+            "the table has more segments, or more text, than can be numbered".to_owned(),
+            "divide it into several tables",
+        ),
+    };
+    let (name, span) = route.unzip();
+    let finding = report.add(code, span.flatten(), message).help_with(help);
+    if let Some(name) = name {
+        finding.route(name);
     }
 }
 

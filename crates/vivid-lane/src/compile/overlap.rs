@@ -16,18 +16,16 @@ use super::resolved::ResolvedRoute;
 use super::tree_builder::TreeBuilder;
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
-use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked, work};
+use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked};
 
-/// The most pairs of nodes that one proof visits.
-const MOST_PAIRS: usize = 1 << 22;
+/// The most pairs of nodes that one proof visits, and the most pairs of ways.
+pub(super) const MOST_PAIRS: usize = 1 << 22;
 
 /// So many overlaps are reported. Whoever has more has them for one reason.
 const MOST_REPORTED: usize = 500;
 
-/// What two ways that may end at one URL cost beside the comparison of their rules, in [steps](work).
-const PAIR: usize = 20;
-/// What a report costs.
-const REPORT: usize = 500;
+/// Of so many pairs it is said that they cannot be compared. There the search ends.
+const MOST_UNPROVEN: usize = 10;
 
 /// For so many overlaps a keyword is looked for that would mend them.
 const MOST_MENDED: usize = 20;
@@ -53,9 +51,14 @@ pub(super) fn prove(
         leaf_paths: HashMap::new(),
         demands: order::Demands::default(),
         reported: HashSet::new(),
+        unproven: 0,
+        ways: 0,
     };
     for id in 0..u32::try_from(proof.builder.draft.nodes.len()).map_err(|_| TooLarge::Numbers)? {
         proof.node(NodeId(id))?;
+        if proof.unproven >= MOST_UNPROVEN {
+            break;
+        }
         if proof.is_full() {
             let message = format!("this list has {MOST_REPORTED} overlaps; the search ended there");
             proof
@@ -80,12 +83,16 @@ struct Proof<'a> {
     leaf_paths: HashMap<LeafId, Arc<Dfa>>,
     demands: order::Demands<'a>,
     reported: HashSet<(RouteId, RouteId)>,
+    /// How many pairs of routes cannot be compared.
+    unproven: usize,
+    /// How many pairs of ways were looked at.
+    ways: usize,
 }
 
 impl Proof<'_> {
     /// Whether there are as many overlaps as are reported.
     fn is_full(&self) -> bool {
-        self.reported.len() >= MOST_REPORTED
+        self.reported.len() >= MOST_REPORTED || self.unproven >= MOST_UNPROVEN
     }
 
     /// The pairs of ways that part at a node.
@@ -121,7 +128,6 @@ impl Proof<'_> {
         if !self.visited.insert((left, right, is_same)) {
             return Ok(());
         }
-        work::spend(PAIR)?;
         if self.visited.len() > MOST_PAIRS {
             return Err(TooLarge::Pairs);
         }
@@ -189,12 +195,12 @@ impl Proof<'_> {
         if left > right {
             return self.leaves(right, left, is_same);
         }
-        if self.is_full() {
-            return Ok(());
+        self.ways += 1;
+        if self.ways > MOST_PAIRS {
+            return Err(TooLarge::Pairs);
         }
-        work::spend(PAIR)?;
         let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
-        if a == b {
+        if a == b || self.is_full() {
             return Ok(());
         }
         let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
@@ -205,6 +211,21 @@ impl Proof<'_> {
         if may_stand && !is_same {
             return Ok(());
         }
+        match self.compared(left, right, is_same, may_stand) {
+            // Where they may stand side by side, neither is taken to be the narrower.
+            Err(TooLarge::States | TooLarge::Work) if may_stand => Ok(()),
+            Err(TooLarge::States | TooLarge::Work) => {
+                self.report_unproven(left, right);
+                Ok(())
+            }
+            compared => compared,
+        }
+    }
+
+    /// Two ways whose routes are compared by what their segments leave open.
+    fn compared(&mut self, left: LeafId, right: LeafId, is_same: bool, may_stand: bool) -> Result<(), TooLarge> {
+        let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
+        let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
         let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =
             order::hosts(one.extras.host.as_deref(), two.extras.host.as_deref(), &self.demands)?
         else {
@@ -419,9 +440,10 @@ impl Proof<'_> {
         if !self.reported.insert((a, b)) {
             return Ok(());
         }
-        work::spend(REPORT)?;
-        let contrast = self.contrast(left, right)?;
-        let keyword = if self.reported.len() <= MOST_MENDED { contrast.keyword()? } else { None };
+        // What takes too long is not said.
+        let contrast = self.contrast(left, right).unwrap_or_default();
+        let is_sought = self.reported.len() <= MOST_MENDED;
+        let keyword = if is_sought { contrast.keyword().unwrap_or_default() } else { None };
         let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
         let place = &self.resolved[b.index()];
         let verb = if is_exact { "both accept" } else { "may both accept" };
@@ -446,6 +468,36 @@ impl Proof<'_> {
             .route(&one.name)
             .route(&two.name);
         Ok(())
+    }
+
+    /// Reports two ways that it would take too long to compare.
+    fn report_unproven(&mut self, left: LeafId, right: LeafId) {
+        let [a, b] = [left, right].map(|id| self.builder.leaf(id).route);
+        if !self.reported.insert((a.min(b), a.max(b))) {
+            return;
+        }
+        self.unproven += 1;
+        let (one, two) = (&self.routes[a.index()].name, &self.routes[b.index()].name);
+        let both = self.builder.words(left).iter().zip(self.builder.words(right)).enumerate();
+        let rules = both.into_iter().find_map(|(at, words)| match words {
+            (Word::Pattern(first), Word::Pattern(second)) if self.builder.patterns.is_unproven(*first, *second) => {
+                Some((self.rule_at(left, at, *first)?.0, self.rule_at(right, at, *second)?.0))
+            }
+            _ => None,
+        });
+        let rules = rules.map_or_else(String::new, |(first, second)| {
+            format!(": the rules of `{first}` and of `{second}` are too large, or there are too many such pairs")
+        });
+        let place = &self.resolved[b.index()];
+        let message = format!("it would take too long to prove which of `{one}` and `{two}` is narrower{rules}");
+        self.report
+            .add(Code::TooLargeToProve, place.path_span.as_ref().or(place.name_span.as_ref()), message)
+            .help_with(
+                "make patterns shorter or lengths smaller, begin the two segments with different texts, set `priority = 1` on one of \
+                 them, or let the order decide with `overlaps = \"first-declared\"` under `[site]`",
+            )
+            .route(one)
+            .route(two);
     }
 
     /// What sets two ways apart, of which neither is the narrower.

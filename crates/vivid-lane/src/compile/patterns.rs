@@ -7,7 +7,7 @@
 use std::borrow::Cow;
 use std::cell::OnceCell;
 
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 
 use super::meeting::{Affixes, meeting};
 use super::order::{pieces_set, segment_set};
@@ -27,6 +27,8 @@ pub(super) struct Patterns {
     pairs: HashMap<(PatternId, PatternId), Narrower>,
     /// The same for pieces that are left without what both patterns begin and end with. Thousands of pairs come to the same.
     rests: HashMap<[Vec<Piece<usize>>; 2], Option<Narrower>>,
+    /// The pairs that it would take too long to compare. They are taken to share a text, with neither of them the narrower.
+    unproven: HashSet<(PatternId, PatternId)>,
 }
 
 /// A pattern.
@@ -148,11 +150,22 @@ impl Patterns {
         if let Some(known) = self.pairs.get(&(left, right)) {
             return Ok(Some(*known));
         }
-        let narrower = self.compare(left, right)?;
+        let narrower = match self.compare(left, right) {
+            Err(TooLarge::States | TooLarge::Work) => {
+                self.unproven.insert((left, right));
+                Some(Narrower::Neither)
+            }
+            compared => compared?,
+        };
         if let Some(narrower) = narrower {
             self.pairs.insert((left, right), narrower);
         }
         Ok(narrower)
+    }
+
+    /// Whether it would take too long to compare two patterns.
+    pub(super) fn is_unproven(&self, left: PatternId, right: PatternId) -> bool {
+        self.unproven.contains(&(left.min(right), left.max(right)))
     }
 
     fn compare(&mut self, left: PatternId, right: PatternId) -> Result<Option<Narrower>, TooLarge> {

@@ -140,6 +140,9 @@ struct Parent<'a> {
 impl Walker<'_> {
     /// Makes room for siblings.
     fn reserve(&mut self, count: usize) {
+        if self.too_large.is_some() {
+            return;
+        }
         self.frozen.reserve(count);
         self.known.reserve(count);
         let frozen = &self.frozen;
@@ -191,6 +194,10 @@ impl Walker<'_> {
     }
 
     fn route(&mut self, spec: &RouteSpec, within: Option<Parent<'_>>) {
+        // The name of a route that was too large is known, and the route is not.
+        if self.too_large.is_some() {
+            return;
+        }
         let parent = within.map(|within| within.id);
         let name = self.full_name(parent, &spec.name.value);
         let above = parent.map(|id| &self.known[id.index()]);
@@ -275,6 +282,8 @@ impl Walker<'_> {
         let (mut path, host) = match self.keep(spec, id, reading) {
             Ok(kept) => kept,
             Err(too_large) => {
+                let (name, span) = (self.full_name(parent, &spec.name.value), spec.name.span.as_ref());
+                super::report_too_large(too_large, Some((&name, span)), self.report);
                 self.too_large = Some(too_large);
                 return;
             }

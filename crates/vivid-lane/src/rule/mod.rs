@@ -24,7 +24,7 @@ pub(crate) mod work;
 
 use std::collections::HashSet;
 use std::fmt;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use crate::declare::Code;
 pub(crate) use classes::Classes;
@@ -234,10 +234,17 @@ impl Check {
         if problems.is_empty() { Ok(check) } else { Err(problems) }
     }
 
-    /// The rule, for values that a pattern accepts besides.
-    pub(crate) fn clone_within(check: &Arc<Self>, pattern: &str) -> Result<Self, TooLarge> {
-        let within = pattern::search(pattern).map_err(|_| TooLarge::States)?.and(&TEXT)?;
-        let set = Arc::new(check.set().and(&within)?.with_marks());
+    /// The rule, for a label of a host: without a dot, so that a value does not reach over two labels.
+    pub(crate) fn of_label(check: &Self) -> Result<Self, TooLarge> {
+        static LABEL: OnceLock<Dfa> = OnceLock::new();
+        let label = match LABEL.get() {
+            Some(label) => label,
+            None => {
+                let made = work::for_all(|| pattern::search("^[^.]+$").map_err(|_| TooLarge::States)?.and(&TEXT))?;
+                LABEL.get_or_init(|| made)
+            }
+        };
+        let set = Arc::new(check.set().and(label)?.with_marks());
         Ok(Self {
             test: ValueTest::of(Some(&set)),
             keywords: Vec::new(),

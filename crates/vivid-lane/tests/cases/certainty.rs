@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use vivid_lane::analyse::{DifferenceKind, Differences, ProposedRedirect};
 use vivid_lane::declare::Format;
-use vivid_lane::{Decision, Request, Review, RouteSpec, Rule, Source, TableSpec};
+use vivid_lane::{Decision, Request, Review, RouteSpec, Rule, Source, Table, TableSpec};
 
 /// Code and text of each finding about a table, whose format `lucky` accepts some digits.
 fn findings(table: &str) -> Vec<String> {
@@ -183,6 +183,69 @@ fn a_proof_that_costs_too_much_is_given_up_and_said() {
         |word: &str| format!("{{ type = 'array', items = {{ pattern = '{word}' }}, minItems = 20, maxItems = 60 }}");
     let found = codes(&crowd(110, "/{t}", items));
     assert_eq!(found, BTreeSet::from(["rule".to_owned(), "too-large-to-prove".to_owned()]));
+}
+
+/// Where it would take too long to compare two rules, the routes and rules in question are named. Where the author decides, the table
+/// stands.
+#[test]
+fn what_cannot_be_compared_is_named_and_may_be_decided() {
+    let table = |head: &str, priority: &str| {
+        format!(
+            "{head}\n[routes.odd]\npath = '/{{t}}'\npage = 'p'\nparams.t.pattern = '^([a-z]{{401}})+$'\n{priority}\n\
+             [routes.even]\npath = '/{{u}}'\npage = 'p'\nparams.u.pattern = '^([a-z]{{409}})+$'\n"
+        )
+    };
+    let found = findings(&table("", ""));
+    let [only] = found.as_slice() else { panic!("{found:?}") };
+    let wanted = "too-large-to-prove: it would take too long to prove which of `odd` and `even` is narrower: the rules of `t` and of `u`";
+    assert!(only.starts_with(wanted), "{only}");
+    for decided in [table("", "priority = 1"), table("site.overlaps = 'first-declared'", "")] {
+        let table = Table::from_toml(&decided).expect("the author has decided");
+        let url = |length: usize| format!("/{}", "a".repeat(length));
+        let route = |length| table.find(&url(length)).map(|found| found.route().name().to_owned());
+        assert_eq!([route(401), route(409), route(10)], [Some("odd".into()), Some("even".into()), None]);
+    }
+}
+
+/// What its rules and texts ask for in a few kilobytes may be too much for a table. It is refused with the route at which that was
+/// noticed, whatever routes follow.
+#[test]
+fn a_host_that_costs_too_much_is_refused_with_its_route() {
+    let host = |at: usize| {
+        format!(
+            "[routes.r{at}]\npath = '/'\npage = 'p'\nhost = '{{h}}.example'\nparams.h.pattern = '^[a-z]{{{},200}}$'\n",
+            at + 1
+        )
+    };
+    let found = findings(&(0..300).map(host).collect::<String>());
+    assert!(found.iter().any(|one| one.starts_with("too-large-to-prove: ")), "{found:?}");
+}
+
+/// What texts tell apart needs no proof, however many routes there are: prefixes, suffixes, hosts, the beginnings of patterns.
+#[test]
+fn routes_that_texts_tell_apart_are_accepted() {
+    let route = |at: usize, path: &str, more: &str| {
+        format!(
+            "[routes.r{at}]\npath = '{}'\npage = 'p'\n{}\n",
+            path.replace('N', &at.to_string()),
+            more.replace('N', &at.to_string())
+        )
+    };
+    for (count, path, more, url) in [
+        (3000, "/wN-{id}", "", "/w1234-dome"),
+        (3000, "/wordN.{format}", "", "/word1234.html"),
+        (3000, "/rN{.a}", "", "/r1234.dome"),
+        (500, "/rN{.a,b,c,d,e}", "", "/r234.dome.7"),
+        (3000, "/{id}-wN", "", "/dome-w1234"),
+        (3000, "/", "host = 'hN.example'", "https://h1234.example/"),
+        (500, "/{id}", "params.id.pattern = '^xN-[a-z]+$'", "/x234-dome"),
+        (500, "/{a}/wN-{id}", "", "/dome/w234-7"),
+    ] {
+        let table: String = (0..count).map(|at| route(at, path, more)).collect();
+        let table = Table::from_toml(&table).unwrap_or_else(|error| panic!("{path}: {error}"));
+        let found = table.find(url).map(|found| found.route().name().to_owned());
+        assert!(found.as_ref().is_some_and(|name| name.ends_with("234")), "{path}: {found:?}");
+    }
 }
 
 /// Overlaps of one reason are not listed for ever.
