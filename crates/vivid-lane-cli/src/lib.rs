@@ -31,6 +31,8 @@ mod args;
 mod commands;
 #[cfg(not(target_family = "wasm"))]
 mod complete;
+#[cfg(any(feature = "serve", feature = "language-server"))]
+mod guard;
 mod html;
 pub mod json;
 #[cfg(feature = "language-server")]
@@ -133,7 +135,11 @@ pub fn complete() {
 #[cfg(feature = "serve")]
 pub fn repeat(mut repeating: Box<Repeating>) -> u8 {
     let watching = watch::watch_files(repeating.paths(), move || {
-        repeating.look(&system::Local, &mut anstream::stdout().lock(), &mut anstream::stderr().lock());
+        let (mut out, mut err) = (anstream::stdout().lock(), anstream::stderr().lock());
+        let looked = guard::guarded("reading the files again", || repeating.look(&system::Local, &mut out, &mut err));
+        if let Err(reason) = looked {
+            output::Failure::Argument(reason).report(&mut err);
+        }
         repeating.paths()
     });
     match watching {

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 /// The files and the input of a machine. Each error is shown to the user as it is. What a machine does not say, it does not have: it has no
 /// input, and nothing can be written.
 pub trait System {
-    /// Opens a file to be read.
+    /// Opens a file to be read. A device, a pipe or a socket is none: it may never end.
     ///
     /// # Errors
     /// Whatever keeps the file from being read.
@@ -36,7 +36,7 @@ pub trait System {
         Err(io::ErrorKind::NotFound.into())
     }
 
-    /// Writes a file, whole or not at all.
+    /// Writes a file, whole or not at all. What is a device, a pipe or a socket is written into.
     ///
     /// # Errors
     /// Whatever keeps it from being written.
@@ -60,6 +60,15 @@ pub trait System {
     /// Whatever keeps it from having that.
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
         let _ = (from, to);
+        Err(io::ErrorKind::ReadOnlyFilesystem.into())
+    }
+
+    /// Takes a file away.
+    ///
+    /// # Errors
+    /// Whatever keeps it there.
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        let _ = path;
         Err(io::ErrorKind::ReadOnlyFilesystem.into())
     }
 
@@ -105,6 +114,10 @@ pub struct Local;
 #[cfg(not(target_family = "wasm"))]
 impl System for Local {
     fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+        // Looked at first, as opening a pipe waits for whoever writes into it.
+        if is_stream(path) {
+            return Err(io::Error::other("it is a device, a pipe or a socket; expected a file"));
+        }
         Ok(Box::new(std::fs::File::open(path)?))
     }
 
@@ -140,6 +153,12 @@ impl System for Local {
     }
 
     fn save(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        if is_stream(path) {
+            return std::fs::OpenOptions::new().write(true).open(path)?.write_all(bytes);
+        }
+        // What a link leads to is replaced, and the link stays.
+        let known = path.canonicalize().ok();
+        let path = known.as_deref().unwrap_or(path);
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let mut builder = tempfile::Builder::new();
         // As any program writes a file, so that others may read it: a temporary file is the owner's alone.
@@ -151,6 +170,11 @@ impl System for Local {
         };
         let mut file = builder.tempfile_in(folder).map_err(plain)?;
         file.write_all(bytes)?;
+        if let Ok(known) = path.metadata() {
+            keep_owner(file.as_file(), &known);
+            file.as_file().set_permissions(known.permissions())?;
+        }
+        file.as_file().sync_all()?;
         file.persist(path).map_err(|error| error.error)?;
         Ok(())
     }
@@ -160,10 +184,31 @@ impl System for Local {
     }
 
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
+        std::fs::File::open(from)?.sync_all()?;
         std::fs::rename(from, to)
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        std::fs::remove_file(path)
     }
 
     fn create_folders(&self, path: &Path) -> io::Result<()> {
         std::fs::create_dir_all(path)
     }
 }
+
+/// Whether something is there that is neither a file nor a folder. Links are followed.
+#[cfg(not(target_family = "wasm"))]
+fn is_stream(path: &Path) -> bool {
+    path.metadata().is_ok_and(|known| !known.is_file() && !known.is_dir())
+}
+
+/// Gives a new file the owner and group of the one that it takes the place of, where this user may.
+#[cfg(unix)]
+fn keep_owner(file: &std::fs::File, known: &std::fs::Metadata) {
+    use std::os::unix::fs::{MetadataExt, fchown};
+    let _ = fchown(file, Some(known.uid()), Some(known.gid()));
+}
+
+#[cfg(all(not(unix), not(target_family = "wasm")))]
+fn keep_owner(_: &std::fs::File, _: &std::fs::Metadata) {}

@@ -1,7 +1,7 @@
 //! The table file: finding it, reading it and what it includes, and showing what is wrong with it.
 
 use std::collections::BTreeMap;
-use std::io::Read;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -171,10 +171,16 @@ impl TableFile {
     }
 }
 
+/// The most bytes of a file that is read whole.
+pub(crate) const MOST_BYTES: u64 = 256 << 20;
+
 pub(crate) fn read_text(system: &dyn System, path: &Path) -> Result<String, Failure> {
     let failure = |error| Failure::File { path: path.to_owned(), error };
     let mut bytes = Vec::new();
-    system.open(path).map_err(failure)?.read_to_end(&mut bytes).map_err(failure)?;
+    system.open(path).map_err(failure)?.take(MOST_BYTES + 1).read_to_end(&mut bytes).map_err(failure)?;
+    if bytes.len() as u64 > MOST_BYTES {
+        return Err(failure(io::Error::other(format!("it is longer than {} MiB", MOST_BYTES >> 20))));
+    }
     text_of(path, bytes)
 }
 

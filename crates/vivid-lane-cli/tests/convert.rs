@@ -301,7 +301,7 @@ fn what_cannot_be_read_is_refused() {
         assert!(run.status == 2 && run.err.contains(expected), "{call:?}: `{expected}` is not in {}", run.err);
     }
     let run = with_table("unread.toml", b"[routes.a\n", &["convert", "--to", "yaml"]);
-    assert!(run.status == 2 && run.err.contains("this is not TOML"), "{}", run.err);
+    assert!(run.status == 1 && run.err.contains("this is not TOML"), "{}", run.err);
 }
 
 /// A table is learned from a log: it is proven, answers what the log answered, and may be learned from parts.
@@ -438,5 +438,100 @@ fn a_table_is_learned_from_a_sitemap() {
         std::fs::write(place.join("wrong.xml"), text).expect("a file");
         let run = tool(&["convert", "--from", "sitemap", &path("wrong.xml")], b"");
         assert!(run.status == 2 && run.err.contains(reason), "{text}: {run:?}");
+    }
+}
+
+/// What would be lost is told, and nothing is written: a key that stands there twice, a number that does not fit.
+#[test]
+fn a_table_that_would_lose_something_is_not_converted() {
+    for (at, table) in [
+        "[routes.a]\npath = '/a'\npage = 'p'\n[routes.a]\npath = '/b'\npage = 'q'\n",
+        "[routes.a]\npath = '/a'\npage = 'p'\ndata.n = 123456789012345678901234567890\n",
+        "[routes.a]\npath = '/a'\npage = 'p'\ndata.n = inf\n",
+        "[routes.a]\npath = '/a'\npage = 'p'\ndata.n = nan\n",
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        for to in ["toml", "json", "yaml"] {
+            let out = file(&format!("lossy{at}.{to}.out"), b"before");
+            let run = with_table(
+                "lossy.toml",
+                table.as_bytes(),
+                &["convert", "--to", to, "--out", out.to_str().expect("UTF-8")],
+            );
+            assert_eq!((run.status, run.out.as_str()), (1, ""), "{table}: {}", run.err);
+            assert!(run.err.contains("lossy.toml:"), "{}", run.err);
+            assert_eq!(std::fs::read(&out).expect("the file"), b"before", "{table}");
+        }
+    }
+}
+
+#[cfg(unix)]
+mod streams {
+    use std::io::Read;
+    use std::os::unix::fs::{FileTypeExt, PermissionsExt};
+    use std::path::PathBuf;
+    use std::process::Command;
+
+    use super::{DEMO, file, tool, with_table};
+
+    fn pipe(name: &str) -> PathBuf {
+        let path = PathBuf::from(env!("CARGO_TARGET_TMPDIR")).join(name);
+        let _ = std::fs::remove_file(&path);
+        assert!(Command::new("mkfifo").arg(&path).status().expect("mkfifo is part of every system").success());
+        path
+    }
+
+    /// A device or a pipe may never end: whatever is read whole is a file.
+    #[test]
+    fn streams_are_no_files_to_read() {
+        let pipe = pipe("read.pipe");
+        let named = pipe.to_str().expect("UTF-8");
+        let reason = "it is a device, a pipe or a socket; expected a file";
+        for stream in [named, "/dev/zero"] {
+            let run = tool(&["check", "--table", stream], b"");
+            assert_eq!(run.status, 2, "{}", run.err);
+            assert!(run.err.contains(reason), "{}", run.err);
+            let table = format!("[routes.a]\npath = '/a'\ninclude = '{stream}'\n");
+            let run = with_table("including.toml", table.as_bytes(), &["check"]);
+            assert_eq!(run.status, 1, "{}", run.err);
+            assert!((run.out + &run.err).contains(reason));
+            let run = tool(&["serve", "--table", DEMO, "--port", "0", "--list", &format!("observers={stream}")], b"");
+            assert_eq!(run.status, 2, "{}", run.err);
+            assert!(run.err.contains(reason), "{}", run.err);
+        }
+    }
+
+    /// What is written goes into a pipe, and in the place of a file with its mode, behind its link.
+    #[test]
+    fn what_is_written_takes_the_place_of_files_only() {
+        let pipe = pipe("written.pipe");
+        let reader = std::thread::spawn({
+            let pipe = pipe.clone();
+            move || {
+                let mut text = String::new();
+                std::fs::File::open(pipe).expect("the pipe").read_to_string(&mut text).expect("a text");
+                text
+            }
+        });
+        let convert = |out: &PathBuf| {
+            let run = tool(&["convert", DEMO, "--to", "json", "--out", out.to_str().expect("UTF-8")], b"");
+            assert_eq!(run.status, 0, "{}", run.err);
+        };
+        convert(&pipe);
+        let text = reader.join().expect("it reads");
+        assert!(text.starts_with("{\n") && text.ends_with("}\n"), "{text}");
+        assert!(pipe.metadata().expect("it is there").file_type().is_fifo());
+
+        let target = file("target.json", b"before");
+        std::fs::set_permissions(&target, PermissionsExt::from_mode(0o640)).expect("it is ours");
+        let link = target.with_file_name("link.json");
+        let _ = std::fs::remove_file(&link);
+        std::os::unix::fs::symlink(&target, &link).expect("a link");
+        convert(&link);
+        assert!(link.symlink_metadata().expect("it is there").is_symlink());
+        assert_eq!(std::fs::read_to_string(&target).expect("the file"), text);
+        assert_eq!(target.metadata().expect("it is there").permissions().mode() & 0o777, 0o640);
     }
 }

@@ -11,6 +11,7 @@ use vivid_lane::declare::{Mention, NameKind, Severity};
 use vivid_lane::{Finding, Review, Table, TableSpec};
 
 use super::text::{Text, edit};
+use crate::guard::guarded;
 use crate::output::{Failure, entry_of};
 use crate::page_files;
 use crate::system::{Entry, Local, System};
@@ -161,7 +162,7 @@ impl Desk {
     }
 
     fn read(&self, root: &Path, before: Option<Table>) -> Result<TableOnDesk, String> {
-        read(&Overlay(&self.open), root, self.is_of_pages(root), before)
+        guarded("reading the table", || read(&Overlay(&self.open), root, self.is_of_pages(root), before))?
     }
 
     fn is_of_pages(&self, root: &Path) -> bool {

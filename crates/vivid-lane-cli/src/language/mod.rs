@@ -17,6 +17,7 @@ use lsp_server::{Connection, ErrorCode, Message, Notification, Request, Response
 use serde_json::{Value as Json, json};
 use vivid_lane::Table;
 
+use crate::guard::guarded;
 use crate::output::Failure;
 use desk::Desk;
 
@@ -54,7 +55,9 @@ pub(crate) fn run(explain: Explain<'_>) -> Result<(), Failure> {
                     break;
                 }
                 tell(&connection, &mut desk);
-                let response = answer(&mut desk, explain, request);
+                let (id, method) = (request.id.clone(), request.method.clone());
+                let response = guarded(&method, || answer(&mut desk, explain, request))
+                    .unwrap_or_else(|reason| Response::new_err(id, ErrorCode::InternalError as i32, reason));
                 // Where the editor has gone, the next message does not come.
                 let _ = connection.sender.send(Message::Response(response));
             }
@@ -82,10 +85,16 @@ fn page_folders(asked: &Json) -> impl Iterator<Item = PathBuf> {
 
 /// Tells the findings of what has changed.
 fn tell(connection: &Connection, desk: &mut Desk) {
-    for (uri, diagnostics) in desk.review() {
-        let params = json!({ "uri": uri, "diagnostics": diagnostics });
-        let notification = Notification::new("textDocument/publishDiagnostics".to_owned(), params);
-        let _ = connection.sender.send(Message::Notification(notification));
+    let send = |method: &str, params| {
+        let _ = connection.sender.send(Message::Notification(Notification::new(method.to_owned(), params)));
+    };
+    match guarded("reading the table", || desk.review()) {
+        Ok(published) => {
+            for (uri, diagnostics) in published {
+                send("textDocument/publishDiagnostics", json!({ "uri": uri, "diagnostics": diagnostics }));
+            }
+        }
+        Err(reason) => send("window/showMessage", json!({ "type": 1, "message": reason })),
     }
 }
 

@@ -12,12 +12,20 @@ use crate::output::Failure;
 /// The page that stands for every URL.
 const INDEX: &str = "index.html";
 
+/// What is shown while it is not there.
+const MISSING: &str = "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta http-equiv=\"refresh\" content=\"1\">\
+    <title>No index.html</title><p>There is no file <code>index.html</code> in the folder of the application. This page looks again \
+    every second.</p></html>";
+
 /// The folder, which must have an `index.html`.
 pub(super) fn folder(named: &Path) -> Result<PathBuf, Failure> {
     let failure = |error| Failure::File { path: named.join(INDEX), error };
     let folder = named.canonicalize().map_err(failure)?;
     std::fs::metadata(folder.join(INDEX)).map_err(failure)?;
-    Ok(folder)
+    match file(&folder, &format!("/{INDEX}")) {
+        Some(_) => Ok(folder),
+        None => Err(failure(std::io::Error::other("it is not a file within that folder"))),
+    }
 }
 
 /// The file that a path means, if it stands in the folder: no way leads out, whatever is escaped, doubled or linked.
@@ -56,9 +64,11 @@ pub(super) async fn answer(
     }
     let answer = super::routed(routed, request).await;
     match answer.status() {
-        status @ (StatusCode::OK | StatusCode::NOT_FOUND) => {
-            read(&folder.join(INDEX), "text/html", status, Some(state)).await
-        }
+        status @ (StatusCode::OK | StatusCode::NOT_FOUND) => match file(folder, &format!("/{INDEX}")) {
+            Some(page) => read(&page, "text/html", status, Some(state)).await,
+            // Whoever builds the application is about to write it again; the page asks until then.
+            None => Ok(html(MISSING.into(), StatusCode::SERVICE_UNAVAILABLE, state)),
+        },
         _ => Ok(answer),
     }
 }
@@ -84,15 +94,22 @@ fn dressed(page: Vec<u8>, state: &State) -> Vec<u8> {
 
 async fn read(path: &Path, kind: &str, status: StatusCode, state: Option<&State>) -> Result<Response<Body>, Error> {
     let bytes = tokio::fs::read(path).await.map_err(Error::new)?;
-    let bytes = match state {
-        Some(state) => dressed(bytes, state),
-        None => bytes,
-    };
+    if let Some(state) = state {
+        return Ok(html(bytes, status, state));
+    }
+    let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind.to_owned() };
+    Ok(response(bytes, &kind, status))
+}
+
+fn html(page: Vec<u8>, status: StatusCode, state: &State) -> Response<Body> {
+    response(dressed(page, state), "text/html; charset=utf-8", status)
+}
+
+fn response(bytes: Vec<u8>, kind: &str, status: StatusCode) -> Response<Body> {
     let mut response = Response::new(Body::from(bytes::Bytes::from(bytes)));
     *response.status_mut() = status;
-    let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind.to_owned() };
-    response.headers_mut().extend(HeaderValue::from_str(&kind).ok().map(|kind| (CONTENT_TYPE, kind)));
-    Ok(response)
+    response.headers_mut().extend(HeaderValue::from_str(kind).ok().map(|kind| (CONTENT_TYPE, kind)));
+    response
 }
 
 #[cfg(test)]

@@ -30,6 +30,7 @@ use vivid_lane_http::{
 };
 
 use crate::args::ServeArgs;
+use crate::guard::guarded;
 use crate::output::{BAD, Failure, GOOD, Styled};
 use crate::report::Item;
 use crate::system::Local;
@@ -317,8 +318,13 @@ fn watch(state: &Arc<State>, file: TableFile) -> Result<crate::watch::Watching, 
     let mut table = Watched::new(file);
     let first: Vec<_> = table.paths().collect();
     crate::watch::watch_files(first, move || {
-        if let Some(file) = table.look(&Local) {
-            take_over(&state, file);
+        let looked = guarded("reading the table again", || {
+            if let Some(file) = table.look(&Local) {
+                take_over(&state, file);
+            }
+        });
+        if let Err(reason) = looked {
+            take_over(&state, Err(Failure::Argument(reason)));
         }
         table.paths().collect()
     })

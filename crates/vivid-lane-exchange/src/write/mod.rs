@@ -26,9 +26,9 @@ pub struct Rewritten {
 /// is, to the last space.
 ///
 /// # Errors
-/// The text is not in its format.
+/// The text is not in its format, has a key twice, or a number that does not fit: not all of it would be there.
 pub fn rewrite(source: Source, to: Syntax) -> Result<Rewritten, TableError> {
-    let document = Document::read(source)?;
+    let document = Document::read(source)?.whole()?;
     let mut notes = Notes::default();
     if document.syntax() == to {
         return Ok(Rewritten { text: document.text().to_owned(), notes });

@@ -16,7 +16,7 @@ use super::resolved::ResolvedRoute;
 use super::tree_builder::TreeBuilder;
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
-use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked};
+use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked, work};
 
 /// The most pairs of nodes that one proof visits, and the most pairs of ways.
 pub(super) const MOST_PAIRS: usize = 1 << 22;
@@ -24,6 +24,10 @@ pub(super) const MOST_PAIRS: usize = 1 << 22;
 /// So many overlaps are reported. Whoever has more has them for one reason.
 const MOST_REPORTED: usize = 500;
 
+/// What two ways that may end at one URL cost beside the comparison of their rules, in [steps](work).
+const PAIR: usize = 20;
+/// So many pairs of nodes are visited once no steps are left, to find routes that need a proof.
+const MOST_BEYOND: usize = 1 << 16;
 /// Of so many pairs it is said that they cannot be compared. There the search ends.
 const MOST_UNPROVEN: usize = 10;
 
@@ -53,6 +57,7 @@ pub(super) fn prove(
         reported: HashSet::new(),
         unproven: 0,
         ways: 0,
+        beyond: 0,
     };
     for id in 0..u32::try_from(proof.builder.draft.nodes.len()).map_err(|_| TooLarge::Numbers)? {
         proof.node(NodeId(id))?;
@@ -87,6 +92,8 @@ struct Proof<'a> {
     unproven: usize,
     /// How many pairs of ways were looked at.
     ways: usize,
+    /// How many pairs of nodes were visited when no steps were left.
+    beyond: usize,
 }
 
 impl Proof<'_> {
@@ -128,7 +135,13 @@ impl Proof<'_> {
         if !self.visited.insert((left, right, is_same)) {
             return Ok(());
         }
-        if self.visited.len() > MOST_PAIRS {
+        if work::spend(PAIR).is_err() {
+            if self.overlaps == Overlaps::FirstDeclared {
+                return Ok(());
+            }
+            self.beyond += 1;
+        }
+        if self.visited.len() > MOST_PAIRS || self.beyond > MOST_BEYOND {
             return Err(TooLarge::Pairs);
         }
         let draft = &self.builder.draft;
@@ -224,6 +237,7 @@ impl Proof<'_> {
 
     /// Two ways whose routes are compared by what their segments leave open.
     fn compared(&mut self, left: LeafId, right: LeafId, is_same: bool, may_stand: bool) -> Result<(), TooLarge> {
+        work::spend(PAIR)?;
         let (a, b) = (self.builder.leaf(left).route, self.builder.leaf(right).route);
         let (one, two) = (&self.routes[a.index()], &self.routes[b.index()]);
         let Relation::Shared { narrower: by_host, witness: host, is_exact: host_is_exact } =

@@ -1,6 +1,6 @@
 //! A text as a tree of values with places, whatever format it was written in.
 
-use super::code::Code;
+use super::code::{Code, Severity};
 use super::comment::{Comments, KeyComments};
 use super::data::Data;
 use super::finding::{Finding, Report, TableError};
@@ -55,6 +55,28 @@ impl Document {
         let root = Node { span, kind: NodeKind::Table(entries) };
         let comments = if syntax == Syntax::Json { Comments::default() } else { Comments::of(&origin, &root) };
         Ok(Self { syntax, text: origin.text().to_owned(), root, comments, findings })
+    }
+
+    /// The document, if it holds all that the text says.
+    ///
+    /// # Errors
+    /// A key stands there twice, or a number does not fit.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Source;
+    /// use vivid_lane::declare::Document;
+    ///
+    /// let text = "[routes.home]\npath = '/'\npage = 'home'\ndata.visitors = 123_456_789_012_345_678_901";
+    /// let error = Document::read(Source::toml(text))?.whole().unwrap_err();
+    /// assert!(error.to_string().starts_with("line 4, column 17: this number does not fit"));
+    /// # Ok::<(), vivid_lane::TableError>(())
+    /// ```
+    pub fn whole(self) -> Result<Self, TableError> {
+        if self.findings.iter().any(|finding| finding.severity() == Severity::Error) {
+            return Err(Report::from_findings(self.findings).into_error());
+        }
+        Ok(self)
     }
 
     /// The format of the text.

@@ -20,7 +20,7 @@ use crate::output::{BAD, Failure, GOOD, Styled};
 use crate::page_files::{self, PageFiles};
 use crate::progress::during;
 use crate::system::System;
-use crate::table_file::{TableFile, nearest_table, read_text, text_of};
+use crate::table_file::{MOST_BYTES, TableFile, nearest_table, read_text, text_of};
 
 /// The most bytes of a description that are read.
 const LONGEST: u64 = 64 << 20;
@@ -47,7 +47,14 @@ pub(super) fn run(
     let read = Input::read(system, table, args, err)?;
     // A table that cannot be built can be written all the same, so that its errors can be mended in it.
     if let Some(to) = to_table {
-        let (text, notes) = read.as_table(to)?;
+        let (text, notes) = match read.as_table(to) {
+            // What would be lost of it is found as `check` finds it.
+            Err(Failure::Table(findings)) => {
+                write!(err, "{findings}")?;
+                return Ok(Outcome::Findings);
+            }
+            written => written?,
+        };
         let written = write_out(system, args, &text, out)?;
         notes::tell(&[&read.notes, &notes], format, args.out.is_none(), err)?;
         let judged = read.judged(err);
@@ -299,7 +306,7 @@ fn write_file(system: &dyn System, path: &Path, text: &str) -> Result<(), Failur
 
 fn read_bytes(system: &dyn System, path: &Path) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
-    system.open(path)?.read_to_end(&mut bytes)?;
+    system.open(path)?.take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
     Ok(bytes)
 }
 

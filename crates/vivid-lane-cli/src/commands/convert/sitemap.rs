@@ -41,6 +41,7 @@ pub(super) fn run(
         let (name, path) = named_file(argument, "--list")?;
         sitemap = sitemap.list(name, lines(system, &path)?);
     }
+    let mut made = 0;
     let written = match &args.out {
         None => {
             let mut out = Some(out);
@@ -53,10 +54,21 @@ pub(super) fn run(
             })
         }
         Some(path) => during("writing the sitemap", || {
-            sitemap.write(|number| system.create(&part(path, number)).map(BufWriter::new))
+            sitemap.write(|number| {
+                made = number;
+                system.create(&beside(path, number)).map(BufWriter::new)
+            })
         }),
     }
-    .map_err(Failure::Sitemap)?;
+    .map_err(Failure::Sitemap);
+    let written = match (&args.out, written) {
+        (Some(path), Err(failure)) => {
+            // What was written stands beside, and nobody asked for it.
+            (1..=made).for_each(|number| drop(system.remove(&beside(path, number))));
+            return Err(failure);
+        }
+        (_, written) => written?,
+    };
     if let Some(path) = &args.out {
         finish(system, table, path, written.files())?;
         let files = counted(written.files(), "file");
@@ -72,19 +84,30 @@ fn part(path: &Path, number: usize) -> PathBuf {
     path.with_file_name(format!("{stem}-{number}.xml"))
 }
 
-/// One part has the name that was asked for; of several, an index has it.
+/// Where a part is written, until all are whole.
+fn beside(path: &Path, number: usize) -> PathBuf {
+    let part = part(path, number);
+    part.with_file_name(format!(".{}.new", part.file_name().unwrap_or_default().to_string_lossy()))
+}
+
+/// Gives the parts their names, once all are whole. One part has the name that was asked for; of several, an index has it, which comes
+/// last.
 fn finish(system: &dyn System, table: &Table, path: &Path, files: usize) -> Result<(), Failure> {
     let failed = |error| Failure::Write { path: path.to_owned(), error };
     if files == 1 {
-        return system.rename(&part(path, 1), path).map_err(failed);
+        return system.rename(&beside(path, 1), path).map_err(failed);
     }
     let root = format!("{}{}", table.origin().unwrap_or_default(), table.base());
     let urls = (1..=files).map(|number| {
         let part = part(path, number);
         format!("{root}/{}", part.file_name().unwrap_or_default().to_string_lossy())
     });
-    let file = system.create(path).map_err(failed)?;
-    write_index(BufWriter::new(file), urls).map_err(failed)
+    let mut index = Vec::new();
+    write_index(&mut index, urls).map_err(failed)?;
+    for number in 1..=files {
+        system.rename(&beside(path, number), &part(path, number)).map_err(failed)?;
+    }
+    system.save(path, &index).map_err(failed)
 }
 
 /// Records, one JSON object a line: values of parameters, and hints by their names.
