@@ -10,6 +10,7 @@ use vivid_lane::LinkError;
 use vivid_lane::declare::Code;
 use vivid_lane_exchange::openapi::OpenApiError;
 use vivid_lane_exchange::sitemap::SitemapError;
+use vivid_lane_exchange::without_controls;
 
 pub(crate) const STRONG: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
@@ -126,8 +127,7 @@ impl Failure {
 
 /// Writes one JSON object as one line.
 pub(crate) fn json_line(out: &mut dyn Write, object: Map<String, Json>) -> io::Result<()> {
-    // Terminals and their writers swallow it.
-    writeln!(out, "{}", Json::Object(object).to_string().replace('\u{7f}', "\\u007f"))
+    writeln!(out, "{}", without_controls(Json::Object(object).to_string()))
 }
 
 /// A number of things: `1 route`, `2 routes`.

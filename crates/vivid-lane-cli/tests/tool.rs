@@ -320,3 +320,17 @@ proptest! {
         prop_assert!((0..=1).contains(&tool(&words, &bytes).status));
     }
 }
+
+/// What a terminal would act on reaches none, in text and in JSON, where it is kept.
+#[test]
+fn no_control_reaches_a_terminal() {
+    for call in ["match /objects/a%C2%9B31m", "match --explain /objects/a%C2%9B31m", "--format json match /objects/a%C2%9B31m"] {
+        let run = demo(call);
+        let is_control = |c: char| c.is_control() && c != '\n';
+        assert!(!run.out.contains(is_control) && !run.err.contains(is_control), "{call}: {:?}", run.out);
+        if call.contains("json") {
+            let json: serde_json::Value = serde_json::from_str(&run.out).expect("JSON");
+            assert_eq!(json["params"]["object"], "a\u{9b}31m");
+        }
+    }
+}

@@ -26,4 +26,4 @@ pub mod typescript;
 mod write;
 
 pub use note::{Note, Notes};
-pub use write::{Rewritten, data_to_json, rewrite, write_data, write_table};
+pub use write::{Rewritten, data_to_json, rewrite, without_controls, write_data, write_table};

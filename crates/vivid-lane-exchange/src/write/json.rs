@@ -13,7 +13,28 @@ pub(super) fn write(tree: &Branch, notes: &mut Notes) -> String {
         notes.left_out("comments", None, format!("JSON has no comments: {comments} comment line{plural} left out"));
     }
     let entries = tree.entries.iter().map(|leaf| (leaf.key.clone(), of_value(&leaf.value)));
-    format!("{:#}\n", Json::Object(entries.collect()))
+    without_controls(format!("{:#}\n", Json::Object(entries.collect())))
+}
+
+/// The text of JSON in which the controls that it may hold as they are (U+007F to U+009F) are escaped: a terminal would act on them, or
+/// swallow them.
+///
+/// # Example
+/// ```
+/// let json = serde_json::json!({ "night": "\u{9b}2J" });
+/// assert_eq!(vivid_lane_exchange::without_controls(json.to_string()), r#"{"night":"\u009b2J"}"#);
+/// ```
+#[must_use]
+pub fn without_controls(json: String) -> String {
+    let is_control = |c: char| ('\u{7f}'..='\u{9f}').contains(&c);
+    if !json.contains(is_control) {
+        return json;
+    }
+    let mut out = String::with_capacity(json.len() + 8);
+    for c in json.chars() {
+        if is_control(c) { out.push_str(&format!("\\u{:04x}", u32::from(c))) } else { out.push(c) }
+    }
+    out
 }
 
 fn of_value(value: &Value) -> Json {

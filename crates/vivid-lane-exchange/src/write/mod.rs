@@ -9,7 +9,7 @@ use vivid_lane::declare::{Data, Document, Syntax};
 use vivid_lane::{Source, TableError, TableSpec};
 
 use crate::note::Notes;
-pub use json::data_to_json;
+pub use json::{data_to_json, without_controls};
 use tree::Branch;
 
 /// The result of writing a table file in another format.
