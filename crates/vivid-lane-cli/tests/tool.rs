@@ -324,7 +324,9 @@ proptest! {
 /// What a terminal would act on reaches none, in text and in JSON, where it is kept.
 #[test]
 fn no_control_reaches_a_terminal() {
-    for call in ["match /objects/a%C2%9B31m", "match --explain /objects/a%C2%9B31m", "--format json match /objects/a%C2%9B31m"] {
+    for call in
+        ["match /objects/a%C2%9B31m", "match --explain /objects/a%C2%9B31m", "--format json match /objects/a%C2%9B31m"]
+    {
         let run = demo(call);
         let is_control = |c: char| c.is_control() && c != '\n';
         assert!(!run.out.contains(is_control) && !run.err.contains(is_control), "{call}: {:?}", run.out);

@@ -9,7 +9,7 @@ use super::choice::Run;
 use super::draft::{Draft, ROOT, Word};
 use super::tree_builder::TreeBuilder;
 use crate::lookup::{
-    Capture, Choice, Cover, Edge, FEW, Leaf, MOST_PLACES, NONE, NodeId, Nodes, Order, Param, ParamKind, Pattern, Route,
+    Capture, Choice, Cover, Edge, Leaf, MOST_PLACES, NONE, NodeId, Nodes, Order, Param, ParamKind, Pattern, Route,
     SegmentStep, Stretch, Tail, TailKind, Tree, folded,
 };
 use crate::rule::{Shape, TooLarge};
@@ -276,7 +276,7 @@ fn leaves(tree: &mut Tree, draft: &Draft, routes: &[Route]) -> Result<(), TooLar
     for leaf in &draft.leaves {
         let route = &routes[leaf.route.index()];
         let is_unconditional = route.extras.host.is_none()
-            && route.extras.query.is_empty()
+            && !route.extras.query.asks
             && leaf.tail.is_none_or(|tail| takes_any(tail, route));
         let captures = leaf.captures.of(&draft.captures);
         let steps: SmallVec<[SegmentStep; 8]> = leaf.words.of(&draft.words).iter().map(step).collect();
@@ -310,7 +310,6 @@ fn leaves(tree: &mut Tree, draft: &Draft, routes: &[Route]) -> Result<(), TooLar
             has_whole_values: captures.len() < MOST_PLACES && captures.iter().all(|one| one.is_whole),
             simple: u16::try_from(simple).unwrap_or(u16::MAX),
             has_only_simple: route.params.iter().enumerate().skip(simple).all(is_absent),
-            reads_much: route.extras.query.params.len() > FEW,
             open_page: route.page.filter(|_| route.is_unguarded && route.methods.allows("GET")),
             ignores_query: route.extras.query.is_unasked(),
             is_respelt: false,

@@ -3,12 +3,13 @@
 use std::borrow::Cow;
 use std::sync::Arc;
 
+use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
 use super::host::normal_host;
 use super::pattern::Pattern;
-use super::target::{Ask, pairs, raw_pairs};
+use super::target::{Ask, pairs, raw_pairs, value_from};
 use crate::rule::{Check, Many, Shape};
 use crate::template::Template;
 use crate::template::percent::{decode_form, kinds};
@@ -26,6 +27,8 @@ pub(crate) struct QueryMatcher {
     pub(crate) rest: Option<Box<Rest>>,
     /// Whether a parameter takes all values of its name.
     has_lists: bool,
+    /// Whether a query may keep the route from answering, or have it answered by another.
+    pub(crate) asks: bool,
 }
 
 /// A parameter that stands in the query.
@@ -62,8 +65,12 @@ pub(crate) enum QueryRefusal {
     Value { name: String, value: String, reason: String },
 }
 
-/// So many names are looked for one by one; of more, the places of all are worked out at once.
+/// So many places are kept without allocation, and so many names are compared one by one.
 pub(crate) const FEW: usize = 4;
+/// Where the values of the parameters of a query begin in it, by the numbers of the parameters.
+pub(super) type QueryPlaces = SmallVec<[u32; FEW]>;
+/// The place of a value that is not there. No URL that is looked up is as long.
+pub(super) const ABSENT: u32 = u32::MAX;
 
 impl QueryMatcher {
     pub(crate) fn new(literals: Vec<(Box<str>, Box<str>)>, mut params: Vec<QueryParam>, rest: Option<Rest>) -> Self {
@@ -71,7 +78,10 @@ impl QueryMatcher {
         let mut by_name: Vec<u16> = (0..u16::try_from(params.len()).unwrap_or(u16::MAX)).collect();
         by_name.sort_unstable_by(|&one, &other| params[usize::from(one)].name.cmp(&params[usize::from(other)].name));
         let has_lists = params.iter().any(|param| param.is_repeated);
-        Self { literals, params, by_name: by_name.into_boxed_slice(), rest: rest.map(Box::new), has_lists }
+        let asks = !literals.is_empty()
+            || params.iter().any(|param| param.is_required || !param.takes_any())
+            || rest.as_ref().is_some_and(|rest| !rest.takes_any());
+        Self { literals, params, by_name: by_name.into_boxed_slice(), rest: rest.map(Box::new), has_lists, asks }
     }
 
     /// The parameter of that index in the route, and its number.
@@ -86,12 +96,18 @@ impl QueryMatcher {
         found.ok().map(|at| usize::from(self.by_name[at]))
     }
 
-    /// For each parameter the first of some places whose name it has. One pass over the names, whatever there is of both.
-    pub(crate) fn places<'n, T>(&self, names: impl Iterator<Item = (Cow<'n, str>, T)>) -> Vec<Option<T>> {
-        let mut places: Vec<Option<T>> = self.params.iter().map(|_| None).collect();
-        for (name, place) in names {
-            if let Some(number) = self.number(&name) {
-                places[number].get_or_insert(place);
+    /// Where in a query the value of each parameter begins: of a name that is there twice, the first. One pass over the query, whatever
+    /// there is of both.
+    pub(super) fn places(&self, query: &str) -> QueryPlaces {
+        let mut places = QueryPlaces::from_elem(ABSENT, self.params.len());
+        for pair in raw_pairs(query) {
+            let number = if self.params.len() <= FEW {
+                self.params.iter().position(|param| pair.is_named(&param.name))
+            } else {
+                self.number(&decode_form(pair.name))
+            };
+            if let Some(place) = number.and_then(|number| places.get_mut(number)).filter(|place| **place == ABSENT) {
+                *place = pair.value_at();
             }
         }
         places
@@ -107,13 +123,6 @@ impl QueryMatcher {
         self.literals.is_empty() && self.params.is_empty() && self.rest.as_ref().is_none_or(|rest| rest.takes_any())
     }
 
-    /// Whether a query may keep the route from answering, or have it answered by another.
-    pub(crate) fn asks(&self) -> bool {
-        !self.literals.is_empty()
-            || self.params.iter().any(|param| param.is_required || !param.takes_any())
-            || !self.rest.as_ref().is_none_or(|rest| rest.takes_any())
-    }
-
     /// Why the query does not fit; `None` where it does. Of a name that is there twice, the first counts.
     pub(crate) fn refusal(&self, query: &str, answers: &dyn Answers) -> Option<QueryRefusal> {
         for (name, value) in &self.literals {
@@ -122,14 +131,9 @@ impl QueryMatcher {
                 return Some(QueryRefusal::Literal { name: name.to_string(), value: value.to_string() });
             }
         }
-        let of_one = if self.params.len() <= FEW {
-            let value = |param: &QueryParam| raw_pairs(query).find(|pair| pair.is_named(&param.name));
-            let value = |param: &QueryParam| value(param).map(|pair| pair.value);
-            self.params.iter().find_map(|param| param.refusal(value(param), answers))
-        } else {
-            let values = self.places(pairs(query).map(|pair| (pair.name, pair.raw)));
-            self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, answers))
-        };
+        let places = self.places(query);
+        let values = places.iter().map(|&place| value_from(query, place));
+        let of_one = self.params.iter().zip(values).find_map(|(param, value)| param.refusal(value, answers));
         of_one
             .or_else(|| if self.has_lists { self.refusal_of_lists(query, answers) } else { None })
             .or_else(|| self.rest.as_ref().filter(|rest| !rest.takes_any())?.refusal(self, query, answers))
@@ -305,6 +309,6 @@ impl Ask<'_, '_> {
     /// Whether the host and the query fit. The method is another matter: it does not choose between pages.
     pub(crate) fn meets(&self, query: &QueryMatcher, host: Option<&HostMatcher>) -> bool {
         host.is_none_or(|host| host.accepts(self.target.sent.host, self.answers))
-            && (query.is_empty() || query.refusal(self.query(), self.answers).is_none())
+            && (!query.asks || query.refusal(self.query(), self.answers).is_none())
     }
 }

@@ -48,7 +48,7 @@ pub use crate::rule::{Automaton, Shape, Test};
 pub use answers::{Answer, Lists, Needs, Question};
 pub(crate) use answers::{Answers, Known, NoLists, Remembered};
 pub use bind::BindError;
-pub(crate) use conditions::{FEW, HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
+pub(crate) use conditions::{HostMatcher, Methods, QueryMatcher, QueryParam, QueryRefusal, Rest};
 // For the crate of other formats, which is written beside this one; not for programs.
 #[doc(hidden)]
 pub use export::{

@@ -4,10 +4,11 @@ use std::ops::Range;
 
 use smallvec::SmallVec;
 
+use super::conditions::{ABSENT, FEW, QueryMatcher};
 use super::pattern::{Pattern, Split};
 use super::scan;
 use super::table::Frozen;
-use super::target::{Target, names};
+use super::target::Target;
 use super::tree::{Leaf, SegmentStep};
 use crate::template::percent::{decode, triplet};
 
@@ -18,6 +19,8 @@ pub(super) struct PathValues {
     decoded: Option<String>,
     /// Where they begin and end in the whole path: those of the captures of the leaf, in their order, and then the tail.
     places: [Place; MOST],
+    /// Where in the query the values begin that the route reads there, by the numbers of their parameters.
+    in_query: [u32; FEW],
     /// What few URLs have.
     more: Option<Box<More>>,
 }
@@ -31,8 +34,8 @@ pub(crate) const MOST: usize = 8;
 struct More {
     /// All places, where they are more than a few.
     places: Vec<Place>,
-    /// Where in the query the values begin that the route reads there, where these are many.
-    in_query: Vec<Option<u32>>,
+    /// Where in the query all values begin, where they are more than a few.
+    in_query: Vec<u32>,
 }
 
 impl PathValues {
@@ -41,7 +44,7 @@ impl PathValues {
     pub(super) fn new(frozen: &Frozen, leaf: &Leaf, target: &mut Target<'_>) -> Self {
         let mut places = [(0, 0); MOST];
         let mut more = None;
-        if leaf.has_whole_values && !leaf.reads_much {
+        if leaf.has_whole_values {
             let captures = frozen.tree.captures(leaf);
             for (place, capture) in places.iter_mut().zip(captures) {
                 *place = narrow(target.place(usize::from(capture.segment)));
@@ -54,7 +57,13 @@ impl PathValues {
         } else {
             more = other_places(frozen, leaf, target, &mut places);
         }
-        Self { decoded: target.take_decoded(), places, more }
+        let mut in_query = [ABSENT; FEW];
+        if !leaf.ignores_query
+            && let Some(query) = target.sent.query
+        {
+            query_places(&frozen.route(leaf.route).extras.query, query, &mut in_query, &mut more);
+        }
+        Self { decoded: target.take_decoded(), places, in_query, more }
     }
 
     /// Whether something in the path is escaped.
@@ -72,9 +81,14 @@ impl PathValues {
         self.decoded.as_deref().unwrap_or(whole).get(usize::from(start)..usize::from(end))
     }
 
-    /// Where in the query the value of a parameter begins, where these are many.
-    pub(super) fn in_query(&self, number: usize) -> Option<u32> {
-        *self.more.as_ref()?.in_query.get(number)?
+    /// Where in the query the value of the parameter of a number begins.
+    #[inline]
+    pub(super) fn in_query(&self, number: usize) -> u32 {
+        let places = match &self.more {
+            Some(more) if !more.in_query.is_empty() => more.in_query.as_slice(),
+            _ => &self.in_query,
+        };
+        places.get(number).copied().unwrap_or(ABSENT)
     }
 }
 
@@ -129,10 +143,17 @@ fn other_places(frozen: &Frozen, leaf: &Leaf, target: &Target<'_>, few: &mut [Pl
         Some(few) => few.copy_from_slice(&all),
         None => more.places = all.into_vec(),
     }
-    if let Some(query) = target.sent.query.filter(|_| leaf.reads_much) {
-        more.in_query = frozen.route(leaf.route).extras.query.places(names(query));
+    (!more.places.is_empty()).then(|| Box::new(more))
+}
+
+/// The places of values in the query; more than a few need room of their own.
+#[inline(never)]
+fn query_places(matcher: &QueryMatcher, query: &str, few: &mut [u32; FEW], more: &mut Option<Box<More>>) {
+    let places = matcher.places(query);
+    match few.get_mut(..places.len()) {
+        Some(few) => few.copy_from_slice(&places),
+        None => more.get_or_insert_default().in_query = places.into_vec(),
     }
-    (!more.places.is_empty() || !more.in_query.is_empty()).then(|| Box::new(more))
 }
 
 /// The segments that the tail of a leaf takes.

@@ -2,17 +2,16 @@
 
 use std::borrow::Cow;
 
-use super::conditions::{FEW, QueryParam, items_of};
+use super::conditions::{QueryParam, items_of};
 use super::node::LeafId;
 use super::path::end_of_segments;
 use super::pattern::Split;
 use super::places::{PathValues, pieces_sent};
 use super::route::{Param, ParamKind, Route, RouteId};
 use super::table::Frozen;
-use super::target::{Sent, Target, names, raw_pairs, raw_segment};
+use super::target::{Sent, Target, pairs, raw_pairs, raw_segment, value_from};
 use super::tree::{Capture, Leaf, SegmentStep};
 use crate::rule::{Shape, marked};
-use crate::template::bytes::first_of;
 use crate::template::percent::{decode, decode_form};
 use crate::template::{Value, Values};
 
@@ -158,11 +157,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     fn query_text(&self, index: usize) -> Option<(&'t QueryParam, &'u str)> {
         let query = self.sent.query?;
         let (number, param) = self.route().extras.query.param(index)?;
-        if self.route().extras.query.params.len() <= FEW {
-            let pair = raw_pairs(query).find(|pair| pair.is_named(&param.name))?;
-            return Some((param, pair.value));
-        }
-        Some((param, value_from(query, self.values.in_query(number)?)))
+        Some((param, value_from(query, self.values.in_query(number))?))
     }
 
     fn in_host(&self, index: usize) -> Option<String> {
@@ -192,7 +187,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// of the query that are empty and so count as absent.
     pub(crate) fn needless_values(&self) -> usize {
         let route = self.route();
-        let has_empty = !route.extras.query.is_unasked() && self.sent.query.is_some_and(has_empty_value);
+        let has_empty = !self.leaf().ignores_query && self.sent.query.is_some_and(has_empty_value);
         if !route.has_defaults && !has_empty {
             return 0;
         }
@@ -244,7 +239,7 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// The values of a name in the query, undecoded.
     fn raws(&self, wanted: &str) -> impl Iterator<Item = &'u str> {
         let query = self.sent.query.unwrap_or_default();
-        names(query).filter(move |(name, _)| **name == *wanted).map(move |(_, start)| value_from(query, start))
+        raw_pairs(query).filter(move |pair| pair.is_named(wanted)).map(|pair| pair.value)
     }
 
     /// Names and decoded values of the parameters that are one text.
@@ -325,8 +320,8 @@ impl<'t, 'u> Reading<'t, 'u> {
     /// The pairs of the query that no other parameter takes.
     fn rest(&self) -> Vec<(String, String)> {
         let (demand, query) = (&self.route().extras.query, self.sent.query.unwrap_or_default());
-        let free = names(query).filter(|(name, _)| !demand.names(name));
-        free.map(|(name, start)| (name.into_owned(), decode_form(value_from(query, start)).into_owned())).collect()
+        let free = pairs(query).filter(|pair| !demand.names(&pair.name));
+        free.map(|pair| (pair.name.into_owned(), decode_form(pair.raw).into_owned())).collect()
     }
 
     pub(crate) fn value_at(&self, index: usize) -> Option<Value> {
@@ -377,10 +372,4 @@ impl<'a, 't, 'u: 'a> Iterator for Texts<'a, 't, 'u> {
 /// Whether there is a pair in a query whose value is empty.
 fn has_empty_value(query: &str) -> bool {
     raw_pairs(query).any(|pair| pair.value.is_empty())
-}
-
-/// The value that begins at a place of a query, undecoded.
-fn value_from(query: &str, start: u32) -> &str {
-    let start = start as usize;
-    query.get(start..first_of(query.as_bytes(), start, [b'&', b'&'])).unwrap_or_default()
 }

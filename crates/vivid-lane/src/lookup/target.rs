@@ -327,8 +327,8 @@ pub(super) struct RawPair<'u> {
 
 impl RawPair<'_> {
     /// Where in the query the value begins. No URL that is looked up is so long that a place in it does not fit.
-    pub(super) fn value_at(&self) -> Option<u32> {
-        u32::try_from(self.start).ok()
+    pub(super) fn value_at(&self) -> u32 {
+        u32::try_from(self.start).unwrap_or(u32::MAX)
     }
 
     /// Whether it has that name. What is escaped is longer than what it stands for, or a plus sign.
@@ -359,9 +359,13 @@ pub(super) fn raw_pairs(query: &str) -> impl Iterator<Item = RawPair<'_>> {
     })
 }
 
-/// The decoded names of a query, each with the place at which its value begins.
-pub(super) fn names(query: &str) -> impl Iterator<Item = (Cow<'_, str>, u32)> {
-    raw_pairs(query).filter_map(|pair| Some((decode_form(pair.name), pair.value_at()?)))
+/// The value that begins at a place of a query, undecoded; `None` beyond its end.
+pub(super) fn value_from(query: &str, start: u32) -> Option<&str> {
+    let start = start as usize;
+    if start > query.len() {
+        return None;
+    }
+    query.get(start..first_of(query.as_bytes(), start, [b'&', b'&']))
 }
 
 /// Whether a query has no pairs, so that it says nothing. The address of the page is the one without it.

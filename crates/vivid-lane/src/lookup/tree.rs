@@ -130,8 +130,6 @@ pub(crate) struct Leaf {
     pub(crate) simple: u16,
     /// Whether no other parameter has a value here.
     pub(crate) has_only_simple: bool,
-    /// Whether the route reads so many query parameters that their places are worked out at once.
-    pub(crate) reads_much: bool,
     /// The page, where a `GET` without a query shows it to whoever asks; and whether one with a query does too.
     pub(crate) open_page: Option<PageId>,
     pub(crate) ignores_query: bool,

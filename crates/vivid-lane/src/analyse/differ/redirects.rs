@@ -115,7 +115,7 @@ pub(super) fn propose(traced: Traced, before: &Table, after: &Table, new: &mut T
         let route = before.route_ref(trace.route);
         // What its query refuses, another route of its path may have answered.
         let keeps_query = is_demanding(route)
-            || (route.frozen_route().extras.query.asks()
+            || (route.frozen_route().extras.query.asks
                 && ways.as_ref().is_none_or(|ways| shares_paths(ways, route, |other| other != route.id())));
         let Some(to) = target(&trace, route, keeps_query, before, after) else { continue };
         let base = format!("old-{}", route.name().replace('.', "-"));
