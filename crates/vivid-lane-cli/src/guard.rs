@@ -1,8 +1,8 @@
-//! Mistakes of our own: where one panics, a server, a watcher or an editor goes on with what it had.
+//! Panics: they are bugs of this tool, and must end neither a server nor a watcher nor an editor session.
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-/// Does something; where it panics, what the user is told. What it was about to change is to be used again only where it is whole.
+/// Runs a closure. If it panics, returns the message for the user. State that the closure was changing must stay usable.
 pub(crate) fn guarded<T>(what: &str, run: impl FnOnce() -> T) -> Result<T, String> {
     catch_unwind(AssertUnwindSafe(run)).map_err(|panic| {
         let text = panic.downcast_ref::<&str>().copied().or_else(|| panic.downcast_ref::<String>().map(String::as_str));
@@ -19,8 +19,8 @@ mod tests {
     #[test]
     fn a_panic_is_told_and_ends_nothing() {
         assert_eq!(guarded("looking", || 7), Ok(7));
-        let told = guarded("reading routes.toml", || Vec::<u8>::new()[3]).expect_err("it panics");
-        assert!(told.starts_with("reading routes.toml failed: index out of bounds"), "{told}");
-        assert!(told.ends_with("/issues"), "{told}");
+        let message = guarded("reading routes.toml", || Vec::<u8>::new()[3]).expect_err("it panics");
+        assert!(message.starts_with("reading routes.toml failed: index out of bounds"), "{message}");
+        assert!(message.ends_with("/issues"), "{message}");
     }
 }

@@ -441,7 +441,7 @@ fn a_table_is_learned_from_a_sitemap() {
     }
 }
 
-/// What would be lost is told, and nothing is written: a key that stands there twice, a number that does not fit.
+/// A conversion that would lose a duplicate key or a number that does not fit is refused, and nothing is written.
 #[test]
 fn a_table_that_would_lose_something_is_not_converted() {
     for (at, table) in [
@@ -483,7 +483,7 @@ mod streams {
         path
     }
 
-    /// A device or a pipe may never end: whatever is read whole is a file.
+    /// A device or a pipe may never end, so only regular files are read whole.
     #[test]
     fn streams_are_no_files_to_read() {
         let pipe = pipe("read.pipe");

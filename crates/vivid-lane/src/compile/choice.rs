@@ -14,7 +14,7 @@ use crate::lookup::{Affix, Pattern};
 pub(super) const FEWEST: usize = 8;
 
 /// Edges of a node, one after the other: all that begin, or all that end, with some text. One whose text begins with that of another
-/// stands before that, so it goes on to it.
+/// comes before it and goes on to it.
 #[derive(Debug)]
 pub(super) struct Run<'p> {
     pub(super) affix: Affix,

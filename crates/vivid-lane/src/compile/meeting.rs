@@ -1,13 +1,15 @@
 //! Which of many sets of texts may have a text in common, without a look at each pair.
 //!
-//! What every text of a set begins with tells most of them apart: `/w17-{id}` and `/w18-{id}` need no comparison. The beginnings are
-//! sorted, so that all those that a text begins with are found together, the shorter before the longer. Where beginnings tell too
-//! little, ends are looked at in the same way.
+//! The common beginnings of sets distinguish most of them: `/w17-{id}` and `/w18-{id}` need no comparison. The beginnings are
+//! sorted, so that all those that a text begins with are found together, the shorter before the longer. If the beginnings distinguish too
+//! few, the ends are sorted in the same way.
 
 use std::borrow::Cow;
 
-use super::overlap::MOST_PAIRS;
 use crate::rule::TooLarge;
+
+/// The most pairs that are looked at: of sets at one place, and of nodes and ways in a whole proof.
+pub(super) const MOST_PAIRS: usize = 1 << 22;
 
 /// What is known of the texts of a set.
 #[derive(Debug, Clone, Default)]
@@ -126,7 +128,7 @@ mod tests {
     }
 
     proptest! {
-        /// No pair is left out, whichever side tells more apart.
+        /// No pair is missing, whether beginnings or ends are used.
         #[test]
         fn all_pairs_are_found(texts in prop::collection::vec(("[ab]{0,3}", "[ab]{0,3}", prop::bool::ANY), 0..40)) {
             let set = |(at, (start, end, is_whole)): (usize, &'_ (String, String, bool))| {

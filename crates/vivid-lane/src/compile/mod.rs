@@ -40,7 +40,7 @@ pub(crate) use order::{Demands, demanded, is_within, path_of, query_texts, segme
 pub(crate) use targets::RETURN;
 
 /// How many [steps](work) the proofs of a table may take, and how many more for each route.
-const STEPS: u64 = 100_000_000;
+const STEPS: u64 = 80_000_000;
 const STEPS_OF_A_ROUTE: u64 = 500;
 
 /// How much is declared: how many routes, and about how many segments and values their own paths have. A tree of that size need not

@@ -10,16 +10,13 @@ use hashbrown::{HashMap, HashSet};
 
 use super::contrast::{Contrast, NamedRule};
 use super::draft::Word;
-use super::meeting::{Affixes, meeting};
+use super::meeting::{Affixes, MOST_PAIRS, meeting};
 use super::order;
 use super::resolved::ResolvedRoute;
 use super::tree_builder::TreeBuilder;
 use crate::declare::{Overlaps, Report};
 use crate::lookup::{LeafId, NodeId, Param, ParamKind, PatternId, Piece, Route, RouteId, Site};
 use crate::rule::{Dfa, Narrower, Relation, TEXT, TooLarge, ValueSet, encode_marked, work};
-
-/// The most pairs of nodes that one proof visits, and the most pairs of ways.
-pub(super) const MOST_PAIRS: usize = 1 << 22;
 
 /// So many overlaps are reported. Whoever has more has them for one reason.
 const MOST_REPORTED: usize = 500;
@@ -28,7 +25,7 @@ const MOST_REPORTED: usize = 500;
 const PAIR: usize = 20;
 /// So many pairs of nodes are visited once no steps are left, to find routes that need a proof.
 const MOST_BEYOND: usize = 1 << 16;
-/// Of so many pairs it is said that they cannot be compared. There the search ends.
+/// The search ends after this many pairs that cannot be compared.
 const MOST_UNPROVEN: usize = 10;
 
 /// For so many overlaps a keyword is looked for that would mend them.
@@ -225,7 +222,7 @@ impl Proof<'_> {
             return Ok(());
         }
         match self.compared(left, right, is_same, may_stand) {
-            // Where they may stand side by side, neither is taken to be the narrower.
+            // Both routes are allowed: neither counts as the narrower.
             Err(TooLarge::States | TooLarge::Work) if may_stand => Ok(()),
             Err(TooLarge::States | TooLarge::Work) => {
                 self.report_unproven(left, right);
@@ -454,7 +451,7 @@ impl Proof<'_> {
         if !self.reported.insert((a, b)) {
             return Ok(());
         }
-        // What takes too long is not said.
+        // Left out if it would take too long.
         let contrast = self.contrast(left, right).unwrap_or_default();
         let is_sought = self.reported.len() <= MOST_MENDED;
         let keyword = if is_sought { contrast.keyword().unwrap_or_default() } else { None };

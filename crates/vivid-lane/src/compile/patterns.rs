@@ -6,12 +6,12 @@
 
 use std::borrow::Cow;
 use std::cell::OnceCell;
+use std::sync::Arc;
 
 use hashbrown::{HashMap, HashSet};
 
 use super::meeting::{Affixes, meeting};
 use super::order::{pieces_set, segment_set};
-use super::tree_builder::address;
 use crate::lookup::{Pattern, PatternId, Piece};
 use crate::rule::{Check, Dfa, Narrower, Relation, TooLarge, ValueSet, unmarked};
 
@@ -266,7 +266,12 @@ fn without_common_text([left, right]: [&[Piece]; 2]) -> Option<[Vec<Piece>; 2]> 
     Some([rest(left), rest(right)])
 }
 
-/// A text that may hold marks, with the characters that these stand for.
+/// What tells rules apart: those that say the same are one, and all that accept everything count as one.
+pub(super) fn address(check: &Arc<Check>) -> usize {
+    if check.is_any() { 0 } else { Arc::as_ptr(check).addr() }
+}
+
+/// A text with its marks replaced by their characters.
 fn unmarked_text(text: Cow<'_, [u8]>) -> Cow<'_, [u8]> {
     if text.iter().any(|&byte| unmarked(byte) != byte) {
         text.iter().map(|&byte| unmarked(byte)).collect::<Vec<_>>().into()

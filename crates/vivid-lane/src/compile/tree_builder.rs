@@ -10,7 +10,7 @@ use hashbrown::HashMap;
 use super::Size;
 use super::choice::FEWEST;
 use super::draft::{Draft, DraftEdge, DraftLeaf, DraftNode, ROOT, Word};
-use super::patterns::Patterns;
+use super::patterns::{Patterns, address};
 use super::resolved::{ResolvedRoute, met};
 use crate::lookup::{
     Affix, Capture, Cover, LeafId, NodeId, Order, Param, PathVariant, Pattern, PatternId, Piece, RouteId, Segment,
@@ -218,8 +218,8 @@ impl TreeBuilder {
         Ok(())
     }
 
-    /// For each edge of a node, what decides between those of which neither has to stand first: of many, those stand together that have a
-    /// text, the longer before the shorter, so that a walk can [choose](super::choice) among them.
+    /// For each edge of a node, the rank that orders edges of which neither has to come first: if there are many, those with a text are grouped,
+    /// the longer before the shorter, so that a walk can [choose](super::choice) among them.
     fn ranks(&self, id: NodeId) -> Vec<Rank> {
         let edges = &self.node(id).edges;
         let is_many = edges.len() >= FEWEST;
@@ -263,10 +263,10 @@ fn node_id(index: usize) -> Result<NodeId, TooLarge> {
     u32::try_from(index).map(NodeId).map_err(|_| TooLarge::Numbers)
 }
 
-/// What an edge has no text for stands after all others.
+/// Edges without a text come last.
 type Rank = (bool, Option<(Affix, Reverse<usize>)>);
 
-/// For each of some edges its place in an order in which the narrower of two that share a segment stands first, else the one of the lower
+/// For each of some edges its place in an order in which the narrower of two that share a segment comes first, else the one of the lower
 /// rank, and else the one that was declared first. Pairs that run in a circle, as lists may, stay as they were declared.
 fn order_of(ranks: &[Rank], pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
     let count = ranks.len();
@@ -297,11 +297,6 @@ fn order_of(ranks: &[Rank], pairs: &[(usize, usize, Narrower)]) -> Vec<usize> {
         }
     }
     places
-}
-
-/// What tells rules apart: those that say the same are one, and all that accept everything count as one.
-pub(super) fn address(check: &Arc<Check>) -> usize {
-    if check.is_any() { 0 } else { Arc::as_ptr(check).addr() }
 }
 
 /// A level that ends with its segment covers all of it.

@@ -60,7 +60,7 @@ impl Document {
     /// The document, if it holds all that the text says.
     ///
     /// # Errors
-    /// A key stands there twice, or a number does not fit.
+    /// A key is declared twice, or a number does not fit.
     ///
     /// # Example
     /// ```

@@ -65,7 +65,7 @@ pub(crate) enum QueryRefusal {
     Value { name: String, value: String, reason: String },
 }
 
-/// So many places are kept without allocation, and so many names are compared one by one.
+/// The number of places kept without allocation, and of names compared one by one.
 pub(crate) const FEW: usize = 4;
 /// Where the values of the parameters of a query begin in it, by the numbers of the parameters.
 pub(super) type QueryPlaces = SmallVec<[u32; FEW]>;
@@ -96,15 +96,15 @@ impl QueryMatcher {
         found.ok().map(|at| usize::from(self.by_name[at]))
     }
 
-    /// Where in a query the value of each parameter begins: of a name that is there twice, the first. One pass over the query, whatever
-    /// there is of both.
+    /// Where the value of each parameter begins in a query. If a name occurs twice, the first counts. One pass over the query.
     pub(super) fn places(&self, query: &str) -> QueryPlaces {
         let mut places = QueryPlaces::from_elem(ABSENT, self.params.len());
         for pair in raw_pairs(query) {
+            let name = decode_form(pair.name);
             let number = if self.params.len() <= FEW {
-                self.params.iter().position(|param| pair.is_named(&param.name))
+                self.params.iter().position(|param| param.name.len() == name.len() && *param.name == *name)
             } else {
-                self.number(&decode_form(pair.name))
+                self.number(&name)
             };
             if let Some(place) = number.and_then(|number| places.get_mut(number)).filter(|place| **place == ABSENT) {
                 *place = pair.value_at();

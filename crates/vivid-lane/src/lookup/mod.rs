@@ -64,7 +64,7 @@ pub use parameter::Parameter;
 pub(crate) use path::{BadPath, MOST_BYTES, MOST_SEGMENTS, end_of_path, end_of_segments, normal_path};
 pub use path_variant::PathVariant;
 pub(crate) use path_variant::Segment;
-pub(crate) use pattern::{Pattern, PatternId, Piece};
+pub(crate) use pattern::{Affix, Pattern, PatternId, Piece};
 pub(crate) use places::MOST as MOST_PLACES;
 pub(crate) use reading::Reading;
 pub use route::ParamKind;
@@ -76,7 +76,7 @@ pub(crate) use table::Frozen;
 pub use table::{RouteRef, Routes, Table};
 pub(crate) use target::{Ask, Target};
 pub(crate) use tree::{
-    Accepted, Affix, Capture, Choice, Cover, Edge, Leaf, Order, SegmentStep, Stretch, Tail, TailKind, Tree, folded,
+    Accepted, Capture, Choice, Cover, Edge, Leaf, Order, SegmentStep, Stretch, Tail, TailKind, Tree, folded,
 };
 pub use typed::ParamError;
 pub(crate) use walk::{Visitor, is_writable_tail};

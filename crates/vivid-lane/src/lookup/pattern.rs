@@ -7,7 +7,6 @@ use smallvec::SmallVec;
 use smol_str::SmolStr;
 
 use super::answers::Answers;
-use super::tree::Affix;
 use crate::rule::{Check, Shape, Simple, has_delimiters, marked, unmarked};
 use crate::template::bytes::first_of;
 
@@ -66,6 +65,13 @@ impl<V> Piece<V> {
             Self::Value(own) => Piece::Value(value(own)),
         }
     }
+}
+
+/// Where a segment has a text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Affix {
+    Start,
+    End,
 }
 
 /// Where each piece of a segment starts and ends, in bytes of its decoded text.

@@ -8,7 +8,7 @@ use hashbrown::HashMap;
 use smallvec::SmallVec;
 
 use super::node::{LeafId, NONE, Node, NodeId, Nodes};
-use super::pattern::{Pattern, PatternId};
+use super::pattern::{Affix, Pattern, PatternId};
 use super::route::{PageId, RouteId};
 use crate::rule::{Narrower, Simple, TooLarge};
 
@@ -101,13 +101,6 @@ pub(crate) struct Choice {
     pub(crate) next: u32,
     /// The segment that they take.
     pub(crate) at: u16,
-}
-
-/// Where a segment has a text.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) enum Affix {
-    Start,
-    End,
 }
 
 /// A way through the path of a route, from its first segment to its last. Leaves of the same form share their stretches.

@@ -1,10 +1,10 @@
 //! The one walk through the tree, what it is made for, and the choice of the narrowest route.
 
 use super::node::{LeafId, NONE, NodeId};
-use super::pattern::allows;
+use super::pattern::{Affix, allows};
 use super::route::{Param, Route, RouteId};
 use super::target::{Ask, Segments};
-use super::tree::{Accepted, Affix, Choice, Edge, Leaf, TailKind, Tree};
+use super::tree::{Accepted, Choice, Edge, Leaf, TailKind, Tree};
 use crate::rule::{Narrower, Simple};
 use crate::template::percent::triplet;
 

@@ -185,8 +185,7 @@ fn a_proof_that_costs_too_much_is_given_up_and_said() {
     assert_eq!(found, BTreeSet::from(["rule".to_owned(), "too-large-to-prove".to_owned()]));
 }
 
-/// Where it would take too long to compare two rules, the routes and rules in question are named. Where the author decides, the table
-/// stands.
+/// If it would take too long to compare two rules, the error names both routes and rules. If the author decides, the table is built.
 #[test]
 fn what_cannot_be_compared_is_named_and_may_be_decided() {
     let table = |head: &str, priority: &str| {
@@ -207,8 +206,7 @@ fn what_cannot_be_compared_is_named_and_may_be_decided() {
     }
 }
 
-/// What its rules and texts ask for in a few kilobytes may be too much for a table. It is refused with the route at which that was
-/// noticed, whatever routes follow.
+/// Large patterns in a few kilobytes can exceed what a table may cost. The error names the route, whatever follows it.
 #[test]
 fn a_host_that_costs_too_much_is_refused_with_its_route() {
     let host = |at: usize| {
@@ -221,7 +219,7 @@ fn a_host_that_costs_too_much_is_refused_with_its_route() {
     assert!(found.iter().any(|one| one.starts_with("too-large-to-prove: ")), "{found:?}");
 }
 
-/// What texts tell apart needs no proof, however many routes there are: prefixes, suffixes, hosts, the beginnings of patterns.
+/// Routes with different prefixes, suffixes, hosts or beginnings of patterns need no proof, however many there are.
 #[test]
 fn routes_that_texts_tell_apart_are_accepted() {
     let route = |at: usize, path: &str, more: &str| {

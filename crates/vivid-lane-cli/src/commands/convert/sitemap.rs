@@ -63,7 +63,7 @@ pub(super) fn run(
     .map_err(Failure::Sitemap);
     let written = match (&args.out, written) {
         (Some(path), Err(failure)) => {
-            // What was written stands beside, and nobody asked for it.
+            // The unfinished parts are of no use to anyone.
             (1..=made).for_each(|number| drop(system.remove(&beside(path, number))));
             return Err(failure);
         }
