@@ -10,7 +10,7 @@ use hashbrown::{HashMap, HashSet};
 
 pub(super) use crate::compile::path_of;
 use crate::compile::{demanded, segment_set, way_set};
-use crate::lookup::{Frozen, LeafId, NodeId, Param, Route, RouteId, TailKind};
+use crate::lookup::{Affix, Frozen, LeafId, NodeId, Param, Route, RouteId, TailKind};
 use crate::rule::{Certainty, Classes, Dfa, MOST_STATES, SEPARATOR, TEXT, TooLarge, ValueSet, way_to, work};
 
 /// What a segment is.
@@ -152,6 +152,11 @@ impl<'t> Ways<'t> {
                 continue;
             }
             let word = way.words.get(at);
+            let start = match word {
+                Some(Word::Set(set)) if !is_open => set.common_start(),
+                _ => Vec::new(),
+            };
+            left = left.checked_sub(node.edge_count as usize / 16)?;
             for edge in tree.edges(node) {
                 // The node of a tail leads to itself.
                 if edge.target == id {
@@ -161,7 +166,13 @@ impl<'t> Ways<'t> {
                     Some(Word::Literal(text)) if !is_open => {
                         self.sets[edge.pattern.0 as usize].contains(text.as_bytes())
                     }
-                    _ => true,
+                    // What begins with another text has no segment in common.
+                    _ => match tree.pattern(edge.pattern).affix() {
+                        Some((Affix::Start, text)) => {
+                            start.starts_with(text.as_bytes()) || text.as_bytes().starts_with(&start)
+                        }
+                        _ => true,
+                    },
                 };
                 if fits && edge.is_tail {
                     found.extend(tree.leaves(tree.node(edge.target)));

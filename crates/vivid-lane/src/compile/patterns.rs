@@ -293,7 +293,7 @@ impl Affixes<'_> {
         // What a value ends with is not looked for.
         let end = pieces.last().filter(|piece| piece.value().is_none());
         let is_whole = pieces.len() == 1 && end.is_some();
-        Affixes { start: unmarked_text(text(pieces.first())), end: text(end), is_whole }
+        Affixes { start: text(pieces.first()), end: text(end), is_whole }
     }
 }
 

@@ -407,7 +407,7 @@ impl Dfa {
         }
     }
 
-    /// What all texts of the set begin with.
+    /// What all texts of the set begin with, marks as their characters.
     pub(crate) fn common_start(&self) -> Vec<u8> {
         let mut start = Vec::new();
         let mut state = self.start;
@@ -415,7 +415,7 @@ impl Dfa {
         while !self.is_final(state) && start.len() < self.states() {
             let mut ways = self.bytes().filter(|&byte| self.step(state, byte) != DEAD);
             let (Some(byte), None) = (ways.next(), ways.next()) else { break };
-            start.push(byte);
+            start.push(unmarked(byte));
             state = self.step(state, byte);
         }
         start
