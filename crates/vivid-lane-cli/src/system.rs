@@ -54,7 +54,7 @@ pub trait System {
         Err(io::ErrorKind::ReadOnlyFilesystem.into())
     }
 
-    /// Gives a file another name.
+    /// Gives a file another name, as [`save`](Self::save) would write it there.
     ///
     /// # Errors
     /// Whatever keeps it from having that.
@@ -170,11 +170,7 @@ impl System for Local {
         };
         let mut file = builder.tempfile_in(folder).map_err(plain)?;
         file.write_all(bytes)?;
-        if let Ok(known) = path.metadata() {
-            keep_owner(file.as_file(), &known);
-            file.as_file().set_permissions(known.permissions())?;
-        }
-        file.as_file().sync_all()?;
+        make_ready(file.as_file(), path)?;
         file.persist(path).map_err(|error| error.error)?;
         Ok(())
     }
@@ -184,7 +180,14 @@ impl System for Local {
     }
 
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
-        std::fs::File::open(from)?.sync_all()?;
+        let mut file = std::fs::File::open(from)?;
+        if is_stream(to) {
+            io::copy(&mut file, &mut std::fs::OpenOptions::new().write(true).open(to)?)?;
+            return std::fs::remove_file(from);
+        }
+        let known = to.canonicalize().ok();
+        let to = known.as_deref().unwrap_or(to);
+        make_ready(&file, to)?;
         std::fs::rename(from, to)
     }
 
@@ -201,6 +204,16 @@ impl System for Local {
 #[cfg(not(target_family = "wasm"))]
 fn is_stream(path: &Path) -> bool {
     path.metadata().is_ok_and(|known| !known.is_file() && !known.is_dir())
+}
+
+/// Makes a file ready to take the place of another: with its mode and owner, and written to the disk.
+#[cfg(not(target_family = "wasm"))]
+fn make_ready(file: &std::fs::File, place: &Path) -> io::Result<()> {
+    if let Ok(known) = place.metadata() {
+        keep_owner(file, &known);
+        file.set_permissions(known.permissions())?;
+    }
+    file.sync_all()
 }
 
 /// Gives a new file the owner and group of the one that it takes the place of, where this user may.

@@ -530,6 +530,20 @@ mod streams {
         let _ = std::fs::remove_file(&link);
         std::os::unix::fs::symlink(&target, &link).expect("a link");
         convert(&link);
+        // A sitemap is written in parts, which get their names at the end.
+        let sitemap = pipe.with_file_name("sitemap.pipe");
+        let _ = std::fs::remove_file(&sitemap);
+        std::fs::rename(&pipe, &sitemap).expect("it is ours");
+        let reader = std::thread::spawn({
+            let sitemap = sitemap.clone();
+            move || std::fs::read_to_string(sitemap).expect("a text")
+        });
+        let named = sitemap.to_str().expect("UTF-8");
+        let run = tool(&["--table", DEMO, "convert", "--to", "sitemap", "--out", named], b"");
+        assert_eq!(run.status, 0, "{}", run.err);
+        assert!(reader.join().expect("it reads").contains("<urlset"));
+        assert!(sitemap.metadata().expect("it is there").file_type().is_fifo());
+
         assert!(link.symlink_metadata().expect("it is there").is_symlink());
         assert_eq!(std::fs::read_to_string(&target).expect("the file"), text);
         assert_eq!(target.metadata().expect("it is there").permissions().mode() & 0o777, 0o640);

@@ -65,7 +65,7 @@ pub(crate) enum QueryRefusal {
     Value { name: String, value: String, reason: String },
 }
 
-/// The number of places kept without allocation, and of names compared one by one.
+/// The number of places kept without allocation.
 pub(crate) const FEW: usize = 4;
 /// Where the values of the parameters of a query begin in it, by the numbers of the parameters.
 pub(super) type QueryPlaces = SmallVec<[u32; FEW]>;
@@ -100,12 +100,7 @@ impl QueryMatcher {
     pub(super) fn places(&self, query: &str) -> QueryPlaces {
         let mut places = QueryPlaces::from_elem(ABSENT, self.params.len());
         for pair in raw_pairs(query) {
-            let name = decode_form(pair.name);
-            let number = if self.params.len() <= FEW {
-                self.params.iter().position(|param| param.name.len() == name.len() && *param.name == *name)
-            } else {
-                self.number(&name)
-            };
+            let number = self.number(&decode_form(pair.name));
             if let Some(place) = number.and_then(|number| places.get_mut(number)).filter(|place| **place == ABSENT) {
                 *place = pair.value_at();
             }
