@@ -95,7 +95,7 @@ impl Body {
             Ok(read) => Ok(read.to_bytes()),
             Err(error) if error.is::<http_body_util::LengthLimitError>() => Err(ReadError::TooLong),
             Err(error) if is_too_slow(&*error) => Err(ReadError::TooSlow),
-            Err(error) => Err(ReadError::Broken(error)),
+            Err(_) => Err(ReadError::Broken),
         }
     }
 }
@@ -105,7 +105,8 @@ pub(crate) enum ReadError {
     TooLong,
     /// It did not keep [up](Body::paced).
     TooSlow,
-    Broken(BoxError),
+    /// It is no body of its protocol, or was broken off.
+    Broken,
 }
 
 impl fmt::Debug for Body {

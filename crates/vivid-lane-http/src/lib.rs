@@ -46,6 +46,8 @@
 mod accept;
 mod body;
 mod cache;
+#[cfg(feature = "server")]
+mod connection;
 mod core;
 mod counts;
 mod error;

@@ -229,7 +229,7 @@ impl<S> Visit<S> {
                 Failure::new(StatusCode::PAYLOAD_TOO_LARGE, format!("the body may have {limit} bytes, and it has more"))
             }
             ReadError::TooSlow => Failure::new(StatusCode::REQUEST_TIMEOUT, "the body arrives too slowly"),
-            ReadError::Broken(error) => Failure::of(error),
+            ReadError::Broken => Failure::new(StatusCode::BAD_REQUEST, "the body is broken, or ends too early"),
         })
     }
 
