@@ -215,6 +215,13 @@ pub(crate) struct VisitorArgs {
     /// The host of the request, where the URL does not name one
     #[arg(long, value_name = "HOST")]
     pub(crate) host: Option<String>,
+    #[command(flatten)]
+    pub(crate) known: KnownArgs,
+}
+
+/// What is true of a visitor, whatever the request is.
+#[derive(Debug, Args)]
+pub(crate) struct KnownArgs {
     /// A need that the visitor meets; may be given for several needs
     #[arg(long, value_name = "NEED")]
     #[cfg_attr(not(target_family = "wasm"), arg(add = ArgValueCompleter::new(complete::needs)))]
@@ -381,6 +388,9 @@ pub(crate) struct ServeArgs {
     /// With `--app`, have the browser load its page again when the files or the table change
     #[arg(long, requires = "app")]
     pub(crate) reload: bool,
+    /// A host to answer for, beside this machine's own names and the hosts of the table; may be given for several
+    #[arg(long = "host", value_name = "HOST")]
+    pub(crate) hosts: Vec<String>,
     #[command(flatten)]
-    pub(crate) visitor: VisitorArgs,
+    pub(crate) known: KnownArgs,
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use vivid_lane::Table;
 
-use crate::args::VisitorArgs;
+use crate::args::KnownArgs;
 use crate::output::{Failure, shown};
 use crate::system::System;
 use crate::table_file::read_text;
@@ -19,14 +19,19 @@ pub(crate) struct Visitor<'a> {
 }
 
 impl<'a> Visitor<'a> {
-    pub(crate) fn new(system: &dyn System, table: &Table, args: &'a VisitorArgs) -> Result<Self, Failure> {
+    pub(crate) fn new(
+        system: &dyn System,
+        table: &Table,
+        host: Option<&'a str>,
+        args: &'a KnownArgs,
+    ) -> Result<Self, Failure> {
         if let Some(unknown) = args.meets.iter().find(|need| !table.needs().any(|known| known == need.as_str())) {
             let known: Vec<String> = table.needs().map(|need| format!("`{need}`")).collect();
             let known =
                 if known.is_empty() { "the table has none".to_owned() } else { format!("it has {}", known.join(", ")) };
             return Err(Failure::Argument(format!("the table has no need `{}`; {known}", shown(unknown))));
         }
-        Ok(Self { host: args.host.as_deref(), meets: &args.meets, lists: read_lists(system, &args.lists)? })
+        Ok(Self { host, meets: &args.meets, lists: read_lists(system, &args.lists)? })
     }
 
     pub(crate) fn host(&self) -> Option<&'a str> {

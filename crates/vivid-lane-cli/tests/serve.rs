@@ -96,14 +96,19 @@ fn every_decision_has_its_status_and_sign_in_leads_back() {
 #[test]
 fn what_is_too_large_is_refused() {
     let server = serve(TOOL, DEMO, &[]);
-    let long =
-        send(&server, format!("GET /{} HTTP/1.1\r\nhost: a\r\nconnection: close\r\n\r\n", "a".repeat(9000)).as_bytes());
+    let long = send(
+        &server,
+        format!("GET /{} HTTP/1.1\r\nhost: localhost\r\nconnection: close\r\n\r\n", "a".repeat(9000)).as_bytes(),
+    );
     assert!(long.starts_with("HTTP/1.1 414 "), "{long}");
-    let huge = send(&server, format!("GET / HTTP/1.1\r\nhost: a\r\nx: {}\r\n\r\n", "a".repeat(1 << 20)).as_bytes());
+    let huge =
+        send(&server, format!("GET / HTTP/1.1\r\nhost: localhost\r\nx: {}\r\n\r\n", "a".repeat(1 << 20)).as_bytes());
     assert!(huge.is_empty() || huge.starts_with("HTTP/1.1 431 "), "{huge}");
     let form = format!("need=observer&x={}", "a".repeat(1 << 20));
-    let head =
-        format!("POST /-/session HTTP/1.1\r\nhost: a\r\nconnection: close\r\ncontent-length: {}\r\n\r\n", form.len());
+    let head = format!(
+        "POST /-/session HTTP/1.1\r\nhost: localhost\r\nconnection: close\r\ncontent-length: {}\r\n\r\n",
+        form.len()
+    );
     let refused = send(&server, (head + &form).as_bytes());
     assert!(refused.is_empty() || refused.starts_with("HTTP/1.1 413 "), "{refused}");
     assert!(!refused.contains("set-cookie"), "{refused}");
@@ -151,11 +156,11 @@ fn a_request_names_one_host_and_changes_come_from_this_site() {
 #[test]
 fn who_is_slow_is_not_waited_for() {
     let server = serve(TOOL, DEMO, &[]);
-    let head = "POST /-/session HTTP/1.1\r\nhost: a\r\ncontent-length: 1000\r\n\r\nneed=";
+    let head = "POST /-/session HTTP/1.1\r\nhost: localhost\r\ncontent-length: 1000\r\n\r\nneed=";
     let start = Instant::now();
     let slow: Vec<_> = std::thread::scope(|scope| {
         let all: Vec<_> = (0..20).map(|_| scope.spawn(|| send(&server, head.as_bytes()))).collect();
-        let no_end = scope.spawn(|| send(&server, b"GET / HTTP/1.1\r\nhost: a\r\n"));
+        let no_end = scope.spawn(|| send(&server, b"GET / HTTP/1.1\r\nhost: localhost\r\n"));
         assert_eq!(get(&server, "/", "").status, 200);
         no_end.join().expect("an end");
         all.into_iter().map(|one| one.join().expect("an end")).collect()
@@ -461,8 +466,10 @@ fn requests_are_passed_on() {
     let answer = get(&server, "/nights-of/2031-04-02?more=1", "");
     assert!(answer.status == 200 && answer.body.contains("2031-04-02"), "{} {}", answer.status, answer.body);
     // What one connection says is not passed on, bodies are, and the host is that of the other server.
-    let sent = send(&server, b"POST /nights-of/2031-04-02 HTTP/1.1\r\nHost: app.example\r\nConnection: close, x-own\r\nX-Own: 1\r\nContent-Length: 3\r\n\r\na=b");
+    let sent = send(&server, b"POST /nights-of/2031-04-02 HTTP/1.1\r\nHost: app.localhost\r\nConnection: close, x-own\r\nX-Own: 1\r\nContent-Length: 3\r\n\r\na=b");
     assert!(sent.starts_with("HTTP/1.1 405") && sent.contains("allow: GET"), "{sent}");
+    let dots = send(&server, b"GET /nights-of/%2e%2e/plates HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n");
+    assert!(dots.starts_with("HTTP/1.1 400") && dots.contains("dots"), "{dots}");
     let answer = get(&server, "/gone/x", "");
     assert!(
         answer.status == 502 && answer.body.contains("127.0.0.1:1 cannot be reached"),
@@ -476,6 +483,86 @@ fn requests_are_passed_on() {
     assert!(run.status == 2 && run.err.contains("expected PATH=URL for `--proxy`"), "{}", run.err);
 }
 
+/// A name that leads here by another's doing gets nothing; a name that it was told of does.
+#[test]
+fn only_known_hosts_are_answered() {
+    let table =
+        file("told.toml", b"site.origin = 'https://larkfell.example'\n[routes.home]\npath = '/'\npage = 'home'\n");
+    let folder = app("told");
+    let more = ["--host", "Told.example", "--reload", "--app", folder.to_str().expect("a path")];
+    let server = serve(TOOL, table.to_str().expect("a path"), &more);
+    for (host, status) in [
+        ("evil.example", 421),
+        ("localhost.evil.example:8030", 421),
+        ("told.example:1", 200),
+        ("larkfell.example", 200),
+        ("127.0.0.1", 200),
+    ] {
+        for path in ["/", "/main.js", "/-/session", "/-/try"] {
+            let head = format!("GET {path} HTTP/1.1\r\nhost: {host}\r\nconnection: close\r\n\r\n");
+            let answer = send(&server, head.as_bytes());
+            assert!(answer.starts_with(&format!("HTTP/1.1 {status} ")), "{host} {path}: {answer}");
+            assert_eq!(answer.contains("--host"), status == 421, "{answer}");
+        }
+    }
+}
+
+/// A large file goes out in pieces, whole; pages that wait for changes leave room for others, and their places are given back.
+#[test]
+fn files_are_streamed_and_waiting_pages_leave_room() {
+    let folder = app("large");
+    let large: Vec<u8> = (0..9_000_001_usize).map(|at| (at % 251) as u8).collect();
+    std::fs::write(folder.join("large.bin"), &large).expect("a file");
+    let server = serve(TOOL, DEMO, &["--reload", "--app", folder.to_str().expect("a path")]);
+    let mut answer = agent().get(format!("{}/large.bin", server.url)).call().expect("an answer");
+    assert_eq!(answer.headers()["content-length"], "9000001");
+    let read = answer.body_mut().with_config().limit(20_000_000).read_to_vec().expect("a body");
+    assert!(read == large, "{} bytes", read.len());
+
+    let wait = || {
+        let mut stream = TcpStream::connect(server.url.trim_start_matches("http://")).expect("a connection");
+        stream.write_all(b"GET /-/changes HTTP/1.1\r\nHost: localhost\r\n\r\n").expect("it is sent");
+        let mut status = [0; 12];
+        stream.read_exact(&mut status).expect("an answer");
+        (stream, String::from_utf8_lossy(&status).into_owned())
+    };
+    for _ in 0..3 {
+        let mut waiting = Vec::new();
+        until("64 places", || {
+            waiting = (0..64).map(|_| wait()).collect();
+            waiting.iter().all(|(_, status)| status == "HTTP/1.1 200")
+        });
+        assert_eq!(wait().1, "HTTP/1.1 503");
+        assert_eq!(get(&server, "/nights", "").status, 200);
+    }
+}
+
+/// The other server learns which host was asked, in both words for it, and what a visitor says of it means nothing.
+#[test]
+fn the_other_server_learns_the_host() {
+    let behind = std::net::TcpListener::bind("127.0.0.1:0").expect("a port");
+    let proxy = format!("/api=http://{}", behind.local_addr().expect("an address"));
+    let server = serve(TOOL, DEMO, &["--proxy", &proxy]);
+    let asked = std::thread::spawn(move || {
+        let (mut stream, _) = behind.accept().expect("a connection");
+        let mut heard = String::new();
+        let mut buffer = [0; 4096];
+        while !heard.ends_with("\r\n\r\n") {
+            let bytes = stream.read(&mut buffer).expect("a head");
+            heard.push_str(&String::from_utf8_lossy(&buffer[..bytes]));
+        }
+        stream.write_all(b"HTTP/1.1 204 No Content\r\n\r\n").expect("it is sent");
+        heard
+    });
+    let head =
+        b"GET /api/x HTTP/1.1\r\nHost: app.localhost:81\r\nX-Forwarded-Host: evil.example\r\nConnection: close\r\n\r\n";
+    let answer = send(&server, head);
+    assert!(answer.starts_with("HTTP/1.1 204"), "{answer}");
+    let heard = asked.join().expect("a head").to_ascii_lowercase();
+    assert!(heard.contains("x-forwarded-host: app.localhost:81\r\n") && !heard.contains("evil"), "{heard}");
+    assert!(heard.contains("forwarded: host=\"app.localhost:81\";proto=http\r\n"), "{heard}");
+}
+
 #[test]
 fn a_change_is_told_and_a_broken_table_is_shown() {
     let table = file("changing.toml", b"[routes.home]\npath = '/'\npage = 'home'\n");
@@ -485,7 +572,7 @@ fn a_change_is_told_and_a_broken_table_is_shown() {
     assert!(get(&server, "/-/reload.js", "").body.contains("EventSource"));
     let mut events = TcpStream::connect(server.url.trim_start_matches("http://")).expect("a connection");
     events.set_read_timeout(Some(Duration::from_secs(20))).expect("a limit");
-    events.write_all(b"GET /-/changes HTTP/1.1\r\nHost: x\r\n\r\n").expect("it is sent");
+    events.write_all(b"GET /-/changes HTTP/1.1\r\nHost: localhost\r\n\r\n").expect("it is sent");
     let mut heard = String::new();
     let mut wait_for = |wanted: &str| {
         let start = Instant::now();

@@ -2,9 +2,11 @@
 
 use std::any::Any;
 use std::fmt;
-use std::future::Future;
-use std::pin::Pin;
+use std::future::{Future, poll_fn};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::pin::{Pin, pin};
 use std::sync::{Arc, OnceLock};
+use std::task::Poll;
 use std::time::Duration;
 
 use http::request::Parts;
@@ -58,6 +60,7 @@ struct Identifying {
 #[derive(Clone)]
 pub(crate) struct Identity {
     how: Arc<Identifying>,
+    within: Duration,
     known: Arc<OnceLock<Option<Somebody>>>,
 }
 
@@ -72,10 +75,12 @@ impl Identity {
         if let Some(known) = self.known.get() {
             return Ok(known.as_ref());
         }
-        let somebody = match (self.how.identify)(head).await {
-            Who::Known(somebody) => Some(somebody),
-            Who::Nobody => None,
-            Who::Unclear { retry_after } => return Err(retry_after),
+        let who = waited_for(self.within, async { (self.how.identify)(head).await }).await;
+        let somebody = match who {
+            Some(Who::Known(somebody)) => Some(somebody),
+            Some(Who::Nobody) => None,
+            Some(Who::Unclear { retry_after }) => return Err(retry_after),
+            None => return Err(None),
         };
         Ok(self.known.get_or_init(|| somebody).as_ref())
     }
@@ -87,7 +92,8 @@ impl Identity {
 
     async fn meets(&self, head: &Parts, need: &str) -> Answer {
         match self.somebody(head).await {
-            Ok(somebody) => somebody.is_some_and(|somebody| (self.how.meets)(somebody, need)).into(),
+            Ok(Some(somebody)) => caught(|| (self.how.meets)(somebody, need)).into(),
+            Ok(None) => Answer::No,
             Err(retry_after) => Answer::Unknown { retry_after },
         }
     }
@@ -97,7 +103,8 @@ impl Identity {
 /// are empty.
 ///
 /// Each question is put only where the decision hangs on it, and once for a request. A function gives a `bool`, or
-/// anything else that is an [`Answer`]: an `Err` of a database is no "no", and leads to status 503.
+/// anything else that is an [`Answer`]: an `Err` of a database is no "no", and leads to status 503. So does a function that panics,
+/// or that has no answer within [10 seconds](Self::answer_within).
 ///
 /// # Example
 /// ```
@@ -116,11 +123,44 @@ impl Identity {
 ///         async move { is_listed.map_or(Answer::Unknown { retry_after: Some(30) }, Answer::from) }
 ///     });
 /// ```
-#[derive(Clone, Default)]
+#[derive(Clone)]
 pub struct Visitor {
     needs: Option<Arc<Needs>>,
     lists: Option<Arc<Lists>>,
     identity: Option<Arc<Identifying>>,
+    within: Duration,
+}
+
+impl Default for Visitor {
+    fn default() -> Self {
+        Self { needs: None, lists: None, identity: None, within: WITHIN }
+    }
+}
+
+/// How long an answer is waited for, if nothing else is said.
+const WITHIN: Duration = Duration::from_secs(10);
+
+/// What a function of the program gives; nothing where it panics.
+fn caught<T>(function: impl FnOnce() -> T) -> Option<T> {
+    // What it left half done is its own: nothing of ours is shared with it.
+    catch_unwind(AssertUnwindSafe(function)).ok()
+}
+
+/// What a future of the program comes to; nothing where it panics, or takes too long. Without a runtime of `tokio`, it may take as long as
+/// it likes.
+async fn waited_for<T>(within: Duration, future: impl Future<Output = T>) -> Option<T> {
+    let mut future = pin!(future);
+    let mut answer = pin!(poll_fn(|context| match caught(|| future.as_mut().poll(context)) {
+        Some(answer) => answer.map(Some),
+        None => Poll::Ready(None),
+    }));
+    // Most know the answer at once, and need no timer.
+    let first = poll_fn(|context| Poll::Ready(answer.as_mut().poll(context))).await;
+    match first {
+        Poll::Ready(answer) => answer,
+        Poll::Pending if tokio::runtime::Handle::try_current().is_err() => answer.await,
+        Poll::Pending => tokio::time::timeout(within, answer).await.ok().flatten(),
+    }
 }
 
 impl fmt::Debug for Visitor {
@@ -217,6 +257,35 @@ impl Visitor {
         self
     }
 
+    /// Sets how long an answer is waited for. What takes longer is unknown: status 503. It needs a runtime of `tokio` with a timer.
+    ///
+    /// # Example
+    /// ```
+    /// use std::time::Duration;
+    /// use http::Request;
+    /// use tower::ServiceExt;
+    /// use vivid_lane::Table;
+    /// use vivid_lane_http::{Body, Pages, Routed, Visit, Visitor, html};
+    ///
+    /// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+    /// # tokio::runtime::Builder::new_current_thread().enable_time().build()?.block_on(async {
+    /// let table = Table::from_toml(
+    ///     "lists = ['observers']\n[routes.observer]\npath = '/{name}'\npage = 'observer'\nparams.name = { listed = 'observers' }",
+    /// )?;
+    /// let pages = Pages::new(()).page("observer", async |_: Visit| html("an observer"));
+    /// // A database that hangs.
+    /// let visitor = Visitor::new().lists(|_, _, _| std::future::pending::<bool>()).answer_within(Duration::from_millis(20));
+    /// let site = Routed::new(pages.bind(&table)?).visitor(visitor);
+    /// assert_eq!(site.oneshot(Request::get("/ada").body(Body::default())?).await?.status(), 503);
+    /// # Ok(()) })
+    /// # }
+    /// ```
+    #[must_use]
+    pub fn answer_within(mut self, time: Duration) -> Self {
+        self.within = time;
+        self
+    }
+
     /// Caches the answers of [`lists`](Self::lists) for a time, up to a number of answers. If lists are not the same
     /// for everybody, the key says for whom an answer holds, such as the tenant that the host names. The answer
     /// "unknown" is never cached.
@@ -259,21 +328,19 @@ impl Visitor {
     /// Who visits, to be found out; `None` where the program does not say how.
     pub(crate) fn somebody(&self) -> Option<Identity> {
         let how = Arc::clone(self.identity.as_ref()?);
-        Some(Identity { how, known: Arc::default() })
+        Some(Identity { how, within: self.within, known: Arc::default() })
     }
 
     /// The answer to a question of a decision.
     pub(crate) async fn answer(&self, question: &Question, head: &Parts, identity: Option<&Identity>) -> Answer {
-        let answer = match question {
-            Question::Listed { list, value } => self.lists.as_ref().map(|lists| lists(head, list, value)),
-            Question::Meets { need } => match (&self.needs, identity) {
-                (None, Some(identity)) => return identity.meets(head, need).await,
-                (needs, _) => needs.as_ref().map(|needs| needs(head, need)),
-            },
+        let answer = async {
+            match (question, &self.lists, &self.needs, identity) {
+                (Question::Listed { list, value }, Some(lists), ..) => lists(head, list, value).await,
+                (Question::Meets { need }, _, Some(needs), _) => needs(head, need).await,
+                (Question::Meets { need }, _, None, Some(identity)) => identity.meets(head, need).await,
+                _ => Answer::No,
+            }
         };
-        match answer {
-            Some(answer) => answer.await,
-            None => Answer::No,
-        }
+        waited_for(self.within, answer).await.unwrap_or(Answer::Unknown { retry_after: None })
     }
 }

@@ -331,6 +331,31 @@ fn what_cannot_be_asked_is_unavailable() {
     });
 }
 
+/// Functions of the program that panic, at once or later, or that hang, are an outage; nothing else is affected.
+#[test]
+fn what_panics_or_hangs_is_unavailable() {
+    let bug = || -> bool { panic!("a planted bug") };
+    let soon = Duration::from_millis(20);
+    let visitors = [
+        Visitor::new().lists(move |_, _, _| std::future::ready(bug())).needs(move |_, _| std::future::ready(bug())),
+        Visitor::new().lists(move |_, _, _| async move { bug() }).needs(move |_, _| async move { bug() }),
+        Visitor::new().lists(|_, _, _| std::future::pending::<bool>()).needs(|_, _| std::future::pending::<bool>()),
+        Visitor::new().lists(move |_, _, _| async move { bug() }).identity(|_| async { Some(()) }, move |(), _| bug()),
+        Visitor::new()
+            .lists(|_, _, _| std::future::pending::<bool>())
+            .keep_lists(soon, 10, |_| String::new())
+            .identity(|_| std::future::pending::<Option<()>>(), |(), _| true),
+    ];
+    wait_for(async {
+        for (at, visitor) in visitors.into_iter().enumerate() {
+            let site = Routed::new(table()).visitor(visitor.answer_within(soon));
+            for (url, status) in [("/observers/ada", 503), ("/budget", 503), ("/nights", 200)] {
+                assert_eq!(ask(&site, "GET", url, &[]).await.0, status, "{url} with visitor {at}");
+            }
+        }
+    });
+}
+
 /// A request that has begun keeps its table; a broken file leaves the old table where it is.
 #[test]
 fn a_table_is_exchanged_while_requests_run() {

@@ -1,7 +1,7 @@
 // The functions of the package, on one instance of the module. Nothing here knows whether it runs in node or in a browser.
 
 import { instance } from "./glue.js";
-import { MemoryMachine } from "./memory.js";
+import { MemoryMachine, bytesOf } from "./memory.js";
 
 /** An instance of the module that has broken down. That is a defect of Vivid Lane; the message says what to report. */
 export class Broken extends Error {
@@ -20,7 +20,7 @@ function parts(source) {
     machine.read = (path) => {
       const found = include(path);
       if (found === undefined) throw new Error(`no file is called ${path}`);
-      return typeof found === "string" ? new TextEncoder().encode(found) : found;
+      return bytesOf(path, found);
     };
   }
   return { name, text, machine };

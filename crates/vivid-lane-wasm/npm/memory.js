@@ -33,7 +33,7 @@ export class MemoryMachine {
     if (this.#isFolder(whole(path))) throw failure("EISDIR", "Is a directory (os error 21)");
     const included = this.#include?.(path);
     if (included === undefined) throw missing();
-    return bytes(included);
+    return bytesOf(path, included);
   }
 
   input() {
@@ -106,6 +106,13 @@ export class MemoryMachine {
   #isFolder(path) {
     return [...this.#files.keys()].some((file) => file.startsWith(path === "/" ? "/" : `${path}/`));
   }
+}
+
+/** What a function gave for a file that is included: its text, or its bytes. */
+export function bytesOf(path, found) {
+  if (typeof found === "string" || found instanceof Uint8Array) return bytes(found);
+  const what = typeof found?.then === "function" ? "a promise: read the file first" : found === null ? "null" : typeof found === "object" ? "an object" : `a ${typeof found}`;
+  throw new TypeError(`expected a text or a Uint8Array from \`include\` for ${path}, found ${what}`);
 }
 
 function bytes(content) {

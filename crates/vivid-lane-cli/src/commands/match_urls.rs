@@ -21,7 +21,7 @@ pub(super) fn run(
     format: Format,
     out: &mut dyn Write,
 ) -> Result<Outcome, Failure> {
-    let visitor = Visitor::new(system, table, &args.visitor)?;
+    let visitor = Visitor::new(system, table, args.visitor.host.as_deref(), &args.visitor.known)?;
     let is_listed = |list: &str, value: &str| visitor.is_listed(list, value);
     let is_met = |need: &str| visitor.meets(need);
     let mut all_answered = true;

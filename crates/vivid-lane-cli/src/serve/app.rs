@@ -2,8 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
-use http::header::CONTENT_TYPE;
+use bytes::{Bytes, BytesMut};
+use http::header::{CONTENT_LENGTH, CONTENT_TYPE};
 use http::{HeaderValue, Request, Response, StatusCode};
+use http_body_util::Channel;
+use tokio::io::AsyncReadExt;
 use vivid_lane_http::{Body, Error, Handler, RoutedPages};
 
 use super::{State, now};
@@ -11,6 +14,11 @@ use crate::output::Failure;
 
 /// The page that stands for every URL.
 const INDEX: &str = "index.html";
+
+/// The largest page that something is put into.
+const MOST_PAGE: u64 = 16 * 1024 * 1024;
+/// How much of a file is read at a time.
+const PIECE: usize = 64 * 1024;
 
 /// What is shown while it is not there.
 const MISSING: &str = "<!doctype html><html lang=\"en\"><meta charset=\"utf-8\"><meta http-equiv=\"refresh\" content=\"1\">\
@@ -92,21 +100,47 @@ fn dressed(page: Vec<u8>, state: &State) -> Vec<u8> {
     page.into_bytes()
 }
 
+/// A file, piece by piece; a page is read whole, as something is put into it, unless it is very large.
 async fn read(path: &Path, kind: &str, status: StatusCode, state: Option<&State>) -> Result<Response<Body>, Error> {
-    let bytes = tokio::fs::read(path).await.map_err(Error::new)?;
-    if let Some(state) = state {
+    let mut file = tokio::fs::File::open(path).await.map_err(Error::new)?;
+    let length = file.metadata().await.map_err(Error::new)?.len();
+    if let Some(state) = state.filter(|_| length <= MOST_PAGE) {
+        let mut bytes = Vec::new();
+        file.take(MOST_PAGE).read_to_end(&mut bytes).await.map_err(Error::new)?;
         return Ok(html(bytes, status, state));
     }
+    let (mut sender, body) = Channel::<Bytes, Error>::new(1);
+    tokio::spawn(async move {
+        let mut left = length;
+        while left > 0 {
+            let mut piece = BytesMut::with_capacity(PIECE);
+            match file.read_buf(&mut piece).await {
+                Ok(0) => break,
+                Ok(bytes) => {
+                    // It may have grown meanwhile.
+                    piece.truncate(usize::try_from(left).unwrap_or(bytes));
+                    left = left.saturating_sub(bytes as u64);
+                    // Nobody reads any more where it cannot be sent.
+                    if sender.send_data(piece.freeze()).await.is_err() {
+                        return;
+                    }
+                }
+                Err(error) => return sender.abort(Error::new(error)),
+            }
+        }
+    });
     let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind.to_owned() };
-    Ok(response(bytes, &kind, status))
+    let mut response = response(Body::new(body), &kind, status);
+    response.headers_mut().insert(CONTENT_LENGTH, length.into());
+    Ok(response)
 }
 
 fn html(page: Vec<u8>, status: StatusCode, state: &State) -> Response<Body> {
-    response(dressed(page, state), "text/html; charset=utf-8", status)
+    response(Body::from(dressed(page, state)), "text/html; charset=utf-8", status)
 }
 
-fn response(bytes: Vec<u8>, kind: &str, status: StatusCode) -> Response<Body> {
-    let mut response = Response::new(Body::from(bytes::Bytes::from(bytes)));
+fn response(body: Body, kind: &str, status: StatusCode) -> Response<Body> {
+    let mut response = Response::new(body);
     *response.status_mut() = status;
     response.headers_mut().extend(HeaderValue::from_str(kind).ok().map(|kind| (CONTENT_TYPE, kind)));
     response

@@ -3,6 +3,7 @@
 mod app;
 mod cookie;
 mod form;
+mod hosts;
 mod pages;
 mod proxy;
 mod reload;
@@ -57,6 +58,8 @@ pub(crate) struct State {
     meets: Vec<String>,
     /// The live lists by name.
     lists: HashMap<String, HashSet<String>>,
+    /// Hosts to answer for that were named when it was started.
+    hosts: Vec<String>,
     /// The folder of a single-page application.
     app: Option<PathBuf>,
     /// Other servers.
@@ -86,7 +89,7 @@ impl Found {
 impl State {
     pub(crate) fn new(file: &TableFile, args: &ServeArgs) -> Result<Arc<Self>, Failure> {
         let table = file.table()?;
-        let visitor = Visitor::new(&Local, &table, &args.visitor)?;
+        let visitor = Visitor::new(&Local, &table, None, &args.known)?;
         let app = match &args.app {
             Some(folder) => Some(app::folder(folder)?),
             None => None,
@@ -98,8 +101,9 @@ impl State {
             found: RwLock::new(found),
             pages: pages::Pages::new(),
             session: Session::default(),
-            meets: args.visitor.meets.clone(),
+            meets: args.known.meets.clone(),
             lists: visitor.into_lists(),
+            hosts: args.hosts.iter().map(|host| host.to_ascii_lowercase()).collect(),
             app,
             proxies: args.proxy.iter().map(|text| proxy::Proxy::read(text)).collect::<Result<_, _>>()?,
             changes: args.reload.then(reload::Changes::new),
@@ -176,6 +180,10 @@ impl Site {
     /// Answers a request.
     async fn answer(self, request: Request<Body>) -> Result<Response<Body>, Error> {
         let state = &self.state;
+        if let Some(host) = hosts::foreign(state, &request) {
+            let why = format!("this server does not answer for `{host}`; start it with `--host {host}` if it should");
+            return Ok(refused(StatusCode::MISDIRECTED_REQUEST, &why));
+        }
         let is_read = matches!(*request.method(), Method::GET | Method::HEAD);
         if let (Some(changes), "/-/changes", true) = (&state.changes, request.uri().path(), is_read) {
             return Ok(changes.answer());

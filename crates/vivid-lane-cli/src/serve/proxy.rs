@@ -25,6 +25,8 @@ pub(crate) struct Proxy {
 
 /// What a connection's two ends say to each other alone (RFC 9110, section 7.6.1).
 const OF_ONE_CONNECTION: [HeaderName; 5] = [CONNECTION, TE, TRAILER, TRANSFER_ENCODING, UPGRADE];
+/// The host that the visitor asked, as older programs read it.
+const X_FORWARDED_HOST: HeaderName = HeaderName::from_static("x-forwarded-host");
 /// The same, by older programs.
 const OF_OLD: [&str; 3] = ["keep-alive", "proxy-connection", "proxy-authenticate"];
 
@@ -57,8 +59,12 @@ impl Proxy {
         path.strip_prefix(&*self.prefix).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
     }
 
-    /// Passes a request on. Where the other server cannot be reached, that is the answer (502).
+    /// Passes a request on. Where the other server cannot be reached, that is the answer (502). A path with segments of dots is refused: it
+    /// might lead that server out of what was named.
     pub(crate) async fn answer(&self, request: Request<Body>) -> Response<Body> {
+        if leads_out(&request.uri().path()[self.prefix.len()..]) {
+            return super::refused(StatusCode::BAD_REQUEST, "a path with segments of dots is not passed on");
+        }
         match self.passed_on(request).await {
             Ok(answer) => answer,
             Err(error) => {
@@ -86,6 +92,7 @@ impl Proxy {
             FORWARDED,
             HeaderValue::from_str(&format!("host=\"{}\";proto=http", host.replace(['"', '\\'], "")))?,
         );
+        head.headers.insert(X_FORWARDED_HOST, HeaderValue::from_str(&host)?);
         head.headers.append(VIA, HeaderValue::from_static("1.1 vivid-lane"));
         let port = self.authority.port_u16().unwrap_or(80);
         let stream = TcpStream::connect((self.authority.host().trim_matches(['[', ']']), port)).await?;
@@ -97,6 +104,12 @@ impl Proxy {
         head.headers.append(VIA, HeaderValue::from_static("1.1 vivid-lane"));
         Ok(Response::from_parts(head, Body::new(body)))
     }
+}
+
+/// Whether a path has a segment of dots, however it is written.
+fn leads_out(path: &str) -> bool {
+    let decoded = percent_encoding::percent_decode_str(path).decode_utf8_lossy();
+    decoded.split(['/', '\\']).any(|segment| matches!(segment, "." | ".."))
 }
 
 /// Leaves what is of the message itself.
@@ -115,7 +128,26 @@ fn of_message(headers: &mut HeaderMap) {
 
 #[cfg(test)]
 mod tests {
-    use super::Proxy;
+    use super::{Proxy, leads_out};
+
+    #[test]
+    fn no_path_leads_out() {
+        for (path, is_out) in [
+            ("/x/y", false),
+            ("", false),
+            ("/x..y/...", false),
+            ("/%252e%252e/", false),
+            ("/..", true),
+            ("/x/./y", true),
+            ("/%2E%2e/admin", true),
+            ("/.%2e/admin", true),
+            ("/x%2f..%2fadmin", true),
+            ("/..%5cadmin", true),
+            ("/..\\admin", true),
+        ] {
+            assert_eq!(leads_out(path), is_out, "{path}");
+        }
+    }
 
     #[test]
     fn only_paths_below_the_prefix_are_taken() {

@@ -412,7 +412,12 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
     async comeBack(otherwise) {
       const decision = current?.decision;
       const wanted: unknown = decision?.outcome === "page" ? (decision.params as { return?: unknown }).return : undefined;
-      return open(await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, settings.visitor?.() ?? {}), "replace");
+      const visitor = settings.visitor?.() ?? {};
+      const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, visitor);
+      // Whoever has signed in is not sent to sign in again.
+      const there = await decideAsync(address, visitor);
+      const isHere = there.outcome === "page" && there.route === positionOf(decision)?.route;
+      return open(isHere ? otherwise : address, "replace");
     },
     refresh: () => visit(current?.address ?? addressOf(location.href) ?? "/", "refresh"),
     keep(state) {

@@ -851,7 +851,11 @@ export function start(settings = {}) {
         async comeBack(otherwise) {
             const decision = current?.decision;
             const wanted = decision?.outcome === "page" ? decision.params.return : undefined;
-            return open(await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, settings.visitor?.() ?? {}), "replace");
+            const visitor = settings.visitor?.() ?? {};
+            const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, visitor);
+            const there = await decideAsync(address, visitor);
+            const isHere = there.outcome === "page" && there.route === positionOf(decision)?.route;
+            return open(isHere ? otherwise : address, "replace");
         },
         refresh: () => visit(current?.address ?? addressOf(location.href) ?? "/", "refresh"),
         keep(state) {

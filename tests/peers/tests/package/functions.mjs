@@ -44,6 +44,10 @@ test("what is wrong is a value", () => {
   assert.equal(lane.check({ name: "routes.yaml", text: "routes: { home: { path: /, page: home } }" }).length, 0);
   assert.equal(lane.check("[routes.home]\npath = '/'\npage = 'home'\n", { handlers: ["other"] }).length > 0, true);
   assert.equal(lane.check({ text: "include = ['more.toml']\n", include: () => undefined })[0].severity, "error");
+  for (const [given, said] of [[Promise.resolve(""), "a promise"], [7, "a number"], [null, "null"], [{}, "an object"]]) {
+    const [finding] = lane.check({ text: "include = ['more.toml']\n", include: () => given });
+    assert.ok(finding.severity === "error" && finding.message.includes(said), JSON.stringify(finding));
+  }
   assert.equal(lane.diff("[", source).findings.length > 0, true);
   assert.equal(lane.diff(source, "[").findings.length > 0, true);
 });

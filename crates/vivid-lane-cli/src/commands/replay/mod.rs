@@ -27,7 +27,7 @@ pub(super) fn run(
     let name = file.name().to_owned();
     let mut summary = Summary::of(&file.fingerprint());
     let table = &file.into_table()?;
-    let visitor = Visitor::new(system, table, &args.visitor)?;
+    let visitor = Visitor::new(system, table, args.visitor.host.as_deref(), &args.visitor.known)?;
     let mut broken = None;
     for path in &args.logs {
         if args.merge {
