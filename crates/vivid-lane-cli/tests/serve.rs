@@ -483,18 +483,20 @@ fn requests_are_passed_on() {
     assert!(run.status == 2 && run.err.contains("expected PATH=URL for `--proxy`"), "{}", run.err);
 }
 
-/// A name that leads here by another's doing gets nothing; a name that it was told of does.
+/// A name that leads here by another's doing gets nothing; a name given by `--host` is answered.
 #[test]
 fn only_known_hosts_are_answered() {
-    let table =
-        file("told.toml", b"site.origin = 'https://larkfell.example'\n[routes.home]\npath = '/'\npage = 'home'\n");
-    let folder = app("told");
-    let more = ["--host", "Told.example", "--reload", "--app", folder.to_str().expect("a path")];
+    let table = file(
+        "hosts-known.toml",
+        b"site.origin = 'https://larkfell.example'\n[routes.home]\npath = '/'\npage = 'home'\n",
+    );
+    let folder = app("hosts-known");
+    let more = ["--host", "Known.example", "--reload", "--app", folder.to_str().expect("a path")];
     let server = serve(TOOL, table.to_str().expect("a path"), &more);
     for (host, status) in [
         ("evil.example", 421),
         ("localhost.evil.example:8030", 421),
-        ("told.example:1", 200),
+        ("known.example:1", 200),
         ("larkfell.example", 200),
         ("127.0.0.1", 200),
     ] {

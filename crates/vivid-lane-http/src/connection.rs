@@ -59,7 +59,7 @@ impl Traffic {
         }
     }
 
-    /// Waits until a request of a connection with many has its turn: so many bodies that are not read are enough.
+    /// Waits until a request of a connection with many has its turn: no more bodies than places are unread.
     async fn turn(&self) -> Option<OwnedSemaphorePermit> {
         loop {
             let place = tokio::time::timeout(TURN, Arc::clone(&self.places).acquire_owned()).await;
@@ -308,7 +308,7 @@ impl Patience {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Verdict {
     GoesOn,
-    /// It is told to come to an end.
+    /// It ends after its running requests.
     Ends,
     /// It is cut off.
     Over,

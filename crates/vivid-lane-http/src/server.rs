@@ -98,7 +98,7 @@ const RETRY: u32 = 10;
 impl<S> Server<S> {
     /// A server for a service. By default it serves 1,024 connections at a time, from one peer as many. Heads have up
     /// to 64 KiB and arrive within 10 seconds; bodies have 10 seconds, and one more for each KiB. A client may stop reading for 30
-    /// seconds, and reads 1 KiB a second at least; 512 MiB of bodies may wait to be read. When the server is told to stop, running
+    /// seconds, and reads 1 KiB a second at least; 512 MiB of bodies may wait to be read. When the server stops, running
     /// requests have 10 seconds.
     pub fn new(service: S) -> Self {
         let time = Duration::from_secs(10);
@@ -208,20 +208,20 @@ impl<S> Server<S> {
                 sent(service.clone(), request, Arc::clone(&traffic), store.clone())
             });
             let connection = protocol.serve_connection_with_upgrades(stream, answer).into_owned();
-            let mut told = running.clone();
+            let mut stopped = running.clone();
             tokio::spawn(async move {
                 let (mut connection, mut watchman) = (pin!(connection), watchman);
                 let mut ticks = tokio::time::interval(patience.pause());
                 ticks.set_missed_tick_behavior(MissedTickBehavior::Delay);
-                let (mut told, mut is_told) = (pin!(told.changed()), false);
+                let (mut stopped, mut is_stopping) = (pin!(stopped.changed()), false);
                 poll_fn(|context| {
                     // What has come in is read first: a slow machine is no silent client.
                     if connection.as_mut().poll(context).is_ready() {
                         return Poll::Ready(());
                     }
                     let mut ends = false;
-                    if !is_told && told.as_mut().poll(context).is_ready() {
-                        (is_told, ends) = (true, true);
+                    if !is_stopping && stopped.as_mut().poll(context).is_ready() {
+                        (is_stopping, ends) = (true, true);
                     }
                     while ticks.poll_tick(context).is_ready() {
                         match watchman.look(Instant::now()) {
@@ -234,7 +234,7 @@ impl<S> Server<S> {
                         return Poll::Pending;
                     }
                     connection.as_mut().graceful_shutdown();
-                    // Whoever hangs up in the middle is no trouble of ours.
+                    // A client that hangs up in the middle is no error of the server.
                     connection.as_mut().poll(context).map(drop)
                 })
                 .await;

@@ -146,7 +146,7 @@ fn caught<T>(function: impl FnOnce() -> T) -> Option<T> {
     catch_unwind(AssertUnwindSafe(function)).ok()
 }
 
-/// What a future of the program comes to; nothing where it panics, or takes too long. Without a runtime of `tokio`, it may take as long as
+/// The output of a future of the program; nothing if it panics, or takes too long. Without a runtime of `tokio`, it may take as long as
 /// it likes.
 async fn waited_for<T>(within: Duration, future: impl Future<Output = T>) -> Option<T> {
     let mut future = pin!(future);

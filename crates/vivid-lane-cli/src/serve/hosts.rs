@@ -1,5 +1,5 @@
 //! The hosts that it answers for. A page of another site whose name leads here, as the owner of the name can make it, is not to read what
-//! stands here: a browser then sends that name as the host.
+//! is served here: a browser then sends that name as the host.
 
 use std::net::IpAddr;
 
@@ -10,7 +10,7 @@ use vivid_lane_http::Body;
 
 use super::{State, now};
 
-/// The host that a request names, if it is none to answer for. A request without a good host is not judged here.
+/// The host that a request names, if it is not one to answer for. A request without a good host is not judged here.
 pub(super) fn foreign(state: &State, request: &Request<Body>) -> Option<String> {
     let field = request.headers().get(HOST).and_then(|host| host.to_str().ok());
     let host = name(request.uri().host().or(field)?);
@@ -31,7 +31,7 @@ fn is_own(host: &str) -> bool {
     host == "localhost" || host.ends_with(".localhost") || host.parse::<IpAddr>().is_ok()
 }
 
-/// Whether the table has routes at a host, or is that of its site. What a parameter stands for ends at a dot.
+/// Whether the table has routes at a host, or is that of its site. The value of a parameter ends at a dot.
 fn is_of(table: &Table, host: &str) -> bool {
     let is_origin = |origin: &str| origin.split_once("://").is_some_and(|(_, known)| name(known) == host);
     let is_template = |template: &str| match template.rsplit_once('}') {

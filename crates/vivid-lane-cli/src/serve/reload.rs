@@ -15,7 +15,7 @@ use vivid_lane_http::Body;
 
 /// How many pages may wait at a time: far fewer than there are connections.
 const MOST: usize = 64;
-/// How often those that wait are told that the server is there, which shows whether they are.
+/// How often a sign of life is sent to pages that wait; it fails where they are gone.
 const PULSE: Duration = Duration::from_secs(15);
 
 /// Loads the page again on each event.
@@ -53,7 +53,7 @@ impl Changes {
 
 type Next = Pin<Box<dyn Future<Output = Option<(&'static str, watch::Receiver<u64>)>> + Send>>;
 
-/// The next thing to tell.
+/// The next event.
 fn next(mut changes: watch::Receiver<u64>) -> Next {
     Box::pin(async move {
         match tokio::time::timeout(PULSE, changes.changed()).await {

@@ -1206,7 +1206,7 @@ export function start<Content = unknown, Framing = unknown>(settings: Settings<C
       const wanted: unknown = decision?.outcome === "page" ? (decision.params as { return?: unknown }).return : undefined;
       const visitor = settings.visitor?.() ?? {};
       const address = await returnAddressAsync(typeof wanted === "string" ? wanted : undefined, otherwise, visitor);
-      // Whoever has signed in is not sent to sign in again.
+      // A visitor who has signed in does not go to the sign-in page again.
       const there = await decideAsync(address, visitor);
       const isHere = there.outcome === "page" && there.route === positionOf(decision)?.route;
       return open(isHere ? otherwise : address, "replace");

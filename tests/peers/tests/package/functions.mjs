@@ -43,10 +43,12 @@ test("what is wrong is a value", () => {
   assert.equal(lane.check("routes: { home: { path: / } }", {}).length > 0, true);
   assert.equal(lane.check({ name: "routes.yaml", text: "routes: { home: { path: /, page: home } }" }).length, 0);
   assert.equal(lane.check("[routes.home]\npath = '/'\npage = 'home'\n", { handlers: ["other"] }).length > 0, true);
-  assert.equal(lane.check({ text: "include = ['more.toml']\n", include: () => undefined })[0].severity, "error");
-  for (const [given, said] of [[Promise.resolve(""), "a promise"], [7, "a number"], [null, "null"], [{}, "an object"]]) {
-    const [finding] = lane.check({ text: "include = ['more.toml']\n", include: () => given });
-    assert.ok(finding.severity === "error" && finding.message.includes(said), JSON.stringify(finding));
+  const including = "[routes.more]\npath = '/more'\ninclude = 'more.toml'\n";
+  const said = (given) => lane.check({ text: including, include: () => given })[0]?.message ?? "";
+  assert.equal(said("[routes.one]\npath = '/one'\npage = 'one'\n"), "");
+  assert.match(said(undefined), /no file is called more.toml/);
+  for (const [given, named] of [[Promise.resolve(""), "a promise"], [7, "a number"], [null, "null"], [{}, "an object"]]) {
+    assert.match(said(given), new RegExp(`expected a text or a Uint8Array from .*include.* for more.toml, found ${named}`));
   }
   assert.equal(lane.diff("[", source).findings.length > 0, true);
   assert.equal(lane.diff(source, "[").findings.length > 0, true);
