@@ -152,19 +152,41 @@ fn garbage(dice: &mut Dice) -> Vec<u8> {
     (0..1 + dice.roll(2000)).map(|_| u8::try_from(dice.roll(256)).unwrap_or_default()).collect()
 }
 
-/// Connects and does what no client should.
+/// How many connections each annoying client holds on to.
+const HELD: usize = 10;
+
+/// Connects and does what no client should. Some of its connections stay open as long as the server lets them.
 fn annoy(site: &Site, mut dice: Dice) {
+    const GET: &[u8] = b"GET /stable HTTP/1.1\r\nhost: larkfell.example\r\n\r\n";
+    // Settings without room for bodies (RFC 9113, section 6.5), and a request (RFC 7541, appendix A).
+    const NO_ROOM: &[u8] = b"PRI * HTTP/2.0\r\n\r\nSM\r\n\r\n\0\0\x06\x04\0\0\0\0\0\0\x04\0\0\0\0\
+        \0\0\x06\x01\x05\0\0\0\x01\x82\x86\x84\x01\x01x";
+    let mut held = std::collections::VecDeque::new();
     while !site.is_over.load(Ordering::SeqCst) {
         let Ok(mut stream) = TcpStream::connect(site.address) else { continue };
-        // What the server says to it is no matter, and neither is that it no longer listens.
-        let _ = match dice.roll(5) {
+        // The answers do not matter, and neither does a server that no longer listens.
+        let _ = match dice.roll(11) {
             0 => stream.write_all(b"GET / HT"),
             1 => stream.write_all(&garbage(&mut dice)),
-            2 => stream.write_all(b"GET /stable HTTP/1.1\r\nhost: larkfell.example\r\n\r\n"),
+            2 => stream.write_all(GET),
             3 => stream.write_all(b"POST / HTTP/1.1\r\nhost: larkfell.example\r\ncontent-length: 9999\r\n\r\na"),
-            _ => stream.write_all(b"GET / HTTP/1.1\r\nhost: a\r\nhost: b\r\n\r\n"),
+            4 => stream.write_all(b"GET / HTTP/1.1\r\nhost: a\r\nhost: b\r\n\r\n"),
+            5 => Ok(()),
+            6 => stream.write_all(b"PRI * HTTP/2.0\r\n\r\nS"),
+            7 => stream.write_all(NO_ROOM),
+            8 => stream.write_all(GET).and_then(|()| stream.shutdown(std::net::Shutdown::Write)),
+            9 => stream.shutdown(std::net::Shutdown::Write),
+            // Answers that are never read.
+            _ => stream.write_all(&GET.repeat(400)),
         };
         dice.pause(0, 800);
+        if dice.roll(2) == 0 {
+            held.push_back(stream);
+            held.truncate(HELD);
+        }
+        if dice.roll(4) == 0 {
+            held.pop_front();
+        }
     }
 }
 
