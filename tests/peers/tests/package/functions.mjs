@@ -44,7 +44,7 @@ test("what is wrong is a value", () => {
   assert.equal(lane.check({ name: "routes.yaml", text: "routes: { home: { path: /, page: home } }" }).length, 0);
   assert.equal(lane.check("[routes.home]\npath = '/'\npage = 'home'\n", { handlers: ["other"] }).length > 0, true);
   const including = "[routes.more]\npath = '/more'\ninclude = 'more.toml'\n";
-  const said = (given) => lane.check({ text: including, include: () => given })[0]?.message ?? "";
+  const said = (given) => lane.check({ text: including, include: () => given }).map(({ message }) => message).join("\n");
   assert.equal(said("[routes.one]\npath = '/one'\npage = 'one'\n"), "");
   assert.match(said(undefined), /no file is called more.toml/);
   for (const [given, named] of [[Promise.resolve(""), "a promise"], [7, "a number"], [null, "null"], [{}, "an object"]]) {
