@@ -234,6 +234,11 @@ impl<P> Core<P> {
                 reply.detail = unavailable.to_string();
                 reply.retry_after = unavailable.retry_after();
                 reply.cache = not_kept();
+                let failure = Failure::unavailable(reply.detail.clone(), reply.retry_after);
+                Watch::unanswered(&failure);
+                if let Some(response) = self.on_failure.as_ref().and_then(|hook| hook(&failure, head.uri.path())) {
+                    return Plan::Reply(response);
+                }
             }
             _ if matches!(status, 301 | 308) => {
                 reply.cache = if hangs_on_visitor { not_kept() } else { Some(format!("max-age={}", self.kept)) };

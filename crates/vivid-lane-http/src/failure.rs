@@ -3,6 +3,7 @@
 use std::fmt;
 
 use http::StatusCode;
+use vivid_lane::lookup::{ParamError, ParamKind};
 
 use crate::{BoxError, Error};
 
@@ -69,9 +70,18 @@ impl Failure {
         Self(Box::new(Kind::NotFound))
     }
 
-    /// A failure of any error, also a boxed one. The visitor sees the status only.
+    /// A failure of any error, also a boxed one. The visitor sees the status only. A value of the URL that does not fit the type of the
+    /// program ([`ParamError`]) is an error of the address: in the path the page does not exist, in the query the request is wrong (400).
     pub fn of(error: impl Into<BoxError>) -> Self {
-        Self(Box::new(Kind::Hidden(Error::new(error).into_inner())))
+        let error = Error::new(error).into_inner();
+        match error.downcast_ref::<ParamError>().map(|error| (error.kind(), error)) {
+            Some((Some(ParamKind::Query | ParamKind::Pairs), error)) => {
+                Self::new(StatusCode::BAD_REQUEST, error.to_string())
+            }
+            Some((Some(_), _)) => Self::not_found(),
+            // The program and the table differ.
+            Some((None, _)) | None => Self(Box::new(Kind::Hidden(error))),
+        }
     }
 
     /// The status of the response.

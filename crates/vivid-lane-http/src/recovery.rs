@@ -61,8 +61,14 @@ fn with_fields(mut response: Response<Body>, fields: HeaderMap) -> Response<Body
 }
 
 impl<P> Core<P> {
-    /// What becomes of what went wrong.
-    fn recovery<S>(&self, failed: PageFailure, origin: &Origin, service: impl Fn(&P) -> S) -> Recovery<S> {
+    /// What becomes of what went wrong. A fallback that fails changes nothing about the status that it was to show.
+    fn recovery<S>(
+        &self,
+        failed: PageFailure,
+        origin: &Origin,
+        stamp: Option<&Stamp>,
+        service: impl Fn(&P) -> S,
+    ) -> Recovery<S> {
         let PageFailure { failure, head, fields } = failed;
         let is_not_found = failure.is_not_found();
         if !is_not_found {
@@ -70,6 +76,10 @@ impl<P> Core<P> {
             if let Some(response) = self.on_failure.as_ref().and_then(|hook| hook(&failure, origin.path())) {
                 return Recovery::Reply(Box::new(with_fields(response, fields)));
             }
+        }
+        if let Some(stamp) = stamp {
+            let response = Reply::new(stamp.status.as_u16(), "").respond(origin.form(), origin.path());
+            return Recovery::Reply(Box::new(with_fields(stamp.put_on(response), fields)));
         }
         let mut reply = Reply::new(failure.status().as_u16(), failure.detail());
         reply.retry_after = failure.retry_after();
@@ -99,6 +109,7 @@ impl<P> Core<P> {
         &self,
         result: Result<Response<T>, E>,
         origin: &Origin,
+        stamp: Option<&Stamp>,
         page: impl Fn(&P) -> S,
     ) -> Result<Response<T>, Recovery<S>> {
         let failed = match result {
@@ -108,7 +119,7 @@ impl<P> Core<P> {
             },
             Err(error) => PageFailure::of(error.into()),
         };
-        Err(self.recovery(failed, origin, page))
+        Err(self.recovery(failed, origin, stamp, page))
     }
 
     /// The response, whatever a page or a layer comes to.
@@ -123,7 +134,7 @@ impl<P> Core<P> {
     where
         S: Service<Request<Body>, Response = Response<T>, Error: Into<BoxError>>,
     {
-        match self.outcome(call_once(service, request).await, origin, page) {
+        match self.outcome(call_once(service, request).await, origin, stamp.as_deref(), page) {
             Ok(response) => stamped(response.map(body), stamp.as_deref()),
             Err(recovery) => self.recovered(recovery, origin, body).await,
         }
@@ -142,10 +153,10 @@ impl<P> Core<P> {
             Recovery::Reply(response) => return *response,
             Recovery::Fallback(fallback) => *fallback,
         };
-        let response = match self.outcome(call_once(service, request).await, origin, |_| ()) {
+        let response = match self.outcome(call_once(service, request).await, origin, Some(&stamp), |_| ()) {
             Ok(response) => stamp.put_on(response.map(body)),
             Err(Recovery::Reply(response)) => *response,
-            // A fallback that does not exist either.
+            // There is no fallback of a fallback.
             Err(Recovery::Fallback(..)) => Reply::new(stamp.status.as_u16(), "").respond(origin.form(), origin.path()),
         };
         with_fields(response, fields)

@@ -88,7 +88,7 @@ impl<P> Routed<P> {
         self
     }
 
-    /// Sets what to do when a page, or a layer around one, fails. The function gets the failure and the path. It can
+    /// Sets what to do when a page, or a layer around one, fails, and when a list, a need or an identity has no answer (503). The function gets the failure and the path. It can
     /// log the failure, and it can return a response of its own. If it returns none, the visitor sees the status, and
     /// nothing of the error.
     ///
@@ -292,7 +292,7 @@ where
                         None => return Poll::Pending,
                     },
                     Doing::Calling { future, stamp } => {
-                        match this.core.outcome(ready!(future.poll(context)), this.origin, P::clone) {
+                        match this.core.outcome(ready!(future.poll(context)), this.origin, stamp.as_deref(), P::clone) {
                             Ok(response) => stamped(response, stamp.as_deref()),
                             Err(Recovery::Reply(response)) => *response,
                             Err(fallback) => {

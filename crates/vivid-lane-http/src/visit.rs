@@ -8,7 +8,6 @@ use http::header::{CONTENT_TYPE, LOCATION};
 use http::request::Parts;
 use http::{HeaderMap, HeaderValue, Method, Response, StatusCode};
 use serde_core::de::DeserializeOwned;
-use vivid_lane::lookup::ParamKind;
 use vivid_lane::{Link, Position, Table};
 
 use crate::body::ReadError;
@@ -101,20 +100,40 @@ impl<S> Visit<S> {
     ///
     /// # Errors
     /// A value that its field does not take: in the path the page [does not exist](Failure::not_found), in the query the request is
-    /// wrong (400), and the visitor sees which.
+    /// wrong (400), and the visitor sees which. The same holds for [`get`](Self::get).
     pub fn params<T: DeserializeOwned>(&self) -> Result<T, Failure> {
-        let position = self.position().ok_or_else(Failure::not_found)?;
-        position.params().map_err(|error| {
-            let kind = error.param().and_then(|name| {
-                position.route().parameters().find(|param| param.name() == name).map(|param| param.kind())
-            });
-            match kind {
-                Some(ParamKind::Query | ParamKind::Pairs) => Failure::new(StatusCode::BAD_REQUEST, error.to_string()),
-                Some(_) => Failure::not_found(),
-                // The struct and the table differ, which is no fault of the visitor's.
-                None => Failure::of(error),
-            }
-        })
+        Ok(self.position().ok_or_else(Failure::not_found)?.params()?)
+    }
+
+    /// The value of a parameter as a type of the program, by serde ([`Position::get`]).
+    ///
+    /// # Errors
+    /// Those of [`params`](Self::params), and a name that the route does not have (500).
+    ///
+    /// # Example
+    /// ```
+    /// use http::Request;
+    /// use tower::ServiceExt;
+    /// use vivid_lane::Table;
+    /// use vivid_lane_http::{Body, Failure, Pages, Routed, Visit, html};
+    ///
+    /// async fn nights(visit: Visit) -> Result<http::Response<Body>, Failure> {
+    ///     let page: Option<u32> = visit.get("page")?;
+    ///     Ok(html(format!("page {}", page.unwrap_or(1))))
+    /// }
+    ///
+    /// # fn main() -> Result<(), vivid_lane_http::BoxError> {
+    /// # tokio::runtime::Builder::new_current_thread().build()?.block_on(async {
+    /// let table = Table::from_toml("[routes.nights]\npath = '/nights{?page}'\npage = 'nights'\nparams.page = 'integer'")?;
+    /// let site = Routed::new(Pages::new(()).page("nights", nights).bind(&table)?);
+    /// // The table's rule is wider than the type: the address is at fault, and no error of the server.
+    /// let request = Request::get("/nights?page=5000000000").body(Body::default())?;
+    /// assert_eq!(site.oneshot(request).await?.status(), 400);
+    /// # Ok(()) })
+    /// # }
+    /// ```
+    pub fn get<T: DeserializeOwned>(&self, name: &str) -> Result<T, Failure> {
+        Ok(self.position().ok_or_else(Failure::not_found)?.get(name)?)
     }
 
     /// Who the visitor is, as the table found out for a need ([`Visitor::identity`](crate::Visitor::identity)). `None`

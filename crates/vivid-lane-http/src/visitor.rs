@@ -104,7 +104,7 @@ impl Identity {
 ///
 /// Each question is put only where the decision hangs on it, and once for a request. A function gives a `bool`, or
 /// anything else that is an [`Answer`]: an `Err` of a database is no "no", and leads to status 503. So does a function that panics,
-/// or that has no answer within [10 seconds](Self::answer_within).
+/// or that has no answer within [10 seconds](Self::answer_within); for that, a runtime of `tokio` has its timer enabled.
 ///
 /// # Example
 /// ```

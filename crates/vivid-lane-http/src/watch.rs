@@ -83,6 +83,11 @@ impl Watch {
             tracing::error!(error = %error, "a page failed");
         }
     }
+
+    /// A list, a need or an identity on which the decision depends has no answer.
+    pub(crate) fn unanswered(failure: &Failure) {
+        tracing::error!(error = %failure, "a decision was not possible");
+    }
 }
 
 #[cfg(not(feature = "tracing"))]
@@ -105,4 +110,6 @@ impl Watch {
     pub(crate) fn ended(&self, _: StatusCode) {}
 
     pub(crate) fn failed(_: &Failure) {}
+
+    pub(crate) fn unanswered(_: &Failure) {}
 }

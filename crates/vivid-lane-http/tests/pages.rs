@@ -468,3 +468,53 @@ fn bodies_are_send_and_sync() {
     let again = Body::new(body);
     assert_eq!(wait_for(again.collect()).expect("a body").to_bytes(), "moonmoon");
 }
+
+/// What a visitor writes into an address is no error of the server's: in the path there is no page, in the query the request is wrong. A
+/// fallback that fails leaves the status as it is, and the program learns of it.
+#[test]
+fn no_address_is_an_error_of_the_server() {
+    const TABLE: &str = "
+        site.fallback = 'lost'
+        [routes.nights]
+        path = '/nights{?page}'
+        page = 'nights'
+        params.page = 'integer'
+        [routes.night]
+        path = '/{number}'
+        page = 'night'
+        params.number = 'integer'
+        [routes.wrong]
+        path = '/wrong'
+        page = 'wrong'
+    ";
+    fn number(visit: &Visit, name: &str) -> Answer {
+        Ok(html(visit.get::<u8>(name)?.to_string()))
+    }
+    let pages = Pages::new(())
+        .page("nights", async |visit: Visit| number(&visit, "page"))
+        .page("night", async |visit: Visit| number(&visit, "number"))
+        .page("wrong", async |visit: Visit| number(&visit, "wrod"))
+        .page("lost", async |_: Visit| -> Answer { Err(Failure::of("the fallback fails")) });
+    let failures = Arc::new(AtomicU32::new(0));
+    let counted = Arc::clone(&failures);
+    let table = Table::from_toml(TABLE).expect("a table");
+    let site = Routed::new(pages.bind(&table).expect("all pages")).on_failure(move |_, _| {
+        counted.fetch_add(1, Ordering::SeqCst);
+        None
+    });
+    wait_for(async {
+        for (url, status, failed) in [
+            ("/nights?page=7", 200, 0),
+            ("/nights?page=5000000000", 400, 1),
+            ("/nights", 400, 1),
+            ("/7", 200, 0),
+            ("/5000000000", 404, 1),
+            ("/nowhere", 404, 1),
+            ("/wrong", 500, 1),
+        ] {
+            let request = Request::get(url).body(Body::default()).expect("a request");
+            let response = site.clone().oneshot(request).await.unwrap_or_else(|never| match never {});
+            assert_eq!((response.status().as_u16(), failures.swap(0, Ordering::SeqCst)), (status, failed), "{url}");
+        }
+    });
+}

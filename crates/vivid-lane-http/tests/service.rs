@@ -348,10 +348,19 @@ fn what_panics_or_hangs_is_unavailable() {
     ];
     wait_for(async {
         for (at, visitor) in visitors.into_iter().enumerate() {
-            let site = Routed::new(table()).visitor(visitor.answer_within(soon));
+            let said = Arc::new(std::sync::Mutex::new(Vec::new()));
+            let heard = Arc::clone(&said);
+            let site = Routed::new(table()).visitor(visitor.answer_within(soon)).on_failure(move |failure, path| {
+                heard.lock().expect("no panic").push(format!("{path}: {failure}"));
+                None
+            });
             for (url, status) in [("/observers/ada", 503), ("/budget", 503), ("/nights", 200)] {
                 assert_eq!(ask(&site, "GET", url, &[]).await.0, status, "{url} with visitor {at}");
             }
+            let said = said.lock().expect("no panic").join("; ");
+            let wanted = "/observers/ada: the list `observers` cannot be asked now; \
+                /budget: whether the visitor meets `director` cannot be told now";
+            assert_eq!(said, wanted, "visitor {at}");
         }
     });
 }

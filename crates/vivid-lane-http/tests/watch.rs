@@ -100,7 +100,7 @@ async fn observer(_: Visit) -> Result<http::Response<Body>, Failure> {
 #[test]
 fn a_request_is_a_span() {
     let collected = Collected::default();
-    let runtime = tokio::runtime::Builder::new_current_thread().build().expect("a runtime");
+    let runtime = tokio::runtime::Builder::new_current_thread().enable_time().build().expect("a runtime");
     let all = tracing::subscriber::with_default(collected.clone(), || {
         let table = Table::from_toml(TABLE).expect("a table");
         let pages = Pages::new(()).page("night", night).page("observer", observer).bind(&table).expect("all pages");

@@ -8,6 +8,7 @@ use serde_core::de::{Deserialize, Deserializer, IntoDeserializer, Visitor};
 use serde_core::forward_to_deserialize_any;
 
 use super::found::Position;
+use super::route::ParamKind;
 use crate::rule::Shape;
 use crate::template::Value;
 
@@ -16,6 +17,7 @@ use crate::template::Value;
 pub struct ParamError {
     route: String,
     param: Option<String>,
+    kind: Option<ParamKind>,
     reason: String,
 }
 
@@ -24,6 +26,25 @@ impl ParamError {
     #[must_use]
     pub fn param(&self) -> Option<&str> {
         self.param.as_deref()
+    }
+
+    /// In which part of the URL the value at fault is. `None` if the route has no such parameter: then the program and the table differ, and
+    /// the URL is not at fault.
+    ///
+    /// # Example
+    /// ```
+    /// use vivid_lane::Table;
+    /// use vivid_lane::lookup::ParamKind;
+    ///
+    /// let table = Table::from_toml("[routes.nights]\npath = '/nights{?page}'\npage = 'nights'\nparams.page = 'integer'")?;
+    /// let found = table.find("/nights?page=5000000000").unwrap();
+    /// assert_eq!(found.get::<u32>("page").unwrap_err().kind(), Some(ParamKind::Query));
+    /// assert_eq!(found.get::<u32>("pgae").unwrap_err().kind(), None);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn kind(&self) -> Option<ParamKind> {
+        self.kind
     }
 }
 
@@ -67,8 +88,7 @@ impl<P> Position<'_, '_, P> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn get<T: for<'de> Deserialize<'de>>(&self, name: &str) -> Result<T, ParamError> {
-        let error =
-            |reason: String| ParamError { route: self.route().name().to_owned(), param: Some(name.to_owned()), reason };
+        let error = |reason: String| self.param_error(Some(name.to_owned()), reason);
         let Some(index) = self.reading().index(name) else {
             let near = crate::declare::nearest(name, self.route().rules().map(|(known, _)| known));
             let help = near.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
@@ -117,13 +137,15 @@ impl<P> Position<'_, '_, P> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn params<T: for<'de> Deserialize<'de>>(&self) -> Result<T, ParamError> {
-        let route = self.route().name();
         let values = self.values().map(|(name, value)| (name, Field { name, value }));
-        T::deserialize(MapDeserializer::new(values)).map_err(|Problem { param, reason }| ParamError {
-            route: route.to_owned(),
-            param,
-            reason,
-        })
+        let error = |Problem { param, reason }: Problem| self.param_error(param, reason);
+        T::deserialize(MapDeserializer::new(values)).map_err(error)
+    }
+
+    fn param_error(&self, param: Option<String>, reason: String) -> ParamError {
+        let index = param.as_deref().and_then(|name| self.reading().index(name));
+        let kind = index.map(|index| self.reading().route().params[index].kind);
+        ParamError { route: self.route().name().to_owned(), param, kind, reason }
     }
 }
 
