@@ -63,6 +63,11 @@ pub trait System {
         Err(io::ErrorKind::ReadOnlyFilesystem.into())
     }
 
+    /// Whether two names are of one file.
+    fn is_same(&self, one: &Path, other: &Path) -> bool {
+        one == other
+    }
+
     /// Takes a file away.
     ///
     /// # Errors
@@ -119,6 +124,11 @@ impl System for Local {
             return Err(io::Error::other("it is a device, a pipe or a socket; expected a file"));
         }
         Ok(Box::new(std::fs::File::open(path)?))
+    }
+
+    fn is_same(&self, one: &Path, other: &Path) -> bool {
+        let real = |path: &Path| path.canonicalize().ok().filter(|path| path.is_file());
+        real(one).is_some_and(|one| real(other) == Some(one))
     }
 
     fn input(&self) -> Box<dyn BufRead> {

@@ -549,3 +549,47 @@ mod streams {
         assert_eq!(target.metadata().expect("it is there").permissions().mode() & 0o777, 0o640);
     }
 }
+
+/// No file that a call reads is replaced by it, whatever its name is; a comparison writes nothing.
+#[test]
+fn what_is_read_is_never_written() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = |name: &str| folder.path().join(name).to_str().expect("a path").to_owned();
+    let (table, more, log) = (path("routes.toml"), path("more.toml"), path("access.log"));
+    let text =
+        "# kept\n[routes.home]\npath = '/'\npage = 'home'\n[routes.more]\npath = '/more'\ninclude = 'more.toml'\n";
+    std::fs::write(&table, text).expect("a file");
+    std::fs::write(&more, "[routes.one]\npath = '/one'\npage = 'one'\n").expect("a file");
+    let line = "192.0.2.1 - - [02/Apr/2031:10:00:00 +0000] \"GET /two HTTP/1.1\" 200 12\n";
+    std::fs::write(&log, line.repeat(9)).expect("a file");
+    let linked = if cfg!(unix) { path("link.toml") } else { table.clone() };
+    #[cfg(unix)]
+    std::os::unix::fs::symlink(&table, &linked).expect("a link");
+    let before: Vec<_> = [&table, &more, &log].map(|path| std::fs::read(path).expect("a file")).into();
+    let run = |words: &[&str]| support::tool(&words.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>(), b"");
+    let around =
+        format!("{}/../{}/routes.toml", folder.path().display(), folder.path().file_name().expect("a name").display());
+    for words in [
+        vec!["--table", &*table, "convert", "--to", "json", "--out", &*table],
+        vec!["--table", &*table, "convert", "--to", "openapi", "--out", &*more],
+        vec!["--table", &*table, "convert", "--to", "yaml", "--out", &*around],
+        vec!["--table", &*table, "convert", "--to", "toml", "--out", &*linked],
+        vec!["convert", &*table, "--to", "json", "--out", &*table],
+        vec!["convert", "--from", "log", &*log, "--out", &*log],
+        vec!["convert", "--from", "log", &*log, "--keep", &*table, "--out", &*table],
+    ] {
+        let run = run(&words);
+        assert!(
+            run.status == 2 && run.err.contains("is read by this command"),
+            "{words:?}: {} {}",
+            run.status,
+            run.err
+        );
+    }
+    let after: Vec<_> = [&table, &more, &log].map(|path| std::fs::read(path).expect("a file")).into();
+    assert_eq!(before, after);
+    let fine = run(&["--table", &table, "convert", "--to", "json", "--out", &path("routes.json")]);
+    assert_eq!(fine.status, 0, "{}", fine.err);
+    let report = run(&["--table", &table, "check", "--html", &table]);
+    assert!(report.status == 2 && report.err.contains("ends with .html"), "{}", report.err);
+}

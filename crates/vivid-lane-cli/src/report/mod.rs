@@ -73,6 +73,12 @@ pub(crate) fn write<T: Serialize>(
     err: &mut dyn Write,
 ) -> Result<(), Failure> {
     html::can_render()?;
+    if !path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("html") || ending.eq_ignore_ascii_case("htm"))
+    {
+        let name = path.display();
+        let reason = format!("a report is HTML; name a file that ends with .html instead of `{name}`");
+        return Err(Failure::Argument(reason));
+    }
     let map = map.map(picture::svg).transpose()?;
     let context = Context { style: html::STYLE, map, report };
     let text = html::render(&[report.template, ("report.html", include_str!("report.html"))], context)?;

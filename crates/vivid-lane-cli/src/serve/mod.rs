@@ -181,7 +181,9 @@ impl Site {
     async fn answer(self, request: Request<Body>) -> Result<Response<Body>, Error> {
         let state = &self.state;
         if let Some(host) = hosts::foreign(state, &request) {
-            let why = format!("this server does not answer for `{host}`; start it with `--host {host}` if it should");
+            let is_plain = host.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-'));
+            let name = if is_plain { &*host } else { "NAME" };
+            let why = format!("this server does not answer for this host; start it with `--host {name}` if it should");
             return Ok(refused(StatusCode::MISDIRECTED_REQUEST, &why));
         }
         let is_read = matches!(*request.method(), Method::GET | Method::HEAD);
@@ -275,6 +277,7 @@ async fn routed(routed: &RoutedPages<Handler>, request: Request<Body>) -> Respon
 fn refused(status: StatusCode, why: &str) -> Response<Body> {
     let mut response = of_type("text/plain; charset=utf-8", format!("{status}\n{why}\n"));
     *response.status_mut() = status;
+    response.headers_mut().insert(X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
     response
 }
 

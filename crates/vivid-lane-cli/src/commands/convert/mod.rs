@@ -45,6 +45,7 @@ pub(super) fn run(
         return log::partial(system, args, out, err);
     }
     let read = Input::read(system, table, args, err)?;
+    leaves_what_it_reads(system, args, &read.kind)?;
     // A table that cannot be built can be written all the same, so that its errors can be mended in it.
     if let Some(to) = to_table {
         let (text, notes) = match read.as_table(to) {
@@ -114,6 +115,21 @@ fn args_fit(args: &ConvertArgs) -> Result<(), Failure> {
         return Err(Failure::Argument(format!("`--check` needs a {what}")));
     }
     Ok(())
+}
+
+/// A file that is read is never written by the same call: what the other format cannot say would be lost.
+fn leaves_what_it_reads(system: &dyn System, args: &ConvertArgs, read: &Kind) -> Result<(), Failure> {
+    let Some(out) = args.out.as_deref().filter(|_| !args.check) else { return Ok(()) };
+    let table = match read {
+        Kind::File { file: Some(file), .. } => file.paths().collect(),
+        _ => Vec::new(),
+    };
+    if !table.iter().chain(&args.inputs).chain(&args.keep).any(|path| system.is_same(path, out)) {
+        return Ok(());
+    }
+    let out = out.display();
+    let reason = format!("`{out}` is read by this command, and would be replaced; name another file for `--out`");
+    Err(Failure::Argument(reason))
 }
 
 /// What was read.
