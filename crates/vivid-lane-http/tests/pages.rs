@@ -469,6 +469,27 @@ fn bodies_are_send_and_sync() {
     assert_eq!(wait_for(again.collect()).expect("a body").to_bytes(), "moonmoon");
 }
 
+/// A fallback links to its own address, as a choice of languages does, whatever the query was refused for.
+#[test]
+fn a_fallback_links_to_its_own_address() {
+    let table = "site.fallback = 'lost'\n[params]\nlang = ['en', 'cy']\n[routes.nights]\npath = '{/lang}/nights{?page,sort}'\n\
+        page = 'nights'\nparams.page = 'integer'\nparams.sort = ['date', 'size']";
+    let lost = async |visit: Visit| -> Answer { Ok(html(visit.link_here()?.set("lang", "en").to_url()?)) };
+    let pages = Pages::new(()).page("nights", async |_: Visit| html("nights")).page("lost", lost);
+    let site = Routed::new(pages.bind(&Table::from_toml(table).expect("a table")).expect("all pages"));
+    for (url, here) in [
+        ("/cy/nights?page=x", "/en/nights"),
+        ("/cy/nights?page=x&sort=size", "/en/nights?sort=size"),
+        ("/cy/nights?page=7&sort=odd", "/en/nights?page=7"),
+    ] {
+        let request = Request::get(url).body(Body::default()).expect("a request");
+        let response = wait_for(site.clone().oneshot(request)).unwrap_or_else(|never| match never {});
+        assert_eq!(response.status(), 404, "{url}");
+        let body = wait_for(response.into_body().collect()).expect("a body").to_bytes();
+        assert_eq!(body, here, "{url}");
+    }
+}
+
 /// What a visitor writes into an address is no error of the server's: in the path there is no page, in the query the request is wrong. A
 /// fallback that fails leaves the status as it is, and the program learns of it.
 #[test]

@@ -119,7 +119,7 @@ impl<P> Link<'_, P> {
         Ok(())
     }
 
-    fn check(&self, param: &Param, value: &Value) -> Result<(), LinkError> {
+    pub(super) fn check(&self, param: &Param, value: &Value) -> Result<(), LinkError> {
         let name = &*param.name;
         let form = |expected| Err(self.error(Problem::Form { name: name.to_owned(), expected }));
         let many = |count: usize| {

@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use super::{Link, LinkError};
 use crate::compile::RETURN;
 use crate::lookup::{Param, ParamKind, Position, Route};
-use crate::template::{Expression, Part, Template, Values};
+use crate::template::{Expression, Part, Template, Value, Values};
 
 /// Whether a link leads to the current page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -69,7 +69,8 @@ impl<'t, P> Position<'t, '_, P> {
         link.on_page(inherited, self.param(RETURN).map(Cow::into_owned), self.address())
     }
 
-    /// Starts a link to the current page with all its values, so that you can change one of them.
+    /// Starts a link to the current page with all its values, so that you can change one of them. Values of the query that their rules
+    /// refuse, because of which the address has no page, are left out.
     ///
     /// # Example
     /// ```
@@ -83,8 +84,14 @@ impl<'t, P> Position<'t, '_, P> {
     /// ```
     #[must_use]
     pub fn link_here(&self) -> Link<'t, P> {
-        let own = self.values().map(|(name, value)| (name.to_owned(), value));
-        self.table().link_to(self.route().id(), own.collect())
+        let (table, id, route) = (self.table(), self.route().id(), self.reading().route());
+        let bare = table.link_to(id, Values::new());
+        let is_fine = |name: &str, value: &Value| {
+            let param = route.params.iter().find(|param| *param.name == *name);
+            param.is_some_and(|param| bare.check(param, value).is_ok())
+        };
+        let own = self.values().filter(|(name, value)| is_fine(name, value));
+        table.link_to(id, own.map(|(name, value)| (name.to_owned(), value)).collect())
     }
 
     /// The address of the page: path and query as requested, without scheme and host.
