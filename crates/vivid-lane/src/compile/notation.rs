@@ -1,6 +1,6 @@
 //! Paths that are written in another notation than that of URI Templates.
 //!
-//! Whoever comes from elsewhere writes `/lines/:line`, `/lines/[line]` or `/lines/{line:int}`. Some of these are no templates,
+//! Other programs write `/lines/:line`, `/lines/[line]` or `/lines/{line:int}`. Some of these are no templates,
 //! others are, but of literals that nobody means. Both are found here, with the path that is meant.
 
 use std::ops::Range;
@@ -57,8 +57,30 @@ impl OtherNotation {
     fn meant(&mut self, segment: &str) -> Option<String> {
         let (slash, text) = segment.strip_prefix('/').map_or(("", segment), |text| ("/", text));
         let within = |open: char, close: char| text.strip_prefix(open)?.strip_suffix(close);
-        if text == "*" {
+        if matches!(text, "*" | "**") {
             return Some(format!("{slash}{{+rest}}"));
+        }
+        // In doubled brackets it may be absent, and brings its slash; after three dots it takes the rest of the path.
+        let in_brackets = within('[', ']').map(|inside| {
+            let doubled = inside.strip_prefix('[').and_then(|inside| inside.strip_suffix(']'));
+            (doubled.unwrap_or(inside), doubled.is_some())
+        });
+        if let Some((inside, may_be_absent)) = in_brackets {
+            let (name, is_rest) = inside.strip_prefix("...").map_or((inside, false), |name| (name, true));
+            match (may_be_absent, is_rest) {
+                (true, _) if !is_name(name) => {}
+                (true, true) => return Some(format!("{{/{name}*}}")),
+                (true, false) => return Some(format!("{{/{name}}}")),
+                (false, true) if is_name(name) => return Some(format!("{slash}{{+{name}}}")),
+                (false, _) => {}
+            }
+        }
+        if let Some((word, name)) = within('<', '>').and_then(|inside| inside.split_once(':'))
+            && is_name(word)
+            && is_name(name)
+        {
+            self.rules.push((name.to_owned(), word.to_owned()));
+            return Some(format!("{slash}{{{name}}}"));
         }
         let name = text.strip_prefix(':').or_else(|| within('[', ']')).or_else(|| within('<', '>'));
         if let Some(name) = name.filter(|name| is_name(name)) {
@@ -139,6 +161,11 @@ mod tests {
             ("/x/[id]", "/x/{id}"),
             ("/x/<id>", "/x/{id}"),
             ("/y/*", "/y/{+rest}"),
+            ("/y/**", "/y/{+rest}"),
+            ("/y/[...rest]", "/y/{+rest}"),
+            ("/y/[[lang]]/z", "/y{/lang}/z"),
+            ("/y/[[...rest]]", "/y{/rest*}"),
+            ("/y/<int:id>", "/y/{id}"),
             ("/*/y", "/{+rest}/y"),
             ("/x/{id?}", "/x{/id}"),
             ("{id?}", "{id}"),
@@ -154,6 +181,9 @@ mod tests {
         }
         let found = OtherNotation::find("/x/{id:int}").unwrap();
         assert_eq!((found.place, found.rules), (3..11, vec![("id".to_owned(), "int".to_owned())]));
+        for path in ["/[...]", "/[[]]", "/[[a-b]]", "/<:id>", "/a**b"] {
+            assert_eq!(OtherNotation::find(path), None, "{path}");
+        }
         for path in ["/", "", "/a:b", "/x/{id:3}", "/[a", "/a*b", "/::", "/x{/a,b}{?c*}", "/{", "/é/<é>", "/{a/b}/c"]
         {
             assert_eq!(OtherNotation::find(path), None, "{path}");
