@@ -408,15 +408,15 @@ export function site(settings) {
         const reply = new Reply(status, fields, made && body === stream ? made.body : body);
         return failed?.status === reply.status ? { reply, error: failed.error } : { reply };
     }
+    const stamped = (reply, stamp) => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
     function show(name, visit, stamp) {
         const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
-        const stamped = (reply) => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
         const failed = (error) => recovered(error, [], name, visit, stamp);
         if (around.length === 0)
-            return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown)), failed);
+            return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown), stamp), failed);
         return goOn(() => within(around, name, visit), ({ reply, ...more }) => {
             if (!("error" in more))
-                return stamped(reply);
+                return stamped(reply, stamp);
             const fields = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
             return recovered(more.error, fields, name, visit, stamp);
         }, failed);
@@ -438,7 +438,7 @@ export function site(settings) {
             if (missing.page !== undefined)
                 return (await show(missing.page, visit.with(refusal), details)).with(around);
         }
-        return replyTo(isMissing && stamp ? { status: stamp.status } : details, form, pathOf(visit.target)).with(around);
+        return stamped(replyTo(stamp ? { status: stamp.status } : details, form, pathOf(visit.target)), stamp).with(around);
     }
     function settle(decision, now, hangsOnVisitor) {
         now.at = decision;

@@ -712,16 +712,18 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
     return failed?.status === reply.status ? { reply, error: failed.error } : { reply };
   }
 
+  /** The reply of a fallback with the status and the fields that it is to have. */
+  const stamped = (reply: Reply, stamp: Details | undefined): Reply => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
+
   /** Shows a page, and what there is in its place where that fails. */
   function show(name: string, visit: Shows, stamp?: Details): Soon<Reply> {
     const around = layers.length > 0 ? layers.filter((one) => isAround(one, name, visit)) : layers;
-    const stamped = (reply: Reply): Reply => (stamp ? reply.stamped(stamp.status, fieldsOf(stamp)) : reply);
     const failed = (error: unknown): Promise<Reply> => recovered(error, [], name, visit, stamp);
-    if (around.length === 0) return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown)), failed);
+    if (around.length === 0) return goOn(() => call(name, visit), (shown) => stamped(Reply.of(shown), stamp), failed);
     return goOn(
       () => within(around, name, visit),
       ({ reply, ...more }) => {
-        if (!("error" in more)) return stamped(reply);
+        if (!("error" in more)) return stamped(reply, stamp);
         // What is said of the body does not hold for another one.
         const fields = reply.fields.filter(([field]) => !/^(?:content-(?:encoding|length|type)|transfer-encoding)$/.test(field));
         return recovered(more.error, fields, name, visit, stamp);
@@ -746,8 +748,8 @@ export function site<State = undefined, Who = undefined>(settings: Settings<Stat
       const refusal = isMissing ? missing : { outcome: "failed" as const, status: details.status, position: missing.position, reason: details.detail || undefined };
       if (missing.page !== undefined) return (await show(missing.page, visit.with(refusal), details)).with(around);
     }
-    // A fallback that does not exist either has the status that it was to have.
-    return replyTo(isMissing && stamp ? { status: stamp.status } : details, form, pathOf(visit.target)).with(around);
+    // A fallback that fails has the status that it was to have.
+    return stamped(replyTo(stamp ? { status: stamp.status } : details, form, pathOf(visit.target)), stamp).with(around);
   }
 
   /** What is answered where the decision is no page. */
