@@ -124,7 +124,11 @@ fn leaves_what_it_reads(system: &dyn System, args: &ConvertArgs, read: &Kind) ->
         Kind::File { file: Some(file), .. } => file.paths().collect(),
         _ => Vec::new(),
     };
-    if !table.iter().chain(&args.inputs).chain(&args.keep).any(|path| system.is_same(path, out)) {
+    #[cfg(not(target_family = "wasm"))]
+    let kept = &args.keep;
+    #[cfg(target_family = "wasm")]
+    let kept = &None::<PathBuf>;
+    if !table.iter().chain(&args.inputs).chain(kept).any(|path| system.is_same(path, out)) {
         return Ok(());
     }
     let out = out.display();
