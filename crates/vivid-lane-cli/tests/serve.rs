@@ -491,7 +491,7 @@ fn only_known_hosts_are_answered() {
         b"site.origin = 'https://larkfell.example'\n[routes.home]\npath = '/'\npage = 'home'\n",
     );
     let folder = app("hosts-known");
-    let more = ["--host", "Known.example", "--reload", "--app", folder.to_str().expect("a path")];
+    let more = ["--host", "Known.example:8030", "--reload", "--app", folder.to_str().expect("a path")];
     let server = serve(TOOL, table.to_str().expect("a path"), &more);
     for (host, status) in [
         ("evil.example", 421),

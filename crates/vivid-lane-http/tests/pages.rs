@@ -482,11 +482,8 @@ fn a_fallback_links_to_its_own_address() {
         ("/cy/nights?page=x&sort=size", "/en/nights?sort=size"),
         ("/cy/nights?page=7&sort=odd", "/en/nights?page=7"),
     ] {
-        let request = Request::get(url).body(Body::default()).expect("a request");
-        let response = wait_for(site.clone().oneshot(request)).unwrap_or_else(|never| match never {});
-        assert_eq!(response.status(), 404, "{url}");
-        let body = wait_for(response.into_body().collect()).expect("a body").to_bytes();
-        assert_eq!(body, here, "{url}");
+        let (status, response) = wait_for(send(&site, Request::get(url), ""));
+        assert_eq!((status, response.body().as_str()), (404, here), "{url}");
     }
 }
 
@@ -533,9 +530,8 @@ fn no_address_is_an_error_of_the_server() {
             ("/nowhere", 404, 1),
             ("/wrong", 500, 1),
         ] {
-            let request = Request::get(url).body(Body::default()).expect("a request");
-            let response = site.clone().oneshot(request).await.unwrap_or_else(|never| match never {});
-            assert_eq!((response.status().as_u16(), failures.swap(0, Ordering::SeqCst)), (status, failed), "{url}");
+            let (found, _) = send(&site, Request::get(url), "").await;
+            assert_eq!((found, failures.swap(0, Ordering::SeqCst)), (status, failed), "{url}");
         }
     });
 }

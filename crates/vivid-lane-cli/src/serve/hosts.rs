@@ -18,7 +18,7 @@ pub(super) fn foreign(state: &State, request: &Request<Body>) -> Option<String> 
 }
 
 /// Without the port, and in small letters.
-fn name(host: &str) -> String {
+pub(super) fn name(host: &str) -> String {
     let name = match host.strip_prefix('[').and_then(|host| host.split_once(']')) {
         Some((address, _)) => address,
         None => host.rsplit_once(':').map_or(host, |(name, _)| name),

@@ -103,7 +103,7 @@ impl State {
             session: Session::default(),
             meets: args.known.meets.clone(),
             lists: visitor.into_lists(),
-            hosts: args.hosts.iter().map(|host| host.to_ascii_lowercase()).collect(),
+            hosts: args.hosts.iter().map(|host| hosts::name(host)).collect(),
             app,
             proxies: args.proxy.iter().map(|text| proxy::Proxy::read(text)).collect::<Result<_, _>>()?,
             changes: args.reload.then(reload::Changes::new),
